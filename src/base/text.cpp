@@ -1,0 +1,176 @@
+// text.cpp: see text.h. UTF-8 is checked by the table of well-formed byte sequences (Unicode 15, table 3-7).
+#include "base/text.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cctype>
+#include <cmath>
+
+namespace vprism {
+
+namespace {
+
+/// Length of the well-formed UTF-8 sequence at the head of `s`, 0 if there is none.
+std::size_t utf8_length(std::string_view s) {
+  const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(s[i]); };
+  const auto follows = [&](std::size_t i, unsigned low = 0x80, unsigned high = 0xBF) {
+    return i < s.size() && byte(i) >= low && byte(i) <= high;
+  };
+  const unsigned b = byte(0);
+  if (b < 0x80) return 1;
+  if (b >= 0xC2 && b <= 0xDF) return follows(1) ? 2 : 0;
+  if (b >= 0xE0 && b <= 0xEF)
+    return follows(1, b == 0xE0 ? 0xA0 : 0x80, b == 0xED ? 0x9F : 0xBF) && follows(2) ? 3 : 0;
+  if (b >= 0xF0 && b <= 0xF4)
+    return follows(1, b == 0xF0 ? 0x90 : 0x80, b == 0xF4 ? 0x8F : 0xBF) && follows(2) && follows(3) ? 4 : 0;
+  return 0;
+}
+
+std::string pad(std::size_t n) { return std::string(n, ' '); }
+
+}  // namespace
+
+std::string lower_case(std::string_view text) {
+  std::string out(text);
+  for (char& c : out) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  return out;
+}
+
+std::string_view trimmed(std::string_view text) {
+  const auto blank = [](char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n'; };
+  while (!text.empty() && blank(text.front())) text.remove_prefix(1);
+  while (!text.empty() && blank(text.back())) text.remove_suffix(1);
+  return text;
+}
+
+std::vector<std::string> split(std::string_view text, char separator) {
+  std::vector<std::string> parts;
+  for (;;) {
+    const std::size_t at = text.find(separator);
+    parts.emplace_back(text.substr(0, at));
+    if (at == std::string_view::npos) return parts;
+    text.remove_prefix(at + 1);
+  }
+}
+
+bool starts_with(std::string_view text, std::string_view head) {
+  return text.substr(0, head.size()) == head;
+}
+
+std::string clean_text(std::string_view text, std::size_t longest) {
+  std::string out;
+  std::size_t count = 0;
+  while (!text.empty()) {
+    if (count == longest) return out + "...";
+    const std::size_t n = utf8_length(text);
+    const auto c = static_cast<unsigned char>(text.front());
+    // C0 and C1 controls, and the marks that turn the direction of text, would act on a terminal or mislead a reader.
+    const bool c1 = n == 2 && c == 0xC2 && static_cast<unsigned char>(text[1]) < 0xA0;
+    const bool turns = n == 3 && (text.substr(0, 2) == "\xE2\x80" || text.substr(0, 2) == "\xE2\x81") &&
+                       ((static_cast<unsigned char>(text[2]) >= 0xA8 && text[1] == '\x80' &&
+                         static_cast<unsigned char>(text[2]) <= 0xAE) ||
+                        (text[1] == '\x81' && static_cast<unsigned char>(text[2]) >= 0xA6 &&
+                         static_cast<unsigned char>(text[2]) <= 0xA9));
+    if (n == 0)
+      out += "\xEF\xBF\xBD";
+    else if (c < 0x20 || c == 0x7F || c1 || turns)
+      out += ' ';
+    else
+      out += text.substr(0, n);
+    text.remove_prefix(std::max<std::size_t>(n, 1));
+    ++count;
+  }
+  return out;
+}
+
+std::string clean_file_name(std::string_view text) {
+  std::string out;
+  for (const char c : text) {
+    const bool keep = std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_';
+    if (keep)
+      out += c;
+    else if (!out.empty() && out.back() != '-')
+      out += '-';
+    if (out.size() == 80) break;
+  }
+  while (!out.empty() && out.back() == '-') out.pop_back();
+  return out.empty() ? "unnamed" : out;
+}
+
+std::size_t display_width(std::string_view text) {
+  return static_cast<std::size_t>(
+      std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+}
+
+std::string format_number(double value, int digits) {
+  if (value == 0) return "0";  // also -0
+  return fmt::format("{:.{}g}", value, digits);
+}
+
+bool takes_prefix(std::string_view unit) {
+  if (unit.empty() || unit == "1" || unit == "%" || unit == "dB" || unit == "deg" || unit == "FS" || unit == "min" ||
+      unit == "h" || unit == "kg" || unit == "g")
+    return false;
+  return std::all_of(unit.begin(), unit.end(), [](char c) { return std::isalpha(static_cast<unsigned char>(c)); });
+}
+
+Prefix prefix_for(double largest, std::string_view unit) {
+  static const std::array<const char*, 9> symbols = {"p", "n", "u", "m", "", "k", "M", "G", "T"};
+  const double size = std::abs(largest);
+  if (!takes_prefix(unit) || size == 0 || !std::isfinite(size)) return {};
+  // A unit that already carries a prefix (mV, kHz) must not get a second one.
+  static const std::array<std::string_view, 12> plain = {"Hz", "s", "V", "A", "Pa", "N", "W", "m", "rad", "ohm", "F", "C"};
+  if (std::find(plain.begin(), plain.end(), unit) == plain.end()) return {};
+  const int power = static_cast<int>(std::floor(std::log10(size * (1 + 1e-12)) / 3));
+  const int step = std::clamp(power, -4, 4);
+  return {symbols[static_cast<std::size_t>(step + 4)], std::pow(10.0, 3 * step)};
+}
+
+std::string format_quantity(double value, std::string_view unit, int digits) {
+  const Prefix prefix = prefix_for(value, unit);
+  std::string out = format_number(value / prefix.factor, digits);
+  if (!unit.empty() && unit != "1") out += " " + prefix.symbol + std::string(unit);
+  return out;
+}
+
+std::string format_uncertain(double value, double uncertainty, std::string_view unit) {
+  const Prefix prefix = prefix_for(value, unit);
+  const double v = value / prefix.factor;
+  const double u = uncertainty / prefix.factor;
+  const std::string tail = unit.empty() || unit == "1" ? "" : " " + prefix.symbol + std::string(unit);
+  if (!(u > 1e-12 * std::abs(v))) return format_number(v, 7) + tail;
+  const int decimals = std::clamp(1 - static_cast<int>(std::floor(std::log10(u))), 0, 12);
+  return fmt::format("{:.{}f} \u00B1 {:.{}f}{}", v, decimals, u, decimals, tail);
+}
+
+void TextTable::add(std::vector<std::string> cells) {
+  cells.resize(columns_.size());
+  rows_.push_back(std::move(cells));
+}
+
+std::string TextTable::text(std::string_view indent) const {
+  std::vector<std::size_t> width;
+  for (std::size_t c = 0; c < columns_.size(); ++c) {
+    width.push_back(display_width(columns_[c].title));
+    for (const auto& row : rows_) width[c] = std::max(width[c], display_width(row[c]));
+  }
+  std::string out;
+  const auto line = [&](auto cell) {
+    std::string text(indent);
+    for (std::size_t c = 0; c < columns_.size(); ++c) {
+      const std::string shown = cell(c);
+      const std::string blanks = pad(width[c] - display_width(shown));
+      text += (c == 0 ? "" : "  ") + (columns_[c].align == Align::left ? shown + blanks : blanks + shown);
+    }
+    text.erase(text.find_last_not_of(' ') + 1);
+    out += text + "\n";
+  };
+  line([&](std::size_t c) { return columns_[c].title; });
+  line([&](std::size_t c) { return std::string(width[c], '-'); });
+  for (const auto& row : rows_) line([&](std::size_t c) { return row[c]; });
+  return out;
+}
+
+}  // namespace vprism

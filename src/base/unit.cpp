@@ -1,0 +1,178 @@
+// unit.cpp: UDUNITS-2 behind a lock (its parser keeps state), loaded at the first unit that is asked for.
+#include "base/unit.h"
+
+#include <udunits2.h>
+
+#include <array>
+#include <cctype>
+#include <map>
+#include <mutex>
+#include <vector>
+
+#include "base/error.h"
+#include "base/text.h"
+
+namespace vprism {
+
+namespace {
+
+class Library {
+ public:
+  static Library& get() {
+    static Library library;
+    return library;
+  }
+  std::mutex lock;
+  ut_system* system = nullptr;
+
+ private:
+  Library() {
+    ut_set_error_message_handler(ut_ignore);
+    system = ut_read_xml(nullptr);
+    if (system == nullptr)
+      throw Error(Status::input, "the unit database of UDUNITS-2 can't be read; install libudunits2-data");
+  }
+};
+
+/// The words of `text` (runs of letters) with those of the trade replaced by what UDUNITS-2 calls them.
+std::string translated(std::string_view text) {
+  static const std::map<std::string, std::string, std::less<>> words = {
+      {"g", "(9.80665 m/s^2)"},   {"gn", "(9.80665 m/s^2)"}, {"mg", "(9.80665e-3 m/s^2)"},
+      {"ug", "(9.80665e-6 m/s^2)"}, {"FS", "1"},               {"dB", "1"},
+      {"rev", "turn"},            {"Ohm", "ohm"},            {"OHM", "ohm"},
+      {"sec", "s"},               {"secs", "s"},             {"Sec", "s"},
+      {"mins", "min"},            {"msec", "ms"},            {"usec", "us"},
+      {"volts", "V"},             {"volt", "V"},             {"Volt", "V"},
+      {"Volts", "V"},             {"VOLTS", "V"},            {"amps", "A"},
+      {"Amps", "A"},              {"amp", "A"},              {"Amp", "A"},
+      {"pts", "1"},               {"Seconds", "s"},          {"Second", "s"},
+      {"sps", "Hz"},              {"KHz", "kHz"},            {"deg", "degree"}};
+  // Samples per second with any prefix: "kS/s", "MSa/s".
+  for (const std::string_view tail : {"Sa/s", "S/s"}) {
+    if (text.size() >= tail.size() && text.size() <= tail.size() + 1 &&
+        text.substr(text.size() - tail.size()) == tail)
+      return std::string(text.substr(0, text.size() - tail.size())) + "Hz";
+  }
+  std::string out;
+  for (std::size_t i = 0; i < text.size();) {
+    std::size_t end = i;
+    while (end < text.size() && std::isalpha(static_cast<unsigned char>(text[end]))) ++end;
+    if (end == i) {
+      out += text[i++];
+      continue;
+    }
+    const std::string_view word = text.substr(i, end - i);
+    const auto found = words.find(word);
+    out += found == words.end() ? std::string(word) : found->second;
+    i = end;
+  }
+  return out;
+}
+
+bool compound(std::string_view text) { return text.find_first_of("/* .") != std::string_view::npos; }
+std::string grouped(const std::string& text) { return compound(text) ? "(" + text + ")" : text; }
+
+}  // namespace
+
+struct Unit::Meaning {
+  explicit Meaning(ut_unit* u) : unit(u) {}
+  ~Meaning() { ut_free(unit); }
+  Meaning(const Meaning&) = delete;
+  Meaning& operator=(const Meaning&) = delete;
+  ut_unit* unit;
+};
+
+Unit::Unit() : text_("1") {
+  Library& library = Library::get();
+  const std::lock_guard guard(library.lock);
+  meaning_ = std::make_shared<Meaning>(ut_get_dimensionless_unit_one(library.system));
+}
+
+std::optional<Unit> Unit::try_parse(std::string_view text) {
+  text = trimmed(text);
+  if (text.empty() || text.size() > 60) return std::nullopt;
+  const std::string meant = translated(text);
+  Unit out = opaque(text);
+  Library& library = Library::get();
+  const std::lock_guard guard(library.lock);
+  ut_unit* unit = ut_parse(library.system, meant.c_str(), UT_UTF8);
+  if (unit == nullptr) return std::nullopt;
+  out.meaning_ = std::make_shared<Meaning>(unit);
+  return out;
+}
+
+Unit Unit::parse(std::string_view text) {
+  if (const auto unit = try_parse(text)) return *unit;
+  static const std::vector<std::string> common = {"Hz", "kHz", "MHz", "GHz", "s",   "ms",   "us",    "ns", "min", "h",  "V",
+                                                  "mV", "uV",  "kV",  "A",   "mA",  "Pa",   "N",     "g",  "W",   "m",  "mm",
+                                                  "um", "nm",  "rad", "deg", "m/s", "m/s2", "m/s^2", "%",  "dB",  "mrad"};
+  std::string line = "\"" + clean_text(text, 60) + "\" is not a unit";
+  const std::string near = nearest_name(text, common);
+  line += near.empty() ? "; write for example Hz, ms, V, m/s^2" : "; did you mean \"" + near + "\"?";
+  throw Error(Status::usage, line);
+}
+
+Unit Unit::opaque(std::string_view text) {
+  return Unit(clean_text(trimmed(text), 60), nullptr);
+}
+
+std::string Unit::label() const {
+  static const std::array<const char*, 10> raised = {"\u2070", "\u00B9", "\u00B2", "\u00B3", "\u2074",
+                                                     "\u2075", "\u2076", "\u2077", "\u2078", "\u2079"};
+  std::string out;
+  for (std::size_t i = 0; i < text_.size(); ++i) {
+    const bool power = text_[i] == '^' && i + 1 < text_.size() && std::isdigit(static_cast<unsigned char>(text_[i + 1]));
+    if (power)
+      out += raised[static_cast<std::size_t>(text_[++i] - '0')];
+    else
+      out += text_[i];
+  }
+  return out;
+}
+
+bool Unit::dimensionless() const {
+  if (!known()) return false;
+  const std::lock_guard guard(Library::get().lock);
+  return ut_is_dimensionless(meaning_->unit) != 0;
+}
+
+bool Unit::converts_to(const Unit& other) const {
+  if (!known() || !other.known()) return text_ == other.text_;
+  const std::lock_guard guard(Library::get().lock);
+  return ut_are_convertible(meaning_->unit, other.meaning_->unit) != 0;
+}
+
+double Unit::convert(double value, const Unit& other) const {
+  if (text_ == other.text_) return value;
+  if (!converts_to(other))
+    throw Error(Status::usage, "\"" + text_ + "\" can't be converted to \"" + other.text_ + "\"");
+  const std::lock_guard guard(Library::get().lock);
+  cv_converter* converter = ut_get_converter(meaning_->unit, other.meaning_->unit);
+  const double converted = cv_convert_double(converter, value);
+  cv_free(converter);
+  return converted;
+}
+
+Unit Unit::over(const Unit& other) const {
+  if (text_ == other.text_) return {};
+  if (other.text_ == "1") return *this;
+  Unit out = opaque(grouped(text_) + "/" + grouped(other.text_));
+  if (known() && other.known()) {
+    const std::lock_guard guard(Library::get().lock);
+    out.meaning_ = std::make_shared<Meaning>(ut_divide(meaning_->unit, other.meaning_->unit));
+  }
+  return out;
+}
+
+Unit Unit::times(const Unit& other) const {
+  if (text_ == "1") return other;
+  if (other.text_ == "1") return *this;
+  Unit out = opaque(text_ == other.text_ ? grouped(text_) + "^2" : grouped(text_) + "*" + grouped(other.text_));
+  if (known() && other.known()) {
+    const std::lock_guard guard(Library::get().lock);
+    out.meaning_ = std::make_shared<Meaning>(ut_multiply(meaning_->unit, other.meaning_->unit));
+  }
+  return out;
+}
+
+}  // namespace vprism

@@ -1,0 +1,47 @@
+// unit.h: physical units, read and converted by UDUNITS-2.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+
+namespace vprism {
+
+/// A unit as the user or the file wrote it, with its meaning if it has one.
+///
+/// What differs from UDUNITS-2, because the trade writes it so: `g` (and `mg`, `ug`) is standard gravity, not
+/// gram (`kg` stays the mass); `S/s`, `Sa/s` and `sps` are samples per second, read as Hz; `FS` is full scale
+/// and `dB` a plain level, both without dimension.
+class Unit {
+ public:
+  /// Dimensionless, written "1".
+  Unit();
+  /// Throws Error(usage) with the nearest known unit if the text has no meaning.
+  static Unit parse(std::string_view text);
+  static std::optional<Unit> try_parse(std::string_view text);
+  /// A unit that can't be read: kept as text, converts to nothing but itself.
+  static Unit opaque(std::string_view text);
+
+  const std::string& text() const { return text_; }
+  /// Text with raised exponents: "m/s^2" -> "m/s\u00B2".
+  std::string label() const;
+  bool known() const { return meaning_ != nullptr; }
+  bool dimensionless() const;
+  bool converts_to(const Unit& other) const;
+  /// `value` of this unit in the other. Throws Error(usage) when the two do not fit.
+  double convert(double value, const Unit& other) const;
+  /// This unit divided by (times) the other; equal units cancel to "1".
+  Unit over(const Unit& other) const;
+  Unit times(const Unit& other) const;
+  friend bool operator==(const Unit& a, const Unit& b) { return a.text_ == b.text_; }
+
+ private:
+  struct Meaning;
+  Unit(std::string text, std::shared_ptr<const Meaning> meaning) : text_(std::move(text)), meaning_(std::move(meaning)) {}
+  std::string text_;
+  std::shared_ptr<const Meaning> meaning_;
+};
+
+}  // namespace vprism

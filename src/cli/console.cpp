@@ -1,0 +1,86 @@
+// console.cpp: see console.h.
+#include "cli/console.h"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <cstdio>
+#include <memory>
+
+#include "base/error.h"
+#include "base/text.h"
+
+namespace vprism {
+
+Console::Console(const OutputSettings& settings)
+    : quiet_(settings.quiet), bars_(settings.progress == "on" || (settings.progress == "auto" && !settings.quiet && ::isatty(2) != 0)), start_(std::chrono::steady_clock::now()), last_(start_) {}
+
+Progress Console::progress(const std::string& label) {
+  start_ = last_ = std::chrono::steady_clock::now();
+  if (!bars_) return {};
+  return [this, label](std::int64_t done, std::int64_t all) { show(label, done, all); };
+}
+
+void Console::show(const std::string& label, std::int64_t done, std::int64_t all) {
+  using namespace std::chrono_literals;
+  const auto now = std::chrono::steady_clock::now();
+  if (now - start_ < 1s || (shown_ && now - last_ < 100ms)) return;
+  last_ = now;
+  shown_ = true;
+  std::string line;
+  if (all > 0) {
+    const double share = static_cast<double>(done) / static_cast<double>(all);
+    const auto filled = static_cast<std::size_t>(share * 30);
+    line = fmt::format("{} [{}{}] {:3.0f}%", clean_text(label, 40), std::string(filled, '='), std::string(30 - filled, ' '), 100 * share);
+  } else {
+    line = fmt::format("{} {} samples", clean_text(label, 40), done);
+  }
+  std::fprintf(stderr, "\r%s", line.c_str());
+  std::fflush(stderr);
+}
+
+void Console::clear() {
+  if (!shown_) return;
+  std::fprintf(stderr, "\r%79s\r", "");
+  shown_ = false;
+}
+
+void Console::caution(const Caution& c) {
+  if (quiet_) return;
+  clear();
+  std::string line = std::string(severity_name(c.severity)) + ": ";
+  if (!c.channel.empty()) line += "channel \"" + c.channel + "\": ";
+  line += c.text;
+  if (!c.remedy.empty()) line += "; " + c.remedy;
+  std::fprintf(stderr, "%s [%s]\n", clean_text(line, 2000).c_str(), c.code.c_str());
+}
+
+void deliver(Telling& telling, const OutputSettings& settings, Console& console, const std::function<void(OutputFolder&)>& add_files, const std::string& document_name) {
+  console.clear();
+  for (const Caution& caution : telling.cautions) console.caution(caution);
+  std::unique_ptr<OutputFolder> folder;
+  std::vector<OutputFolder::Entry> entries;
+  if (settings.writes_files()) {
+    folder = std::make_unique<OutputFolder>(settings.folder, settings.force);
+    for (const InputFacts& input : telling.inputs) folder->protect(input.recording.file);
+    add_files(*folder);
+    entries = folder->entries();
+    entries.push_back({folder->path_of(document_name), "result document"});
+    folder->add(document_name, telling.document_text(entries), "result document");
+  }
+  // The result is shown even if the files can't be put in place.
+  const std::string shown = settings.json ? telling.document_text(entries) : telling.text;
+  std::fwrite(shown.data(), 1, shown.size(), stdout);
+  std::fflush(stdout);
+  if (folder) {
+    folder->commit();
+    if (!settings.json) {
+      std::string list;
+      for (const auto& entry : entries) list += "  " + entry.file + "  " + entry.what + "\n";
+      std::fputs(("\nWritten:\n" + list).c_str(), stdout);
+    }
+  }
+  if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0) throw Error(Status::output, "standard output can't be written");
+}
+
+}  // namespace vprism

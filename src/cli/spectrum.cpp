@@ -1,0 +1,241 @@
+// spectrum.cpp: see spectrum.h.
+#include "cli/spectrum.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "cli/command.h"
+#include "cli/console.h"
+
+namespace vprism {
+
+namespace {
+
+/// A level as it is shown: in the scale's unit, or in dB.
+struct Shown {
+  const AnalysisSettings& settings;
+  bool amplitude() const { return scale_entry(settings.scale).amplitude; }
+  double value(double level) const { return settings.decibel_reference ? decibels(level, amplitude(), *settings.decibel_reference) : level; }
+  std::string unit(const Unit& unit) const {
+    const std::string plain = scale_unit(unit, settings.scale);
+    if (!settings.decibel_reference) return plain;
+    return "dB re " + format_number(*settings.decibel_reference) + (plain == "1" ? "" : " " + plain);
+  }
+};
+
+std::pair<std::size_t, std::size_t> bins_of(const Spectrum& spectrum, const std::optional<Range>& span) {
+  std::size_t low = 0, high = spectrum.bins();
+  const double slack = 1e-9 * spectrum.plan.bin_hz;
+  while (span && span->low && low < high && spectrum.frequency_hz(low) < *span->low - slack) ++low;
+  while (span && span->high && high > low && spectrum.frequency_hz(high - 1) > *span->high + slack) --high;
+  return {low, high};
+}
+
+std::string capital(std::string text) {
+  if (!text.empty()) text[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(text[0])));
+  return text;
+}
+
+}  // namespace
+
+SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, const Progress& progress) {
+  input.require_even_axis();
+  const Recording recording = input.road().recording();
+  SpectrumPlan plan;
+  try {
+    plan = plan_spectrum(settings.spectrum, recording.samples, recording.axis.rate_hz());
+  } catch (const Error& error) {
+    throw Error(error.status(), recording.file + ": " + error.what());
+  }
+  if (settings.span && settings.span->low && *settings.span->low > plan.rate_hz / 2)
+    throw Error(Status::analysis, recording.file + ": the span begins at " + format_quantity(*settings.span->low, "Hz") + ", above half the rate, " + format_quantity(plan.rate_hz / 2, "Hz"));
+  SpectrumEstimator estimator(recording.channels.size(), plan, settings.spectrum.window);
+  input.road().run([&](Block& block) { estimator.add(block); }, progress);
+  std::vector<Spectrum> spectra = estimator.result();
+
+  SpectrumResult result{input.facts(), {}, recording.cautions};
+  for (std::size_t c = 0; c < spectra.size(); ++c) {
+    ChannelSpectrum out{recording.channels[c], std::move(spectra[c]), {}, {}};
+    PeakSearch search = find_peaks(out.spectrum);
+    out.floor = std::move(search.floor);
+    out.peaks = std::move(search.peaks);
+    if (settings.span) std::erase_if(out.peaks, [&](const Peak& p) { return !settings.span->contains(p.frequency_hz); });
+    if (out.peaks.size() > settings.peaks) out.peaks.resize(settings.peaks);
+    for (Caution& caution : spectrum_cautions(out.channel, out.spectrum, out.peaks)) result.cautions.push_back(std::move(caution));
+    result.channels.push_back(std::move(out));
+  }
+  return result;
+}
+
+std::string plan_text(const Spectrum& s, double overlap) {
+  return fmt::format("{}, segment {}, {}% overlap, {} {}, bin {}, RBW {}", s.window.name(), s.plan.segment, format_number(100 * overlap, 3), s.plan.averages,
+                     s.plan.averages == 1 ? "segment" : "averages", format_quantity(s.plan.bin_hz, "Hz"), format_quantity(s.plan.rbw_hz, "Hz"));
+}
+
+TextTable peak_table(const ChannelSpectrum& c, const AnalysisSettings& settings) {
+  const Shown shown{settings};
+  TextTable table({{"#"}, {"frequency (Hz)"}, {std::string("level (") + shown.unit(c.channel.unit) + " " + scale_entry(settings.scale).name + ")"}, {"phase (deg)"}, {"over noise (dB)"}, {"", TextTable::Align::left}});
+  for (std::size_t i = 0; i < c.peaks.size(); ++i) {
+    const Peak& p = c.peaks[i];
+    const double level = p.level(settings.scale, c.spectrum.plan.rbw_hz);
+    const double relative = (shown.amplitude() ? 1 : 2) * p.rms_std / p.rms;
+    const std::string text = settings.decibel_reference ? fmt::format("{:.2f}", shown.value(level)) : format_uncertain(level, relative * level, "");
+    table.add({std::to_string(i + 1), format_uncertain(p.frequency_hz, p.frequency_std_hz, ""), text, fmt::format("{:.1f}", p.phase_deg), fmt::format("{:.1f}", p.signal_to_noise_db()), p.broad() ? "broad" : ""});
+  }
+  return table;
+}
+
+Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& settings) {
+  Json out = Json::array();
+  const bool amplitude = scale_entry(settings.scale).amplitude;
+  for (const ChannelSpectrum& c : result.channels) {
+    const SpectrumPlan& plan = c.spectrum.plan;
+    Json peaks = Json::array();
+    for (const Peak& p : c.peaks) {
+      const double level = p.level(settings.scale, plan.rbw_hz);
+      peaks.push_back({{"frequency_hz", number(p.frequency_hz)},
+                       {"frequency_std_hz", number(p.frequency_std_hz)},
+                       {"level", number(level)},
+                       {"level_std", number((amplitude ? 1 : 2) * level * p.rms_std / p.rms)},
+                       {"level_db", number(decibels(level, amplitude, settings.decibel_reference.value_or(1)))},
+                       {"phase_deg", number(p.phase_deg)},
+                       {"prominence_db", number(p.prominence_db)},
+                       {"over_noise_db", number(p.signal_to_noise_db())},
+                       {"broad", p.broad()}});
+    }
+    const auto [low, high] = bins_of(c.spectrum, settings.span);
+    double square = 0;
+    for (std::size_t k = low; k < high; ++k) square += c.spectrum.power[k] / c.spectrum.enbw_bins;
+    const Json band = {{"low_hz", low < high ? number(c.spectrum.frequency_hz(low)) : Json(nullptr)}, {"high_hz", low < high ? number(c.spectrum.frequency_hz(high - 1)) : Json(nullptr)}, {"level", number(std::sqrt(square))}};
+    out.push_back({{"channel", c.channel.name},
+                   {"unit", c.channel.unit.label()},
+                   {"file", result.facts.recording.file},
+                   {"level_unit", scale_unit(c.channel.unit, settings.scale)},
+                   {"rate_hz", number(plan.rate_hz)},
+                   {"segment", plan.segment},
+                   {"bin_hz", number(plan.bin_hz)},
+                   {"rbw_hz", number(plan.rbw_hz)},
+                   {"averages", plan.averages},
+                   {"window", c.spectrum.window.name()},
+                   {"scale", scale_entry(settings.scale).name},
+                   {"dc", number(c.spectrum.first.empty() ? 0 : c.spectrum.level(0, Scale::rms))},
+                   {"rms_total", number(c.spectrum.rms_total())},
+                   {"peaks", std::move(peaks)},
+                   {"bands", Json::array({band})}});
+  }
+  return out;
+}
+
+Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& settings) {
+  const Shown shown{settings};
+  const Recording& r = result.facts.recording;
+  Figure figure;
+  figure.title = r.stem() + ": spectrum";
+  const ScaleEntry& scale = scale_entry(settings.scale);
+  figure.caption = plan_text(result.channels.front().spectrum, settings.spectrum.overlap) + "; level: " + scale.name + " (" + scale.what + ")";
+  int colour = 0;
+  for (const ChannelSpectrum& c : result.channels) {
+    const auto [low, high] = bins_of(c.spectrum, settings.span);
+    Panel panel;
+    panel.title = c.channel.name;
+    panel.x = {"Frequency", "Hz", false, {}, {}};
+    panel.y = {settings.scale == Scale::psd ? "Density" : capital(c.channel.quantity.empty() ? "level" : c.channel.quantity), shown.unit(c.channel.unit), !settings.decibel_reference, {}, {}};
+    if (panel.y.unit == "1") panel.y.unit.clear();
+    if (scale.amplitude) panel.y.quantity += std::string(" ") + scale.name;
+    Curve curve;
+    curve.name = c.channel.name;
+    curve.colour = colour;
+    double least = 1e300;
+    for (std::size_t k = low; k < high; ++k) {
+      const double level = c.spectrum.level(k, settings.scale);
+      curve.x.push_back(c.spectrum.frequency_hz(k));
+      curve.y.push_back(shown.value(level));
+      const double floor = settings.scale == Scale::psd ? c.floor[k] / c.spectrum.plan.rbw_hz : settings.scale == Scale::power ? c.floor[k] : std::sqrt(c.floor[k]);
+      if (floor > 0) least = std::min(least, floor);
+    }
+    // The axis ends a little below the lowest of the noise floor; single deep bins between are cut off.
+    double most = 0;
+    for (std::size_t k = low; k < high; ++k) most = std::max(most, c.spectrum.level(k, settings.scale));
+    const double bottom = std::max(least * (scale.amplitude ? 0.1 : 0.01), most * (scale.amplitude ? 1e-9 : 1e-18));
+    if (most > 0 && bottom < most) panel.y.low = shown.value(bottom);
+    panel.curves.push_back(thinned(std::move(curve), 4000, panel.x.logarithmic));
+    for (std::size_t i = 0; i < c.peaks.size(); ++i) panel.marks.push_back({c.peaks[i].frequency_hz, shown.value(c.peaks[i].level(settings.scale, c.spectrum.plan.rbw_hz)), std::to_string(i + 1)});
+    figure.panels.push_back(std::move(panel));
+  }
+  return figure;
+}
+
+std::string spectrum_csv(const SpectrumResult& result, const AnalysisSettings& settings) {
+  const Shown shown{settings};
+  std::string out = "frequency (Hz)";
+  for (const ChannelSpectrum& c : result.channels) out += "," + csv_cell(c.channel.name + " " + scale_entry(settings.scale).name + " (" + shown.unit(c.channel.unit) + ")");
+  out += "\n";
+  const auto [low, high] = bins_of(result.channels.front().spectrum, settings.span);
+  for (std::size_t k = low; k < high; ++k) {
+    out += fmt::format("{}", result.channels.front().spectrum.frequency_hz(k));
+    for (const ChannelSpectrum& c : result.channels) out += fmt::format(",{:.10g}", shown.value(c.spectrum.level(k, settings.scale)));
+    out += "\n";
+  }
+  return out;
+}
+
+namespace {
+
+class SpectrumTask : public Task {
+ public:
+  std::vector<OptionGroup> options() override { return {input_group(settings_.input), analysis_group(settings_.analysis), output_group(settings_.output)}; }
+  std::size_t threads() const override { return settings_.output.threads; }
+
+  Status run(const std::vector<std::string>& files, const Json& settings) override {
+    Console console(settings_.output);
+    const AnalysisSettings& analysis = settings_.analysis;
+    Telling telling;
+    telling.command = "spectrum";
+    telling.settings = settings;
+    std::vector<SpectrumResult> results;
+    for (auto& input : open_inputs(files, settings_.input)) {
+      results.push_back(compute_spectrum(*input, analysis, console.progress("spectrum " + input->road().recording().file)));
+      const SpectrumResult& result = results.back();
+      telling.inputs.push_back(result.facts);
+      telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
+      for (Json& entry : spectrum_json(result, analysis)) telling.results.push_back(std::move(entry));
+      telling.text += recording_lines_and_plan(result, analysis);
+      for (const ChannelSpectrum& c : result.channels) {
+        telling.text += "\n" + c.channel.name + ": total " + format_quantity(c.spectrum.rms_total(), c.channel.unit.label()) + " RMS, DC " + format_quantity(c.spectrum.level(0, Scale::rms), c.channel.unit.label()) + "\n";
+        telling.text += c.peaks.empty() ? "  no peak stands above the noise\n" : peak_table(c, analysis).text();
+      }
+    }
+    const std::vector<std::string> stems = output_stems(files);
+    deliver(
+        telling, settings_.output, console,
+        [&](OutputFolder& folder) {
+          for (std::size_t i = 0; i < results.size(); ++i) {
+            folder.add(stems[i] + "-spectrum.csv", spectrum_csv(results[i], analysis), "level of every bin");
+            if (settings_.output.figure) {
+              const Picture picture = *settings_.output.figure;
+              folder.add(stems[i] + "-spectrum." + picture_ending(picture), draw(spectrum_figure(results[i], analysis), picture), "spectrum with the peaks of the table marked");
+            }
+          }
+        },
+        stems.front() + "-spectrum.json");
+    return Status::done;
+  }
+
+ private:
+  static std::string recording_lines_and_plan(const SpectrumResult& result, const AnalysisSettings& analysis) {
+    const Recording& r = result.facts.recording;
+    return clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " + format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")\n  " +
+           plan_text(result.channels.front().spectrum, analysis.spectrum.overlap) + "\n";
+  }
+
+  SpectrumTaskSettings settings_;
+};
+
+}  // namespace
+
+std::unique_ptr<Task> make_spectrum_task() { return std::make_unique<SpectrumTask>(); }
+
+}  // namespace vprism

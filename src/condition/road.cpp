@@ -1,0 +1,87 @@
+// road.cpp: see road.h. Stage i hands to stage i + 1 by a nest of sinks made once per pass.
+#include "condition/road.h"
+
+#include <oneapi/tbb/task_group.h>
+
+#include <algorithm>
+#include <exception>
+
+namespace vprism {
+
+Road::Road(std::unique_ptr<SampleSource> source, Chain chain) : source_(std::move(source)), chain_(std::move(chain)) {
+  const bool needs_axis = std::any_of(chain_.begin(), chain_.end(), [](const auto& stage) { return stage->needs_axis(); });
+  if (needs_axis)
+    resolve();
+  else
+    start_stages(chain_.size());
+}
+
+void Road::resolve() {
+  source_->resolve();
+  start_stages(chain_.size());
+}
+
+void Road::start_stages(std::size_t count) {
+  passing_ = source_->recording();
+  for (std::size_t i = 0; i < count; ++i) chain_[i]->start(passing_);
+}
+
+void Road::survey_once() {
+  if (surveyed_) return;
+  surveyed_ = true;
+  for (std::size_t i = 0; i < chain_.size(); ++i) {
+    if (!chain_[i]->surveys()) continue;
+    start_stages(i + 1);
+    Stage& stage = *chain_[i];
+    pass(i, [&stage](Block& block) { stage.survey(block); }, {});
+  }
+}
+
+void Road::run(const Sink& sink, const Progress& progress) {
+  survey_once();
+  start_stages(chain_.size());
+  pass(chain_.size(), sink, progress);
+  start_stages(chain_.size());  // The end of the pass may have told the source its axis.
+}
+
+void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) {
+  std::vector<Sink> sinks(stages + 1);
+  sinks[stages] = sink;
+  for (std::size_t i = stages; i-- > 0;) sinks[i] = [this, i, &sinks](Block& block) { chain_[i]->push(block, sinks[i + 1]); };
+  const auto wanted = [&] {
+    return std::all_of(chain_.begin(), chain_.begin() + static_cast<std::ptrdiff_t>(stages), [](const auto& stage) { return stage->wants_more(); });
+  };
+
+  source_->rewind();
+  const std::int64_t all = source_->recording().samples;
+  Block now = source_->make_block(), next = source_->make_block();
+  std::int64_t done = 0;
+  oneapi::tbb::task_group reading;
+  source_->read(now);
+  while (now.size() > 0) {
+    const bool more = wanted();
+    if (more)
+      reading.run([&] { source_->read(next); });
+    done += static_cast<std::int64_t>(now.size());
+    std::exception_ptr failed;
+    try {
+      sinks[0](now);
+    } catch (...) {
+      failed = std::current_exception();
+    }
+    reading.wait();
+    if (failed) std::rethrow_exception(failed);
+    if (progress) progress(done, all);
+    if (!more || !wanted()) break;
+    std::swap(now, next);
+  }
+  for (std::size_t i = 0; i < stages; ++i) chain_[i]->finish(sinks[i + 1]);
+}
+
+std::vector<StageReport> Road::reports() const {
+  std::vector<StageReport> out;
+  for (const auto& stage : chain_) out.push_back(stage->report());
+  return out;
+}
+
+}  // namespace vprism

@@ -1,0 +1,44 @@
+// output_folder.h: outputs that appear whole or not at all.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace vprism {
+
+/// Files of one command. Each is written beside its place under a temporary name; `commit` puts all in place by renaming. What is
+/// not committed is removed again. A file that is already there with the same bytes is left as it is; with other bytes it
+/// is an error unless `replace` is set.
+class OutputFolder {
+ public:
+  /// Makes the folder if need be. Throws Error(output) when it can't be written to.
+  OutputFolder(const std::string& folder, bool replace);
+  ~OutputFolder();
+  OutputFolder(const OutputFolder&) = delete;
+  OutputFolder& operator=(const OutputFolder&) = delete;
+
+  /// Paths that must never be written: the inputs.
+  void protect(const std::string& input);
+  void add(const std::string& name, const std::string& bytes, const std::string& what);
+  void commit();
+
+  struct Entry {
+    std::string file;  ///< Folder and name, as the user gave the folder.
+    std::string what;
+  };
+  const std::vector<Entry>& entries() const { return entries_; }
+  std::string path_of(const std::string& name) const;
+
+ private:
+  std::filesystem::path folder_, waiting_;
+  bool replace_;
+  std::vector<std::string> names_;
+  std::vector<Entry> entries_;
+  std::vector<std::filesystem::path> inputs_;
+};
+
+/// Writes one file whole or not at all; `path` may lie in any folder that exists. Throws Error(output).
+void write_whole_file(const std::filesystem::path& path, const std::string& bytes);
+
+}  // namespace vprism

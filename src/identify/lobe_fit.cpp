@@ -1,0 +1,311 @@
+// lobe_fit.cpp: lines by least squares on the bins around them.
+//
+// About the segment's centre a sine is Y[k] = g R(k - f) + conj(g) R(k + f), g = (A/2) exp(i (p + pi f)), R real and even
+// (WindowTransform). So Re Y[k] = Re g S, S = R(k-f) + R(k+f), and Im Y[k] = Im g D, D = R(k-f) - R(k+f): the mirror image is part of the model,
+// not an error. Bins of white noise have covariance V r(k - l), r(m) = sum w^2 cos(2 pi m (n - N/2)/N) / sum w^2.
+//
+// One segment: Gauss-Newton on Re and Im jointly over f, Re g, Im g of all lines of a cluster (and DC, near it).
+// More: Gauss-Newton on Q[k] = mean |Y[k]|^2 = sum_m G_m (R(k-f_m)^2 + R(k+f_m)^2) + V, weighted by
+//     cov(Q_k, Q_l) = 2 s_k s_l V r / J_tone + (V r)^2 / J_noise,   s_k = sqrt(G) R(k - f).
+// Uncertainties are (J'WJ)^-1 J'W C W J (J'WJ)^-1 with that covariance C.
+#include "identify/lobe_fit.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace vprism {
+
+namespace {
+
+using Matrix = Eigen::MatrixXd;
+using Vector = Eigen::VectorXd;
+
+constexpr int most_steps = 30;
+
+/// Covariance of the parameters of a weighted fit with Jacobian J when the data have covariance C.
+Matrix parameter_covariance(const Matrix& jacobian, const Vector& weights, const Matrix& data) {
+  const Matrix weighted = weights.asDiagonal() * jacobian;
+  const Matrix inverse = (jacobian.transpose() * weighted).completeOrthogonalDecomposition().pseudoInverse();
+  return inverse * weighted.transpose() * data * weighted * inverse;
+}
+
+Vector weighted_solution(const Matrix& jacobian, const Vector& weights, const Vector& residual) {
+  const Vector root = weights.cwiseSqrt();
+  return (root.asDiagonal() * jacobian).colPivHouseholderQr().solve(root.asDiagonal() * residual);
+}
+
+}  // namespace
+
+LobeFit::LobeFit(const Spectrum& spectrum) : spectrum_(spectrum), transform_(spectrum.window, spectrum.plan.segment), half_width_(window_figures(spectrum.window).half_width_bins) {
+  dc_ = spectrum.first.empty() ? 0 : spectrum.first[0].real();
+  // r(m) from the window's samples, thinned for long segments: w^2 is smooth.
+  const std::size_t size = std::min<std::size_t>(spectrum.plan.segment, 4096);
+  const std::vector<double> w = make_window(spectrum.window, size);
+  correlation_.resize(64);
+  for (std::size_t m = 0; m < correlation_.size(); ++m) {
+    double sum = 0, all = 0;
+    for (std::size_t n = 0; n < size; ++n) {
+      const double angle = 2 * std::numbers::pi * static_cast<double>(m) * (static_cast<double>(n) / static_cast<double>(size) - 0.5);
+      sum += w[n] * w[n] * std::cos(angle);
+      all += w[n] * w[n];
+    }
+    correlation_[m] = sum / all;
+  }
+}
+
+double LobeFit::noise_correlation(std::size_t a, std::size_t b) const {
+  const std::size_t m = a > b ? a - b : b - a;
+  return m < correlation_.size() ? correlation_[m] : 0;
+}
+
+double LobeFit::leakage(double d) const {
+  double most = 0;
+  for (int i = -4; i <= 4; ++i) most = std::max(most, std::abs(transform_(d + 0.125 * i)));
+  return most * most;
+}
+
+Line LobeFit::start(std::size_t bin, const std::vector<double>& power) const {
+  // The ratio of the two highest bins fixes the place between them; it is found by bisection on R(1 - d) / R(d).
+  const auto one_sided = [&](std::size_t k) { return power[k] / (spectrum_.doubled(k) ? 2 : 1); };
+  const std::size_t last = spectrum_.bins() - 1;
+  const double left = bin > 1 ? one_sided(bin - 1) : 0, right = bin < last ? one_sided(bin + 1) : 0;
+  const bool up = right >= left;
+  const double ratio = std::sqrt((up ? right : left) / one_sided(bin));
+  double low = 0, high = 0.5;
+  for (int i = 0; i < 40; ++i) {
+    const double d = (low + high) / 2;
+    (std::abs(transform_(1 - d)) / std::abs(transform_(d)) < ratio ? low : high) = d;
+  }
+  Line line;
+  line.bins = static_cast<double>(bin) + (up ? low : -low);
+  const double r = transform_(low);
+  line.square = one_sided(bin) / (r * r);
+  line.half = spectrum_.first.empty() ? 0 : std::polar(std::sqrt(line.square), std::arg(centred(bin)));
+  return line;
+}
+
+std::vector<double> LobeFit::remainder(const std::vector<Line>& lines) const {
+  const bool single = spectrum_.plan.averages == 1;
+  std::vector<double> left = spectrum_.power;
+  for (std::size_t bin = 0; bin < left.size(); ++bin) {
+    const auto k = static_cast<double>(bin);
+    // Far side lobes of many lines are only worth their cost where they matter: within some lobes, or all where there are few bins.
+    std::complex<double> y = single ? centred(bin) : 0;
+    double model = 0;
+    for (const Line& line : lines) {
+      if (std::abs(k - line.bins) > 200 && left.size() > 20000) continue;
+      const double near = transform_(k - line.bins), mirror = transform_(k + line.bins);
+      if (single)
+        y -= line.half * near + std::conj(line.half) * mirror;
+      else
+        model += line.square * (near * near + mirror * mirror);
+    }
+    left[bin] = (spectrum_.doubled(bin) ? 2 : 1) * (single ? std::norm(y) : std::max(0.0, square(bin) - model));
+  }
+  return left;
+}
+
+std::vector<std::size_t> LobeFit::bins_around(const std::vector<Line>& lines, const Cluster& cluster) const {
+  std::vector<std::size_t> bins;
+  const auto reach = static_cast<long>(std::ceil(half_width_));
+  for (const std::size_t m : cluster) {
+    const long middle = std::lround(lines[m].bins);
+    for (long k = middle - reach; k <= middle + reach; ++k)
+      if (k >= 0 && k < static_cast<long>(spectrum_.bins())) bins.push_back(static_cast<std::size_t>(k));
+  }
+  std::sort(bins.begin(), bins.end());
+  bins.erase(std::unique(bins.begin(), bins.end()), bins.end());
+  return bins;
+}
+
+void LobeFit::refine_complex(std::vector<Line>& lines, const Cluster& cluster, double floor) const {
+  const std::vector<std::size_t> bins = bins_around(lines, cluster);
+  const auto rows = static_cast<Eigen::Index>(bins.size());
+  const auto count = static_cast<Eigen::Index>(cluster.size());
+  // DC is a line of its own kind where its lobe reaches: real, at 0.
+  const bool with_dc = static_cast<double>(bins.front()) <= half_width_ + 1;
+  double dc = dc_;
+  Vector far_re(rows), far_im(rows);  // Data less the lines outside the cluster.
+  for (Eigen::Index i = 0; i < rows; ++i) {
+    const auto k = static_cast<double>(bins[static_cast<std::size_t>(i)]);
+    std::complex<double> y = centred(bins[static_cast<std::size_t>(i)]);
+    for (std::size_t m = 0; m < lines.size(); ++m) {
+      if (std::find(cluster.begin(), cluster.end(), m) != cluster.end()) continue;
+      y -= lines[m].half * transform_(k - lines[m].bins) + std::conj(lines[m].half) * transform_(k + lines[m].bins);
+    }
+    if (!with_dc) y -= dc_ * transform_(k);
+    far_re[i] = y.real();
+    far_im[i] = y.imag();
+  }
+  Matrix jacobian(2 * rows, 3 * count + (with_dc ? 1 : 0));
+  Vector residual(2 * rows);
+  const auto linearise = [&] {
+    jacobian.setZero();
+    residual << far_re, far_im;
+    for (Eigen::Index i = 0; i < rows; ++i) {
+      const auto k = static_cast<double>(bins[static_cast<std::size_t>(i)]);
+      for (Eigen::Index c = 0; c < count; ++c) {
+        const Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+        const double near = transform_(k - line.bins), mirror = transform_(k + line.bins);
+        const double near_slope = transform_.slope(k - line.bins), mirror_slope = transform_.slope(k + line.bins);
+        residual[i] -= line.half.real() * (near + mirror);
+        residual[rows + i] -= line.half.imag() * (near - mirror);
+        jacobian(i, 3 * c) = line.half.real() * (mirror_slope - near_slope);
+        jacobian(rows + i, 3 * c) = -line.half.imag() * (near_slope + mirror_slope);
+        jacobian(i, 3 * c + 1) = near + mirror;
+        jacobian(rows + i, 3 * c + 2) = near - mirror;
+      }
+      if (with_dc) {
+        jacobian(i, 3 * count) = transform_(k);
+        residual[i] -= dc * transform_(k);
+      }
+    }
+  };
+  const Vector weights = Vector::Ones(2 * rows);
+  for (int step = 0; step < most_steps; ++step) {
+    linearise();
+    Vector change = weighted_solution(jacobian, weights, residual);
+    double largest = 0;
+    for (Eigen::Index c = 0; c < count; ++c) {
+      Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+      const double move = std::clamp(change[3 * c], -0.3, 0.3);
+      line.bins = std::clamp(line.bins + move, 0.05, static_cast<double>(spectrum_.bins()) - 1.0);
+      line.half += std::complex<double>(change[3 * c + 1], change[3 * c + 2]);
+      largest = std::max(largest, std::abs(move));
+    }
+    if (with_dc) dc += change[3 * count];
+    if (largest < 1e-11) break;
+  }
+  linearise();
+  Matrix data = Matrix::Zero(2 * rows, 2 * rows);
+  for (Eigen::Index i = 0; i < rows; ++i)
+    for (Eigen::Index j = 0; j < rows; ++j)
+      data(i, j) = data(rows + i, rows + j) = floor / 2 * noise_correlation(bins[static_cast<std::size_t>(i)], bins[static_cast<std::size_t>(j)]);
+  const Matrix covariance = parameter_covariance(jacobian, weights, data);
+  for (Eigen::Index c = 0; c < count; ++c) {
+    Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+    line.square = std::norm(line.half);
+    line.bins_std = std::sqrt(std::max(0.0, covariance(3 * c, 3 * c)));
+    const double re = line.half.real(), im = line.half.imag();
+    const double variance = 4 * (re * re * covariance(3 * c + 1, 3 * c + 1) + im * im * covariance(3 * c + 2, 3 * c + 2) + 2 * re * im * covariance(3 * c + 1, 3 * c + 2));
+    line.square_rel_std = std::sqrt(std::max(0.0, variance)) / line.square;
+  }
+}
+
+void LobeFit::refine_power(std::vector<Line>& lines, const Cluster& cluster, double floor) const {
+  std::vector<std::size_t> bins = bins_around(lines, cluster);
+  std::erase_if(bins, [](std::size_t k) { return k == 0; });
+  const auto rows = static_cast<Eigen::Index>(bins.size());
+  const auto count = static_cast<Eigen::Index>(cluster.size());
+  Vector data(rows);
+  for (Eigen::Index i = 0; i < rows; ++i) {
+    const std::size_t bin = bins[static_cast<std::size_t>(i)];
+    const auto k = static_cast<double>(bin);
+    data[i] = square(bin) - floor;
+    for (std::size_t m = 0; m < lines.size(); ++m) {
+      if (std::find(cluster.begin(), cluster.end(), m) != cluster.end()) continue;
+      data[i] -= lines[m].square * (std::pow(transform_(k - lines[m].bins), 2) + std::pow(transform_(k + lines[m].bins), 2));
+    }
+    data[i] -= square(0) * std::pow(transform_(k), 2);
+  }
+  Matrix jacobian(rows, 2 * count);
+  Vector residual(rows), weights(rows), model(rows);
+  const auto linearise = [&] {
+    residual = data;
+    model.setZero();
+    for (Eigen::Index i = 0; i < rows; ++i) {
+      const auto k = static_cast<double>(bins[static_cast<std::size_t>(i)]);
+      for (Eigen::Index c = 0; c < count; ++c) {
+        const Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+        const double near = transform_(k - line.bins), mirror = transform_(k + line.bins);
+        const double shape = near * near + mirror * mirror;
+        model[i] += line.square * shape;
+        jacobian(i, 2 * c) = 2 * line.square * (mirror * transform_.slope(k + line.bins) - near * transform_.slope(k - line.bins));
+        jacobian(i, 2 * c + 1) = shape;
+      }
+      residual[i] -= model[i];
+      // The last term keeps noise-free lines from resting on one bin.
+      weights[i] = 1 / (2 * model[i] * floor / spectrum_.tone_averages + floor * floor / spectrum_.noise_averages + 1e-12 * model[i] * model[i] + 1e-300);
+    }
+  };
+  for (int step = 0; step < most_steps; ++step) {
+    linearise();
+    const Vector change = weighted_solution(jacobian, weights, residual);
+    double largest = 0;
+    for (Eigen::Index c = 0; c < count; ++c) {
+      Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+      const double move = std::clamp(change[2 * c], -0.3, 0.3);
+      line.bins = std::clamp(line.bins + move, 0.05, static_cast<double>(spectrum_.bins()) - 1.0);
+      line.square = std::max(line.square + change[2 * c + 1], 0.05 * line.square);
+      largest = std::max(largest, std::abs(move));
+    }
+    if (largest < 1e-11) break;
+  }
+  linearise();
+  Matrix covariance_of_data(rows, rows);
+  for (Eigen::Index i = 0; i < rows; ++i)
+    for (Eigen::Index j = 0; j < rows; ++j) {
+      const double r = floor * noise_correlation(bins[static_cast<std::size_t>(i)], bins[static_cast<std::size_t>(j)]);
+      double beat = 0;
+      for (const std::size_t m : cluster)
+        beat += lines[m].square * transform_(static_cast<double>(bins[static_cast<std::size_t>(i)]) - lines[m].bins) * transform_(static_cast<double>(bins[static_cast<std::size_t>(j)]) - lines[m].bins);
+      covariance_of_data(i, j) = 2 * beat * r / spectrum_.tone_averages + r * r / spectrum_.noise_averages;
+    }
+  const Matrix covariance = parameter_covariance(jacobian, weights, covariance_of_data);
+  for (Eigen::Index c = 0; c < count; ++c) {
+    Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+    line.bins_std = std::sqrt(std::max(0.0, covariance(2 * c, 2 * c)));
+    line.square_rel_std = std::sqrt(std::max(0.0, covariance(2 * c + 1, 2 * c + 1))) / line.square;
+  }
+}
+
+void LobeFit::fit_first_segment(std::vector<Line>& lines) const {
+  // With the frequencies fixed the half amplitudes of neighbours are a linear fit; a sweep of one line at a time over the others' remainder settles
+  // in few rounds, since lobes overlap little.
+  for (Line& line : lines) line.half = 0;
+  for (int round = 0; round < 4; ++round) {
+    for (std::size_t m = 0; m < lines.size(); ++m) {
+      double re = 0, im = 0, re_shape = 0, im_shape = 0;
+      for (const std::size_t bin : bins_around(lines, {m})) {
+        if (bin == 0) continue;
+        const auto k = static_cast<double>(bin);
+        std::complex<double> y = centred(bin) - dc_ * transform_(k);
+        for (std::size_t o = 0; o < lines.size(); ++o) {
+          if (o == m || std::abs(lines[o].bins - lines[m].bins) > 4 * half_width_) continue;
+          y -= lines[o].half * transform_(k - lines[o].bins) + std::conj(lines[o].half) * transform_(k + lines[o].bins);
+        }
+        const double s = transform_(k - lines[m].bins) + transform_(k + lines[m].bins);
+        const double d = transform_(k - lines[m].bins) - transform_(k + lines[m].bins);
+        re += s * y.real(), re_shape += s * s;
+        im += d * y.imag(), im_shape += d * d;
+      }
+      lines[m].half = {re_shape > 0 ? re / re_shape : 0, im_shape > 0 ? im / im_shape : 0};
+    }
+  }
+}
+
+void LobeFit::refine(std::vector<Line>& lines, const std::vector<double>& floor) const {
+  if (lines.empty()) return;
+  std::sort(lines.begin(), lines.end(), [](const Line& a, const Line& b) { return a.bins < b.bins; });
+  // Lines whose lobes touch are fitted together; a cluster is kept small enough for a dense fit.
+  constexpr std::size_t most = 12;
+  std::vector<Cluster> clusters;
+  for (std::size_t m = 0; m < lines.size(); ++m) {
+    const bool joins = !clusters.empty() && clusters.back().size() < most && lines[m].bins - lines[clusters.back().back()].bins < 2 * half_width_ + 1;
+    if (!joins) clusters.emplace_back();
+    clusters.back().push_back(m);
+  }
+  const bool single = spectrum_.plan.averages == 1;
+  for (int round = 0; round < 3; ++round) {
+    for (const Cluster& cluster : clusters) {
+      const auto at = std::min(static_cast<std::size_t>(std::lround(lines[cluster[cluster.size() / 2]].bins)), floor.size() - 1);
+      const double noise = floor[at] / (spectrum_.doubled(at) ? 2 : 1);
+      single ? refine_complex(lines, cluster, noise) : refine_power(lines, cluster, noise);
+    }
+  }
+  if (!single) fit_first_segment(lines);
+}
+
+}  // namespace vprism

@@ -1,0 +1,55 @@
+// lobe_fit.h: least-squares fits of window lobes to the bins of a spectrum.
+#pragma once
+
+#include <complex>
+#include <cstddef>
+#include <vector>
+
+#include "transform/spectrum.h"
+
+namespace vprism {
+
+/// One line: its place in bins and its half amplitude at the segment's centre, g = (A / 2) exp(i (p + pi f)).
+struct Line {
+  double bins = 0;
+  std::complex<double> half;   ///< Complex fit; of the first segment after a power fit.
+  double square = 0;           ///< |g|^2, averaged over segments.
+  double bins_std = 0;
+  double square_rel_std = 0;   ///< Relative standard uncertainty of `square`.
+};
+
+/// Refines lines jointly. Works on one spectrum; the window's transform is prepared once.
+class LobeFit {
+ public:
+  explicit LobeFit(const Spectrum& spectrum);
+  double half_width_bins() const { return half_width_; }
+  /// Power that a line of square 1 at distance d leaks into a bin; the greatest within half a bin around.
+  double leakage(double d) const;
+  double lobe(double d) const { return transform_(d); }
+  /// First estimate of a line alone around a bin of `power` (of the spectrum, or of a remainder).
+  Line start(std::size_t bin, const std::vector<double>& power) const;
+  /// What the lines leave of Spectrum::power; after a power fit never below zero.
+  std::vector<double> remainder(const std::vector<Line>& lines) const;
+  /// Refines all lines in place; `floor` is the noise power per bin as in Spectrum::power.
+  void refine(std::vector<Line>& lines, const std::vector<double>& floor) const;
+
+ private:
+  using Cluster = std::vector<std::size_t>;
+  std::vector<std::size_t> bins_around(const std::vector<Line>& lines, const Cluster& cluster) const;
+  void refine_complex(std::vector<Line>& lines, const Cluster& cluster, double floor) const;
+  void refine_power(std::vector<Line>& lines, const Cluster& cluster, double floor) const;
+  void fit_first_segment(std::vector<Line>& lines) const;
+  /// Y[k] = (-1)^k X[k]: the transform about the segment's centre.
+  std::complex<double> centred(std::size_t bin) const { return (bin % 2 == 0 ? 1.0 : -1.0) * spectrum_.first[bin]; }
+  /// |Y[k]|^2 averaged, one-sided doubling taken off.
+  double square(std::size_t bin) const { return spectrum_.power[bin] / (spectrum_.doubled(bin) ? 2 : 1); }
+  double noise_correlation(std::size_t a, std::size_t b) const;
+
+  const Spectrum& spectrum_;
+  WindowTransform transform_;
+  double half_width_;
+  double dc_ = 0;  ///< Y[0], real
+  std::vector<double> correlation_;
+};
+
+}  // namespace vprism

@@ -1,0 +1,48 @@
+// noise_floor.cpp: sliding median over frequency.
+//
+// Averaged noise power is gamma distributed with shape J (J independent segments) and mean 1; its median is P^-1(J, 1/2) / J (ln 2 for
+// J = 1). Window correlation between neighbouring bins widens the scatter of the median, not its mean.
+#include "identify/noise_floor.h"
+
+#include <algorithm>
+#include <boost/math/special_functions/gamma.hpp>
+#include <cmath>
+
+namespace vprism {
+
+double noise_median(double averages) { return boost::math::gamma_p_inv(averages, 0.5) / averages; }
+
+double noise_quantile_above(double averages, double p) { return boost::math::gamma_q_inv(averages, p) / averages; }
+
+std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool>& masked) {
+  const std::size_t bins = spectrum.bins();
+  const double correction = 1 / noise_median(spectrum.noise_averages);
+  const std::size_t widest = std::max<std::size_t>(12, std::min<std::size_t>(bins / 32, 512));
+  std::vector<std::size_t> open;  // Bins that count; DC does not.
+  for (std::size_t k = 1; k < bins; ++k)
+    if (masked.empty() || !masked[k]) open.push_back(k);
+  if (open.size() < 4) {
+    open.clear();
+    for (std::size_t k = 1; k < bins; ++k) open.push_back(k);
+  }
+  const auto power = [&](std::size_t i) { return spectrum.power[open[i]] * (spectrum.doubled(open[i]) ? 1 : 2); };
+  std::vector<double> floor(bins);
+  // The neighbourhood is kept sorted; on the way to the next bin few values come and go.
+  std::vector<double> sorted;
+  std::size_t from = 0, to = 0, place = 0;  // Neighbourhood: from .. to - 1 within `open`.
+  for (std::size_t k = 0; k < bins; ++k) {
+    while (place < open.size() && open[place] < k) ++place;
+    const std::size_t half = std::clamp<std::size_t>(k / 3, 12, widest);
+    const std::size_t low = place > half ? std::min(place - half, open.size() - std::min(open.size(), half)) : 0;
+    const std::size_t high = std::min(open.size(), place + half + 1);
+    for (; to < high; ++to) sorted.insert(std::upper_bound(sorted.begin(), sorted.end(), power(to)), power(to));
+    for (; from < low; ++from) sorted.erase(std::lower_bound(sorted.begin(), sorted.end(), power(from)));
+    for (; from > low; --from) sorted.insert(std::upper_bound(sorted.begin(), sorted.end(), power(from - 1)), power(from - 1));
+    const std::size_t middle = sorted.size() / 2;
+    const double median = sorted.size() % 2 == 1 ? sorted[middle] : (sorted[middle - 1] + sorted[middle]) / 2;
+    floor[k] = median * correction / (spectrum.doubled(k) ? 1 : 2);
+  }
+  return floor;
+}
+
+}  // namespace vprism

@@ -1,0 +1,166 @@
+// peaks.cpp: see peaks.h. Strongest first, so that what a strong line leaks is known when its side lobes are judged.
+#include "identify/peaks.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "identify/lobe_fit.h"
+#include "identify/noise_floor.h"
+
+namespace vprism {
+
+namespace {
+
+double prominence_db(const std::vector<double>& power, std::size_t bin) {
+  double saddle = 0;
+  for (const int direction : {-1, 1}) {
+    double lowest = power[bin];
+    for (auto k = static_cast<std::ptrdiff_t>(bin) + direction; k >= 0 && k < static_cast<std::ptrdiff_t>(power.size()); k += direction) {
+      const double p = power[static_cast<std::size_t>(k)];
+      if (p > power[bin]) break;
+      lowest = std::min(lowest, p);
+    }
+    saddle = std::max(saddle, lowest);
+  }
+  return saddle > 0 ? 10 * std::log10(power[bin] / saddle) : 300;
+}
+
+/// Local maxima above the threshold, strongest first. DC is no peak; the last bin has one neighbour.
+std::vector<std::size_t> candidates(const std::vector<double>& power, const std::vector<double>& floor, double threshold) {
+  std::vector<std::size_t> out;
+  for (std::size_t k = 1; k < power.size(); ++k) {
+    const bool top = power[k] > power[k - 1] && (k + 1 == power.size() || power[k] >= power[k + 1]);
+    if (top && power[k] > threshold * floor[k]) out.push_back(k);
+  }
+  std::sort(out.begin(), out.end(), [&](std::size_t a, std::size_t b) { return power[a] != power[b] ? power[a] > power[b] : a < b; });
+  return out;
+}
+
+/// Lines already found that a candidate bin is judged against.
+class Judge {
+ public:
+  Judge(const Spectrum& spectrum, const LobeFit& fit, const std::vector<Line>& lines) : spectrum_(spectrum), fit_(fit), lines_(lines) {}
+
+  /// More than four times what stronger lines and DC leak there.
+  bool stands_clear(std::size_t bin, double power) const {
+    const auto at = static_cast<double>(bin);
+    double leaked = spectrum_.power[0] * fit_.leakage(at);
+    for (const Line& line : lines_) leaked += line.square * (fit_.leakage(at - line.bins) + fit_.leakage(at + line.bins));
+    return power >= 4 * 2 * leaked;
+  }
+  /// The greatest power of a line whose main lobe covers the bin, 0 if none does.
+  double covering(std::size_t bin) const {
+    double most = 0;
+    for (const Line& line : lines_)
+      if (std::abs(static_cast<double>(bin) - line.bins) < fit_.half_width_bins() + 1.5) most = std::max(most, 2 * line.square);
+    return most;
+  }
+
+ private:
+  const Spectrum& spectrum_;
+  const LobeFit& fit_;
+  const std::vector<Line>& lines_;
+};
+
+std::vector<bool> bins_under(const std::vector<Line>& lines, std::size_t bins, double half_width) {
+  std::vector<bool> under(bins, false);
+  for (const Line& line : lines) {
+    const double low = std::max(0.0, std::ceil(line.bins - half_width - 0.5)), high = line.bins + half_width + 0.5;
+    for (auto k = static_cast<std::size_t>(low); k < bins && static_cast<double>(k) <= high; ++k) under[k] = true;
+  }
+  return under;
+}
+
+/// Share of the power around a line, above the floor and outside other lines' lobes, that the line explains.
+double concentration(const Spectrum& spectrum, const std::vector<double>& floor, const LobeFit& fit, const std::vector<Line>& lines, std::size_t m) {
+  const double reach = 3 * fit.half_width_bins() + 2;
+  const auto low = static_cast<std::size_t>(std::max(1.0, std::ceil(lines[m].bins - reach)));
+  const auto high = std::min(spectrum.bins(), static_cast<std::size_t>(lines[m].bins + reach) + 1);
+  double explained = 0, there = 0;
+  for (std::size_t k = low; k < high; ++k) {
+    const auto at = static_cast<double>(k);
+    const bool others = std::any_of(lines.begin(), lines.end(), [&](const Line& o) { return &o != &lines[m] && std::abs(at - o.bins) < fit.half_width_bins() + 1; });
+    if (others || at < fit.half_width_bins()) continue;
+    explained += 2 * lines[m].square * std::pow(fit.lobe(at - lines[m].bins), 2);
+    there += std::max(0.0, spectrum.power[k] - floor[k]);
+  }
+  return there > 0 ? std::min(1.0, explained / there) : 1;
+}
+
+}  // namespace
+
+double Peak::level(Scale scale, double rbw_hz) const {
+  switch (scale) {
+    case Scale::peak: return std::numbers::sqrt2 * rms;
+    case Scale::rms: return rms;
+    case Scale::power: return rms * rms;
+    case Scale::psd: return rms * rms / rbw_hz;
+  }
+  return 0;
+}
+
+double Peak::signal_to_noise_db() const { return floor_power > 0 ? 10 * std::log10(rms * rms / floor_power) : 300; }
+
+PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
+  const double averages = spectrum.noise_averages;
+  const double threshold = noise_quantile_above(averages, settings.false_alarms / static_cast<double>(spectrum.bins()));
+  // The dip that noise makes beside a bump of noise: its 0.999 over its 0.05 quantile, within 3 to 9 dB.
+  const double dip_db = std::clamp(10 * std::log10(noise_quantile_above(averages, 0.001) / noise_quantile_above(averages, 0.95)), 3.0, 9.0);
+  // Rounding leaves a floor of its own below the strongest line.
+  const double rounding = *std::max_element(spectrum.power.begin(), spectrum.power.end()) * 1e-26;
+  constexpr double hidden_share = 0.02;  // Least power of a line under another's lobe, re that one: 14% in amplitude.
+  constexpr int most_rounds = 8;
+
+  const LobeFit fit(spectrum);
+  const bool single = spectrum.plan.averages == 1;
+  std::vector<Line> lines;
+  std::vector<double> floor, left = spectrum.power;
+  const auto weak = [&](const Line& line) {
+    const auto at = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
+    return 2 * line.square <= threshold * floor[at] / 2;
+  };
+  for (int round = 0; round < most_rounds; ++round) {
+    floor = noise_floor(spectrum, bins_under(lines, spectrum.bins(), fit.half_width_bins()));
+    const std::size_t before = lines.size();
+    for (const std::size_t bin : candidates(left, floor, threshold)) {
+      if (lines.size() == settings.most) break;
+      if (left[bin] <= rounding || prominence_db(left, bin) < dip_db) continue;
+      const Judge judge(spectrum, fit, lines);
+      const double covering = judge.covering(bin);
+      const bool accepted = round > 0 && covering > 0 ? single && left[bin] > hidden_share * covering : judge.stands_clear(bin, left[bin]);
+      if (accepted) lines.push_back(fit.start(bin, left));
+    }
+    if (lines.size() == before) break;
+    fit.refine(lines, floor);
+    if (std::erase_if(lines, weak) > 0) fit.refine(lines, floor);
+    left = fit.remainder(lines);
+  }
+  floor = noise_floor(spectrum, bins_under(lines, spectrum.bins(), fit.half_width_bins()));
+  fit.refine(lines, floor);
+
+  PeakSearch search{{}, floor};
+  for (std::size_t m = 0; m < lines.size(); ++m) {
+    const Line& line = lines[m];
+    Peak peak;
+    peak.bin = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
+    // The tallest bin within the lobe, where the prominence is read.
+    const std::size_t middle = peak.bin;
+    for (std::size_t k = middle > 0 ? middle - 1 : 0; k <= std::min(middle + 1, spectrum.bins() - 1); ++k)
+      if (spectrum.power[k] > spectrum.power[peak.bin]) peak.bin = k;
+    peak.frequency_hz = line.bins * spectrum.plan.bin_hz;
+    peak.frequency_std_hz = line.bins_std * spectrum.plan.bin_hz;
+    peak.rms = std::sqrt(2 * line.square);
+    peak.rms_std = peak.rms * line.square_rel_std / 2;
+    const double phase = std::arg(line.half) - std::numbers::pi * line.bins;
+    peak.phase_deg = std::remainder(phase, 2 * std::numbers::pi) * 180 / std::numbers::pi;
+    peak.prominence_db = prominence_db(spectrum.power, peak.bin);
+    peak.floor_power = floor[peak.bin];
+    peak.concentration = concentration(spectrum, floor, fit, lines, m);
+    search.peaks.push_back(peak);
+  }
+  std::sort(search.peaks.begin(), search.peaks.end(), [](const Peak& a, const Peak& b) { return a.rms != b.rms ? a.rms > b.rms : a.frequency_hz < b.frequency_hz; });
+  return search;
+}
+
+}  // namespace vprism

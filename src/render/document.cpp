@@ -1,0 +1,85 @@
+// document.cpp: see document.h.
+#include "render/document.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace vprism {
+
+const char* version() { return VPRISM_VERSION; }
+
+Json number(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
+
+double decibels(double value, bool amplitude, double reference) {
+  const double ratio = value / reference;
+  return ratio > 1e-20 ? (amplitude ? 20 : 10) * std::log10(ratio) : (amplitude ? -400 : -200);
+}
+
+std::string csv_cell(const std::string& text) {
+  if (text.find_first_of(",\"\r\n;") == std::string::npos) return text;
+  std::string out = "\"";
+  for (const char c : text) out += c == '"' ? "\"\"" : std::string(1, c);
+  return out + "\"";
+}
+
+namespace {
+
+Json pairs(const std::vector<std::pair<std::string, std::string>>& list) {
+  Json out = Json::object();
+  for (const auto& [key, value] : list) out[key] = value;
+  return out;
+}
+
+Json input_json(const InputFacts& input) {
+  const Recording& r = input.recording;
+  Json channels = Json::array();
+  for (const Channel& channel : r.channels) {
+    const bool rated = r.axis.interval_s > 0;
+    channels.push_back({{"name", channel.name},
+                        {"unit", channel.unit.label()},
+                        {"quantity", channel.quantity},
+                        {"rate_hz", rated ? number(r.axis.rate_hz()) : Json(nullptr)},
+                        {"samples", r.samples},
+                        {"start_s", number(r.axis.start_s)},
+                        {"stamped", r.axis.stamped}});
+  }
+  Json chain = Json::array();
+  for (const StageReport& stage : input.chain) chain.push_back({{"step", stage.name}, {"values", pairs(stage.values)}, {"did", pairs(stage.effects)}});
+  return {{"file", r.file}, {"digest", input.digest}, {"format", r.format}, {"rate_from", r.axis.source}, {"channels", channels}, {"notes", pairs(r.notes)}, {"chain", chain}};
+}
+
+}  // namespace
+
+Json Telling::document(const std::vector<OutputFolder::Entry>& outputs) const {
+  Json out;
+  out["vprism"] = version();
+  out["command"] = command;
+  out["settings"] = settings;
+  out["inputs"] = Json::array();
+  for (const InputFacts& input : inputs) out["inputs"].push_back(input_json(input));
+  out["cautions"] = Json::array();
+  for (const Caution& c : cautions)
+    out["cautions"].push_back({{"code", c.code}, {"severity", severity_name(c.severity)}, {"channel", c.channel}, {"text", c.text}, {"remedy", c.remedy}});
+  out["results"] = results;
+  out["findings"] = Json::array();
+  for (const Finding& f : findings)
+    out["findings"].push_back({{"kind", f.kind},
+                               {"channel", f.channel},
+                               {"frequency_hz", number(f.frequency_hz)},
+                               {"frequency_std_hz", number(f.frequency_std_hz)},
+                               {"level", number(f.level_rms)},
+                               {"level_unit", f.unit},
+                               {"level_db", number(decibels(f.level_rms, true))},
+                               {"suspect", f.suspect},
+                               {"text", f.text},
+                               {"evidence", f.evidence}});
+  out["outputs"] = Json::array();
+  for (const auto& entry : outputs) out["outputs"].push_back({{"file", entry.file}, {"what", entry.what}});
+  return out;
+}
+
+std::string Telling::document_text(const std::vector<OutputFolder::Entry>& outputs) const {
+  return document(outputs).dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+}  // namespace vprism

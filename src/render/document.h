@@ -1,0 +1,51 @@
+// document.h: the result document, and what a command tells.
+#pragma once
+
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+#include "condition/stage.h"
+#include "formats/output_folder.h"
+#include "identify/finding.h"
+#include "render/figure.h"
+#include "signal/recording.h"
+
+namespace vprism {
+
+using Json = nlohmann::ordered_json;
+
+const char* version();
+
+/// One input as the document lists it.
+struct InputFacts {
+  Recording recording;
+  std::string digest;
+  std::vector<StageReport> chain;  ///< Calibration and conditioning, with what they did.
+};
+
+/// What a command's settings, result and outputs become: one object, told as text, as JSON and as files.
+struct Telling {
+  std::string command;
+  Json settings = Json::object();
+  std::vector<InputFacts> inputs;
+  std::vector<Caution> cautions;
+  Json results = Json::array();
+  std::vector<Finding> findings;
+  std::string text;  ///< For standard output.
+
+  /// The document of DESIGN section 5; `outputs` may be empty.
+  Json document(const std::vector<OutputFolder::Entry>& outputs) const;
+  std::string document_text(const std::vector<OutputFolder::Entry>& outputs) const;
+};
+
+/// A JSON number; numbers that JSON can't hold become null.
+Json number(double value);
+
+/// dB of a level (20 log10) or power (10 log10) re `reference`; zero is shown as -400 dB.
+double decibels(double value, bool amplitude, double reference = 1);
+
+/// One cell of a comma-separated file (RFC 4180).
+std::string csv_cell(const std::string& text);
+
+}  // namespace vprism

@@ -1,0 +1,41 @@
+// figure.cpp: thinning of curves for drawing.
+#include "render/figure.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace vprism {
+
+const char* picture_ending(Picture picture) { return picture == Picture::png ? "png" : picture == Picture::svg ? "svg" : "pdf"; }
+
+Curve thinned(Curve curve, std::size_t count, bool logarithmic_x) {
+  if (curve.x.size() <= count || !curve.high.empty()) return curve;
+  const auto place = [&](double x) { return logarithmic_x ? std::log(std::max(x, 1e-300)) : x; };
+  std::size_t start = 0;
+  while (logarithmic_x && start + 1 < curve.x.size() && !(curve.x[start] > 0)) ++start;
+  const double from = place(curve.x[start]), to = place(curve.x.back());
+  const double stretches = static_cast<double>(count) / 2;
+  Curve out;
+  out.name = curve.name;
+  out.colour = curve.colour;
+  for (std::size_t i = start; i < curve.x.size();) {
+    const double stretch = std::floor((place(curve.x[i]) - from) / (to - from) * stretches);
+    std::size_t low = i, high = i;
+    for (; i < curve.x.size() && std::floor((place(curve.x[i]) - from) / (to - from) * stretches) <= stretch; ++i) {
+      if (curve.y[i] < curve.y[low]) low = i;
+      if (curve.y[i] > curve.y[high]) high = i;
+    }
+    for (const std::size_t k : {std::min(low, high), std::max(low, high)}) {
+      if (k == std::max(low, high) && low == high) continue;
+      out.x.push_back(curve.x[k]);
+      out.y.push_back(curve.y[k]);
+    }
+    if (low == high) {
+      out.x.push_back(curve.x[low]);
+      out.y.push_back(curve.y[low]);
+    }
+  }
+  return out;
+}
+
+}  // namespace vprism

@@ -1,0 +1,46 @@
+// block.h: the same stretch of time of all channels, as it travels along the road.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+namespace vprism {
+
+/// Samples of a stretch of time: one contiguous span of doubles for each channel, all of the same length. Stamped
+/// recordings carry one time per sample as well.
+class Block {
+ public:
+  Block() = default;
+  Block(std::size_t channels, std::size_t capacity, bool stamped = false)
+      : channels_(channels), capacity_(capacity), data_(channels * capacity), stamps_(stamped ? capacity : 0) {}
+
+  /// Samples per channel that keep a block of this many channels near a megabyte of doubles.
+  static std::size_t good_capacity(std::size_t channels) {
+    const std::size_t wanted = (std::size_t{1} << 18) / (channels == 0 ? 1 : channels);
+    return wanted < 64 ? 64 : wanted > 65536 ? 65536 : wanted;
+  }
+
+  std::size_t channels() const { return channels_; }
+  std::size_t capacity() const { return capacity_; }
+  std::size_t size() const { return size_; }
+  bool stamped() const { return !stamps_.empty(); }
+  /// Index in the recording of the block's first sample.
+  std::int64_t first() const { return first_; }
+  void set(std::int64_t first, std::size_t size) { first_ = first, size_ = size; }
+
+  /// Room for `capacity()` samples of channel c.
+  std::span<double> room(std::size_t c) { return {data_.data() + c * capacity_, capacity_}; }
+  std::span<double> stamp_room() { return stamps_; }
+  std::span<double> samples(std::size_t c) { return {data_.data() + c * capacity_, size_}; }
+  std::span<const double> samples(std::size_t c) const { return {data_.data() + c * capacity_, size_}; }
+  std::span<const double> stamps() const { return {stamps_.data(), stamps_.empty() ? 0 : size_}; }
+
+ private:
+  std::size_t channels_ = 0, capacity_ = 0, size_ = 0;
+  std::int64_t first_ = 0;
+  std::vector<double> data_, stamps_;
+};
+
+}  // namespace vprism

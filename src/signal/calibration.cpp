@@ -1,0 +1,130 @@
+// calibration.cpp: see calibration.h. Rules are text so that the command line and case files share them.
+#include "signal/calibration.h"
+
+#include <cmath>
+
+#include "base/error.h"
+#include "base/quantity.h"
+#include "base/text.h"
+
+namespace vprism {
+
+namespace {
+
+[[noreturn]] void fail(const std::string& line) { throw Error(Status::usage, line); }
+
+const std::vector<std::string>& step_names() {
+  static const std::vector<std::string> names = {"probe", "gain", "offset", "sensitivity", "linear", "unit"};
+  return names;
+}
+
+double parse_factor(std::string_view name, std::string_view text) {
+  std::string_view rest;
+  const double value = parse_leading_number(text, rest);
+  if (!rest.empty() && lower_case(rest) != "x") fail("\"" + std::string(name) + " " + clean_text(text) + "\": a plain number is expected, for example \"" + std::string(name) + " 10\"");
+  if (value == 0) fail("\"" + std::string(name) + " 0\" would remove the signal");
+  return value;
+}
+
+/// "100 mV/g", "10 mV/(m/s2)": splits at the first '/'.
+void apply_sensitivity(Calibration& c, std::string_view text) {
+  const std::size_t slash = text.find('/');
+  if (slash == std::string_view::npos || trimmed(text.substr(slash + 1)).empty())
+    fail("\"sensitivity " + clean_text(text) + "\": a value per unit is expected, for example \"sensitivity 100 mV/g\"");
+  const Quantity out = parse_any_quantity(text.substr(0, slash));
+  if (out.value == 0) fail("a sensitivity of zero can't be divided by");
+  std::string_view per = trimmed(text.substr(slash + 1));
+  if (per.size() > 2 && per.front() == '(' && per.back() == ')') per = per.substr(1, per.size() - 2);
+  const Unit physical = Unit::parse(per);
+  if (c.unit.dimensionless()) c.unit = Unit::parse("V");  // Recorders that name no unit store volts.
+  if (!out.unit.converts_to(c.unit))
+    fail("\"sensitivity " + clean_text(text) + "\" does not fit a channel in " + c.unit.text());
+  const double sensitivity = out.unit.convert(out.value, c.unit);
+  c.factor /= sensitivity;
+  c.offset /= sensitivity;
+  c.unit = physical;
+}
+
+void apply_step(Calibration& c, const std::string& step) {
+  const std::string_view text = trimmed(step);
+  const std::size_t space = text.find_first_of(" \t");
+  const std::string name = lower_case(text.substr(0, space));
+  const std::string_view value = space == std::string_view::npos ? std::string_view() : trimmed(text.substr(space));
+  if (!name.empty() && value.empty()) {
+    for (const std::string& known : step_names())
+      if (name == known) fail("\"" + name + "\" needs a value, for example \"probe 10\", \"gain 20 dB\", \"sensitivity 100 mV/g\"");
+  }
+  if (name == "probe") {
+    const double factor = parse_factor(name, value);
+    c.factor *= factor;
+    c.offset *= factor;
+  } else if (name == "gain") {
+    std::string_view rest;
+    const double number = parse_leading_number(value, rest);
+    const double gain = lower_case(rest) == "db" ? std::pow(10.0, number / 20) : parse_factor(name, value);
+    c.factor /= gain;
+    c.offset /= gain;
+  } else if (name == "offset") {
+    const Quantity q = parse_any_quantity(value);
+    const bool bare = q.unit.text() == "1";
+    if (!bare && c.unit.dimensionless()) c.unit = q.unit;
+    c.offset += bare ? q.value : q.unit.convert(q.value, c.unit);
+  } else if (name == "sensitivity") {
+    apply_sensitivity(c, value);
+  } else if (name == "unit") {
+    c.unit = Unit::parse(value);
+  } else if (name == "linear") {
+    std::string_view rest;
+    const double a = parse_leading_number(value, rest);
+    const double b = parse_leading_number(rest, rest);
+    if (rest.empty()) fail("\"linear " + clean_text(value) + "\": write \"linear A B UNIT\"");
+    c.factor *= a;
+    c.offset = a * c.offset + b;
+    c.unit = Unit::parse(rest);
+  } else {
+    fail(unknown_name("calibration", name, step_names()));
+  }
+}
+
+}  // namespace
+
+CalibrationRule parse_calibration_rule(std::string_view text) {
+  const std::size_t colon = text.rfind(':');
+  if (colon == std::string_view::npos || trimmed(text.substr(0, colon)).empty())
+    fail("\"" + clean_text(text) + "\": write \"CHANNEL: calibration\", for example \"CH1: probe 10\"");
+  CalibrationRule rule;
+  rule.channels = std::string(trimmed(text.substr(0, colon)));
+  rule.text = std::string(text);
+  for (const std::string& step : split(text.substr(colon + 1), ',')) {
+    if (trimmed(step).empty()) fail("\"" + clean_text(text) + "\" has an empty step");
+    rule.steps.emplace_back(trimmed(step));
+  }
+  for (const std::string& step : rule.steps) {
+    // Values are checked here, whether units fit only when the channel is known.
+    const std::string_view word = std::string_view(step).substr(0, step.find_first_of(" \t"));
+    Calibration trial;
+    if (word == "sensitivity" || word == "offset") trial.unit = Unit::parse("V");
+    if (word == "offset") {
+      (void)parse_any_quantity(trimmed(std::string_view(step).substr(word.size())));
+    } else if (word == "sensitivity") {
+      const std::size_t slash = step.find('/');
+      if (slash != std::string::npos) trial.unit = parse_any_quantity(std::string_view(step).substr(word.size(), slash - word.size())).unit;
+      apply_step(trial, step);
+    } else {
+      apply_step(trial, step);
+    }
+  }
+  return rule;
+}
+
+Calibration make_calibration(const std::vector<std::string>& steps, const Unit& stored) {
+  Calibration c;
+  c.unit = stored;
+  for (const std::string& step : steps) {
+    apply_step(c, step);
+    c.text += (c.text.empty() ? "" : ", ") + step;
+  }
+  return c;
+}
+
+}  // namespace vprism

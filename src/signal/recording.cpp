@@ -1,0 +1,130 @@
+// recording.cpp: see recording.h.
+#include "signal/recording.h"
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+
+#include "base/error.h"
+#include "base/text.h"
+
+namespace vprism {
+
+std::string_view severity_name(Severity severity) {
+  static constexpr std::array<std::string_view, 3> names = {"note", "warning", "serious"};
+  return names[static_cast<std::size_t>(severity)];
+}
+
+std::string Recording::stem() const {
+  std::string_view name = file;
+  if (const auto slash = name.find_last_of('/'); slash != std::string_view::npos) name.remove_prefix(slash + 1);
+  if (const auto dot = name.find_last_of('.'); dot != std::string_view::npos && dot > 0) name = name.substr(0, dot);
+  return clean_file_name(name);
+}
+
+std::string quantity_of(const Unit& unit) {
+  struct Row {
+    Unit unit;
+    const char* quantity;
+  };
+  static const std::vector<Row> rows = [] {
+    std::vector<Row> made;
+    for (const auto& [text, quantity] : {std::pair{"V", "voltage"}, {"A", "current"}, {"m/s^2", "acceleration"}, {"m/s", "velocity"},
+                                         {"m", "displacement"}, {"N", "force"}, {"Pa", "pressure"}, {"W", "power"}, {"K", "temperature"},
+                                         {"Hz", "frequency"}, {"s", "time"}, {"N m", "torque"}, {"C", "charge"}, {"T", "flux density"}})
+      made.push_back({Unit::parse(text), quantity});
+    return made;
+  }();
+  if (!unit.known() || unit.dimensionless()) return "";
+  for (const Row& row : rows)
+    if (unit.converts_to(row.unit)) return row.quantity;
+  return "";
+}
+
+Channel channel_from_title(std::string_view title) {
+  const std::string clean = clean_text(title);
+  std::string_view text = trimmed(clean);
+  Channel channel;
+  const auto take = [&](std::string_view name, std::string_view unit_text, bool bracketed) {
+    if (trimmed(name).empty() && !bracketed) return false;
+    const auto unit = Unit::try_parse(unit_text);
+    if (!unit && (!bracketed || unit_text.size() > 12)) return false;
+    channel.name = std::string(trimmed(name));
+    channel.unit = unit ? *unit : Unit::opaque(unit_text);
+    channel.quantity = quantity_of(channel.unit);
+    return true;
+  };
+  if (text.size() > 2) {
+    const char open = text.back() == ')' ? '(' : text.back() == ']' ? '[' : text.back() == '}' ? '{' : '\0';
+    if (open != '\0') {
+      // The bracket that belongs to the last one, so that "a [V/(m/s2)]" keeps its unit whole.
+      int depth = 0;
+      for (std::size_t i = text.size(); i-- > 0;) {
+        if (text[i] == text.back()) ++depth;
+        if (text[i] == open && --depth == 0) {
+          const std::string_view inside = trimmed(text.substr(i + 1, text.size() - i - 2));
+          if (!inside.empty() && take(text.substr(0, i), inside, true)) return channel;
+          break;
+        }
+      }
+    }
+    for (const char mark : {'/', ',', '_'}) {
+      const std::size_t at = mark == '/' ? text.find(mark) : text.find_last_of(mark);
+      if (at == std::string_view::npos || at == 0) continue;
+      const std::string_view tail = trimmed(text.substr(at + 1));
+      // A lone letter or number behind '_' is an index far more often than a unit.
+      if (mark == '_' && (tail.size() < 2 || tail.find_first_not_of("0123456789") == std::string_view::npos)) continue;
+      if (!tail.empty() && tail.find_first_of("0123456789") != 0 && take(text.substr(0, at), tail, false)) return channel;
+    }
+  }
+  channel.name = std::string(text);
+  return channel;
+}
+
+bool glob_matches(std::string_view pattern, std::string_view text) {
+  const std::string p = lower_case(pattern), t = lower_case(text);
+  std::size_t i = 0, j = 0, star = std::string::npos, mark = 0;
+  while (j < t.size()) {
+    if (i < p.size() && p[i] == '*') {
+      star = i++;
+      mark = j;
+    } else if (i < p.size() && (p[i] == '?' || p[i] == t[j])) {
+      ++i, ++j;
+    } else if (star != std::string::npos) {
+      i = star + 1;
+      j = ++mark;
+    } else {
+      return false;
+    }
+  }
+  return p.find_first_not_of('*', i) == std::string::npos;
+}
+
+std::vector<std::size_t> select_channels(const Recording& recording, const std::vector<std::string>& patterns) {
+  const std::size_t count = recording.channels.size();
+  std::vector<bool> chosen(count, patterns.empty());
+  for (const std::string& pattern : patterns) {
+    bool any = false;
+    const auto choose = [&](auto matches) {
+      for (std::size_t c = 0; c < count; ++c)
+        if (matches(recording.channels[c].name)) chosen[c] = any = true;
+    };
+    choose([&](const std::string& name) { return name == pattern; });
+    if (!any) choose([&](const std::string& name) { return glob_matches(pattern, name); });
+    std::size_t number = 0;
+    const auto [end, code] = std::from_chars(pattern.data(), pattern.data() + pattern.size(), number);
+    if (!any && code == std::errc() && end == pattern.data() + pattern.size() && number >= 1 && number <= count)
+      chosen[number - 1] = any = true;
+    if (!any) {
+      std::vector<std::string> names;
+      for (const Channel& channel : recording.channels) names.push_back(channel.name);
+      throw Error(Status::usage, recording.file + ": " + unknown_name("channel", pattern, names));
+    }
+  }
+  std::vector<std::size_t> out;
+  for (std::size_t c = 0; c < count; ++c)
+    if (chosen[c]) out.push_back(c);
+  return out;
+}
+
+}  // namespace vprism

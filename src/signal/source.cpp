@@ -1,0 +1,59 @@
+// source.cpp: see source.h.
+#include "signal/source.h"
+
+#include <algorithm>
+#include <utility>
+
+namespace vprism {
+
+Block SampleSource::make_block() const {
+  const std::size_t channels = recording().channels.size();
+  return {channels, Block::good_capacity(channels), carries_stamps()};
+}
+
+ChannelSelection::ChannelSelection(std::unique_ptr<SampleSource> source, std::vector<std::size_t> chosen)
+    : source_(std::move(source)), chosen_(std::move(chosen)) {
+  take_over();
+}
+
+void ChannelSelection::take_over() {
+  recording_ = source_->recording();
+  std::vector<Channel> kept;
+  for (const std::size_t c : chosen_) kept.push_back(recording_.channels[c]);
+  recording_.channels = std::move(kept);
+}
+
+void ChannelSelection::resolve() {
+  source_->resolve();
+  take_over();
+}
+
+std::size_t ChannelSelection::read(Block& block) {
+  if (whole_.capacity() != std::min(block.capacity(), source_->make_block().capacity()))
+    whole_ = Block(source_->recording().channels.size(),
+                   std::min(block.capacity(), source_->make_block().capacity()), source_->carries_stamps());
+  const std::size_t count = source_->read(whole_);
+  for (std::size_t c = 0; c < chosen_.size(); ++c)
+    std::copy_n(whole_.samples(chosen_[c]).begin(), count, block.room(c).begin());
+  if (block.stamped()) std::copy_n(whole_.stamps().begin(), count, block.stamp_room().begin());
+  block.set(whole_.first(), count);
+  if (count == 0) take_over();  // The end may have told the source its length and axis.
+  return count;
+}
+
+MemorySource::MemorySource(Recording recording, std::vector<std::vector<double>> channels)
+    : recording_(std::move(recording)), data_(std::move(channels)) {
+  recording_.samples = data_.empty() ? 0 : static_cast<std::int64_t>(data_.front().size());
+}
+
+std::size_t MemorySource::read(Block& block) {
+  const std::size_t left = static_cast<std::size_t>(recording_.samples) - at_;
+  const std::size_t count = std::min(block.capacity(), left);
+  for (std::size_t c = 0; c < data_.size(); ++c)
+    std::copy_n(data_[c].begin() + static_cast<std::ptrdiff_t>(at_), count, block.room(c).begin());
+  block.set(static_cast<std::int64_t>(at_), count);
+  at_ += count;
+  return count;
+}
+
+}  // namespace vprism

@@ -1,0 +1,64 @@
+// source.h: where the road begins. A source is pulled for blocks; it never holds the whole record.
+#pragma once
+
+#include <cstddef>
+#include <memory>
+#include <vector>
+
+#include "signal/block.h"
+#include "signal/recording.h"
+
+namespace vprism {
+
+class SampleSource {
+ public:
+  virtual ~SampleSource() = default;
+  /// What is known of the recording. Axis and length may be open until `resolve` or until `read` has come to the end.
+  virtual const Recording& recording() const = 0;
+  /// Fills `block` (as many channels as the recording has, stamps if the source is stamped) from where the last call
+  /// ended. Returns the number of samples per channel, 0 at the end. Throws Error(input) for damaged data.
+  virtual std::size_t read(Block& block) = 0;
+  /// Back to the first sample.
+  virtual void rewind() = 0;
+  /// Makes axis and length known, by a pass over the file if there is no quicker way.
+  virtual void resolve() {}
+  /// Whether blocks from this source must have room for stamps.
+  virtual bool carries_stamps() const { return false; }
+
+  /// A block of a good size for this source.
+  Block make_block() const;
+};
+
+/// The chosen channels of another source.
+class ChannelSelection : public SampleSource {
+ public:
+  ChannelSelection(std::unique_ptr<SampleSource> source, std::vector<std::size_t> chosen);
+  const Recording& recording() const override { return recording_; }
+  std::size_t read(Block& block) override;
+  void rewind() override { source_->rewind(); }
+  void resolve() override;
+  bool carries_stamps() const override { return source_->carries_stamps(); }
+
+ private:
+  void take_over();
+  std::unique_ptr<SampleSource> source_;
+  std::vector<std::size_t> chosen_;
+  Recording recording_;
+  Block whole_;
+};
+
+/// A recording already in memory: for generated signals and tests. All channels have the same length.
+class MemorySource : public SampleSource {
+ public:
+  MemorySource(Recording recording, std::vector<std::vector<double>> channels);
+  const Recording& recording() const override { return recording_; }
+  std::size_t read(Block& block) override;
+  void rewind() override { at_ = 0; }
+
+ private:
+  Recording recording_;
+  std::vector<std::vector<double>> data_;
+  std::size_t at_ = 0;
+};
+
+}  // namespace vprism

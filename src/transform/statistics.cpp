@@ -1,0 +1,104 @@
+// statistics.cpp: see statistics.h.
+#include "transform/statistics.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace vprism {
+
+void StatisticsEstimator::add(const Block& block) {
+  for (std::size_t c = 0; c < channels_.size() && block.size() > 0; ++c) {
+    Sums& all = channels_[c];
+    const auto x = block.samples(c);
+    double sum = 0, square = 0, low = x[0], high = x[0];
+    for (const double v : x) {
+      sum += v;
+      square += v * v;
+      low = std::min(low, v);
+      high = std::max(high, v);
+    }
+    const auto nb = static_cast<double>(x.size());
+    const double mean = sum / nb;
+    double m2 = 0, m3 = 0, m4 = 0;
+    for (const double v : x) {
+      const double d = v - mean, dd = d * d;
+      m2 += dd;
+      m3 += dd * d;
+      m4 += dd * dd;
+    }
+    // Rails: samples at the extremes. Most blocks touch neither of the record's, and are not looked through again.
+    if (all.n == 0) all.min = low, all.max = high, all.run_value = x[0] - 1;
+    if (low < all.min) all.min = low, all.at_min = all.longest_at_min = 0;
+    if (high > all.max) all.max = high, all.at_max = all.longest_at_max = 0;
+    if (low == all.min || high == all.max) {
+      for (const double v : x) {
+        const bool at_min = v == all.min, at_max = v == all.max;
+        all.at_min += at_min;
+        all.at_max += at_max;
+        all.run = (at_min || at_max) ? (v == all.run_value ? all.run + 1 : 1) : 0;
+        all.run_value = v;
+        if (at_min) all.longest_at_min = std::max(all.longest_at_min, all.run);
+        if (at_max) all.longest_at_max = std::max(all.longest_at_max, all.run);
+      }
+    } else {
+      all.run = 0;
+    }
+    const double na = all.n, n = na + nb, d = mean - all.mean;
+    const double a2 = all.m2, a3 = all.m3;
+    all.m4 += m4 + d * d * d * d * na * nb * (na * na - na * nb + nb * nb) / (n * n * n) + 6 * d * d * (na * na * m2 + nb * nb * a2) / (n * n) + 4 * d * (na * m3 - nb * a3) / n;
+    all.m3 += m3 + d * d * d * na * nb * (na - nb) / (n * n) + 3 * d * (na * m2 - nb * a2) / n;
+    all.m2 += m2 + d * d * na * nb / n;
+    all.mean += d * nb / n;
+    all.square += square;
+    all.n = n;
+  }
+}
+
+std::vector<Statistics> StatisticsEstimator::result() const {
+  std::vector<Statistics> out;
+  for (const Sums& all : channels_) {
+    Statistics s;
+    s.samples = static_cast<std::int64_t>(all.n);
+    s.min = all.min, s.max = all.max, s.mean = all.mean;
+    s.rms = all.n > 0 ? std::sqrt(all.square / all.n) : 0;
+    s.std = all.n > 1 ? std::sqrt(all.m2 / (all.n - 1)) : 0;
+    s.crest = s.rms > 0 ? std::max(std::abs(s.min), std::abs(s.max)) / s.rms : 0;
+    s.kurtosis = all.m2 > 0 ? all.n * all.m4 / (all.m2 * all.m2) : 0;
+    s.at_min = all.at_min, s.at_max = all.at_max;
+    s.longest_rail = std::max(all.longest_at_min, all.longest_at_max);
+    out.push_back(s);
+  }
+  return out;
+}
+
+void OutlineEstimator::add(const Block& block) {
+  for (std::size_t c = 0; c < outlines_.size(); ++c) {
+    Outline& o = outlines_[c];
+    const auto x = block.samples(c);
+    for (std::size_t n = 0; n < x.size();) {
+      const auto used = static_cast<std::size_t>(o.samples % o.samples_per_stretch);
+      if (used == 0) {
+        if (o.low.size() == most) {  // Full: neighbours are joined and stretches double.
+          for (std::size_t i = 0; i < most / 2; ++i) {
+            o.low[i] = std::min(o.low[2 * i], o.low[2 * i + 1]);
+            o.high[i] = std::max(o.high[2 * i], o.high[2 * i + 1]);
+          }
+          o.low.resize(most / 2);
+          o.high.resize(most / 2);
+          o.samples_per_stretch *= 2;
+          continue;
+        }
+        o.low.push_back(x[n]);
+        o.high.push_back(x[n]);
+      }
+      const std::size_t take = std::min(x.size() - n, static_cast<std::size_t>(o.samples_per_stretch) - used);
+      const auto [low, high] = std::minmax_element(x.begin() + static_cast<std::ptrdiff_t>(n), x.begin() + static_cast<std::ptrdiff_t>(n + take));
+      o.low.back() = std::min(o.low.back(), *low);
+      o.high.back() = std::max(o.high.back(), *high);
+      o.samples += static_cast<std::int64_t>(take);
+      n += take;
+    }
+  }
+}
+
+}  // namespace vprism

@@ -1,0 +1,56 @@
+// statistics.h: level statistics and the min/max outline of each channel, in one pass.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "signal/block.h"
+
+namespace vprism {
+
+struct Statistics {
+  std::int64_t samples = 0;
+  double min = 0, max = 0, mean = 0, rms = 0, std = 0;
+  double crest = 0;            ///< max(|min|, |max|) / rms; 0 for a channel of zeros.
+  double kurtosis = 0;         ///< Fourth central moment / variance^2; 3 for a Gaussian.
+  std::int64_t at_min = 0, at_max = 0;  ///< Samples that equal min or max, for clipping at a rail.
+  std::int64_t longest_rail = 0;        ///< Longest run of samples at min or at max.
+};
+
+/// Moments are taken per block about the block's mean and joined by the pairwise formulas (Chan, Golub & LeVeque 1979; Pebay 2008).
+class StatisticsEstimator {
+ public:
+  explicit StatisticsEstimator(std::size_t channels) : channels_(channels) {}
+  void add(const Block& block);
+  std::vector<Statistics> result() const;
+
+ private:
+  struct Sums {
+    double n = 0, mean = 0, m2 = 0, m3 = 0, m4 = 0, square = 0;
+    double min = 0, max = 0;
+    std::int64_t at_min = 0, at_max = 0, run = 0, longest_at_min = 0, longest_at_max = 0;
+    double run_value = 0;
+  };
+  std::vector<Sums> channels_;
+};
+
+/// The lowest and highest sample of equal stretches of the record, 1,024 to 2,048 of them however long the record is: what a figure of the time
+/// trace needs.
+struct Outline {
+  std::int64_t samples_per_stretch = 1;
+  std::int64_t samples = 0;
+  std::vector<double> low, high;
+};
+
+class OutlineEstimator {
+ public:
+  explicit OutlineEstimator(std::size_t channels) : outlines_(channels) {}
+  void add(const Block& block);
+  const std::vector<Outline>& result() const { return outlines_; }
+
+ private:
+  static constexpr std::size_t most = 2048;
+  std::vector<Outline> outlines_;
+};
+
+}  // namespace vprism

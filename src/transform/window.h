@@ -1,0 +1,64 @@
+// window.h: windows, their figures, and their transform between the bins.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace vprism {
+
+enum class WindowKind { rectangular, hann, hamming, blackman_harris, flat_top, kaiser };
+
+/// A window with its parameter, if it has one ("kaiser(8.6)": beta).
+struct Window {
+  WindowKind kind = WindowKind::hann;
+  double parameter = 0;
+  /// "hann", "kaiser(8.6)".
+  std::string name() const;
+};
+
+/// One row per window: names, default parameter, what it is good for, and source.
+struct WindowEntry {
+  WindowKind kind;
+  const char* name;
+  bool has_parameter;
+  double parameter, least, most;  ///< Default and allowed range of the parameter.
+  const char* what;
+  std::vector<double> terms;  ///< a_m of w[n] = sum_m (-1)^m a_m cos(2 pi m n / N); empty for kaiser.
+};
+const std::vector<WindowEntry>& window_table();
+
+/// "hann", "kaiser", "kaiser(12)". Throws Error(usage) with the nearest name.
+Window parse_window(std::string_view text);
+
+/// Periodic window of `size` samples: w[n] for n = 0 .. size - 1, w[size] = w[0] left out. Peak 1 at n = size / 2.
+std::vector<double> make_window(const Window& window, std::size_t size);
+
+/// Figures of a window, computed from its samples (Harris 1978, section IV).
+struct WindowFigures {
+  double coherent_gain = 0;      ///< sum(w) / N
+  double enbw_bins = 0;          ///< N sum(w^2) / sum(w)^2
+  double scalloping_db = 0;      ///< Level of a tone half-way between two bins, dB (negative).
+  double sidelobe_db = 0;        ///< Highest side lobe, dB re main lobe (negative).
+  double half_width_bins = 0;    ///< From the middle of the main lobe to its first null (or least level).
+};
+WindowFigures window_figures(const Window& window);
+
+/// The window's transform about its centre, R(d) = sum_n w[n] cos(2 pi d (n - N/2) / N) / sum_n w[n], at a distance of d
+/// bins: real, even, R(0) = 1. The transform at bin k of A cos(2 pi f n / N + p) is
+///   sum(w) A/2 [ e^{ip} e^{-i pi (k - f)} R(k - f) + e^{-ip} e^{-i pi (k + f)} R(k + f) ].
+/// Cosine sums in closed form; others from at most 4096 samples of the window.
+class WindowTransform {
+ public:
+  WindowTransform(const Window& window, std::size_t size);
+  double operator()(double bins) const;
+  /// Derivative by d.
+  double slope(double bins) const;
+
+ private:
+  double size_;
+  std::vector<double> terms_;  // Cosine sum, or empty
+  std::vector<double> half_;   // Samples from the centre outwards, divided by their sum
+};
+
+}  // namespace vprism
