@@ -90,9 +90,9 @@ const std::vector<Source>& scope_sources() {
       {"motor current", "A",
        {{49.98, 0.80, -60, "mains hum"},
         {149.94, 0.25, 15, "mains hum, third harmonic"},
-        {249.90, 0.15, 100, "mains hum, fifth harmonic"},
-        {349.86, 0.08, -20, "mains hum, seventh harmonic"},
-        {20008.0, 0.12, 50, "switching ripple"}},
+        {249.90, 0.20, 100, "mains hum, fifth harmonic"},
+        {349.86, 0.14, -20, "mains hum, seventh harmonic"},
+        {20008.0, 0.20, 50, "switching ripple"}},
        0.003},
   };
   return sources;
@@ -133,11 +133,11 @@ const std::vector<Source>& daq_sources() {
         {gear - pinion, 0.003, 90, "gear mesh, lower sideband"},
         {gear + pinion, 0.003, -30, "gear mesh, upper sideband"}},
        0.001,
-       0.030},
+       0.015},
       {"fork", "m/s^2",
        {{cooler, 0.030, -150, "cooler"}, {fan, 0.009, 60, "fan"}, {7 * fan, 0.014, 10, "fan, 7 blades"}, {gear, 0.025, 0, "gear mesh"}, {gear - pinion, 0.011, 45, "gear mesh, lower sideband"}, {gear + pinion, 0.011, -45, "gear mesh, upper sideband"}},
        0.001,
-       0.045},
+       0.012},
       {"pier", "m/s^2", {{cooler, 0.004, 5, "cooler"}, {fan, 0.015, -100, "fan"}, {7 * fan, 0.003, 120, "fan, 7 blades"}}, 0.001, 0.002},
       {"cryocooler head", "m/s^2", {{cooler, 0.900, 0, "cooler"}, {2 * cooler, 0.240, 60, "cooler, second harmonic"}, {3 * cooler, 0.110, -60, "cooler, third harmonic"}, {4 * cooler, 0.050, 20, "cooler, fourth harmonic"}}, 0.002},
   };

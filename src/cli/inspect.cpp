@@ -35,7 +35,7 @@ std::string recording_lines(const Recording& r) {
     out += " over " + format_quantity(r.duration_s(), "s", 6) + " from " + format_quantity(r.axis.start_s, "s", 6);
     out += r.axis.stamped ? ", at uneven steps, mean rate " : ", rate ";
     out += format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")";
-    if (r.axis.jitter > 0) out += fmt::format(", stamps within {:.2g}% of an interval RMS", 100 * r.axis.jitter);
+    if (r.axis.jitter > 1e-6) out += fmt::format(", stamps within {:.2g}% of an interval RMS", 100 * r.axis.jitter);
   } else {
     out += ", rate unknown";
   }
@@ -85,12 +85,12 @@ Figure trace_figure(const InspectResult& result) {
   figure.caption = std::to_string(r.samples) + " samples" + (rated ? " at " + format_quantity(r.axis.rate_hz(), "Hz", 7) : std::string(", rate unknown"));
   std::int64_t stretch = 1;
   for (std::size_t c = 0; c < result.outlines.size(); ++c) {
-    const Outline& outline = result.outlines[c];
+    const Outline outline = coarser(result.outlines[c], 640);
     const Channel& channel = r.channels[c];
     stretch = outline.samples_per_stretch;
     Panel panel;
     panel.title = channel.name;
-    panel.x = rated ? FigureAxis{"Time", "s", false, {}, {}} : FigureAxis{"Sample number from 0", "", false, {}, {}};
+    panel.x = rated ? FigureAxis{"Time", "s", false, r.axis.start_s, r.axis.start_s + r.duration_s()} : FigureAxis{"Sample number from 0", "", false, 0, static_cast<double>(r.samples)};
     panel.y = {channel.quantity.empty() ? "Level" : std::string(1, static_cast<char>(std::toupper(channel.quantity[0]))) + channel.quantity.substr(1), channel.unit.text() == "1" ? "" : channel.unit.label(), false, {}, {}};
     Curve curve;
     curve.name = channel.name;

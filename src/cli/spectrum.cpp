@@ -34,6 +34,12 @@ std::pair<std::size_t, std::size_t> bins_of(const Spectrum& spectrum, const std:
   return {low, high};
 }
 
+double lowest_line_hz(const std::vector<Peak>& peaks) {
+  double lowest = 1e300;
+  for (const Peak& p : peaks) lowest = std::min(lowest, p.frequency_hz);
+  return lowest;
+}
+
 std::string capital(std::string text) {
   if (!text.empty()) text[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(text[0])));
   return text;
@@ -121,7 +127,7 @@ Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& setting
                    {"averages", plan.averages},
                    {"window", c.spectrum.window.name()},
                    {"scale", scale_entry(settings.scale).name},
-                   {"dc", number(c.spectrum.first.empty() ? 0 : c.spectrum.level(0, Scale::rms))},
+                   {"mean", number(c.spectrum.mean)},
                    {"rms_total", number(c.spectrum.rms_total())},
                    {"peaks", std::move(peaks)},
                    {"bands", Json::array({band})}});
@@ -141,10 +147,13 @@ Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& set
     const auto [low, high] = bins_of(c.spectrum, settings.span);
     Panel panel;
     panel.title = c.channel.name;
-    panel.x = {"Frequency", "Hz", false, {}, {}};
+    // Lines in the lowest hundredth of the range would stick to the edge of a linear axis.
+    const double top = c.spectrum.frequency_hz(high > low ? high - 1 : low), bottom_line = lowest_line_hz(c.peaks);
+    const bool spread = !settings.span && bottom_line < 0.01 * top;
+    panel.x = {"Frequency", "Hz", spread, spread ? std::min(bottom_line / 2, c.spectrum.frequency_hz(1)) : c.spectrum.frequency_hz(low), top};
     panel.y = {settings.scale == Scale::psd ? "Density" : capital(c.channel.quantity.empty() ? "level" : c.channel.quantity), shown.unit(c.channel.unit), !settings.decibel_reference, {}, {}};
     if (panel.y.unit == "1") panel.y.unit.clear();
-    if (scale.amplitude) panel.y.quantity += std::string(" ") + scale.name;
+    if (scale.amplitude) panel.y.quantity += settings.scale == Scale::rms ? ", RMS" : ", peak";
     Curve curve;
     curve.name = c.channel.name;
     curve.colour = colour;
@@ -204,7 +213,7 @@ class SpectrumTask : public Task {
       for (Json& entry : spectrum_json(result, analysis)) telling.results.push_back(std::move(entry));
       telling.text += recording_lines_and_plan(result, analysis);
       for (const ChannelSpectrum& c : result.channels) {
-        telling.text += "\n" + c.channel.name + ": total " + format_quantity(c.spectrum.rms_total(), c.channel.unit.label()) + " RMS, DC " + format_quantity(c.spectrum.level(0, Scale::rms), c.channel.unit.label()) + "\n";
+        telling.text += "\n" + c.channel.name + ": total " + format_quantity(c.spectrum.rms_total(), c.channel.unit.label()) + " RMS, mean " + format_quantity(c.spectrum.mean, c.channel.unit.label()) + "\n";
         telling.text += c.peaks.empty() ? "  no peak stands above the noise\n" : peak_table(c, analysis).text();
       }
     }

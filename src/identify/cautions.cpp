@@ -24,7 +24,7 @@ std::vector<Caution> level_cautions(const Channel& channel, const Statistics& s)
                    fmt::format("{} samples at exactly {} and {} at {}, up to {} in a row", s.at_max, shown(s.max), s.at_min, shown(s.min), s.longest_rail),
                    "use a larger range; harmonics of this channel may be made by the clipping"});
   const double reach = s.std > 0 ? std::max(s.max - s.mean, s.mean - s.min) / s.std : 0;
-  if (reach > 8 && s.kurtosis > 4)
+  if (reach > 8)
     out.push_back({"spikes", Severity::warning, channel.name, fmt::format("the farthest sample lies {:.1f} standard deviations from the mean (kurtosis {:.1f})", reach, s.kurtosis),
                    "look at the time trace: a disturbance, or a true shock"});
   if (s.std > 0 && std::abs(s.mean) > 20 * s.std)
@@ -45,7 +45,7 @@ std::vector<Caution> spectrum_cautions(const Channel& channel, const Spectrum& s
     if (at[i] - at[i - 1] < 2 * spectrum.plan.rbw_hz && close++ == 0) first = at[i - 1];
   if (close > 0)
     out.push_back({"lines-close", Severity::note, channel.name,
-                   fmt::format("{} pairs of lines lie closer than two RBW ({}), the first at {}; their levels depend on each other", close, format_quantity(spectrum.plan.rbw_hz, "Hz", 3),
+                   fmt::format("{} of lines {} closer than two RBW ({}), the first at {}; their levels depend on each other", close == 1 ? "a pair" : std::to_string(close) + " pairs", close == 1 ? "lies" : "lie", format_quantity(spectrum.plan.rbw_hz, "Hz", 3),
                                format_quantity(first, "Hz")),
                    "record longer and ask for a finer --resolution"});
   return out;

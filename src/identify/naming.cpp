@@ -23,8 +23,10 @@ class Naming {
     }
     while (sideband_family()) {
     }
-    for (std::size_t i = 0; i < peaks_.size(); ++i)
-      if (!used_[i]) alone(i);
+    for (std::size_t i = 0; i < peaks_.size(); ++i) {
+      if (used_[i]) continue;
+      peaks_[i].broad() ? hump(i) : alone(i);
+    }
     std::sort(found_.begin(), found_.end(), [](const Finding& a, const Finding& b) { return a.level_rms > b.level_rms; });
     return std::move(found_);
   }
@@ -149,13 +151,29 @@ class Naming {
     return false;
   }
 
+  /// A hump shows as several uneven peaks: those within a dozen bins of the strongest belong to it.
+  void hump(std::size_t i) {
+    const Peak& top = peaks_[i];
+    std::vector<std::size_t> members;
+    double rest = 0;
+    for (std::size_t m = 0; m < peaks_.size(); ++m) {
+      if (used_[m] || !peaks_[m].broad() || std::abs(peaks_[m].frequency_hz - top.frequency_hz) > 12 * plan_.bin_hz) continue;
+      members.push_back(m);
+      rest = std::max(rest, peaks_[m].band_rms);
+    }
+    const std::size_t count = members.size();
+    Finding& finding = add("broadband", top, std::move(members));
+    finding.level_rms = rest;
+    finding.text = fmt::format("a hump near {}, about {}, wider than a steady tone: a resonance driven by noise, band noise, or a drifting tone", format_quantity(top.frequency_hz, "Hz", 3), shown(rest));
+    finding.evidence.push_back(fmt::format("a steady sine explains {:.0f}% of the power around its highest point", 100 * top.concentration));
+    if (count > 1) finding.evidence.push_back(fmt::format("{} uneven peaks within {}", count, format_quantity(12 * plan_.bin_hz, "Hz", 3)));
+  }
+
   void alone(std::size_t i) {
     const Peak& p = peaks_[i];
     const char* mains = mains_of(p);
-    Finding& finding = add(p.broad() ? "broadband" : mains != nullptr ? "mains-hum" : "tone", p, {i});
-    if (p.broad())
-      finding.text = fmt::format("a hump near {}, wider than a steady tone: a resonance driven by noise, band noise, or a drifting tone", format_quantity(p.frequency_hz, "Hz", 4));
-    else if (mains != nullptr)
+    Finding& finding = add(mains != nullptr ? "mains-hum" : "tone", p, {i});
+    if (mains != nullptr)
       finding.text = fmt::format("a tone at {}, {}: the mains frequency", shown_frequency(p), shown(p.rms));
     else
       finding.text = fmt::format("a tone at {}, {}", shown_frequency(p), shown(p.rms));

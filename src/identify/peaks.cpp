@@ -72,20 +72,20 @@ std::vector<bool> bins_under(const std::vector<Line>& lines, std::size_t bins, d
   return under;
 }
 
-/// Share of the power around a line, above the floor and outside other lines' lobes, that the line explains.
-double concentration(const Spectrum& spectrum, const std::vector<double>& floor, const LobeFit& fit, const std::vector<Line>& lines, std::size_t m) {
+/// How much of the power around a line the line is, and how much there is: `left` is the spectrum less all lines.
+void judge_width(const Spectrum& spectrum, const std::vector<double>& floor, const LobeFit& fit, const Line& line, const std::vector<double>& left, Peak& peak) {
   const double reach = 3 * fit.half_width_bins() + 2;
-  const auto low = static_cast<std::size_t>(std::max(1.0, std::ceil(lines[m].bins - reach)));
-  const auto high = std::min(spectrum.bins(), static_cast<std::size_t>(lines[m].bins + reach) + 1);
-  double explained = 0, there = 0;
+  const auto low = static_cast<std::size_t>(std::max(1.0, std::ceil(line.bins - reach)));
+  const auto high = std::min(spectrum.bins(), static_cast<std::size_t>(line.bins + reach) + 1);
+  double own = 0, rest = 0;
   for (std::size_t k = low; k < high; ++k) {
-    const auto at = static_cast<double>(k);
-    const bool others = std::any_of(lines.begin(), lines.end(), [&](const Line& o) { return &o != &lines[m] && std::abs(at - o.bins) < fit.half_width_bins() + 1; });
-    if (others || at < fit.half_width_bins()) continue;
-    explained += 2 * lines[m].square * std::pow(fit.lobe(at - lines[m].bins), 2);
-    there += std::max(0.0, spectrum.power[k] - floor[k]);
+    own += 2 * line.square * std::pow(fit.lobe(static_cast<double>(k) - line.bins), 2);
+    if (static_cast<double>(k) > fit.half_width_bins()) rest += std::max(0.0, left[k] - floor[k]);
   }
-  return there > 0 ? std::min(1.0, explained / there) : 1;
+  // Noise that happens to lie above its mean is no pedestal: it makes 1/e of its power for one segment, less for more.
+  rest = std::max(0.0, rest - 0.4 * static_cast<double>(high - low) * floor[peak.bin] / std::sqrt(spectrum.noise_averages));
+  peak.concentration = own + rest > 0 ? own / (own + rest) : 1;
+  peak.band_rms = std::sqrt((own + rest) / spectrum.enbw_bins);
 }
 
 }  // namespace
@@ -138,10 +138,10 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
   }
   floor = noise_floor(spectrum, bins_under(lines, spectrum.bins(), fit.half_width_bins()));
   fit.refine(lines, floor);
+  left = fit.remainder(lines);
 
   PeakSearch search{{}, floor};
-  for (std::size_t m = 0; m < lines.size(); ++m) {
-    const Line& line = lines[m];
+  for (const Line& line : lines) {
     Peak peak;
     peak.bin = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
     // The tallest bin within the lobe, where the prominence is read.
@@ -156,7 +156,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     peak.phase_deg = std::remainder(phase, 2 * std::numbers::pi) * 180 / std::numbers::pi;
     peak.prominence_db = prominence_db(spectrum.power, peak.bin);
     peak.floor_power = floor[peak.bin];
-    peak.concentration = concentration(spectrum, floor, fit, lines, m);
+    judge_width(spectrum, floor, fit, line, left, peak);
     search.peaks.push_back(peak);
   }
   std::sort(search.peaks.begin(), search.peaks.end(), [](const Peak& a, const Peak& b) { return a.rms != b.rms ? a.rms > b.rms : a.frequency_hz < b.frequency_hz; });

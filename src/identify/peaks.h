@@ -16,6 +16,7 @@ struct Peak {
   double prominence_db = 0;     ///< Height above the higher of the two saddles to higher ground, dB.
   double floor_power = 0;       ///< Noise power per bin around it.
   double concentration = 1;     ///< Share of the power around it that one steady sine explains; near 1 for a tone, small for a hump.
+  double band_rms = 0;          ///< RMS of all that stands above the noise around it, what other lines explain left out.
 
   bool broad() const { return concentration < 0.6; }
   /// In a scale's unit; psd: the height of the line in the density.

@@ -13,6 +13,7 @@
 #include <cmath>
 #include <future>
 #include <limits>
+#include <numeric>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -79,6 +80,29 @@ std::string axis_label(const FigureAxis& axis, const Drawn& drawn) {
 
 void append(std::string& bytes, double value) { bytes.append(reinterpret_cast<const char*>(&value), sizeof value); }
 
+/// Lines of text by which each mark's label is raised so that it clears those to its left.
+std::vector<int> label_heights(const Panel& panel, const Drawn& dx, const Drawn& dy) {
+  const auto place = [](double v, const Drawn& d, bool logarithmic, double pixels) {
+    const double share = logarithmic ? std::log(std::max(v, d.low) / d.low) / std::log(d.high / d.low) : (v - d.low) / (d.high - d.low);
+    return share * pixels;
+  };
+  struct Spot {
+    double x, y;
+  };
+  std::vector<Spot> taken;
+  std::vector<int> heights(panel.marks.size(), 0);
+  std::vector<std::size_t> order(panel.marks.size());
+  std::iota(order.begin(), order.end(), std::size_t{0});
+  std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return panel.marks[a].x < panel.marks[b].x; });
+  for (const std::size_t m : order) {
+    Spot spot{place(panel.marks[m].x, dx, panel.x.logarithmic, 1150), place(panel.marks[m].y, dy, panel.y.logarithmic, 280)};
+    const auto blocked = [&] { return std::any_of(taken.begin(), taken.end(), [&](const Spot& t) { return std::abs(t.x - spot.x) < 15 && std::abs(t.y - spot.y) < 12; }); };
+    for (; heights[m] < 6 && blocked(); ++heights[m]) spot.y += 13;
+    taken.push_back(spot);
+  }
+  return heights;
+}
+
 void add_panel(std::string& script, const Panel& panel) {
   Limits x, y;
   for (const Curve& curve : panel.curves) {
@@ -91,15 +115,13 @@ void add_panel(std::string& script, const Panel& panel) {
   script += fmt::format("set xlabel {} offset 0,0.3\nset ylabel {}\n", quoted(axis_label(panel.x, dx)), quoted(axis_label(panel.y, dy)));
   script += fmt::format("set xrange [{}:{}]\nset yrange [{}:{}]\n", dx.low / dx.prefix.factor, dx.high / dx.prefix.factor, dy.low / dy.prefix.factor, dy.high / dy.prefix.factor);
   script += panel.x.logarithmic ? "set logscale x 10\n" : "unset logscale x\n";
-  // Powers of ten are only written as such when there are some in sight.
-  const bool decades = panel.y.logarithmic && dy.high / dy.low > 30;
   script += panel.y.logarithmic ? "set logscale y 10\n" : "unset logscale y\n";
-  script += decades ? "set format y '%.0e'\n" : "set format y '%g'\n";
-  script += "set format x '%g'\nunset label\n";
+  script += "set format '%g'\nunset label\n";
+  const std::vector<int> raised = label_heights(panel, dx, dy);
   for (std::size_t m = 0; m < panel.marks.size(); ++m) {
     const Mark& mark = panel.marks[m];
-    script += fmt::format("set label {} {} at first {},first {} center offset 0,0.75 font ',10' textcolor rgb '#222222' noenhanced front point pointtype 11 pointsize 0.6 linecolor rgb '#222222'\n", m + 1,
-                          quoted(mark.label), mark.x / dx.prefix.factor, mark.y / dy.prefix.factor);
+    script += fmt::format("set label {} {} at first {},first {} center offset 0,{} font ',10' textcolor rgb '#222222' noenhanced front point pointtype 11 pointsize 0.6 linecolor rgb '#222222'\n", m + 1,
+                          quoted(mark.label), mark.x / dx.prefix.factor, mark.y / dy.prefix.factor, 0.75 + 0.8 * raised[m]);
   }
   script += panel.curves.size() > 1 ? "set key top right opaque noenhanced\n" : "unset key\n";
   std::string data, plots;
@@ -142,7 +164,7 @@ std::string script_of(const Figure& figure, Picture picture) {
   const double share = (1 - head - foot) / panels;
   for (int p = 0; p < panels && !figure.panels.empty(); ++p) {
     const double top = 1 - head - p * share, bottom = top - share;
-    script += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", top - 26.0 / height, bottom + 48.0 / height);
+    script += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", top - 34.0 / height, bottom + 46.0 / height);
     std::string panel;
     add_panel(panel, figure.panels[static_cast<std::size_t>(p)]);
     if (p == 0) {
@@ -168,7 +190,8 @@ std::string draw(const Figure& figure, Picture picture) {
     boost::asio::streambuf input;
     const std::string script = script_of(figure, picture);
     bp::async_pipe to_child(context);
-    bp::child child(program, "-d", bp::std_in<to_child, bp::std_out> picture_bytes, bp::std_err > complaints, context);
+    // limit_handles: figures are drawn side by side, and a child that held another's pipe open would keep that one waiting.
+    bp::child child(program, "-d", bp::std_in<to_child, bp::std_out> picture_bytes, bp::std_err > complaints, bp::limit_handles, context);
     boost::asio::async_write(to_child, boost::asio::buffer(script), [&](const boost::system::error_code&, std::size_t) { to_child.close(); });
     context.run();
     child.wait();

@@ -142,12 +142,13 @@ struct SpectrumEstimator::Inner {
       : plan(p), kind(w), window(make_window(w, p.segment)), fft(p.segment), batch(batch_for(p.hop)), scratch([this] { return Scratch(fft); }) {
     capacity = plan.segment + (batch.segments - 1) * plan.hop;
     held.assign(channels, std::vector<double>());
-    for (auto& samples : held) samples.reserve(capacity);
+    for (auto& kept : held) kept.reserve(capacity);
     sums.assign(channels, std::vector<double>(fft.bins(), 0.0));
     first.resize(channels);
     const std::size_t groups = (batch.segments + batch.group - 1) / batch.group;
     partial.assign(groups == 1 ? 0 : groups * channels, std::vector<double>(fft.bins()));
     for (const double x : window) window_sum += x;
+    totals.assign(channels, 0.0);
   }
 
   /// Adds |X|^2 of `count` segments of one channel, from the one with number `from` in the batch.
@@ -187,7 +188,7 @@ struct SpectrumEstimator::Inner {
     }
     done += static_cast<std::int64_t>(segments);
     const std::size_t used = segments * plan.hop;
-    for (auto& samples : held) samples.erase(samples.begin(), samples.begin() + static_cast<std::ptrdiff_t>(std::min(used, samples.size())));
+    for (auto& kept : held) kept.erase(kept.begin(), kept.begin() + static_cast<std::ptrdiff_t>(std::min(used, kept.size())));
   }
 
   std::size_t whole_segments() const {
@@ -206,7 +207,8 @@ struct SpectrumEstimator::Inner {
   std::vector<std::vector<double>> held;  ///< Per channel: samples not yet done with.
   std::vector<std::vector<double>> sums, partial;
   std::vector<std::vector<std::complex<double>>> first;
-  std::int64_t done = 0;
+  std::vector<double> totals;  ///< Sum of all samples per channel.
+  std::int64_t samples = 0, done = 0;
 };
 
 SpectrumEstimator::SpectrumEstimator(std::size_t channels, const SpectrumPlan& plan, const Window& window) : inner_(std::make_unique<Inner>(channels, plan, window)) {}
@@ -214,6 +216,12 @@ SpectrumEstimator::~SpectrumEstimator() = default;
 
 void SpectrumEstimator::add(const Block& block) {
   Inner& in = *inner_;
+  in.samples += static_cast<std::int64_t>(block.size());
+  for (std::size_t c = 0; c < in.held.size(); ++c) {
+    double sum = 0;
+    for (const double x : block.samples(c)) sum += x;
+    in.totals[c] += sum;
+  }
   for (std::size_t at = 0; at < block.size();) {
     // Segments that start beyond the end of a hop longer than the segment are skipped samples at the head.
     const std::size_t take = std::min(block.size() - at, in.capacity - in.held.front().size());
@@ -241,6 +249,7 @@ std::vector<Spectrum> SpectrumEstimator::result() const {
     spectrum.enbw_bins = static_cast<double>(in.plan.segment) * square / (in.window_sum * in.window_sum);
     spectrum.plan.rbw_hz = spectrum.enbw_bins * in.plan.bin_hz;
     spectrum.first = in.first[c];
+    spectrum.mean = in.totals[c] / static_cast<double>(in.samples);
     spectrum.power = in.sums[c];
     effective_averages(in.window, spectrum.plan, spectrum.noise_averages, spectrum.tone_averages);
     for (std::size_t k = 0; k < spectrum.power.size(); ++k)

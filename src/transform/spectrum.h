@@ -56,6 +56,7 @@ struct Spectrum {
   std::vector<double> power;  ///< Mean square per bin: |X|^2 / sum(w)^2, times 2 but at DC and (even segment) Nyquist.
   std::vector<std::complex<double>> first;  ///< Transform of the first segment, divided by sum(w).
   double enbw_bins = 1;
+  double mean = 0;  ///< Of all samples, without a window: what bin 0 shows holds the lobes of low tones too.
   /// Independent segments that the average is worth, for noise alone (smaller correlation) and for noise that beats with
   /// a steady tone.
   double noise_averages = 1, tone_averages = 1;

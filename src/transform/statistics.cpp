@@ -71,6 +71,28 @@ std::vector<Statistics> StatisticsEstimator::result() const {
   return out;
 }
 
+namespace {
+
+/// Halves the number of stretches.
+void join_neighbours(Outline& o) {
+  const std::size_t half = (o.low.size() + 1) / 2;
+  for (std::size_t i = 0; i < half; ++i) {
+    const std::size_t right = std::min(2 * i + 1, o.low.size() - 1);
+    o.low[i] = std::min(o.low[2 * i], o.low[right]);
+    o.high[i] = std::max(o.high[2 * i], o.high[right]);
+  }
+  o.low.resize(half);
+  o.high.resize(half);
+  o.samples_per_stretch *= 2;
+}
+
+}  // namespace
+
+Outline coarser(Outline outline, std::size_t count) {
+  while (outline.samples_per_stretch > 1 && outline.low.size() > count) join_neighbours(outline);
+  return outline;
+}
+
 void OutlineEstimator::add(const Block& block) {
   for (std::size_t c = 0; c < outlines_.size(); ++c) {
     Outline& o = outlines_[c];
@@ -78,14 +100,8 @@ void OutlineEstimator::add(const Block& block) {
     for (std::size_t n = 0; n < x.size();) {
       const auto used = static_cast<std::size_t>(o.samples % o.samples_per_stretch);
       if (used == 0) {
-        if (o.low.size() == most) {  // Full: neighbours are joined and stretches double.
-          for (std::size_t i = 0; i < most / 2; ++i) {
-            o.low[i] = std::min(o.low[2 * i], o.low[2 * i + 1]);
-            o.high[i] = std::max(o.high[2 * i], o.high[2 * i + 1]);
-          }
-          o.low.resize(most / 2);
-          o.high.resize(most / 2);
-          o.samples_per_stretch *= 2;
+        if (o.low.size() == most) {
+          join_neighbours(o);
           continue;
         }
         o.low.push_back(x[n]);

@@ -42,6 +42,9 @@ struct Outline {
   std::vector<double> low, high;
 };
 
+/// The same with neighbouring stretches joined until at most `count` are left. An outline of a single sample per stretch stays as it is.
+Outline coarser(Outline outline, std::size_t count);
+
 class OutlineEstimator {
  public:
   explicit OutlineEstimator(std::size_t channels) : outlines_(channels) {}
