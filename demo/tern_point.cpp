@@ -1,4 +1,5 @@
-// tern_point.cpp: the signals of the demo case. The tables below are both what is synthesised and what TRUTH.md says.
+// tern_point.cpp: the signals of the demo case. The tables below are both what is synthesised and what
+// TRUTH.md says.
 #include "tern_point.h"
 
 #include <fmt/format.h>
@@ -47,15 +48,22 @@ class Noise {
   std::mt19937_64 bits_;
 };
 
-std::vector<double> synthesise(const Source& source, std::size_t samples, double rate, double start_s, std::uint64_t seed) {
+std::vector<double> synthesise(const Source& source, std::size_t samples, double rate, double start_s,
+                               std::uint64_t seed) {
   Noise noise(seed);
   std::vector<double> x(samples, source.offset);
   for (const Tone& tone : source.tones)
-    for (std::size_t n = 0; n < samples; ++n) x[n] += tone.peak * std::cos(two_pi * tone.frequency_hz * (start_s + static_cast<double>(n) / rate) + tone.phase_deg * two_pi / 360);
+    for (std::size_t n = 0; n < samples; ++n)
+      x[n] += tone.peak * std::cos(two_pi * tone.frequency_hz * (start_s + static_cast<double>(n) / rate) +
+                                   tone.phase_deg * two_pi / 360);
   if (source.resonance_rms > 0) {
-    // A pole pair at the resonance, driven by white noise; a second of run-in is thrown away, the level is set afterwards.
+    // A pole pair at the resonance, driven by white noise; a second of run-in is thrown away, the level is
+    // set afterwards.
     const double radius = std::exp(-resonance_damping * two_pi * resonance_hz / rate);
-    const double a1 = 2 * radius * std::cos(two_pi * resonance_hz * std::sqrt(1 - resonance_damping * resonance_damping) / rate), a2 = -radius * radius;
+    const double a1 = 2 * radius *
+                      std::cos(two_pi * resonance_hz * std::sqrt(1 - resonance_damping * resonance_damping) /
+                               rate),
+                 a2 = -radius * radius;
     std::vector<double> y(samples);
     double before = 0, last = 0, square = 0;
     const auto lead = static_cast<std::size_t>(rate);
@@ -72,7 +80,8 @@ std::vector<double> synthesise(const Source& source, std::size_t samples, double
   return x;
 }
 
-// --- drive-scope.csv -------------------------------------------------------------------------------------------------
+// --- drive-scope.csv
+// -------------------------------------------------------------------------------------------------
 
 constexpr double scope_rate = 1e6, scope_start = -0.01;
 constexpr std::size_t scope_samples = 20000;
@@ -80,14 +89,16 @@ constexpr double probe = 10;
 
 const std::vector<Source>& scope_sources() {
   static const std::vector<Source> sources = {
-      {"phase U", "V",
+      {"phase U",
+       "V",
        {{262.0, 36.0, 20, "motor field"},
         {20008.0, 12.0, -35, "switching"},
         {20008.0 - 524.0, 5.0, 70, "switching, lower sideband"},
         {20008.0 + 524.0, 5.0, 130, "switching, upper sideband"},
         {40016.0, 3.0, 10, "switching, second harmonic"}},
        0.05},
-      {"motor current", "A",
+      {"motor current",
+       "A",
        {{49.98, 0.80, -60, "mains hum"},
         {149.94, 0.25, 15, "mains hum, third harmonic"},
         {249.90, 0.20, 100, "mains hum, fifth harmonic"},
@@ -111,11 +122,13 @@ std::string scope_file() {
                                            "motor current clamp,100 mV/A,applied"};
   std::string out = "Setting,Value,Unit,Time (s),phase U (V),motor current (A)\r\n";
   for (std::size_t n = 0; n < scope_samples; ++n)
-    out += fmt::format("{},{:.6f},{:.4f},{:.4f}\r\n", n < beside.size() ? beside[n] : ",,", scope_start + static_cast<double>(n) / scope_rate, voltage[n] / probe, current[n]);
+    out += fmt::format("{},{:.6f},{:.4f},{:.4f}\r\n", n < beside.size() ? beside[n] : ",,",
+                       scope_start + static_cast<double>(n) / scope_rate, voltage[n] / probe, current[n]);
   return out;
 }
 
-// --- mount-daq.wav ---------------------------------------------------------------------------------------------------
+// --- mount-daq.wav
+// ---------------------------------------------------------------------------------------------------
 
 constexpr int daq_rate = 4096;
 constexpr std::size_t daq_samples = 24 * daq_rate;
@@ -124,7 +137,8 @@ constexpr double daq_sensitivity = 0.1;  // V per m/s^2
 const std::vector<Source>& daq_sources() {
   constexpr double cooler = 31.2, fan = 24.3, gear = 412.7, pinion = 6.9;
   static const std::vector<Source> sources = {
-      {"mirror cell", "m/s^2",
+      {"mirror cell",
+       "m/s^2",
        {{cooler, 0.080, 25, "cooler"},
         {2 * cooler, 0.018, 80, "cooler, second harmonic"},
         {fan, 0.012, 140, "fan"},
@@ -134,12 +148,28 @@ const std::vector<Source>& daq_sources() {
         {gear + pinion, 0.003, -30, "gear mesh, upper sideband"}},
        0.001,
        0.015},
-      {"fork", "m/s^2",
-       {{cooler, 0.030, -150, "cooler"}, {fan, 0.009, 60, "fan"}, {7 * fan, 0.014, 10, "fan, 7 blades"}, {gear, 0.025, 0, "gear mesh"}, {gear - pinion, 0.011, 45, "gear mesh, lower sideband"}, {gear + pinion, 0.011, -45, "gear mesh, upper sideband"}},
+      {"fork",
+       "m/s^2",
+       {{cooler, 0.030, -150, "cooler"},
+        {fan, 0.009, 60, "fan"},
+        {7 * fan, 0.014, 10, "fan, 7 blades"},
+        {gear, 0.025, 0, "gear mesh"},
+        {gear - pinion, 0.011, 45, "gear mesh, lower sideband"},
+        {gear + pinion, 0.011, -45, "gear mesh, upper sideband"}},
        0.001,
        0.012},
-      {"pier", "m/s^2", {{cooler, 0.004, 5, "cooler"}, {fan, 0.015, -100, "fan"}, {7 * fan, 0.003, 120, "fan, 7 blades"}}, 0.001, 0.002},
-      {"cryocooler head", "m/s^2", {{cooler, 0.900, 0, "cooler"}, {2 * cooler, 0.240, 60, "cooler, second harmonic"}, {3 * cooler, 0.110, -60, "cooler, third harmonic"}, {4 * cooler, 0.050, 20, "cooler, fourth harmonic"}}, 0.002},
+      {"pier",
+       "m/s^2",
+       {{cooler, 0.004, 5, "cooler"}, {fan, 0.015, -100, "fan"}, {7 * fan, 0.003, 120, "fan, 7 blades"}},
+       0.001,
+       0.002},
+      {"cryocooler head",
+       "m/s^2",
+       {{cooler, 0.900, 0, "cooler"},
+        {2 * cooler, 0.240, 60, "cooler, second harmonic"},
+        {3 * cooler, 0.110, -60, "cooler, third harmonic"},
+        {4 * cooler, 0.050, 20, "cooler, fourth harmonic"}},
+       0.002},
   };
   return sources;
 }
@@ -155,21 +185,33 @@ std::string daq_file() {
   std::string names;
   for (std::size_t c = 0; c < daq_sources().size(); ++c) {
     channels.push_back(synthesise(daq_sources()[c], daq_samples, daq_rate, 0, 201 + c));
-    names += fmt::format("<TRACK><CHANNEL_INDEX>{0}</CHANNEL_INDEX><INTERLEAVE_INDEX>{0}</INTERLEAVE_INDEX><NAME>{1} [V]</NAME></TRACK>", c + 1, daq_sources()[c].name);
+    names += fmt::format(
+        "<TRACK><CHANNEL_INDEX>{0}</CHANNEL_INDEX><INTERLEAVE_INDEX>{0}</INTERLEAVE_INDEX><NAME>{1} "
+        "[V]</NAME></TRACK>",
+        c + 1, daq_sources()[c].name);
   }
-  std::string ixml = fmt::format("<?xml version=\"1.0\" encoding=\"UTF-8\"?><BWFXML><IXML_VERSION>1.5</IXML_VERSION><TRACK_LIST><TRACK_COUNT>{}</TRACK_COUNT>{}</TRACK_LIST></BWFXML>", channels.size(), names);
+  std::string ixml = fmt::format(
+      "<?xml version=\"1.0\" "
+      "encoding=\"UTF-8\"?><BWFXML><IXML_VERSION>1.5</IXML_VERSION><TRACK_LIST><TRACK_COUNT>{}</"
+      "TRACK_COUNT>{}</TRACK_LIST></BWFXML>",
+      channels.size(), names);
   ixml.resize((ixml.size() + 3) / 4 * 4, ' ');
 
   SF_VIRTUAL_IO io{};
-  io.get_filelen = [](void* user) { return static_cast<sf_count_t>(static_cast<Memory*>(user)->bytes.size()); };
+  io.get_filelen = [](void* user) {
+    return static_cast<sf_count_t>(static_cast<Memory*>(user)->bytes.size());
+  };
   io.seek = [](sf_count_t offset, int whence, void* user) {
     auto& m = *static_cast<Memory*>(user);
-    m.at = static_cast<std::size_t>(offset + (whence == SEEK_CUR ? static_cast<sf_count_t>(m.at) : whence == SEEK_END ? static_cast<sf_count_t>(m.bytes.size()) : 0));
+    m.at = static_cast<std::size_t>(offset + (whence == SEEK_CUR   ? static_cast<sf_count_t>(m.at)
+                                              : whence == SEEK_END ? static_cast<sf_count_t>(m.bytes.size())
+                                                                   : 0));
     return static_cast<sf_count_t>(m.at);
   };
   io.read = [](void* to, sf_count_t count, void* user) {
     auto& m = *static_cast<Memory*>(user);
-    const std::size_t n = std::min(static_cast<std::size_t>(count), m.bytes.size() - std::min(m.at, m.bytes.size()));
+    const std::size_t n =
+        std::min(static_cast<std::size_t>(count), m.bytes.size() - std::min(m.at, m.bytes.size()));
     std::memcpy(to, m.bytes.data() + m.at, n);
     m.at += n;
     return static_cast<sf_count_t>(n);
@@ -205,36 +247,48 @@ std::string daq_file() {
   return memory.bytes;
 }
 
-// --- TRUTH.md --------------------------------------------------------------------------------------------------------
+// --- TRUTH.md
+// --------------------------------------------------------------------------------------------------------
 
 std::string tone_rows(const char* recording, const std::vector<Source>& sources) {
   std::string out;
   for (const Source& source : sources)
     for (const Tone& tone : source.tones)
-      out += fmt::format("| {} | {} | {} | {:.2f} | {:.6g} | {} | {:g} |\n", recording, source.name, tone.what, tone.frequency_hz, tone.peak / std::numbers::sqrt2, source.unit, tone.phase_deg);
+      out +=
+          fmt::format("| {} | {} | {} | {:.2f} | {:.6g} | {} | {:g} |\n", recording, source.name, tone.what,
+                      tone.frequency_hz, tone.peak / std::numbers::sqrt2, source.unit, tone.phase_deg);
   return out;
 }
 
 std::string truth_file() {
   std::string out =
       "# What is in the recordings\n\n"
-      "Made with the recordings by the program in this folder; tests hold Vast Prism's findings to it. Levels are in the physical unit, after\n"
+      "Made with the recordings by the program in this folder; tests hold Vast Prism's findings to it. "
+      "Levels are in the physical unit, after\n"
       "calibration. The phase is that of a cosine at time 0 of the recording's own axis.\n\n"
       "Calibration of the recordings:\n\n";
   for (const std::string& rule : calibrations()) out += "- `--calibrate '" + rule + "'`\n";
-  out += "\n## Tones\n\n| recording | channel | what | frequency (Hz) | RMS | unit | phase (deg) |\n|---|---|---|---|---|---|---|\n";
+  out +=
+      "\n## Tones\n\n| recording | channel | what | frequency (Hz) | RMS | unit | phase (deg) "
+      "|\n|---|---|---|---|---|---|---|\n";
   out += tone_rows("drive-scope.csv", scope_sources()) + tone_rows("mount-daq.wav", daq_sources());
   out += fmt::format(
-      "\n## drive-scope.csv\n\n- Oscilloscope, {} points at 1 MS/s from {:g} s; the settings stand beside the first rows of data.\n- phase U was probed 1:10 and is stored without the factor.\n"
-      "- motor current has five spikes of 4.5 A, one sample long, at points 3011, 7450, 9120, 14873 and 18202 (from 0).\n- White noise: {:g} V and {:g} A RMS.\n",
+      "\n## drive-scope.csv\n\n- Oscilloscope, {} points at 1 MS/s from {:g} s; the settings stand beside "
+      "the first rows of data.\n- phase U was probed 1:10 and is stored without the factor.\n"
+      "- motor current has five spikes of 4.5 A, one sample long, at points 3011, 7450, 9120, 14873 and "
+      "18202 (from 0).\n- White noise: {:g} V and {:g} A RMS.\n",
       scope_samples, scope_start, scope_sources()[0].noise_rms, scope_sources()[1].noise_rms);
   out += fmt::format(
-      "\n## mount-daq.wav\n\n- Four accelerometers stored in volts, 100 mV per m/s^2, {} Hz, {} samples.\n- A mount resonance at {:g} Hz, damping ratio {:g} (half-power width {:.2f} Hz), driven by white wind noise:\n",
+      "\n## mount-daq.wav\n\n- Four accelerometers stored in volts, 100 mV per m/s^2, {} Hz, {} samples.\n- "
+      "A mount resonance at {:g} Hz, damping ratio {:g} (half-power width {:.2f} Hz), driven by white wind "
+      "noise:\n",
       daq_rate, daq_samples, resonance_hz, resonance_damping, 2 * resonance_damping * resonance_hz);
   for (const Source& source : daq_sources())
-    if (source.resonance_rms > 0) out += fmt::format("  - {}: {:g} {} RMS\n", source.name, source.resonance_rms, source.unit);
+    if (source.resonance_rms > 0)
+      out += fmt::format("  - {}: {:g} {} RMS\n", source.name, source.resonance_rms, source.unit);
   out += "- White noise:\n";
-  for (const Source& source : daq_sources()) out += fmt::format("  - {}: {:g} {} RMS\n", source.name, source.noise_rms, source.unit);
+  for (const Source& source : daq_sources())
+    out += fmt::format("  - {}: {:g} {} RMS\n", source.name, source.noise_rms, source.unit);
   return out;
 }
 
@@ -242,10 +296,13 @@ std::string truth_file() {
 
 std::vector<std::string> calibrations() {
   std::vector<std::string> out = {"phase U: probe 10"};
-  for (const Source& source : daq_sources()) out.push_back(std::string(source.name) + ": sensitivity 100 mV/(m/s^2)");
+  for (const Source& source : daq_sources())
+    out.push_back(std::string(source.name) + ": sensitivity 100 mV/(m/s^2)");
   return out;
 }
 
-std::vector<DemoFile> make_files() { return {{"drive-scope.csv", scope_file()}, {"mount-daq.wav", daq_file()}, {"TRUTH.md", truth_file()}}; }
+std::vector<DemoFile> make_files() {
+  return {{"drive-scope.csv", scope_file()}, {"mount-daq.wav", daq_file()}, {"TRUTH.md", truth_file()}};
+}
 
 }  // namespace vprism::demo

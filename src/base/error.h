@@ -36,6 +36,7 @@ std::string nearest_name(std::string_view wrong, const std::vector<std::string>&
 
 /// `unknown window "hanning"; did you mean "hann"? Known: rectangular, hann, ...` (without the question if
 /// nothing is near).
-std::string unknown_name(std::string_view what, std::string_view wrong, const std::vector<std::string>& known);
+std::string unknown_name(std::string_view what, std::string_view wrong,
+                         const std::vector<std::string>& known);
 
 }  // namespace vprism

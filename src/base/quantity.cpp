@@ -41,7 +41,8 @@ double parse_with(std::string_view text, Dimension dimension, std::string_view f
   if (rest.empty()) rest = fallback;
   if (rest.empty()) {
     if (dimension == Dimension::ratio) return value;
-    fail(quoted(text) + " has no unit" + "; write for example \"" + format_number(value) + " " + wanted.unit + "\"");
+    fail(quoted(text) + " has no unit" + "; write for example \"" + format_number(value) + " " + wanted.unit +
+         "\"");
   }
   if (dimension == Dimension::decibel) {
     if (lower_case(rest) != "db") fail(quoted(text) + " is not " + wanted.what + example);
@@ -49,7 +50,9 @@ double parse_with(std::string_view text, Dimension dimension, std::string_view f
   }
   const Unit unit = Unit::parse(rest);
   const Unit base = Unit::parse(wanted.unit);
-  if (!unit.converts_to(base)) fail(quoted(text) + " is not " + wanted.what + ": " + quoted(rest) + " measures something else" + example);
+  if (!unit.converts_to(base))
+    fail(quoted(text) + " is not " + wanted.what + ": " + quoted(rest) + " measures something else" +
+         example);
   return unit.convert(value, base);
 }
 
@@ -95,11 +98,12 @@ Range parse_range(std::string_view text, Dimension dimension) {
   const DimensionEntry& wanted = entry(dimension);
   const std::size_t dots = text.find("..");
   if (dots == std::string_view::npos)
-    fail(quoted(text) + " is not a range; write \"low..high\" with units, for example \"" + (dimension == Dimension::time ? "0.2s..1.5s" : "10Hz..5kHz") +
-         "\"");
+    fail(quoted(text) + " is not a range; write \"low..high\" with units, for example \"" +
+         (dimension == Dimension::time ? "0.2s..1.5s" : "10Hz..5kHz") + "\"");
   const std::string_view low = trimmed(text.substr(0, dots));
   const std::string_view high = trimmed(text.substr(dots + 2));
-  if (low.empty() && high.empty()) fail(quoted(text) + " has neither end; write at least one, with a unit such as " + wanted.unit);
+  if (low.empty() && high.empty())
+    fail(quoted(text) + " has neither end; write at least one, with a unit such as " + wanted.unit);
   Range range;
   if (!low.empty()) {
     // "0.." needs no unit to be clear; otherwise a bare number takes the other side's.
@@ -108,7 +112,8 @@ Range parse_range(std::string_view text, Dimension dimension) {
     if (high.empty() && parse_leading_number(low, rest) == 0) fallback = wanted.unit;
     range.low = parse_with(low, dimension, fallback);
   }
-  if (!high.empty()) range.high = parse_with(high, dimension, low.empty() ? std::string_view() : unit_of(low));
+  if (!high.empty())
+    range.high = parse_with(high, dimension, low.empty() ? std::string_view() : unit_of(low));
   if (range.low && range.high && !(*range.low < *range.high))
     fail(quoted(text) + " ends where it starts or before; write the lower end first");
   return range;
@@ -117,7 +122,8 @@ Range parse_range(std::string_view text, Dimension dimension) {
 long long parse_whole_number(std::string_view text, long long least) {
   std::string_view rest;
   const double value = parse_leading_number(text, rest);
-  if (!rest.empty() || value != std::floor(value) || std::abs(value) > 9e15) fail(quoted(text) + " is not a whole number");
+  if (!rest.empty() || value != std::floor(value) || std::abs(value) > 9e15)
+    fail(quoted(text) + " is not a whole number");
   if (value < static_cast<double>(least)) fail(quoted(text) + " must be at least " + std::to_string(least));
   return static_cast<long long>(value);
 }

@@ -22,8 +22,8 @@ double parse_leading_number(std::string_view text, std::string_view& rest);
 /// "100 mV" -> 100 in mV; a number alone is dimensionless. Throws Error(usage).
 Quantity parse_any_quantity(std::string_view text);
 
-/// "2.5 kHz" -> 2500 for Dimension::frequency. Throws Error(usage), with a message of its own for each of: nothing
-/// there, no number, not finite, no unit, an unknown unit, a unit of another dimension.
+/// "2.5 kHz" -> 2500 for Dimension::frequency. Throws Error(usage), with a message of its own for each of:
+/// nothing there, no number, not finite, no unit, an unknown unit, a unit of another dimension.
 double parse_quantity(std::string_view text, Dimension dimension);
 /// The same, and above zero.
 double parse_positive(std::string_view text, Dimension dimension);
@@ -35,8 +35,8 @@ struct Range {
   bool contains(double x) const { return (!low || x >= *low) && (!high || x <= *high); }
 };
 
-/// "10Hz..5kHz", "0..8kHz" (a bare number takes the other side's unit), "2s.." and "..2s" (open). Throws Error(usage),
-/// also when the sides are the wrong way round or equal.
+/// "10Hz..5kHz", "0..8kHz" (a bare number takes the other side's unit), "2s.." and "..2s" (open). Throws
+/// Error(usage), also when the sides are the wrong way round or equal.
 Range parse_range(std::string_view text, Dimension dimension);
 
 /// A whole number of at least `least`. Throws Error(usage).

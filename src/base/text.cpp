@@ -55,9 +55,7 @@ std::vector<std::string> split(std::string_view text, char separator) {
   }
 }
 
-bool starts_with(std::string_view text, std::string_view head) {
-  return text.substr(0, head.size()) == head;
-}
+bool starts_with(std::string_view text, std::string_view head) { return text.substr(0, head.size()) == head; }
 
 std::string clean_text(std::string_view text, std::size_t longest) {
   std::string out;
@@ -66,7 +64,8 @@ std::string clean_text(std::string_view text, std::size_t longest) {
     if (count == longest) return out + "...";
     const std::size_t n = utf8_length(text);
     const auto c = static_cast<unsigned char>(text.front());
-    // C0 and C1 controls, and the marks that turn the direction of text, would act on a terminal or mislead a reader.
+    // C0 and C1 controls, and the marks that turn the direction of text, would act on a terminal or mislead a
+    // reader.
     const bool c1 = n == 2 && c == 0xC2 && static_cast<unsigned char>(text[1]) < 0xA0;
     const bool turns = n == 3 && (text.substr(0, 2) == "\xE2\x80" || text.substr(0, 2) == "\xE2\x81") &&
                        ((static_cast<unsigned char>(text[2]) >= 0xA8 && text[1] == '\x80' &&
@@ -88,7 +87,7 @@ std::string clean_text(std::string_view text, std::size_t longest) {
 std::string clean_file_name(std::string_view text) {
   std::string out;
   for (const char c : text) {
-    const bool keep = std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '_';
+    const bool keep = std::isalnum(static_cast<unsigned char>(c)) || c == '_';
     if (keep)
       out += c;
     else if (!out.empty() && out.back() != '-')
@@ -100,8 +99,8 @@ std::string clean_file_name(std::string_view text) {
 }
 
 std::size_t display_width(std::string_view text) {
-  return static_cast<std::size_t>(
-      std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+  return static_cast<std::size_t>(std::count_if(
+      text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
 }
 
 std::string format_number(double value, int digits) {
@@ -110,10 +109,11 @@ std::string format_number(double value, int digits) {
 }
 
 bool takes_prefix(std::string_view unit) {
-  if (unit.empty() || unit == "1" || unit == "%" || unit == "dB" || unit == "deg" || unit == "FS" || unit == "min" ||
-      unit == "h" || unit == "kg" || unit == "g")
+  if (unit.empty() || unit == "1" || unit == "%" || unit == "dB" || unit == "deg" || unit == "FS" ||
+      unit == "min" || unit == "h" || unit == "kg" || unit == "g")
     return false;
-  return std::all_of(unit.begin(), unit.end(), [](char c) { return std::isalpha(static_cast<unsigned char>(c)); });
+  return std::all_of(unit.begin(), unit.end(),
+                     [](char c) { return std::isalpha(static_cast<unsigned char>(c)); });
 }
 
 Prefix prefix_for(double largest, std::string_view unit) {
@@ -121,7 +121,8 @@ Prefix prefix_for(double largest, std::string_view unit) {
   const double size = std::abs(largest);
   if (!takes_prefix(unit) || size == 0 || !std::isfinite(size)) return {};
   // A unit that already carries a prefix (mV, kHz) must not get a second one.
-  static const std::array<std::string_view, 12> plain = {"Hz", "s", "V", "A", "Pa", "N", "W", "m", "rad", "ohm", "F", "C"};
+  static const std::array<std::string_view, 12> plain = {"Hz", "s", "V",   "A",   "Pa", "N",
+                                                         "W",  "m", "rad", "ohm", "F",  "C"};
   if (std::find(plain.begin(), plain.end(), unit) == plain.end()) return {};
   const int power = static_cast<int>(std::floor(std::log10(size * (1 + 1e-12)) / 3));
   const int step = std::clamp(power, -4, 4);

@@ -28,12 +28,13 @@ std::size_t display_width(std::string_view text);
 /// Number with `digits` significant digits, without trailing zeros; "0" for zero, "nan" and "inf" as such.
 std::string format_number(double value, int digits = 5);
 
-/// Number with its unit under an engineering prefix: (2500, "Hz") -> "2.5 kHz", (2e-5, "s") -> "20 us". Units that can't
-/// take a prefix (with '/', '^', blanks, "dB", "%", "1", or none) get the plain number and unit.
+/// Number with its unit under an engineering prefix: (2500, "Hz") -> "2.5 kHz", (2e-5, "s") -> "20 us". Units
+/// that can't take a prefix (with '/', '^', blanks, "dB", "%", "1", or none) get the plain number and unit.
 std::string format_quantity(double value, std::string_view unit, int digits = 5);
 
 /// Value and standard uncertainty with the digits that the uncertainty allows: (49.98312, 0.0042, "Hz") ->
-/// "49.9831 +- 0.0042 Hz" with a plus-minus sign. An uncertainty of 0 or below 1e-12 of the value shows no sign.
+/// "49.9831 +- 0.0042 Hz" with a plus-minus sign. An uncertainty of 0 or below 1e-12 of the value shows no
+/// sign.
 std::string format_uncertain(double value, double uncertainty, std::string_view unit);
 
 /// The prefix ("", "k", "m", "u", ...) and its factor under which `largest` reads as 1 to 999.

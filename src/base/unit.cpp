@@ -36,17 +36,36 @@ class Library {
 
 /// The words of `text` (runs of letters) with those of the trade replaced by what UDUNITS-2 calls them.
 std::string translated(std::string_view text) {
-  static const std::map<std::string, std::string, std::less<>> words = {
-      {"g", "(9.80665 m/s^2)"},   {"gn", "(9.80665 m/s^2)"}, {"mg", "(9.80665e-3 m/s^2)"},
-      {"ug", "(9.80665e-6 m/s^2)"}, {"FS", "1"},               {"dB", "1"},
-      {"rev", "turn"},            {"Ohm", "ohm"},            {"OHM", "ohm"},
-      {"sec", "s"},               {"secs", "s"},             {"Sec", "s"},
-      {"mins", "min"},            {"msec", "ms"},            {"usec", "us"},
-      {"volts", "V"},             {"volt", "V"},             {"Volt", "V"},
-      {"Volts", "V"},             {"VOLTS", "V"},            {"amps", "A"},
-      {"Amps", "A"},              {"amp", "A"},              {"Amp", "A"},
-      {"pts", "1"},               {"Seconds", "s"},          {"Second", "s"},
-      {"sps", "Hz"},              {"KHz", "kHz"},            {"deg", "degree"}};
+  static const std::map<std::string, std::string, std::less<>> words = {{"g", "(9.80665 m/s^2)"},
+                                                                        {"gn", "(9.80665 m/s^2)"},
+                                                                        {"mg", "(9.80665e-3 m/s^2)"},
+                                                                        {"ug", "(9.80665e-6 m/s^2)"},
+                                                                        {"FS", "1"},
+                                                                        {"dB", "1"},
+                                                                        {"rev", "turn"},
+                                                                        {"Ohm", "ohm"},
+                                                                        {"OHM", "ohm"},
+                                                                        {"sec", "s"},
+                                                                        {"secs", "s"},
+                                                                        {"Sec", "s"},
+                                                                        {"mins", "min"},
+                                                                        {"msec", "ms"},
+                                                                        {"usec", "us"},
+                                                                        {"volts", "V"},
+                                                                        {"volt", "V"},
+                                                                        {"Volt", "V"},
+                                                                        {"Volts", "V"},
+                                                                        {"VOLTS", "V"},
+                                                                        {"amps", "A"},
+                                                                        {"Amps", "A"},
+                                                                        {"amp", "A"},
+                                                                        {"Amp", "A"},
+                                                                        {"pts", "1"},
+                                                                        {"Seconds", "s"},
+                                                                        {"Second", "s"},
+                                                                        {"sps", "Hz"},
+                                                                        {"KHz", "kHz"},
+                                                                        {"deg", "degree"}};
   // Samples per second with any prefix: "kS/s", "MSa/s".
   for (const std::string_view tail : {"Sa/s", "S/s"}) {
     if (text.size() >= tail.size() && text.size() <= tail.size() + 1 &&
@@ -103,25 +122,25 @@ std::optional<Unit> Unit::try_parse(std::string_view text) {
 
 Unit Unit::parse(std::string_view text) {
   if (const auto unit = try_parse(text)) return *unit;
-  static const std::vector<std::string> common = {"Hz", "kHz", "MHz", "GHz", "s",   "ms",   "us",    "ns", "min", "h",  "V",
-                                                  "mV", "uV",  "kV",  "A",   "mA",  "Pa",   "N",     "g",  "W",   "m",  "mm",
-                                                  "um", "nm",  "rad", "deg", "m/s", "m/s2", "m/s^2", "%",  "dB",  "mrad"};
+  static const std::vector<std::string> common = {"Hz",  "kHz", "MHz", "GHz",  "s",     "ms", "us", "ns",
+                                                  "min", "h",   "V",   "mV",   "uV",    "kV", "A",  "mA",
+                                                  "Pa",  "N",   "g",   "W",    "m",     "mm", "um", "nm",
+                                                  "rad", "deg", "m/s", "m/s2", "m/s^2", "%",  "dB", "mrad"};
   std::string line = "\"" + clean_text(text, 60) + "\" is not a unit";
   const std::string near = nearest_name(text, common);
   line += near.empty() ? "; write for example Hz, ms, V, m/s^2" : "; did you mean \"" + near + "\"?";
   throw Error(Status::usage, line);
 }
 
-Unit Unit::opaque(std::string_view text) {
-  return Unit(clean_text(trimmed(text), 60), nullptr);
-}
+Unit Unit::opaque(std::string_view text) { return Unit(clean_text(trimmed(text), 60), nullptr); }
 
 std::string Unit::label() const {
   static const std::array<const char*, 10> raised = {"\u2070", "\u00B9", "\u00B2", "\u00B3", "\u2074",
                                                      "\u2075", "\u2076", "\u2077", "\u2078", "\u2079"};
   std::string out;
   for (std::size_t i = 0; i < text_.size(); ++i) {
-    const bool power = text_[i] == '^' && i + 1 < text_.size() && std::isdigit(static_cast<unsigned char>(text_[i + 1]));
+    const bool power =
+        text_[i] == '^' && i + 1 < text_.size() && std::isdigit(static_cast<unsigned char>(text_[i + 1]));
     if (power)
       out += raised[static_cast<std::size_t>(text_[++i] - '0')];
     else
@@ -139,7 +158,11 @@ bool Unit::dimensionless() const {
 bool Unit::converts_to(const Unit& other) const {
   if (!known() || !other.known()) return text_ == other.text_;
   const std::lock_guard guard(Library::get().lock);
-  return ut_are_convertible(meaning_->unit, other.meaning_->unit) != 0;
+  // UDUNITS-2 would also turn seconds into hertz, by taking reciprocals; here that is a mistake.
+  ut_unit* ratio = ut_divide(meaning_->unit, other.meaning_->unit);
+  const bool same = ratio != nullptr && ut_is_dimensionless(ratio) != 0;
+  ut_free(ratio);
+  return same && ut_are_convertible(meaning_->unit, other.meaning_->unit) != 0;
 }
 
 double Unit::convert(double value, const Unit& other) const {
@@ -167,7 +190,8 @@ Unit Unit::over(const Unit& other) const {
 Unit Unit::times(const Unit& other) const {
   if (text_ == "1") return other;
   if (other.text_ == "1") return *this;
-  Unit out = opaque(text_ == other.text_ ? grouped(text_) + "^2" : grouped(text_) + "*" + grouped(other.text_));
+  Unit out =
+      opaque(text_ == other.text_ ? grouped(text_) + "^2" : grouped(text_) + "*" + grouped(other.text_));
   if (known() && other.known()) {
     const std::lock_guard guard(Library::get().lock);
     out.meaning_ = std::make_shared<Meaning>(ut_multiply(meaning_->unit, other.meaning_->unit));

@@ -39,7 +39,8 @@ class Unit {
 
  private:
   struct Meaning;
-  Unit(std::string text, std::shared_ptr<const Meaning> meaning) : text_(std::move(text)), meaning_(std::move(meaning)) {}
+  Unit(std::string text, std::shared_ptr<const Meaning> meaning)
+      : text_(std::move(text)), meaning_(std::move(meaning)) {}
   std::string text_;
   std::shared_ptr<const Meaning> meaning_;
 };

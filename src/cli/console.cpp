@@ -13,7 +13,11 @@
 namespace vprism {
 
 Console::Console(const OutputSettings& settings)
-    : quiet_(settings.quiet), bars_(settings.progress == "on" || (settings.progress == "auto" && !settings.quiet && ::isatty(2) != 0)), start_(std::chrono::steady_clock::now()), last_(start_) {}
+    : quiet_(settings.quiet),
+      bars_(settings.progress == "on" ||
+            (settings.progress == "auto" && !settings.quiet && ::isatty(2) != 0)),
+      start_(std::chrono::steady_clock::now()),
+      last_(start_) {}
 
 Progress Console::progress(const std::string& label) {
   start_ = last_ = std::chrono::steady_clock::now();
@@ -31,7 +35,8 @@ void Console::show(const std::string& label, std::int64_t done, std::int64_t all
   if (all > 0) {
     const double share = static_cast<double>(done) / static_cast<double>(all);
     const auto filled = static_cast<std::size_t>(share * 30);
-    line = fmt::format("{} [{}{}] {:3.0f}%", clean_text(label, 40), std::string(filled, '='), std::string(30 - filled, ' '), 100 * share);
+    line = fmt::format("{} [{}{}] {:3.0f}%", clean_text(label, 40), std::string(filled, '='),
+                       std::string(30 - filled, ' '), 100 * share);
   } else {
     line = fmt::format("{} {} samples", clean_text(label, 40), done);
   }
@@ -55,7 +60,8 @@ void Console::caution(const Caution& c) {
   std::fprintf(stderr, "%s [%s]\n", clean_text(line, 2000).c_str(), c.code.c_str());
 }
 
-void deliver(Telling& telling, const OutputSettings& settings, Console& console, const std::function<void(OutputFolder&)>& add_files, const std::string& document_name) {
+void deliver(Telling& telling, const OutputSettings& settings, Console& console,
+             const std::function<void(OutputFolder&)>& add_files, const std::string& document_name) {
   console.clear();
   for (const Caution& caution : telling.cautions) console.caution(caution);
   std::unique_ptr<OutputFolder> folder;
@@ -80,7 +86,8 @@ void deliver(Telling& telling, const OutputSettings& settings, Console& console,
       std::fputs(("\nWritten:\n" + list).c_str(), stdout);
     }
   }
-  if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0) throw Error(Status::output, "standard output can't be written");
+  if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0)
+    throw Error(Status::output, "standard output can't be written");
 }
 
 }  // namespace vprism

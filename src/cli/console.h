@@ -26,8 +26,9 @@ class Console {
   std::chrono::steady_clock::time_point start_, last_;
 };
 
-/// Prints cautions, writes the outputs and prints the result: the table or, with --json, the document. `add_files` is called
-/// when files are wanted, with the folder to add them to.
-void deliver(Telling& telling, const OutputSettings& settings, Console& console, const std::function<void(OutputFolder&)>& add_files, const std::string& document_name);
+/// Prints cautions, writes the outputs and prints the result: the table or, with --json, the document.
+/// `add_files` is called when files are wanted, with the folder to add them to.
+void deliver(Telling& telling, const OutputSettings& settings, Console& console,
+             const std::function<void(OutputFolder&)>& add_files, const std::string& document_name);
 
 }  // namespace vprism

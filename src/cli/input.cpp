@@ -20,21 +20,26 @@ std::unique_ptr<SampleSource> open_selected(const std::string& file, const Input
 }  // namespace
 
 Input::Input(const std::string& file, const InputSettings& settings)
-    : road_(open_selected(file, settings), settings.make_chain()), digest_(std::async(std::launch::async, [file] { return file_digest(file); })) {}
+    : road_(open_selected(file, settings), settings.make_chain()),
+      digest_(std::async(std::launch::async, [file] { return file_digest(file); })) {}
 
 void Input::require_even_axis() {
   road_.resolve();
   const Recording& r = road_.recording();
   if (!(r.axis.interval_s > 0))
-    throw Error(Status::analysis, r.file + ": no time column and no rate; give --rate, --interval or --duration");
+    throw Error(Status::analysis,
+                r.file + ": no time column and no rate; give --rate, --interval or --duration");
   if (r.axis.stamped)
-    throw Error(Status::analysis, r.file + ": the samples are not evenly spaced (stamps stray " + format_number(100 * r.axis.jitter, 3) +
-                                      "% of an interval from an even grid), and a spectrum needs an even grid; if only the stamps are bad, give --axis none and --rate");
+    throw Error(Status::analysis, r.file + ": the samples are not evenly spaced (stamps stray " +
+                                      format_number(100 * r.axis.jitter, 3) +
+                                      "% of an interval from an even grid), and a spectrum needs an even "
+                                      "grid; if only the stamps are bad, give --axis none and --rate");
 }
 
 InputFacts Input::facts() { return {road_.recording(), digest_.get(), road_.reports()}; }
 
-void check_rules_used(const std::vector<CalibrationRule>& rules, const std::vector<const Recording*>& recordings) {
+void check_rules_used(const std::vector<CalibrationRule>& rules,
+                      const std::vector<const Recording*>& recordings) {
   for (const CalibrationRule& rule : rules) {
     std::string first_error;
     const bool used = std::any_of(recordings.begin(), recordings.end(), [&](const Recording* recording) {
@@ -49,7 +54,8 @@ void check_rules_used(const std::vector<CalibrationRule>& rules, const std::vect
   }
 }
 
-std::vector<std::unique_ptr<Input>> open_inputs(const std::vector<std::string>& files, const InputSettings& settings) {
+std::vector<std::unique_ptr<Input>> open_inputs(const std::vector<std::string>& files,
+                                                const InputSettings& settings) {
   std::vector<std::unique_ptr<Input>> inputs;
   std::vector<const Recording*> recordings;
   for (const std::string& file : files) {
@@ -67,7 +73,8 @@ std::vector<std::string> output_stems(const std::vector<std::string>& files) {
     named.file = file;
     const std::string stem = named.stem();
     std::string distinct = stem;
-    for (int i = 2; std::find(stems.begin(), stems.end(), distinct) != stems.end(); ++i) distinct = stem + "-" + std::to_string(i);
+    for (int i = 2; std::find(stems.begin(), stems.end(), distinct) != stems.end(); ++i)
+      distinct = stem + "-" + std::to_string(i);
     stems.push_back(distinct);
   }
   return stems;

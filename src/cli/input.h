@@ -11,12 +11,14 @@
 
 namespace vprism {
 
-/// A recording opened: channels chosen, calibration, chain and gate in place. The digest is computed meanwhile.
+/// A recording opened: channels chosen, calibration, chain and gate in place. The digest is computed
+/// meanwhile.
 class Input {
  public:
   Input(const std::string& file, const InputSettings& settings);
   Road& road() { return road_; }
-  /// Axis and length known, axis even; Throws Error(analysis) when there is no rate or the stamps are uneven, saying what to do.
+  /// Axis and length known, axis even; Throws Error(analysis) when there is no rate or the stamps are uneven,
+  /// saying what to do.
   void require_even_axis();
   /// To be called when the passes are done.
   InputFacts facts();
@@ -27,10 +29,12 @@ class Input {
 };
 
 /// Throws Error(usage) if a calibration names a channel that none of the recordings has.
-void check_rules_used(const std::vector<CalibrationRule>& rules, const std::vector<const Recording*>& recordings);
+void check_rules_used(const std::vector<CalibrationRule>& rules,
+                      const std::vector<const Recording*>& recordings);
 
 /// The same for a command's files, before anything is computed: also that the files can be opened.
-std::vector<std::unique_ptr<Input>> open_inputs(const std::vector<std::string>& files, const InputSettings& settings);
+std::vector<std::unique_ptr<Input>> open_inputs(const std::vector<std::string>& files,
+                                                const InputSettings& settings);
 
 /// `stem-suffix`, made distinct where several inputs share a stem.
 std::vector<std::string> output_stems(const std::vector<std::string>& files);

@@ -23,19 +23,26 @@ InspectResult compute_inspect(Input& input, const Progress& progress) {
   const Recording& recording = result.facts.recording;
   result.cautions = recording.cautions;
   if (!(recording.axis.interval_s > 0))
-    result.cautions.push_back({"rate-unknown", Severity::warning, "", recording.file + ": neither a time column nor a rate", "give --rate, --interval or --duration"});
+    result.cautions.push_back({"rate-unknown", Severity::warning, "",
+                               recording.file + ": neither a time column nor a rate",
+                               "give --rate, --interval or --duration"});
   for (std::size_t c = 0; c < channels; ++c)
-    for (Caution& caution : level_cautions(recording.channels[c], result.statistics[c])) result.cautions.push_back(std::move(caution));
+    for (Caution& caution : level_cautions(recording.channels[c], result.statistics[c]))
+      result.cautions.push_back(std::move(caution));
   return result;
 }
 
 std::string recording_lines(const Recording& r) {
-  std::string out = clean_text(r.file) + "\n  " + r.format + "\n  " + std::to_string(r.channels.size()) + (r.channels.size() == 1 ? " channel, " : " channels, ") + std::to_string(r.samples) + " samples";
+  std::string out = clean_text(r.file) + "\n  " + r.format + "\n  " + std::to_string(r.channels.size()) +
+                    (r.channels.size() == 1 ? " channel, " : " channels, ") + std::to_string(r.samples) +
+                    " samples";
   if (r.axis.interval_s > 0) {
-    out += " over " + format_quantity(r.duration_s(), "s", 6) + " from " + format_quantity(r.axis.start_s, "s", 6);
+    out += " over " + format_quantity(r.duration_s(), "s", 6) + " from " +
+           format_quantity(r.axis.start_s, "s", 6);
     out += r.axis.stamped ? ", at uneven steps, mean rate " : ", rate ";
     out += format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")";
-    if (r.axis.jitter > 1e-6) out += fmt::format(", stamps within {:.2g}% of an interval RMS", 100 * r.axis.jitter);
+    if (r.axis.jitter > 1e-6)
+      out += fmt::format(", stamps within {:.2g}% of an interval RMS", 100 * r.axis.jitter);
   } else {
     out += ", rate unknown";
   }
@@ -43,11 +50,20 @@ std::string recording_lines(const Recording& r) {
 }
 
 TextTable statistics_table(const InspectResult& result) {
-  TextTable table({{"channel", TextTable::Align::left}, {"unit", TextTable::Align::left}, {"min"}, {"max"}, {"mean"}, {"RMS"}, {"std"}, {"crest"}, {"kurtosis"}});
+  TextTable table({{"channel", TextTable::Align::left},
+                   {"unit", TextTable::Align::left},
+                   {"min"},
+                   {"max"},
+                   {"mean"},
+                   {"RMS"},
+                   {"std"},
+                   {"crest"},
+                   {"kurtosis"}});
   for (std::size_t c = 0; c < result.statistics.size(); ++c) {
     const Channel& channel = result.facts.recording.channels[c];
     const Statistics& s = result.statistics[c];
-    table.add({channel.name, channel.unit.label(), format_number(s.min), format_number(s.max), format_number(s.mean), format_number(s.rms), format_number(s.std), format_number(s.crest, 4),
+    table.add({channel.name, channel.unit.label(), format_number(s.min), format_number(s.max),
+               format_number(s.mean), format_number(s.rms), format_number(s.std), format_number(s.crest, 4),
                format_number(s.kurtosis, 4)});
   }
   return table;
@@ -82,7 +98,9 @@ Figure trace_figure(const InspectResult& result) {
   const bool rated = r.axis.interval_s > 0;
   Figure figure;
   figure.title = r.stem() + ": time trace";
-  figure.caption = std::to_string(r.samples) + " samples" + (rated ? " at " + format_quantity(r.axis.rate_hz(), "Hz", 7) : std::string(", rate unknown"));
+  figure.caption =
+      std::to_string(r.samples) + " samples" +
+      (rated ? " at " + format_quantity(r.axis.rate_hz(), "Hz", 7) : std::string(", rate unknown"));
   std::int64_t stretch = 1;
   for (std::size_t c = 0; c < result.outlines.size(); ++c) {
     const Outline outline = coarser(result.outlines[c], 640);
@@ -90,12 +108,21 @@ Figure trace_figure(const InspectResult& result) {
     stretch = outline.samples_per_stretch;
     Panel panel;
     panel.title = channel.name;
-    panel.x = rated ? FigureAxis{"Time", "s", false, r.axis.start_s, r.axis.start_s + r.duration_s()} : FigureAxis{"Sample number from 0", "", false, 0, static_cast<double>(r.samples)};
-    panel.y = {channel.quantity.empty() ? "Level" : std::string(1, static_cast<char>(std::toupper(channel.quantity[0]))) + channel.quantity.substr(1), channel.unit.text() == "1" ? "" : channel.unit.label(), false, {}, {}};
+    panel.x = rated ? FigureAxis{"Time", "s", false, r.axis.start_s, r.axis.start_s + r.duration_s()}
+                    : FigureAxis{"Sample number from 0", "", false, 0, static_cast<double>(r.samples)};
+    panel.y = {channel.quantity.empty()
+                   ? "Level"
+                   : std::string(1, static_cast<char>(std::toupper(channel.quantity[0]))) +
+                         channel.quantity.substr(1),
+               channel.unit.text() == "1" ? "" : channel.unit.label(),
+               false,
+               {},
+               {}};
     Curve curve;
     curve.name = channel.name;
     for (std::size_t i = 0; i < outline.low.size(); ++i) {
-      const double sample = static_cast<double>(i) * static_cast<double>(stretch) + static_cast<double>(stretch - 1) / 2;
+      const double sample =
+          static_cast<double>(i) * static_cast<double>(stretch) + static_cast<double>(stretch - 1) / 2;
       curve.x.push_back(rated ? r.axis.start_s + sample * r.axis.interval_s : sample);
       curve.y.push_back(outline.low[i]);
       if (stretch > 1) curve.high.push_back(outline.high[i]);
@@ -103,7 +130,8 @@ Figure trace_figure(const InspectResult& result) {
     panel.curves.push_back(std::move(curve));
     figure.panels.push_back(std::move(panel));
   }
-  if (stretch > 1) figure.caption += "; drawn as lowest to highest of every " + std::to_string(stretch) + " samples";
+  if (stretch > 1)
+    figure.caption += "; drawn as lowest to highest of every " + std::to_string(stretch) + " samples";
   return figure;
 }
 
@@ -111,7 +139,9 @@ namespace {
 
 class InspectTask : public Task {
  public:
-  std::vector<OptionGroup> options() override { return {input_group(settings_.input), output_group(settings_.output)}; }
+  std::vector<OptionGroup> options() override {
+    return {input_group(settings_.input), output_group(settings_.output)};
+  }
   std::size_t threads() const override { return settings_.output.threads; }
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
@@ -121,13 +151,16 @@ class InspectTask : public Task {
     telling.settings = settings;
     std::vector<InspectResult> results;
     for (auto& input : open_inputs(files, settings_.input)) {
-      results.push_back(compute_inspect(*input, console.progress("inspect " + input->road().recording().file)));
+      results.push_back(
+          compute_inspect(*input, console.progress("inspect " + input->road().recording().file)));
       const InspectResult& result = results.back();
       telling.inputs.push_back(result.facts);
       telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
       for (Json& entry : inspect_json(result)) telling.results.push_back(std::move(entry));
       telling.text += recording_lines(result.facts.recording) + "\n" + statistics_table(result).text() + "\n";
-      for (const Caution& c : result.cautions) telling.text += "  " + std::string(severity_name(c.severity)) + ": " + (c.channel.empty() ? "" : c.channel + ": ") + c.text + "\n";
+      for (const Caution& c : result.cautions)
+        telling.text += "  " + std::string(severity_name(c.severity)) + ": " +
+                        (c.channel.empty() ? "" : c.channel + ": ") + c.text + "\n";
     }
     const std::vector<std::string> stems = output_stems(files);
     deliver(
@@ -137,7 +170,8 @@ class InspectTask : public Task {
             folder.add(stems[i] + "-inspect.csv", csv(results[i]), "statistics of each channel");
             if (settings_.output.figure) {
               const Picture picture = *settings_.output.figure;
-              folder.add(stems[i] + "-inspect." + picture_ending(picture), draw(trace_figure(results[i]), picture), "time trace of each channel");
+              folder.add(stems[i] + "-inspect." + picture_ending(picture),
+                         draw(trace_figure(results[i]), picture), "time trace of each channel");
             }
           }
         },
@@ -152,7 +186,8 @@ class InspectTask : public Task {
       std::string titles, line;
       for (const auto& [key, value] : entry.items()) {
         titles += (titles.empty() ? "" : ",") + key;
-        line += (line.empty() ? "" : ",") + (value.is_string() ? csv_cell(value.get<std::string>()) : value.dump());
+        line += (line.empty() ? "" : ",") +
+                (value.is_string() ? csv_cell(value.get<std::string>()) : value.dump());
       }
       out += (out.empty() ? titles + "\n" : "") + line + "\n";
     }

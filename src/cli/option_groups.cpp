@@ -47,10 +47,13 @@ Chain InputSettings::make_chain() const {
 
 OptionGroup input_group(InputSettings& s) {
   const auto one_rate = [&s] {
-    if (int(s.read.rate_hz.has_value()) + int(s.read.interval_s.has_value()) + int(s.read.duration_s.has_value()) > 1)
+    if (int(s.read.rate_hz.has_value()) + int(s.read.interval_s.has_value()) +
+            int(s.read.duration_s.has_value()) >
+        1)
       throw Error(Status::usage, "only one of --rate, --interval and --duration can be given");
   };
-  const auto rate_like = [&](const char* name, const char* value, const char* help, Dimension dimension, std::optional<double>& target) {
+  const auto rate_like = [&](const char* name, const char* value, const char* help, Dimension dimension,
+                             std::optional<double>& target) {
     Option option = quantity_option(name, value, help, dimension, target);
     option.set = [set = option.set, one_rate](const std::string& text) {
       set(text);
@@ -59,72 +62,98 @@ OptionGroup input_group(InputSettings& s) {
     return option;
   };
   std::string steps;
-  for (const StageEntry& entry : stage_table()) steps += (steps.empty() ? "" : ", ") + std::string(entry.name) + (*entry.values != '\0' ? " " : "") + entry.values;
-  return {"Input",
-          {{"channel", "NAME|NUMBER|GLOB", "channel to take; may be repeated (default: all)", true, [&s](const std::string& t) { s.channels.push_back(t); }, [&s] { return Json(s.channels); }},
-           rate_like("rate", "FREQUENCY", "samples per second, such as 48kHz", Dimension::frequency, s.read.rate_hz),
-           rate_like("interval", "TIME", "time between samples, such as 20us", Dimension::time, s.read.interval_s),
-           rate_like("duration", "TIME", "time of the whole record, samples times interval", Dimension::time, s.read.duration_s),
-           text_option("axis", "COLUMN|none", "column that holds the times: its title or number (default: found)", s.read.axis),
-           {"binary", "LAYOUT", "read the file as flat numbers: TYPE[:Nch][:sequential][:skip=BYTES], TYPE one of u8 i8, or u16 i16 u32 i32 f32 f64 with le or be, such as f32le:2ch", false,
-            [&s](const std::string& t) {
-              check_binary_layout(t);
-              s.read.binary = t;
-            },
-            [&s] { return Json(s.read.binary); }},
-           {"calibrate", "'CHANNEL: STEPS'", "turn stored numbers into the physical unit: probe 10, gain 20 dB, offset -2.5 V, sensitivity 100 mV/g, linear A B UNIT, unit UNIT; steps separated by commas; may be repeated", true,
-            [&s](const std::string& t) {
-              (void)parse_calibration_rule(t);
-              s.calibrations.push_back(t);
-            },
-            [&s] { return Json(s.calibrations); }},
-           {"chain", "'STEP | STEP'", "condition before analysis: " + steps, false,
-            [&s](const std::string& t) {
-              (void)parse_chain(t);
-              s.chain = t;
-            },
-            [&s] { return Json(s.chain); }},
-           range_option("gate", "part of the record to analyse, such as 0.2s..1.5s", Dimension::time, s.gate)}};
+  for (const StageEntry& entry : stage_table())
+    steps += (steps.empty() ? "" : ", ") + std::string(entry.name) + (*entry.values != '\0' ? " " : "") +
+             entry.values;
+  return {
+      "Input",
+      {{"channel", "NAME|NUMBER|GLOB", "channel to take; may be repeated (default: all)", true,
+        [&s](const std::string& t) { s.channels.push_back(t); }, [&s] { return Json(s.channels); }},
+       rate_like("rate", "FREQUENCY", "samples per second, such as 48kHz", Dimension::frequency,
+                 s.read.rate_hz),
+       rate_like("interval", "TIME", "time between samples, such as 20us", Dimension::time,
+                 s.read.interval_s),
+       rate_like("duration", "TIME", "time of the whole record, samples times interval", Dimension::time,
+                 s.read.duration_s),
+       text_option("axis", "COLUMN|none", "column that holds the times: its title or number (default: found)",
+                   s.read.axis),
+       {"binary", "LAYOUT",
+        "read the file as flat numbers: TYPE[:Nch][:sequential][:skip=BYTES], TYPE one of u8 i8, or u16 i16 "
+        "u32 i32 f32 f64 with le or be, such as f32le:2ch",
+        false,
+        [&s](const std::string& t) {
+          check_binary_layout(t);
+          s.read.binary = t;
+        },
+        [&s] { return Json(s.read.binary); }},
+       {"calibrate", "'CHANNEL: STEPS'",
+        "turn stored numbers into the physical unit: probe 10, gain 20 dB, offset -2.5 V, sensitivity 100 "
+        "mV/g, linear A B UNIT, unit UNIT; steps separated by commas; may be repeated",
+        true,
+        [&s](const std::string& t) {
+          (void)parse_calibration_rule(t);
+          s.calibrations.push_back(t);
+        },
+        [&s] { return Json(s.calibrations); }},
+       {"chain", "'STEP | STEP'", "condition before analysis: " + steps, false,
+        [&s](const std::string& t) {
+          (void)parse_chain(t);
+          s.chain = t;
+        },
+        [&s] { return Json(s.chain); }},
+       range_option("gate", "part of the record to analyse, such as 0.2s..1.5s", Dimension::time, s.gate)}};
 }
 
 OptionGroup analysis_group(AnalysisSettings& s) {
   std::string windows;
-  for (const WindowEntry& entry : window_table()) windows += (windows.empty() ? "" : ", ") + std::string(entry.name) + (entry.has_parameter ? "(BETA)" : "");
+  for (const WindowEntry& entry : window_table())
+    windows +=
+        (windows.empty() ? "" : ", ") + std::string(entry.name) + (entry.has_parameter ? "(BETA)" : "");
   const auto one_length = [&s] {
-    if (s.spectrum.resolution_hz && s.spectrum.segment) throw Error(Status::usage, "--resolution and --segment say the same thing; give one of them");
+    if (s.spectrum.resolution_hz && s.spectrum.segment)
+      throw Error(Status::usage, "--resolution and --segment say the same thing; give one of them");
   };
-  return {"Analysis",
-          {{"window", "WINDOW", windows + " (default: hann)", false, [&s](const std::string& t) { s.spectrum.window = parse_window(t); }, [&s] { return Json(s.spectrum.window.name()); }},
-           {"resolution", "FREQUENCY", "resolution bandwidth (RBW) wanted; sets the segment (default: the whole record up to 32768 samples, an eighth of longer ones)", false,
-            [&s, one_length](const std::string& t) {
-              s.spectrum.resolution_hz = parse_positive(t, Dimension::frequency);
-              one_length();
-            },
-            [&s] { return s.spectrum.resolution_hz ? Json(*s.spectrum.resolution_hz) : Json(nullptr); }},
-           {"segment", "N", "samples per segment, any number from 4", false,
-            [&s, one_length](const std::string& t) {
-              s.spectrum.segment = static_cast<std::size_t>(parse_whole_number(t, 4));
-              one_length();
-            },
-            [&s] { return s.spectrum.segment ? Json(*s.spectrum.segment) : Json(nullptr); }},
-           {"overlap", "PERCENT", "how far segments overlap, 0% to 95% (default: 50%)", false,
-            [&s](const std::string& t) {
-              const double share = parse_quantity(t, Dimension::ratio);
-              if (!(share >= 0 && share <= 0.95)) throw Error(Status::usage, "\"" + clean_text(t) + "\" must lie in 0%..95%");
-              s.spectrum.overlap = share;
-            },
-            [&s] { return Json(s.spectrum.overlap); }},
-           {"scale", scale_names(), "what levels mean: of a sine peak, rms or power; or density (default: rms)", false, [&s](const std::string& t) { s.scale = parse_scale(t); },
-            [&s] { return Json(scale_entry(s.scale).name); }},
-           {"db", "REFERENCE", "show levels in dB re this many units, such as --db 1 or --db 1e-6", false,
-            [&s](const std::string& t) {
-              const Quantity q = parse_any_quantity(t);
-              if (!(q.value > 0)) throw Error(Status::usage, "the reference must be above zero");
-              s.decibel_reference = q.value;
-            },
-            [&s] { return s.decibel_reference ? Json(*s.decibel_reference) : Json(nullptr); }},
-           range_option("span", "frequencies to show and to look for peaks in, such as 10Hz..5kHz", Dimension::frequency, s.span),
-           count_option("peaks", "how many of the strongest peaks to list (default: 10)", 0, s.peaks)}};
+  return {
+      "Analysis",
+      {{"window", "WINDOW", windows + " (default: hann)", false,
+        [&s](const std::string& t) { s.spectrum.window = parse_window(t); },
+        [&s] { return Json(s.spectrum.window.name()); }},
+       {"resolution", "FREQUENCY",
+        "resolution bandwidth (RBW) wanted; sets the segment (default: the whole record up to 32768 samples, "
+        "an eighth of longer ones)",
+        false,
+        [&s, one_length](const std::string& t) {
+          s.spectrum.resolution_hz = parse_positive(t, Dimension::frequency);
+          one_length();
+        },
+        [&s] { return s.spectrum.resolution_hz ? Json(*s.spectrum.resolution_hz) : Json(nullptr); }},
+       {"segment", "N", "samples per segment, any number from 4", false,
+        [&s, one_length](const std::string& t) {
+          s.spectrum.segment = static_cast<std::size_t>(parse_whole_number(t, 4));
+          one_length();
+        },
+        [&s] { return s.spectrum.segment ? Json(*s.spectrum.segment) : Json(nullptr); }},
+       {"overlap", "PERCENT", "how far segments overlap, 0% to 95% (default: 50%)", false,
+        [&s](const std::string& t) {
+          const double share = parse_quantity(t, Dimension::ratio);
+          if (!(share >= 0 && share <= 0.95))
+            throw Error(Status::usage, "\"" + clean_text(t) + "\" must lie in 0%..95%");
+          s.spectrum.overlap = share;
+        },
+        [&s] { return Json(s.spectrum.overlap); }},
+       {"scale", scale_names(), "what levels mean: of a sine peak, rms or power; or density (default: rms)",
+        false, [&s](const std::string& t) { s.scale = parse_scale(t); },
+        [&s] { return Json(scale_entry(s.scale).name); }},
+       {"db", "REFERENCE", "show levels in dB re this many units, such as --db 1 or --db 1e-6", false,
+        [&s](const std::string& t) {
+          const Quantity q = parse_any_quantity(t);
+          if (!(q.value > 0)) throw Error(Status::usage, "the reference must be above zero");
+          s.decibel_reference = q.value;
+        },
+        [&s] { return s.decibel_reference ? Json(*s.decibel_reference) : Json(nullptr); }},
+       range_option("span", "frequencies to show and to look for peaks in, such as 10Hz..5kHz",
+                    Dimension::frequency, s.span),
+       count_option("peaks", "how many of the strongest peaks to list (default: 10)", 0, s.peaks)}};
 }
 
 OptionGroup output_group(OutputSettings& s) {
@@ -137,17 +166,40 @@ OptionGroup output_group(OutputSettings& s) {
               s.folder_given = true;
             },
             [&s] { return Json(s.folder); }},
-           {"json", "", "print the result document instead of the table; files are then only written with --out", false, [&s](const std::string&) { s.json = true; }, {}},
+           {"json",
+            "",
+            "print the result document instead of the table; files are then only written with --out",
+            false,
+            [&s](const std::string&) { s.json = true; },
+            {}},
            {"figure", "png|svg|pdf|none", "kind of figure (default: png)", false,
             [&s](const std::string& t) {
               const std::size_t i = choice("kind of figure", t, figures);
               s.figure = i == 3 ? std::nullopt : std::optional(static_cast<Picture>(i));
             },
             [&s] { return Json(s.figure ? picture_ending(*s.figure) : "none"); }},
-           {"force", "", "replace outputs that are there already", false, [&s](const std::string&) { s.force = true; }, {}},
-           {"threads", "N", "threads to use (default: all cores); results do not depend on it", false, [&s](const std::string& t) { s.threads = static_cast<std::size_t>(parse_whole_number(t, 1)); }, {}},
-           {"quiet", "", "no cautions and no progress on standard error", false, [&s](const std::string&) { s.quiet = true; }, {}},
-           {"progress", "auto|on|off", "progress on standard error (default: auto, on a terminal)", false,
+           {"force",
+            "",
+            "replace outputs that are there already",
+            false,
+            [&s](const std::string&) { s.force = true; },
+            {}},
+           {"threads",
+            "N",
+            "threads to use (default: all cores); results do not depend on it",
+            false,
+            [&s](const std::string& t) { s.threads = static_cast<std::size_t>(parse_whole_number(t, 1)); },
+            {}},
+           {"quiet",
+            "",
+            "no cautions and no progress on standard error",
+            false,
+            [&s](const std::string&) { s.quiet = true; },
+            {}},
+           {"progress",
+            "auto|on|off",
+            "progress on standard error (default: auto, on a terminal)",
+            false,
             [&s](const std::string& t) {
               choice("progress", t, {"auto", "on", "off"});
               s.progress = t;

@@ -10,32 +10,59 @@
 namespace vprism {
 
 Option text_option(std::string name, std::string value, std::string help, std::string& target) {
-  return {std::move(name), std::move(value), std::move(help), false, [&target](const std::string& text) { target = text; }, [&target] { return Json(target); }};
-}
-
-Option switch_option(std::string name, std::string help, bool& target) {
-  return {std::move(name), "", std::move(help), false, [&target](const std::string&) { target = true; }, [&target] { return Json(target); }};
-}
-
-Option count_option(std::string name, std::string help, long long least, std::size_t& target) {
-  return {std::move(name), "N", std::move(help), false, [&target, least](const std::string& text) { target = static_cast<std::size_t>(parse_whole_number(text, least)); },
+  return {std::move(name),
+          std::move(value),
+          std::move(help),
+          false,
+          [&target](const std::string& text) { target = text; },
           [&target] { return Json(target); }};
 }
 
-Option quantity_option(std::string name, std::string value, std::string help, Dimension dimension, std::optional<double>& target) {
-  return {std::move(name), std::move(value), std::move(help), false, [&target, dimension](const std::string& text) { target = parse_positive(text, dimension); },
+Option switch_option(std::string name, std::string help, bool& target) {
+  return {std::move(name),
+          "",
+          std::move(help),
+          false,
+          [&target](const std::string&) { target = true; },
+          [&target] { return Json(target); }};
+}
+
+Option count_option(std::string name, std::string help, long long least, std::size_t& target) {
+  return {std::move(name),
+          "N",
+          std::move(help),
+          false,
+          [&target, least](const std::string& text) {
+            target = static_cast<std::size_t>(parse_whole_number(text, least));
+          },
+          [&target] { return Json(target); }};
+}
+
+Option quantity_option(std::string name, std::string value, std::string help, Dimension dimension,
+                       std::optional<double>& target) {
+  return {std::move(name),
+          std::move(value),
+          std::move(help),
+          false,
+          [&target, dimension](const std::string& text) { target = parse_positive(text, dimension); },
           [&target] { return target ? Json(*target) : Json(nullptr); }};
 }
 
 Option range_option(std::string name, std::string help, Dimension dimension, std::optional<Range>& target) {
-  return {std::move(name), "FROM..TO", std::move(help), false, [&target, dimension](const std::string& text) { target = parse_range(text, dimension); },
+  return {std::move(name),
+          "FROM..TO",
+          std::move(help),
+          false,
+          [&target, dimension](const std::string& text) { target = parse_range(text, dimension); },
           [&target] {
             if (!target) return Json(nullptr);
-            return Json::array({target->low ? Json(*target->low) : Json(nullptr), target->high ? Json(*target->high) : Json(nullptr)});
+            return Json::array({target->low ? Json(*target->low) : Json(nullptr),
+                                target->high ? Json(*target->high) : Json(nullptr)});
           }};
 }
 
-std::vector<std::string> parse_command_line(const std::vector<std::string>& arguments, const std::vector<OptionGroup>& groups) {
+std::vector<std::string> parse_command_line(const std::vector<std::string>& arguments,
+                                            const std::vector<OptionGroup>& groups) {
   namespace po = boost::program_options;
   po::options_description description;
   std::vector<const Option*> all;
@@ -50,18 +77,25 @@ std::vector<std::string> parse_command_line(const std::vector<std::string>& argu
   }
   std::vector<std::string> names;
   for (const Option* option : all) names.push_back("--" + option->name);
-  // Abbreviations are not guessed at, and there are no one-letter options: what starts with '-' and is no option is an input.
+  // Abbreviations are not guessed at, and there are no one-letter options: what starts with '-' and is no
+  // option is an input.
   namespace style = po::command_line_style;
   po::parsed_options parsed(&description);
   try {
-    parsed = po::command_line_parser(arguments).options(description).style(style::allow_long | style::long_allow_adjacent | style::long_allow_next).run();
+    parsed = po::command_line_parser(arguments)
+                 .options(description)
+                 .style(style::allow_long | style::long_allow_adjacent | style::long_allow_next)
+                 .run();
   } catch (const po::unknown_option& error) {
     throw Error(Status::usage, unknown_name("option", error.get_option_name(), names));
   } catch (const po::error_with_option_name& error) {
     const std::string name = error.get_option_name();
-    const auto found = std::find_if(all.begin(), all.end(), [&](const Option* o) { return "--" + o->name == name; });
+    const auto found =
+        std::find_if(all.begin(), all.end(), [&](const Option* o) { return "--" + o->name == name; });
     if (found != all.end() && (*found)->value.empty()) throw Error(Status::usage, name + " takes no value");
-    throw Error(Status::usage, name + " needs a value" + (found == all.end() ? std::string() : ": " + name + " " + (*found)->value));
+    throw Error(
+        Status::usage,
+        name + " needs a value" + (found == all.end() ? std::string() : ": " + name + " " + (*found)->value));
   }
   std::vector<std::string> inputs;
   std::vector<std::string> seen;
@@ -70,10 +104,13 @@ std::vector<std::string> parse_command_line(const std::vector<std::string>& argu
       inputs.insert(inputs.end(), given.value.begin(), given.value.end());
       continue;
     }
-    const auto found = std::find_if(all.begin(), all.end(), [&](const Option* o) { return o->name == given.string_key; });
-    if (given.unregistered || found == all.end()) throw Error(Status::usage, unknown_name("option", "--" + given.string_key, names));
+    const auto found =
+        std::find_if(all.begin(), all.end(), [&](const Option* o) { return o->name == given.string_key; });
+    if (given.unregistered || found == all.end())
+      throw Error(Status::usage, unknown_name("option", "--" + given.string_key, names));
     const Option& option = **found;
-    if (!option.repeatable && std::find(seen.begin(), seen.end(), option.name) != seen.end()) throw Error(Status::usage, "--" + option.name + " is given twice");
+    if (!option.repeatable && std::find(seen.begin(), seen.end(), option.name) != seen.end())
+      throw Error(Status::usage, "--" + option.name + " is given twice");
     seen.push_back(option.name);
     try {
       option.set(given.value.empty() ? "" : given.value.front());
@@ -99,7 +136,8 @@ std::string options_help(const std::vector<OptionGroup>& groups) {
     for (const Option& option : group.options) {
       std::string head = "  --" + option.name + (option.value.empty() ? "" : " " + option.value);
       constexpr std::size_t column = 32;
-      head += head.size() + 2 > column ? "\n" + std::string(column, ' ') : std::string(column - head.size(), ' ');
+      head +=
+          head.size() + 2 > column ? "\n" + std::string(column, ' ') : std::string(column - head.size(), ' ');
       // Help texts are folded at 110 columns.
       std::string line;
       for (const std::string& word : split(option.help, ' ')) {

@@ -1,4 +1,5 @@
-// options.h: options as data, so that the command line, case files, help texts and the result document share one declaration.
+// options.h: options as data, so that the command line, case files, help texts and the result document share
+// one declaration.
 #pragma once
 
 #include <functional>
@@ -16,7 +17,8 @@ struct Option {
   std::string value;  ///< What stands behind it in help texts; "" for a switch.
   std::string help;
   bool repeatable = false;
-  /// Puts the text into the settings it is bound to. Throws Error(usage) that says what is wrong, without the option's name.
+  /// Puts the text into the settings it is bound to. Throws Error(usage) that says what is wrong, without the
+  /// option's name.
   std::function<void(const std::string&)> set;
   /// The value as resolved, for the document's `settings`.
   std::function<Json()> show;
@@ -31,13 +33,15 @@ struct OptionGroup {
 Option text_option(std::string name, std::string value, std::string help, std::string& target);
 Option switch_option(std::string name, std::string help, bool& target);
 Option count_option(std::string name, std::string help, long long least, std::size_t& target);
-Option quantity_option(std::string name, std::string value, std::string help, Dimension dimension, std::optional<double>& target);
+Option quantity_option(std::string name, std::string value, std::string help, Dimension dimension,
+                       std::optional<double>& target);
 Option range_option(std::string name, std::string help, Dimension dimension, std::optional<Range>& target);
 
-/// Sets options from `--name value`, `--name=value` and switches (Boost.Program_options); returns what is left as inputs. Throws
-/// Error(usage): an unknown option with the nearest known one, a value that is missing or given twice, or what `set` says with the
-/// option's name before it.
-std::vector<std::string> parse_command_line(const std::vector<std::string>& arguments, const std::vector<OptionGroup>& groups);
+/// Sets options from `--name value`, `--name=value` and switches (Boost.Program_options); returns what is
+/// left as inputs. Throws Error(usage): an unknown option with the nearest known one, a value that is missing
+/// or given twice, or what `set` says with the option's name before it.
+std::vector<std::string> parse_command_line(const std::vector<std::string>& arguments,
+                                            const std::vector<OptionGroup>& groups);
 
 /// Every option as resolved.
 Json settings_json(const std::vector<OptionGroup>& groups);

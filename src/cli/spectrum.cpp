@@ -18,7 +18,9 @@ namespace {
 struct Shown {
   const AnalysisSettings& settings;
   bool amplitude() const { return scale_entry(settings.scale).amplitude; }
-  double value(double level) const { return settings.decibel_reference ? decibels(level, amplitude(), *settings.decibel_reference) : level; }
+  double value(double level) const {
+    return settings.decibel_reference ? decibels(level, amplitude(), *settings.decibel_reference) : level;
+  }
   std::string unit(const Unit& unit) const {
     const std::string plain = scale_unit(unit, settings.scale);
     if (!settings.decibel_reference) return plain;
@@ -34,9 +36,10 @@ std::pair<std::size_t, std::size_t> bins_of(const Spectrum& spectrum, const std:
   return {low, high};
 }
 
-double lowest_line_hz(const std::vector<Peak>& peaks) {
+double lowest_line_hz(const SpectrumResult& result) {
   double lowest = 1e300;
-  for (const Peak& p : peaks) lowest = std::min(lowest, p.frequency_hz);
+  for (const ChannelSpectrum& c : result.channels)
+    for (const Peak& p : c.peaks) lowest = std::min(lowest, p.frequency_hz);
   return lowest;
 }
 
@@ -57,7 +60,9 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
     throw Error(error.status(), recording.file + ": " + error.what());
   }
   if (settings.span && settings.span->low && *settings.span->low > plan.rate_hz / 2)
-    throw Error(Status::analysis, recording.file + ": the span begins at " + format_quantity(*settings.span->low, "Hz") + ", above half the rate, " + format_quantity(plan.rate_hz / 2, "Hz"));
+    throw Error(Status::analysis, recording.file + ": the span begins at " +
+                                      format_quantity(*settings.span->low, "Hz") + ", above half the rate, " +
+                                      format_quantity(plan.rate_hz / 2, "Hz"));
   SpectrumEstimator estimator(recording.channels.size(), plan, settings.spectrum.window);
   input.road().run([&](Block& block) { estimator.add(block); }, progress);
   std::vector<Spectrum> spectra = estimator.result();
@@ -68,28 +73,41 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
     PeakSearch search = find_peaks(out.spectrum);
     out.floor = std::move(search.floor);
     out.peaks = std::move(search.peaks);
-    if (settings.span) std::erase_if(out.peaks, [&](const Peak& p) { return !settings.span->contains(p.frequency_hz); });
+    if (settings.span)
+      std::erase_if(out.peaks, [&](const Peak& p) { return !settings.span->contains(p.frequency_hz); });
     if (out.peaks.size() > settings.peaks) out.peaks.resize(settings.peaks);
-    for (Caution& caution : spectrum_cautions(out.channel, out.spectrum, out.peaks)) result.cautions.push_back(std::move(caution));
+    for (Caution& caution : spectrum_cautions(out.channel, out.spectrum, out.peaks))
+      result.cautions.push_back(std::move(caution));
     result.channels.push_back(std::move(out));
   }
   return result;
 }
 
 std::string plan_text(const Spectrum& s, double overlap) {
-  return fmt::format("{}, segment {}, {}% overlap, {} {}, bin {}, RBW {}", s.window.name(), s.plan.segment, format_number(100 * overlap, 3), s.plan.averages,
-                     s.plan.averages == 1 ? "segment" : "averages", format_quantity(s.plan.bin_hz, "Hz"), format_quantity(s.plan.rbw_hz, "Hz"));
+  return fmt::format("{}, segment {}, {}% overlap, {} {}, bin {}, RBW {}", s.window.name(), s.plan.segment,
+                     format_number(100 * overlap, 3), s.plan.averages,
+                     s.plan.averages == 1 ? "segment" : "averages", format_quantity(s.plan.bin_hz, "Hz"),
+                     format_quantity(s.plan.rbw_hz, "Hz"));
 }
 
 TextTable peak_table(const ChannelSpectrum& c, const AnalysisSettings& settings) {
   const Shown shown{settings};
-  TextTable table({{"#"}, {"frequency (Hz)"}, {std::string("level (") + shown.unit(c.channel.unit) + " " + scale_entry(settings.scale).name + ")"}, {"phase (deg)"}, {"over noise (dB)"}, {"", TextTable::Align::left}});
+  TextTable table(
+      {{"#"},
+       {"frequency (Hz)"},
+       {std::string("level (") + shown.unit(c.channel.unit) + " " + scale_entry(settings.scale).name + ")"},
+       {"phase (deg)"},
+       {"over noise (dB)"},
+       {"", TextTable::Align::left}});
   for (std::size_t i = 0; i < c.peaks.size(); ++i) {
     const Peak& p = c.peaks[i];
     const double level = p.level(settings.scale, c.spectrum.plan.rbw_hz);
     const double relative = (shown.amplitude() ? 1 : 2) * p.rms_std / p.rms;
-    const std::string text = settings.decibel_reference ? fmt::format("{:.2f}", shown.value(level)) : format_uncertain(level, relative * level, "");
-    table.add({std::to_string(i + 1), format_uncertain(p.frequency_hz, p.frequency_std_hz, ""), text, fmt::format("{:.1f}", p.phase_deg), fmt::format("{:.1f}", p.signal_to_noise_db()), p.broad() ? "broad" : ""});
+    const std::string text = settings.decibel_reference ? fmt::format("{:.2f}", shown.value(level))
+                                                        : format_uncertain(level, relative * level, "");
+    table.add({std::to_string(i + 1), format_uncertain(p.frequency_hz, p.frequency_std_hz, ""), text,
+               fmt::format("{:.1f}", p.phase_deg), fmt::format("{:.1f}", p.signal_to_noise_db()),
+               p.broad() ? "broad" : ""});
   }
   return table;
 }
@@ -102,20 +120,23 @@ Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& setting
     Json peaks = Json::array();
     for (const Peak& p : c.peaks) {
       const double level = p.level(settings.scale, plan.rbw_hz);
-      peaks.push_back({{"frequency_hz", number(p.frequency_hz)},
-                       {"frequency_std_hz", number(p.frequency_std_hz)},
-                       {"level", number(level)},
-                       {"level_std", number((amplitude ? 1 : 2) * level * p.rms_std / p.rms)},
-                       {"level_db", number(decibels(level, amplitude, settings.decibel_reference.value_or(1)))},
-                       {"phase_deg", number(p.phase_deg)},
-                       {"prominence_db", number(p.prominence_db)},
-                       {"over_noise_db", number(p.signal_to_noise_db())},
-                       {"broad", p.broad()}});
+      peaks.push_back(
+          {{"frequency_hz", number(p.frequency_hz)},
+           {"frequency_std_hz", number(p.frequency_std_hz)},
+           {"level", number(level)},
+           {"level_std", number((amplitude ? 1 : 2) * level * p.rms_std / p.rms)},
+           {"level_db", number(decibels(level, amplitude, settings.decibel_reference.value_or(1)))},
+           {"phase_deg", number(p.phase_deg)},
+           {"prominence_db", number(p.prominence_db)},
+           {"over_noise_db", number(p.signal_to_noise_db())},
+           {"broad", p.broad()}});
     }
     const auto [low, high] = bins_of(c.spectrum, settings.span);
     double square = 0;
     for (std::size_t k = low; k < high; ++k) square += c.spectrum.power[k] / c.spectrum.enbw_bins;
-    const Json band = {{"low_hz", low < high ? number(c.spectrum.frequency_hz(low)) : Json(nullptr)}, {"high_hz", low < high ? number(c.spectrum.frequency_hz(high - 1)) : Json(nullptr)}, {"level", number(std::sqrt(square))}};
+    const Json band = {{"low_hz", low < high ? number(c.spectrum.frequency_hz(low)) : Json(nullptr)},
+                       {"high_hz", low < high ? number(c.spectrum.frequency_hz(high - 1)) : Json(nullptr)},
+                       {"level", number(std::sqrt(square))}};
     out.push_back({{"channel", c.channel.name},
                    {"unit", c.channel.unit.label()},
                    {"file", result.facts.recording.file},
@@ -141,37 +162,51 @@ Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& set
   Figure figure;
   figure.title = r.stem() + ": spectrum";
   const ScaleEntry& scale = scale_entry(settings.scale);
-  figure.caption = plan_text(result.channels.front().spectrum, settings.spectrum.overlap) + "; level: " + scale.name + " (" + scale.what + ")";
-  int colour = 0;
+  figure.caption = plan_text(result.channels.front().spectrum, settings.spectrum.overlap) +
+                   "; level: " + scale.name + " (" + scale.what + ")";
+  const double lowest_line = lowest_line_hz(result);
   for (const ChannelSpectrum& c : result.channels) {
     const auto [low, high] = bins_of(c.spectrum, settings.span);
     Panel panel;
     panel.title = c.channel.name;
     // Lines in the lowest hundredth of the range would stick to the edge of a linear axis.
-    const double top = c.spectrum.frequency_hz(high > low ? high - 1 : low), bottom_line = lowest_line_hz(c.peaks);
-    const bool spread = !settings.span && bottom_line < 0.01 * top;
-    panel.x = {"Frequency", "Hz", spread, spread ? std::min(bottom_line / 2, c.spectrum.frequency_hz(1)) : c.spectrum.frequency_hz(low), top};
-    panel.y = {settings.scale == Scale::psd ? "Density" : capital(c.channel.quantity.empty() ? "level" : c.channel.quantity), shown.unit(c.channel.unit), !settings.decibel_reference, {}, {}};
+    const double top = c.spectrum.frequency_hz(high > low ? high - 1 : low);
+    const bool spread = !settings.span && lowest_line < 0.01 * top;
+    panel.x = {"Frequency", "Hz", spread,
+               spread ? std::min(lowest_line / 2, c.spectrum.frequency_hz(1)) : c.spectrum.frequency_hz(low),
+               top};
+    panel.y = {settings.scale == Scale::psd
+                   ? "Density"
+                   : capital(c.channel.quantity.empty() ? "level" : c.channel.quantity),
+               shown.unit(c.channel.unit),
+               !settings.decibel_reference,
+               {},
+               {}};
     if (panel.y.unit == "1") panel.y.unit.clear();
     if (scale.amplitude) panel.y.quantity += settings.scale == Scale::rms ? ", RMS" : ", peak";
     Curve curve;
     curve.name = c.channel.name;
-    curve.colour = colour;
     double least = 1e300;
     for (std::size_t k = low; k < high; ++k) {
       const double level = c.spectrum.level(k, settings.scale);
       curve.x.push_back(c.spectrum.frequency_hz(k));
       curve.y.push_back(shown.value(level));
-      const double floor = settings.scale == Scale::psd ? c.floor[k] / c.spectrum.plan.rbw_hz : settings.scale == Scale::power ? c.floor[k] : std::sqrt(c.floor[k]);
+      const double floor = settings.scale == Scale::psd     ? c.floor[k] / c.spectrum.plan.rbw_hz
+                           : settings.scale == Scale::power ? c.floor[k]
+                                                            : std::sqrt(c.floor[k]);
       if (floor > 0) least = std::min(least, floor);
     }
     // The axis ends a little below the lowest of the noise floor; single deep bins between are cut off.
     double most = 0;
     for (std::size_t k = low; k < high; ++k) most = std::max(most, c.spectrum.level(k, settings.scale));
-    const double bottom = std::max(least * (scale.amplitude ? 0.1 : 0.01), most * (scale.amplitude ? 1e-9 : 1e-18));
+    const double bottom =
+        std::max(least * (scale.amplitude ? 0.1 : 0.01), most * (scale.amplitude ? 1e-9 : 1e-18));
     if (most > 0 && bottom < most) panel.y.low = shown.value(bottom);
     panel.curves.push_back(thinned(std::move(curve), 4000, panel.x.logarithmic));
-    for (std::size_t i = 0; i < c.peaks.size(); ++i) panel.marks.push_back({c.peaks[i].frequency_hz, shown.value(c.peaks[i].level(settings.scale, c.spectrum.plan.rbw_hz)), std::to_string(i + 1)});
+    for (std::size_t i = 0; i < c.peaks.size(); ++i)
+      panel.marks.push_back({c.peaks[i].frequency_hz,
+                             shown.value(c.peaks[i].level(settings.scale, c.spectrum.plan.rbw_hz)),
+                             std::to_string(i + 1)});
     figure.panels.push_back(std::move(panel));
   }
   return figure;
@@ -180,12 +215,15 @@ Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& set
 std::string spectrum_csv(const SpectrumResult& result, const AnalysisSettings& settings) {
   const Shown shown{settings};
   std::string out = "frequency (Hz)";
-  for (const ChannelSpectrum& c : result.channels) out += "," + csv_cell(c.channel.name + " " + scale_entry(settings.scale).name + " (" + shown.unit(c.channel.unit) + ")");
+  for (const ChannelSpectrum& c : result.channels)
+    out += "," + csv_cell(c.channel.name + " " + scale_entry(settings.scale).name + " (" +
+                          shown.unit(c.channel.unit) + ")");
   out += "\n";
   const auto [low, high] = bins_of(result.channels.front().spectrum, settings.span);
   for (std::size_t k = low; k < high; ++k) {
     out += fmt::format("{}", result.channels.front().spectrum.frequency_hz(k));
-    for (const ChannelSpectrum& c : result.channels) out += fmt::format(",{:.10g}", shown.value(c.spectrum.level(k, settings.scale)));
+    for (const ChannelSpectrum& c : result.channels)
+      out += fmt::format(",{:.10g}", shown.value(c.spectrum.level(k, settings.scale)));
     out += "\n";
   }
   return out;
@@ -195,7 +233,9 @@ namespace {
 
 class SpectrumTask : public Task {
  public:
-  std::vector<OptionGroup> options() override { return {input_group(settings_.input), analysis_group(settings_.analysis), output_group(settings_.output)}; }
+  std::vector<OptionGroup> options() override {
+    return {input_group(settings_.input), analysis_group(settings_.analysis), output_group(settings_.output)};
+  }
   std::size_t threads() const override { return settings_.output.threads; }
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
@@ -206,15 +246,19 @@ class SpectrumTask : public Task {
     telling.settings = settings;
     std::vector<SpectrumResult> results;
     for (auto& input : open_inputs(files, settings_.input)) {
-      results.push_back(compute_spectrum(*input, analysis, console.progress("spectrum " + input->road().recording().file)));
+      results.push_back(
+          compute_spectrum(*input, analysis, console.progress("spectrum " + input->road().recording().file)));
       const SpectrumResult& result = results.back();
       telling.inputs.push_back(result.facts);
       telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
       for (Json& entry : spectrum_json(result, analysis)) telling.results.push_back(std::move(entry));
       telling.text += recording_lines_and_plan(result, analysis);
       for (const ChannelSpectrum& c : result.channels) {
-        telling.text += "\n" + c.channel.name + ": total " + format_quantity(c.spectrum.rms_total(), c.channel.unit.label()) + " RMS, mean " + format_quantity(c.spectrum.mean, c.channel.unit.label()) + "\n";
-        telling.text += c.peaks.empty() ? "  no peak stands above the noise\n" : peak_table(c, analysis).text();
+        telling.text += "\n" + c.channel.name + ": total " +
+                        format_quantity(c.spectrum.rms_total(), c.channel.unit.label()) + " RMS, mean " +
+                        format_quantity(c.spectrum.mean, c.channel.unit.label()) + "\n";
+        telling.text +=
+            c.peaks.empty() ? "  no peak stands above the noise\n" : peak_table(c, analysis).text();
       }
     }
     const std::vector<std::string> stems = output_stems(files);
@@ -225,7 +269,9 @@ class SpectrumTask : public Task {
             folder.add(stems[i] + "-spectrum.csv", spectrum_csv(results[i], analysis), "level of every bin");
             if (settings_.output.figure) {
               const Picture picture = *settings_.output.figure;
-              folder.add(stems[i] + "-spectrum." + picture_ending(picture), draw(spectrum_figure(results[i], analysis), picture), "spectrum with the peaks of the table marked");
+              folder.add(stems[i] + "-spectrum." + picture_ending(picture),
+                         draw(spectrum_figure(results[i], analysis), picture),
+                         "spectrum with the peaks of the table marked");
             }
           }
         },
@@ -234,9 +280,11 @@ class SpectrumTask : public Task {
   }
 
  private:
-  static std::string recording_lines_and_plan(const SpectrumResult& result, const AnalysisSettings& analysis) {
+  static std::string recording_lines_and_plan(const SpectrumResult& result,
+                                              const AnalysisSettings& analysis) {
     const Recording& r = result.facts.recording;
-    return clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " + format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")\n  " +
+    return clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
+           format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")\n  " +
            plan_text(result.channels.front().spectrum, analysis.spectrum.overlap) + "\n";
   }
 

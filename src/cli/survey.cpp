@@ -11,7 +11,8 @@
 
 namespace vprism {
 
-SurveyResult compute_survey(const std::string& file, const SurveySettings& settings, const std::function<Progress(const std::string&)>& progress) {
+SurveyResult compute_survey(const std::string& file, const SurveySettings& settings,
+                            const std::function<Progress(const std::string&)>& progress) {
   SurveyResult result;
   {
     Input input(file, settings.input);
@@ -28,15 +29,21 @@ SurveyResult compute_survey(const std::string& file, const SurveySettings& setti
   }
   // What reading found is in the inspection's cautions already.
   const std::size_t known = result.inspect.facts.recording.cautions.size();
-  result.cautions.insert(result.cautions.end(), result.spectrum->cautions.begin() + static_cast<std::ptrdiff_t>(known), result.spectrum->cautions.end());
+  result.cautions.insert(result.cautions.end(),
+                         result.spectrum->cautions.begin() + static_cast<std::ptrdiff_t>(known),
+                         result.spectrum->cautions.end());
   for (const ChannelSpectrum& c : result.spectrum->channels)
-    for (Finding& finding : name_peaks(c.channel, c.peaks, c.spectrum.plan)) result.findings.push_back(std::move(finding));
+    for (Finding& finding : name_peaks(c.channel, c.peaks, c.spectrum.plan)) {
+      finding.recording = file;
+      result.findings.push_back(std::move(finding));
+    }
   return result;
 }
 
 namespace {
 
-ReportSection section_of(const SurveyResult& result, const AnalysisSettings& analysis, const std::string& trace, const std::string& spectrum) {
+ReportSection section_of(const SurveyResult& result, const AnalysisSettings& analysis,
+                         const std::string& trace, const std::string& spectrum) {
   const Recording& r = result.inspect.facts.recording;
   ReportSection section;
   section.title = r.file;
@@ -44,12 +51,19 @@ ReportSection section_of(const SurveyResult& result, const AnalysisSettings& ana
   section.facts.erase(section.facts.begin());
   std::erase_if(section.facts, [](const std::string& fact) { return fact.empty(); });
   section.cautions = result.cautions;
-  if (!trace.empty()) section.pictures.push_back({trace, "Time trace of " + std::to_string(r.channels.size()) + " channels of " + r.file, "The whole record of each channel."});
+  if (!trace.empty())
+    section.pictures.push_back(
+        {trace, "Time trace of " + std::to_string(r.channels.size()) + " channels of " + r.file,
+         "The whole record of each channel."});
   section.tables.push_back({"Levels", "", statistics_table(result.inspect)});
   if (!result.spectrum) return section;
-  if (!spectrum.empty()) section.pictures.push_back({spectrum, "Spectrum of each channel of " + r.file + " with the peaks of the tables marked", "Numbers are those of the tables below."});
+  if (!spectrum.empty())
+    section.pictures.push_back(
+        {spectrum, "Spectrum of each channel of " + r.file + " with the peaks of the tables marked",
+         "Numbers are those of the tables below."});
   for (const ChannelSpectrum& c : result.spectrum->channels)
-    section.tables.push_back({"Strongest peaks: " + c.channel.name, plan_text(c.spectrum, analysis.spectrum.overlap), peak_table(c, analysis)});
+    section.tables.push_back({"Strongest peaks: " + c.channel.name,
+                              plan_text(c.spectrum, analysis.spectrum.overlap), peak_table(c, analysis)});
   return section;
 }
 
@@ -70,11 +84,14 @@ std::string survey_text(const SurveyResult& result) {
 
 class SurveyTask : public Task {
  public:
-  std::vector<OptionGroup> options() override { return {input_group(settings_.input), analysis_group(settings_.analysis), output_group(settings_.output)}; }
+  std::vector<OptionGroup> options() override {
+    return {input_group(settings_.input), analysis_group(settings_.analysis), output_group(settings_.output)};
+  }
   std::size_t threads() const override { return settings_.output.threads; }
   Status run(const std::vector<std::string>& files, const Json& settings) override {
     const SurveyOutcome outcome = run_survey(files, settings_, settings);
-    if (!outcome.report.empty() && !settings_.output.json) std::fputs(("\nOpen " + outcome.report + "\n").c_str(), stdout);
+    if (!outcome.report.empty() && !settings_.output.json)
+      std::fputs(("\nOpen " + outcome.report + "\n").c_str(), stdout);
     return Status::done;
   }
 
@@ -84,21 +101,25 @@ class SurveyTask : public Task {
 
 }  // namespace
 
-SurveyOutcome run_survey(const std::vector<std::string>& files, const SurveySettings& settings, const Json& settings_shown) {
+SurveyOutcome run_survey(const std::vector<std::string>& files, const SurveySettings& settings,
+                         const Json& settings_shown) {
   Console console(settings.output);
-  (void)open_inputs(files, settings.input);  // Everything that can be wrong with the inputs is said before the work begins.
+  (void)open_inputs(
+      files, settings.input);  // Everything that can be wrong with the inputs is said before the work begins.
   Telling telling;
   telling.command = "survey";
   telling.settings = settings_shown;
   std::vector<SurveyResult> results;
   for (const std::string& file : files) {
-    results.push_back(compute_survey(file, settings, [&](const std::string& label) { return console.progress(label); }));
+    results.push_back(
+        compute_survey(file, settings, [&](const std::string& label) { return console.progress(label); }));
     const SurveyResult& result = results.back();
     telling.inputs.push_back(result.inspect.facts);
     telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
     telling.findings.insert(telling.findings.end(), result.findings.begin(), result.findings.end());
     if (result.spectrum) {
-      Json statistics = inspect_json(result.inspect), spectra = spectrum_json(*result.spectrum, settings.analysis);
+      Json statistics = inspect_json(result.inspect),
+           spectra = spectrum_json(*result.spectrum, settings.analysis);
       for (std::size_t c = 0; c < spectra.size(); ++c) {
         statistics[c].update(spectra[c]);
         telling.results.push_back(statistics[c]);
@@ -126,23 +147,36 @@ SurveyOutcome run_survey(const std::vector<std::string>& files, const SurveySett
               pictures[i] = draw(spectrum_figure(*result.spectrum, settings.analysis), Picture::png);
           });
         Report report;
-        report.title = files.size() == 1 ? "Survey of " + telling.inputs.front().recording.stem() : "Survey of " + std::to_string(files.size()) + " recordings";
-        report.intro = "Made by Vast Prism " + std::string(version()) + ". Levels are RMS in the channel's unit; a family's level is that of all its members together. Uncertainties are standard uncertainties.";
+        report.title = files.size() == 1 ? "Survey of " + telling.inputs.front().recording.stem()
+                                         : "Survey of " + std::to_string(files.size()) + " recordings";
+        report.intro = "Made by Vast Prism " + std::string(version()) +
+                       ". Levels are RMS in the channel's unit; a family's level is that of all its members "
+                       "together. Uncertainties are standard uncertainties.";
         report.findings = telling.findings;
         for (std::size_t i = 0; i < results.size(); ++i) {
-          report.sections.push_back(section_of(results[i], settings.analysis, pictures[2 * i], pictures[2 * i + 1]));
+          report.sections.push_back(
+              section_of(results[i], settings.analysis, pictures[2 * i], pictures[2 * i + 1]));
           report.made_with.emplace_back("input", files[i] + ", " + results[i].inspect.facts.digest);
           for (const StageReport& stage : results[i].inspect.facts.chain)
-            for (const auto& [key, value] : stage.effects) report.made_with.emplace_back(stage.name, key + ": " + value);
+            for (const auto& [key, value] : stage.effects)
+              report.made_with.emplace_back(stage.name, key + ": " + value);
           if (!settings.output.figure) continue;
           const Picture kind = *settings.output.figure;
-          folder.add(stems[i] + "-trace." + picture_ending(kind), kind == Picture::png ? pictures[2 * i] : draw(trace_figure(results[i].inspect), kind), "time trace");
+          folder.add(stems[i] + "-trace." + picture_ending(kind),
+                     kind == Picture::png ? pictures[2 * i] : draw(trace_figure(results[i].inspect), kind),
+                     "time trace");
           if (!results[i].spectrum) continue;
-          folder.add(stems[i] + "-spectrum." + picture_ending(kind), kind == Picture::png ? pictures[2 * i + 1] : draw(spectrum_figure(*results[i].spectrum, settings.analysis), kind), "spectrum with the peaks marked");
+          folder.add(stems[i] + "-spectrum." + picture_ending(kind),
+                     kind == Picture::png
+                         ? pictures[2 * i + 1]
+                         : draw(spectrum_figure(*results[i].spectrum, settings.analysis), kind),
+                     "spectrum with the peaks marked");
         }
         report.made_with.emplace_back("settings", settings_shown.dump());
         for (std::size_t i = 0; i < results.size(); ++i)
-          if (results[i].spectrum) folder.add(stems[i] + "-spectrum.csv", spectrum_csv(*results[i].spectrum, settings.analysis), "level of every bin");
+          if (results[i].spectrum)
+            folder.add(stems[i] + "-spectrum.csv", spectrum_csv(*results[i].spectrum, settings.analysis),
+                       "level of every bin");
         folder.add(base + ".html", report_html(report), "the report");
         outcome.report = folder.path_of(base + ".html");
       },

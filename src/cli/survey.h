@@ -20,13 +20,16 @@ struct SurveyResult {
   std::vector<Caution> cautions;
 };
 
-SurveyResult compute_survey(const std::string& file, const SurveySettings& settings, const std::function<Progress(const std::string&)>& progress);
+SurveyResult compute_survey(const std::string& file, const SurveySettings& settings,
+                            const std::function<Progress(const std::string&)>& progress);
 
-/// Surveys the files, tells the result and writes the report; returns where the report is ("" when no files were asked for) and the findings.
+/// Surveys the files, tells the result and writes the report; returns where the report is ("" when no files
+/// were asked for) and the findings.
 struct SurveyOutcome {
   std::string report;
   std::vector<Finding> findings;
 };
-SurveyOutcome run_survey(const std::vector<std::string>& files, const SurveySettings& settings, const Json& settings_shown);
+SurveyOutcome run_survey(const std::vector<std::string>& files, const SurveySettings& settings,
+                         const Json& settings_shown);
 
 }  // namespace vprism

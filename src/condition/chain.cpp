@@ -13,14 +13,18 @@ namespace {
 using Values = std::vector<std::string>;
 
 void expect_count(const Values& values, std::size_t least, std::size_t most, const char* example) {
-  if (values.size() < least) throw Error(Status::usage, std::string("a value is missing; write for example \"") + example + "\"");
-  if (values.size() > most) throw Error(Status::usage, "\"" + clean_text(values[most]) + "\" is too much; write for example \"" + example + "\"");
+  if (values.size() < least)
+    throw Error(Status::usage, std::string("a value is missing; write for example \"") + example + "\"");
+  if (values.size() > most)
+    throw Error(Status::usage,
+                "\"" + clean_text(values[most]) + "\" is too much; write for example \"" + example + "\"");
 }
 
 double plain_number(const std::string& text) {
   std::string_view rest;
   const double value = parse_leading_number(text, rest);
-  if (!rest.empty()) throw Error(Status::usage, "\"" + clean_text(text) + "\" must be a plain number, in the channel's unit");
+  if (!rest.empty())
+    throw Error(Status::usage, "\"" + clean_text(text) + "\" must be a plain number, in the channel's unit");
   return value;
 }
 
@@ -63,7 +67,8 @@ const std::vector<StageEntry>& stage_table() {
 
 Chain parse_chain(std::string_view text) {
   Chain chain;
-  if (trimmed(text).empty()) throw Error(Status::usage, "the chain is empty; write for example \"detrend linear | gate 0.2s..1.5s\"");
+  if (trimmed(text).empty())
+    throw Error(Status::usage, "the chain is empty; write for example \"detrend linear | gate 0.2s..1.5s\"");
   for (const std::string& step : split(text, '|')) {
     std::istringstream words(step);
     std::string name, word;
@@ -71,7 +76,8 @@ Chain parse_chain(std::string_view text) {
     words >> name;
     while (words >> word) {
       // "0.2 s" and "0.2s" are both one value: a unit standing alone belongs to the number before it.
-      const bool unit = !values.empty() && std::isalpha(static_cast<unsigned char>(word[0])) && !values.back().empty() &&
+      const bool unit = !values.empty() && std::isalpha(static_cast<unsigned char>(word[0])) &&
+                        !values.back().empty() &&
                         std::isdigit(static_cast<unsigned char>(values.back().back()));
       if (unit)
         values.back() += word;

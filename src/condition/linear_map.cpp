@@ -1,4 +1,5 @@
-// linear_map.cpp: y = factor * x + offset, for calibration (a map per channel) and for scale, offset and invert.
+// linear_map.cpp: y = factor * x + offset, for calibration (a map per channel) and for scale, offset and
+// invert.
 #include <algorithm>
 
 #include "base/error.h"
@@ -28,7 +29,8 @@ class LinearMap : public Stage {
     next(block);
   }
   StageReport report() const override {
-    return {name_, {{"factor", format_number(map_.factor, 9)}, {"offset", format_number(map_.offset, 9)}}, {}};
+    return {
+        name_, {{"factor", format_number(map_.factor, 9)}, {"offset", format_number(map_.offset, 9)}}, {}};
   }
 
  private:
@@ -44,14 +46,16 @@ class Calibrate : public Stage {
   void start(Recording& passing) override {
     std::vector<std::vector<std::string>> steps(passing.channels.size());
     for (const CalibrationRule& rule : rules_) {
-      // A rule may be meant for another recording of the same command; the command checks that each is used once.
+      // A rule may be meant for another recording of the same command; the command checks that each is used
+      // once.
       std::vector<std::size_t> chosen;
       try {
         chosen = select_channels(passing, {rule.channels});
       } catch (const Error&) {
         continue;
       }
-      for (const std::size_t c : chosen) steps[c].insert(steps[c].end(), rule.steps.begin(), rule.steps.end());
+      for (const std::size_t c : chosen)
+        steps[c].insert(steps[c].end(), rule.steps.begin(), rule.steps.end());
     }
     maps_.clear();
     report_ = {"calibrate", {}, {}};
@@ -66,8 +70,10 @@ class Calibrate : public Stage {
       maps_.push_back({calibration.factor, calibration.offset});
       if (steps[c].empty()) continue;
       report_.values.emplace_back(channel.name, calibration.text);
-      report_.effects.emplace_back(channel.name, "x " + format_number(calibration.factor, 9) + ", + " + format_number(calibration.offset, 9) + ", in " +
-                                                     calibration.unit.text() + " (stored in " + channel.unit.text() + ")");
+      report_.effects.emplace_back(channel.name, "x " + format_number(calibration.factor, 9) + ", + " +
+                                                     format_number(calibration.offset, 9) + ", in " +
+                                                     calibration.unit.text() + " (stored in " +
+                                                     channel.unit.text() + ")");
       channel.unit = calibration.unit;
       channel.quantity = quantity_of(channel.unit);
     }

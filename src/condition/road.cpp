@@ -8,8 +8,10 @@
 
 namespace vprism {
 
-Road::Road(std::unique_ptr<SampleSource> source, Chain chain) : source_(std::move(source)), chain_(std::move(chain)) {
-  const bool needs_axis = std::any_of(chain_.begin(), chain_.end(), [](const auto& stage) { return stage->needs_axis(); });
+Road::Road(std::unique_ptr<SampleSource> source, Chain chain)
+    : source_(std::move(source)), chain_(std::move(chain)) {
+  const bool needs_axis =
+      std::any_of(chain_.begin(), chain_.end(), [](const auto& stage) { return stage->needs_axis(); });
   if (needs_axis)
     resolve();
   else
@@ -47,9 +49,11 @@ void Road::run(const Sink& sink, const Progress& progress) {
 void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) {
   std::vector<Sink> sinks(stages + 1);
   sinks[stages] = sink;
-  for (std::size_t i = stages; i-- > 0;) sinks[i] = [this, i, &sinks](Block& block) { chain_[i]->push(block, sinks[i + 1]); };
+  for (std::size_t i = stages; i-- > 0;)
+    sinks[i] = [this, i, &sinks](Block& block) { chain_[i]->push(block, sinks[i + 1]); };
   const auto wanted = [&] {
-    return std::all_of(chain_.begin(), chain_.begin() + static_cast<std::ptrdiff_t>(stages), [](const auto& stage) { return stage->wants_more(); });
+    return std::all_of(chain_.begin(), chain_.begin() + static_cast<std::ptrdiff_t>(stages),
+                       [](const auto& stage) { return stage->wants_more(); });
   };
 
   source_->rewind();
@@ -60,8 +64,7 @@ void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) 
   source_->read(now);
   while (now.size() > 0) {
     const bool more = wanted();
-    if (more)
-      reading.run([&] { source_->read(next); });
+    if (more) reading.run([&] { source_->read(next); });
     done += static_cast<std::int64_t>(now.size());
     std::exception_ptr failed;
     try {

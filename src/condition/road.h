@@ -13,8 +13,8 @@ namespace vprism {
 /// Told now and then how far a pass is: samples read, samples in all (-1: not known).
 using Progress = std::function<void(std::int64_t done, std::int64_t all)>;
 
-/// read -> calibrate -> condition, ready for any number of passes. The next block is read while the last one is being
-/// worked on.
+/// read -> calibrate -> condition, ready for any number of passes. The next block is read while the last one
+/// is being worked on.
 class Road {
  public:
   Road(std::unique_ptr<SampleSource> source, Chain chain);

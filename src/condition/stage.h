@@ -23,13 +23,14 @@ struct StageReport {
 class Stage {
  public:
   virtual ~Stage() = default;
-  /// Called before the first block of every pass: `passing` is the recording as it comes in and is changed into what
-  /// goes out (units, axis, length). Throws Error(analysis) when the step can't be made on this recording.
+  /// Called before the first block of every pass: `passing` is the recording as it comes in and is changed
+  /// into what goes out (units, axis, length). Throws Error(analysis) when the step can't be made on this
+  /// recording.
   virtual void start(Recording& passing) = 0;
   /// Whether `start` needs the axis and the length.
   virtual bool needs_axis() const { return true; }
-  /// Whether the whole record must be seen once before it can be conditioned; `survey` is then pushed every block of a
-  /// first pass, as it comes out of the stages before.
+  /// Whether the whole record must be seen once before it can be conditioned; `survey` is then pushed every
+  /// block of a first pass, as it comes out of the stages before.
   virtual bool surveys() const { return false; }
   virtual void survey(const Block&) {}
   /// May change the block in place and hand it on, or hand on blocks of its own.

@@ -1,8 +1,9 @@
 // flat_binary.cpp: plain numbers, as `--binary TYPE[:Nch][:sequential][:skip=N]` says.
 //
-// TYPE is u8, i8, or one of u16 i16 u32 i32 f32 f64 with "le" or "be". Interleaved: frame after frame, a frame holding one
-// number per channel. Sequential: all numbers of the first channel, then all of the second, ... `skip` bytes at the head are
-// left out. The unit is that of the stored numbers: integers are handed on as they are, not scaled to full scale.
+// TYPE is u8, i8, or one of u16 i16 u32 i32 f32 f64 with "le" or "be". Interleaved: frame after frame, a
+// frame holding one number per channel. Sequential: all numbers of the first channel, then all of the second,
+// ... `skip` bytes at the head are left out. The unit is that of the stored numbers: integers are handed on
+// as they are, not scaled to full scale.
 #include <fcntl.h>
 #include <unistd.h>
 
@@ -79,7 +80,8 @@ Layout parse_layout(const std::string& text) {
       if (count > 4096) throw Error(Status::usage, "\"" + part + "\": at most 4096 channels");
       layout.channels = static_cast<std::size_t>(count);
     } else {
-      throw Error(Status::usage, "\"" + clean_text(part) + "\" in \"" + clean_text(text) + "\"; write for example f32le:2ch, i16be:4ch:sequential, f64le:skip=512");
+      throw Error(Status::usage, "\"" + clean_text(part) + "\" in \"" + clean_text(text) +
+                                     "\"; write for example f32le:2ch, i16be:4ch:sequential, f64le:skip=512");
     }
   }
   return layout;
@@ -93,15 +95,19 @@ class FlatBinary : public SampleSource {
     ::posix_fadvise(file_, 0, 0, POSIX_FADV_SEQUENTIAL);
     recording_.file = head.path;
     recording_.format = "flat binary, " + settings.binary;
-    for (std::size_t c = 0; c < layout_.channels; ++c) recording_.channels.push_back({"channel " + std::to_string(c + 1), {}, ""});
+    for (std::size_t c = 0; c < layout_.channels; ++c)
+      recording_.channels.push_back({"channel " + std::to_string(c + 1), {}, ""});
     const std::uint64_t frame = layout_.type.size * layout_.channels;
     const std::uint64_t bytes = head.size > layout_.skip ? head.size - layout_.skip : 0;
     recording_.samples = static_cast<std::int64_t>(bytes / frame);
     if (recording_.samples == 0)
-      throw Error(Status::input, head.path + ": " + std::to_string(bytes) + " bytes hold not one sample of " + settings.binary);
+      throw Error(Status::input, head.path + ": " + std::to_string(bytes) + " bytes hold not one sample of " +
+                                     settings.binary);
     if (bytes % frame != 0)
       recording_.cautions.push_back({"partial-frame", Severity::warning, "",
-                                     std::to_string(bytes % frame) + " bytes at the end do not fill a frame of " + std::to_string(frame) + " and are left out",
+                                     std::to_string(bytes % frame) +
+                                         " bytes at the end do not fill a frame of " + std::to_string(frame) +
+                                         " and are left out",
                                      "check --binary: type, number of channels, skip"});
     settle_interval(recording_, settings, 0, "");
   }
@@ -118,12 +124,14 @@ class FlatBinary : public SampleSource {
     const auto first = static_cast<std::uint64_t>(at_);
     if (layout_.sequential) {
       for (std::size_t c = 0; c < channels; ++c) {
-        fetch(layout_.skip + (c * static_cast<std::uint64_t>(recording_.samples) + first) * size, count * size);
+        fetch(layout_.skip + (c * static_cast<std::uint64_t>(recording_.samples) + first) * size,
+              count * size);
         layout_.type.decode(buffer_.data(), size, count, block.room(c).data());
       }
     } else {
       fetch(layout_.skip + first * size * channels, count * size * channels);
-      for (std::size_t c = 0; c < channels; ++c) layout_.type.decode(buffer_.data() + c * size, size * channels, count, block.room(c).data());
+      for (std::size_t c = 0; c < channels; ++c)
+        layout_.type.decode(buffer_.data() + c * size, size * channels, count, block.room(c).data());
     }
     block.set(at_, count);
     at_ += static_cast<std::int64_t>(count);
@@ -135,7 +143,10 @@ class FlatBinary : public SampleSource {
     if (buffer_.size() < bytes) buffer_.resize(bytes);
     for (std::size_t got = 0; got < bytes;) {
       const ssize_t n = ::pread(file_, buffer_.data() + got, bytes - got, static_cast<off_t>(from + got));
-      if (n <= 0) throw Error(Status::input, recording_.file + ": can't be read at byte " + std::to_string(from + got) + (n < 0 ? std::string(": ") + std::strerror(errno) : "; it became shorter while it was read"));
+      if (n <= 0)
+        throw Error(Status::input, recording_.file + ": can't be read at byte " + std::to_string(from + got) +
+                                       (n < 0 ? std::string(": ") + std::strerror(errno)
+                                              : "; it became shorter while it was read"));
       got += static_cast<std::size_t>(n);
     }
   }

@@ -25,7 +25,8 @@ struct Closer {
 const std::vector<Format>& format_table() {
   static const std::vector<Format> table = {
       {"sound file", "WAV, RF64, W64, FLAC, AIFF, CAF", recognises_sound, open_sound},
-      {"delimited text", "columns of numbers: comma, semicolon, tab or blanks", recognises_delimited, open_delimited},
+      {"delimited text", "columns of numbers: comma, semicolon, tab or blanks", recognises_delimited,
+       open_delimited},
   };
   return table;
 }
@@ -52,15 +53,19 @@ std::unique_ptr<SampleSource> open_recording(const std::string& path, const Read
   if (!settings.binary.empty()) return open_flat_binary(head, settings);
   for (const Format& format : format_table())
     if (format.recognises(head)) return format.open(head, settings);
-  throw Error(Status::input, path + ": not a format that is known here; if it holds plain numbers, say how with --binary, for example --binary f32le:2ch");
+  throw Error(Status::input, path +
+                                 ": not a format that is known here; if it holds plain numbers, say how with "
+                                 "--binary, for example --binary f32le:2ch");
 }
 
-void settle_interval(Recording& recording, const ReadSettings& settings, double file_interval_s, const std::string& file_source) {
+void settle_interval(Recording& recording, const ReadSettings& settings, double file_interval_s,
+                     const std::string& file_source) {
   double given = 0;
   std::string source;
   if (settings.rate_hz) given = 1 / *settings.rate_hz, source = "--rate";
   if (settings.interval_s) given = *settings.interval_s, source = "--interval";
-  if (settings.duration_s && recording.samples > 0) given = *settings.duration_s / static_cast<double>(recording.samples), source = "--duration";
+  if (settings.duration_s && recording.samples > 0)
+    given = *settings.duration_s / static_cast<double>(recording.samples), source = "--duration";
   Axis& axis = recording.axis;
   if (given == 0) {
     axis.interval_s = file_interval_s;
@@ -68,10 +73,11 @@ void settle_interval(Recording& recording, const ReadSettings& settings, double 
     return;
   }
   if (file_interval_s > 0 && std::abs(file_interval_s / given - 1) > 1e-4)
-    recording.cautions.push_back({"rate-disagrees", Severity::warning, "",
-                                  source + " makes the rate " + format_quantity(1 / given, "Hz", 7) + ", the " + file_source + " makes it " +
-                                      format_quantity(1 / file_interval_s, "Hz", 7) + "; " + source + " is used",
-                                  "leave " + source + " out to use the file's"});
+    recording.cautions.push_back(
+        {"rate-disagrees", Severity::warning, "",
+         source + " makes the rate " + format_quantity(1 / given, "Hz", 7) + ", the " + file_source +
+             " makes it " + format_quantity(1 / file_interval_s, "Hz", 7) + "; " + source + " is used",
+         "leave " + source + " out to use the file's"});
   axis.interval_s = given;
   axis.source = source;
   axis.stamped = false;
@@ -80,12 +86,15 @@ void settle_interval(Recording& recording, const ReadSettings& settings, double 
 std::string file_digest(const std::string& path) {
   const std::unique_ptr<std::FILE, Closer> file(std::fopen(path.c_str(), "rb"));
   if (!file) throw Error(Status::input, path + ": can't be opened: " + std::strerror(errno));
-  const std::unique_ptr<XXH3_state_t, XXH_errorcode (*)(XXH3_state_t*)> state(XXH3_createState(), XXH3_freeState);
+  const std::unique_ptr<XXH3_state_t, XXH_errorcode (*)(XXH3_state_t*)> state(XXH3_createState(),
+                                                                              XXH3_freeState);
   XXH3_64bits_reset(state.get());
   std::vector<char> buffer(std::size_t{1} << 20);
-  while (const std::size_t count = std::fread(buffer.data(), 1, buffer.size(), file.get())) XXH3_64bits_update(state.get(), buffer.data(), count);
+  while (const std::size_t count = std::fread(buffer.data(), 1, buffer.size(), file.get()))
+    XXH3_64bits_update(state.get(), buffer.data(), count);
   char text[32];
-  std::snprintf(text, sizeof text, "xxh3:%016llx", static_cast<unsigned long long>(XXH3_64bits_digest(state.get())));
+  std::snprintf(text, sizeof text, "xxh3:%016llx",
+                static_cast<unsigned long long>(XXH3_64bits_digest(state.get())));
   return text;
 }
 

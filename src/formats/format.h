@@ -14,8 +14,8 @@ namespace vprism {
 /// What the user says about an input; all of it optional.
 struct ReadSettings {
   std::optional<double> rate_hz, interval_s, duration_s;  ///< At most one is given.
-  std::string axis;                                       ///< Column of the times: name, number from 1, "none"; "" finds it.
-  std::string binary;                                     ///< "f32le:2ch": flat numbers of this layout; "" recognises.
+  std::string axis;    ///< Column of the times: name, number from 1, "none"; "" finds it.
+  std::string binary;  ///< "f32le:2ch": flat numbers of this layout; "" recognises.
 };
 
 /// The first bytes of a file and its size.
@@ -35,17 +35,18 @@ struct Format {
 };
 const std::vector<Format>& format_table();
 
-/// Opens a file by the first row of the table that recognises it (or as flat binary if the settings say so). Throws
-/// Error(input) when it can't be read, with the file's name at the head of the line.
+/// Opens a file by the first row of the table that recognises it (or as flat binary if the settings say so).
+/// Throws Error(input) when it can't be read, with the file's name at the head of the line.
 std::unique_ptr<SampleSource> open_recording(const std::string& path, const ReadSettings& settings);
 
 /// Reads the head; throws Error(input) when the file is missing, a folder, unreadable or empty.
 FileHead read_head(const std::string& path);
 
-/// Puts the user's --rate, --interval or --duration into the axis, or the interval the file names (0: none). A given
-/// rate wins; where it is more than 1e-4 off the file's, a caution gives both numbers. `recording.samples` must be known for
-/// a duration.
-void settle_interval(Recording& recording, const ReadSettings& settings, double file_interval_s, const std::string& file_source);
+/// Puts the user's --rate, --interval or --duration into the axis, or the interval the file names (0: none).
+/// A given rate wins; where it is more than 1e-4 off the file's, a caution gives both numbers.
+/// `recording.samples` must be known for a duration.
+void settle_interval(Recording& recording, const ReadSettings& settings, double file_interval_s,
+                     const std::string& file_source);
 
 /// XXH3 of the whole file, 16 hexadecimal digits behind "xxh3:". Throws Error(input).
 std::string file_digest(const std::string& path);

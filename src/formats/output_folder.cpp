@@ -1,4 +1,5 @@
-// output_folder.cpp: temporary names within the folder itself, so that the rename never crosses a file system.
+// output_folder.cpp: temporary names within the folder itself, so that the rename never crosses a file
+// system.
 #include "formats/output_folder.h"
 
 #include <unistd.h>
@@ -16,7 +17,9 @@ namespace fs = std::filesystem;
 
 namespace {
 
-[[noreturn]] void fail(const fs::path& path, const std::string& why) { throw Error(Status::output, path.string() + ": " + why); }
+[[noreturn]] void fail(const fs::path& path, const std::string& why) {
+  throw Error(Status::output, path.string() + ": " + why);
+}
 
 bool same_bytes(const fs::path& path, const fs::path& other) {
   std::error_code code;
@@ -26,7 +29,9 @@ bool same_bytes(const fs::path& path, const fs::path& other) {
   while (a && b) {
     a.read(x.data(), static_cast<std::streamsize>(x.size()));
     b.read(y.data(), static_cast<std::streamsize>(y.size()));
-    if (a.gcount() != b.gcount() || std::memcmp(x.data(), y.data(), static_cast<std::size_t>(a.gcount())) != 0) return false;
+    if (a.gcount() != b.gcount() ||
+        std::memcmp(x.data(), y.data(), static_cast<std::size_t>(a.gcount())) != 0)
+      return false;
   }
   return true;
 }
@@ -62,7 +67,10 @@ void write_whole_file(const fs::path& path, const std::string& bytes) {
 OutputFolder::OutputFolder(const std::string& folder, bool replace) : folder_(folder), replace_(replace) {
   std::error_code code;
   fs::create_directories(folder_, code);
-  if (code || !fs::is_directory(folder_)) fail(folder_, "can't be made a folder for the outputs" + (code ? ": " + code.message() : std::string(": a file of that name is there")) + "; choose another with --out");
+  if (code || !fs::is_directory(folder_))
+    fail(folder_, "can't be made a folder for the outputs" +
+                      (code ? ": " + code.message() : std::string(": a file of that name is there")) +
+                      "; choose another with --out");
   waiting_ = folder_ / (".vprism-part-" + std::to_string(::getpid()));
   fs::create_directory(waiting_, code);
   if (code) fail(folder_, "can't be written to: " + code.message() + "; choose another with --out");
@@ -80,7 +88,8 @@ std::string OutputFolder::path_of(const std::string& name) const { return (folde
 void OutputFolder::add(const std::string& name, const std::string& bytes, const std::string& what) {
   for (const fs::path& input : inputs_) {
     std::error_code code;
-    if (fs::equivalent(input, folder_ / name, code)) fail(folder_ / name, "is an input and is never written to; choose another folder with --out");
+    if (fs::equivalent(input, folder_ / name, code))
+      fail(folder_ / name, "is an input and is never written to; choose another folder with --out");
   }
   write_bytes(waiting_ / name, bytes);
   names_.push_back(name);

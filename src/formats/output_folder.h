@@ -7,9 +7,9 @@
 
 namespace vprism {
 
-/// Files of one command. Each is written beside its place under a temporary name; `commit` puts all in place by renaming. What is
-/// not committed is removed again. A file that is already there with the same bytes is left as it is; with other bytes it
-/// is an error unless `replace` is set.
+/// Files of one command. Each is written beside its place under a temporary name; `commit` puts all in place
+/// by renaming. What is not committed is removed again. A file that is already there with the same bytes is
+/// left as it is; with other bytes it is an error unless `replace` is set.
 class OutputFolder {
  public:
   /// Makes the folder if need be. Throws Error(output) when it can't be written to.

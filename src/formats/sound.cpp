@@ -1,13 +1,14 @@
 // sound.cpp: sound files by libsndfile.
 //
-// Integer samples are handed on as fractions of full scale (unit FS), float samples as they are stored. Track names come
-// from the iXML chunk (TRACK_LIST/TRACK/NAME), which field recorders write; a unit in brackets behind a name is taken.
-#include <pugixml.hpp>
+// Integer samples are handed on as fractions of full scale (unit FS), float samples as they are stored. Track
+// names come from the iXML chunk (TRACK_LIST/TRACK/NAME), which field recorders write; a unit in brackets
+// behind a name is taken.
 #include <sndfile.h>
 
 #include <algorithm>
 #include <cstring>
 #include <fstream>
+#include <pugixml.hpp>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -18,22 +19,26 @@ namespace vprism {
 namespace {
 
 std::uint32_t little32(const unsigned char* p) {
-  return std::uint32_t{p[0]} | std::uint32_t{p[1]} << 8 | std::uint32_t{p[2]} << 16 | std::uint32_t{p[3]} << 24;
+  return std::uint32_t{p[0]} | std::uint32_t{p[1]} << 8 | std::uint32_t{p[2]} << 16 |
+         std::uint32_t{p[3]} << 24;
 }
 
-/// libsndfile quietly reads what there is of a RIFF file that was cut; an engineer must know. Walks the chunks and throws when
-/// the data chunk claims more bytes than follow it. (0 and 0xFFFFFFFF mean a recorder that never closed its file.)
+/// libsndfile quietly reads what there is of a RIFF file that was cut; an engineer must know. Walks the
+/// chunks and throws when the data chunk claims more bytes than follow it. (0 and 0xFFFFFFFF mean a recorder
+/// that never closed its file.)
 void check_riff_length(const FileHead& head) {
   if (!starts_with(head.bytes, "RIFF")) return;
   std::ifstream file(head.path, std::ios::binary);
   std::uint64_t at = 12;
   unsigned char chunk[8];
-  while (at + 8 <= head.size && file.seekg(static_cast<std::streamoff>(at)) && file.read(reinterpret_cast<char*>(chunk), 8)) {
+  while (at + 8 <= head.size && file.seekg(static_cast<std::streamoff>(at)) &&
+         file.read(reinterpret_cast<char*>(chunk), 8)) {
     const std::uint32_t size = little32(chunk + 4);
     const bool data = std::memcmp(chunk, "data", 4) == 0;
     if (data && size != 0xFFFFFFFFu && size > head.size - at - 8)
-      throw Error(Status::input, head.path + ": cut short: its header promises " + std::to_string(size) + " bytes of samples, " +
-                                     std::to_string(head.size - at - 8) + " are there; copy or export it again");
+      throw Error(Status::input, head.path + ": cut short: its header promises " + std::to_string(size) +
+                                     " bytes of samples, " + std::to_string(head.size - at - 8) +
+                                     " are there; copy or export it again");
     if (data) return;
     at += 8 + std::uint64_t{size} + (size & 1);
   }
@@ -45,7 +50,9 @@ class Sound : public SampleSource {
     check_riff_length(head);
     SF_INFO info{};
     file_ = sf_open(head.path.c_str(), SFM_READ, &info);
-    if (file_ == nullptr) throw Error(Status::input, head.path + ": damaged sound file: " + clean_text(sf_strerror(nullptr)) + "; export it again");
+    if (file_ == nullptr)
+      throw Error(Status::input, head.path + ": damaged sound file: " + clean_text(sf_strerror(nullptr)) +
+                                     "; export it again");
     const int kind = info.format & SF_FORMAT_SUBMASK;
     stored_as_float_ = kind == SF_FORMAT_FLOAT || kind == SF_FORMAT_DOUBLE;
     recording_.file = head.path;
@@ -72,10 +79,12 @@ class Sound : public SampleSource {
   std::size_t read(Block& block) override {
     const std::size_t wanted = std::min(block.capacity(), static_cast<std::size_t>(recording_.samples - at_));
     frames_.resize(wanted * channels_);
-    const sf_count_t got = wanted == 0 ? 0 : sf_readf_double(file_, frames_.data(), static_cast<sf_count_t>(wanted));
+    const sf_count_t got =
+        wanted == 0 ? 0 : sf_readf_double(file_, frames_.data(), static_cast<sf_count_t>(wanted));
     const auto count = static_cast<std::size_t>(std::max<sf_count_t>(got, 0));
     if (count < wanted)
-      throw Error(Status::input, recording_.file + ": damaged after sample " + std::to_string(at_ + got) + " of " + std::to_string(recording_.samples) + "; export it again");
+      throw Error(Status::input, recording_.file + ": damaged after sample " + std::to_string(at_ + got) +
+                                     " of " + std::to_string(recording_.samples) + "; export it again");
     for (std::size_t c = 0; c < channels_; ++c) {
       const auto room = block.room(c);
       for (std::size_t n = 0; n < count; ++n) room[n] = frames_[n * channels_ + c];
@@ -90,26 +99,33 @@ class Sound : public SampleSource {
     const auto name = [](int command, int code) {
       SF_FORMAT_INFO info{};
       info.format = code;
-      return sf_command(nullptr, command, &info, sizeof info) == 0 && info.name != nullptr ? std::string(info.name) : std::string("?");
+      return sf_command(nullptr, command, &info, sizeof info) == 0 && info.name != nullptr
+                 ? std::string(info.name)
+                 : std::string("?");
     };
-    return name(SFC_GET_FORMAT_INFO, format & SF_FORMAT_TYPEMASK) + ", " + name(SFC_GET_FORMAT_INFO, format & SF_FORMAT_SUBMASK);
+    return name(SFC_GET_FORMAT_INFO, format & SF_FORMAT_TYPEMASK) + ", " +
+           name(SFC_GET_FORMAT_INFO, format & SF_FORMAT_SUBMASK);
   }
 
   void name_channels() {
     const Unit unit = stored_as_float_ ? Unit() : Unit::parse("FS");
-    for (std::size_t c = 0; c < channels_; ++c) recording_.channels.push_back({"channel " + std::to_string(c + 1), unit, ""});
+    for (std::size_t c = 0; c < channels_; ++c)
+      recording_.channels.push_back({"channel " + std::to_string(c + 1), unit, ""});
     SF_CHUNK_INFO chunk{};
     std::memcpy(chunk.id, "iXML", 5);
     chunk.id_size = 4;
     SF_CHUNK_ITERATOR* iterator = sf_get_chunk_iterator(file_, &chunk);
-    if (iterator == nullptr || sf_get_chunk_size(iterator, &chunk) != SF_ERR_NO_ERROR || chunk.datalen > (1u << 22)) return;
+    if (iterator == nullptr || sf_get_chunk_size(iterator, &chunk) != SF_ERR_NO_ERROR ||
+        chunk.datalen > (1u << 22))
+      return;
     std::string text(chunk.datalen, '\0');
     chunk.data = text.data();
     if (sf_get_chunk_data(iterator, &chunk) != SF_ERR_NO_ERROR) return;
     pugi::xml_document document;
     if (!document.load_buffer(text.data(), text.find_last_not_of('\0') + 1)) return;
     for (const pugi::xml_node track : document.child("BWFXML").child("TRACK_LIST").children("TRACK")) {
-      const int index = track.child("INTERLEAVE_INDEX").text().as_int(track.child("CHANNEL_INDEX").text().as_int());
+      const int index =
+          track.child("INTERLEAVE_INDEX").text().as_int(track.child("CHANNEL_INDEX").text().as_int());
       const Channel named = channel_from_title(track.child("NAME").text().as_string());
       if (index < 1 || static_cast<std::size_t>(index) > channels_ || named.name.empty()) continue;
       Channel& channel = recording_.channels[static_cast<std::size_t>(index - 1)];
@@ -131,10 +147,14 @@ class Sound : public SampleSource {
 
 bool recognises_sound(const FileHead& head) {
   const std::string_view b = head.bytes;
-  if (starts_with(b, "RIFF") || starts_with(b, "RF64") || starts_with(b, "RIFX")) return b.size() < 12 || b.substr(8, 4) == "WAVE";
-  return starts_with(b, "fLaC") || starts_with(b, "riff\x2E\x91\xCF\x11") || starts_with(b, "FORM") || starts_with(b, "caff");
+  if (starts_with(b, "RIFF") || starts_with(b, "RF64") || starts_with(b, "RIFX"))
+    return b.size() < 12 || b.substr(8, 4) == "WAVE";
+  return starts_with(b, "fLaC") || starts_with(b, "riff\x2E\x91\xCF\x11") || starts_with(b, "FORM") ||
+         starts_with(b, "caff");
 }
 
-std::unique_ptr<SampleSource> open_sound(const FileHead& head, const ReadSettings& settings) { return std::make_unique<Sound>(head, settings); }
+std::unique_ptr<SampleSource> open_sound(const FileHead& head, const ReadSettings& settings) {
+  return std::make_unique<Sound>(head, settings);
+}
 
 }  // namespace vprism

@@ -1,9 +1,9 @@
 // text_layout.cpp: finds the table in a text file, from the bottom up.
 //
-// A pair of delimiter and decimal mark is right when the last lines of the head split into cells of which the same ones are
-// numbers, line after line: those are the data columns. Going up from there, the table starts where one of them stops
-// being a number. Cells of table rows that are not data columns hold a preamble written beside the data; lines above hold titles
-// (nearest), units and the rest of the preamble.
+// A pair of delimiter and decimal mark is right when the last lines of the head split into cells of which the
+// same ones are numbers, line after line: those are the data columns. Going up from there, the table starts
+// where one of them stops being a number. Cells of table rows that are not data columns hold a preamble
+// written beside the data; lines above hold titles (nearest), units and the rest of the preamble.
 #include "formats/text_layout.h"
 
 #include <fast_float/fast_float.h>
@@ -56,26 +56,30 @@ std::vector<std::size_t> numeric_cells(const std::vector<std::string_view>& cell
   return out;
 }
 
-bool all_numeric(const std::vector<std::string_view>& cells, const std::vector<std::size_t>& wanted, char decimal) {
+bool all_numeric(const std::vector<std::string_view>& cells, const std::vector<std::size_t>& wanted,
+                 char decimal) {
   double value = 0;
-  return std::all_of(wanted.begin(), wanted.end(), [&](std::size_t i) { return i < cells.size() && parse_cell(cells[i], decimal, value); });
+  return std::all_of(wanted.begin(), wanted.end(),
+                     [&](std::size_t i) { return i < cells.size() && parse_cell(cells[i], decimal, value); });
 }
 
 /// Tries one delimiter and decimal mark: the table is the longest run of lines with the same numeric cells.
 Guess guess_with(const std::vector<Line>& lines, char delimiter, char decimal) {
   Guess best{delimiter, decimal, 0, 0, {}, 0};
   std::vector<std::string_view> cells;
-  std::size_t at = lines.size();
-  for (int tries = 0; at > 0 && tries < 30; ++tries) {
-    const std::size_t last = at - 1;
-    at = last;
+  // The last line may have been cut, and notes may follow the table: several lines are tried as its last.
+  int tries = 0;
+  for (std::size_t last = lines.size(); last-- > 0 && tries < 30;) {
     split_cells(lines[last].text, delimiter, cells);
     const std::vector<std::size_t> wanted = numeric_cells(cells, decimal);
     if (wanted.empty()) continue;
-    const auto filled = static_cast<double>(std::count_if(cells.begin(), cells.end(), [](std::string_view c) { return !trimmed(c).empty(); }));
+    ++tries;
+    const auto filled = static_cast<double>(
+        std::count_if(cells.begin(), cells.end(), [](std::string_view c) { return !trimmed(c).empty(); }));
     std::size_t first = last;
     std::size_t rows = 1;
-    // A bad cell in the middle of the data must not cut the table in two: a few are passed over if the run goes on above them.
+    // A bad cell in the middle of the data must not cut the table in two: a few are passed over if the run
+    // goes on above them.
     std::size_t misses = 0;
     for (std::size_t i = last; i-- > 0;) {
       split_cells(lines[i].text, delimiter, cells);
@@ -83,15 +87,14 @@ Guess guess_with(const std::vector<Line>& lines, char delimiter, char decimal) {
         first = i;
         ++rows;
         misses = 0;
-      } else if (trimmed(lines[i].text).empty() || ++misses > 3) {
-        if (rows < 3 || misses > 3 || trimmed(lines[i].text).empty()) break;
+      } else if (!trimmed(lines[i].text).empty() && (++misses > 3 || rows < 3)) {
+        break;
       }
     }
     const double purity = static_cast<double>(wanted.size()) / filled;
     const double score = static_cast<double>(rows) * static_cast<double>(wanted.size()) * purity * purity;
     if (score > best.score) best = {delimiter, decimal, first, last, wanted, score};
-    if (rows > 20) break;
-    at = first;
+    if (rows > 20 && tries >= 3) break;
   }
   return best;
 }
@@ -109,7 +112,8 @@ std::string unquoted(std::string_view cell) {
 }
 
 bool contains_any(const std::string& text, std::initializer_list<const char*> words) {
-  return std::any_of(words.begin(), words.end(), [&](const char* word) { return text.find(word) != std::string::npos; });
+  return std::any_of(words.begin(), words.end(),
+                     [&](const char* word) { return text.find(word) != std::string::npos; });
 }
 
 /// Takes interval, rate, duration and length from a key and its value.
@@ -119,8 +123,10 @@ void read_note(TextLayout& layout, const std::string& key, const std::string& va
   const std::string name = lower_case(title.name);
   double number = 0;
   const std::size_t unit_at = value.find_first_not_of("+-.,0123456789eE");
-  std::string unit_text = unit_at == std::string::npos ? "" : std::string(trimmed(std::string_view(value).substr(unit_at)));
-  if (!parse_cell(std::string_view(value).substr(0, unit_at), layout.decimal, number) || !(number > 0)) return;
+  std::string unit_text =
+      unit_at == std::string::npos ? "" : std::string(trimmed(std::string_view(value).substr(unit_at)));
+  if (!parse_cell(std::string_view(value).substr(0, unit_at), layout.decimal, number) || !(number > 0))
+    return;
   if (unit_text.empty() && title.unit.text() != "1") unit_text = title.unit.text();
   const auto in = [&](const char* base) {
     const auto unit = unit_text.empty() ? Unit::try_parse(base) : Unit::try_parse(unit_text);
@@ -128,11 +134,15 @@ void read_note(TextLayout& layout, const std::string& key, const std::string& va
   };
   const bool sampling = contains_any(name, {"sampl", "record", "horizontal", "scan"});
   double interval = 0;
-  if (contains_any(name, {"interval", "increment", "delta t", "delta_t", "time step", "timestep", "sample period", "sampling period"}) || name == "dt")
+  if (contains_any(name, {"interval", "increment", "delta t", "delta_t", "time step", "timestep",
+                          "sample period", "sampling period"}) ||
+      name == "dt")
     interval = in("s");
   else if ((sampling && contains_any(name, {"rate", "freq"})) || name == "fs" || name == "rate")
     interval = in("Hz") > 0 ? 1 / in("Hz") : 0;
-  else if (contains_any(name, {"record length", "number of points", "number of samples", "points", "samples"}) && number == std::floor(number))
+  else if (contains_any(name,
+                        {"record length", "number of points", "number of samples", "points", "samples"}) &&
+           number == std::floor(number))
     layout.declared = static_cast<std::int64_t>(number);
   if (interval > 0 && layout.interval_s == 0) {
     layout.interval_s = interval;
@@ -164,10 +174,12 @@ void read_beside(TextLayout& layout, const std::vector<std::string_view>& cells)
   end_run();
 }
 
-/// A preamble line above the data: "key: value", "key = value", "key,value,unit", with or without a comment mark.
+/// A preamble line above the data: "key: value", "key = value", "key,value,unit", with or without a comment
+/// mark.
 void read_above(TextLayout& layout, std::string_view text) {
   text = trimmed(text);
-  while (!text.empty() && (text.front() == '#' || text.front() == '%' || text.front() == '!')) text.remove_prefix(1);
+  while (!text.empty() && (text.front() == '#' || text.front() == '%' || text.front() == '!'))
+    text.remove_prefix(1);
   text = trimmed(text);
   if (text.empty()) return;
   std::vector<std::string_view> cells;
@@ -190,8 +202,8 @@ void read_above(TextLayout& layout, std::string_view text) {
   read_note(layout, parts[0], value);
 }
 
-/// Title cells of the data columns in a line; blank-aligned tables may have blanks inside a title, so two blanks part
-/// them there. Empty when the line does not fit the table.
+/// Title cells of the data columns in a line; blank-aligned tables may have blanks inside a title, so two
+/// blanks part them there. Empty when the line does not fit the table.
 std::vector<std::string> title_cells(const TextLayout& layout, std::string_view text) {
   std::string_view bare = trimmed(text);
   while (!bare.empty() && (bare.front() == '#' || bare.front() == '%')) bare = trimmed(bare.substr(1));
@@ -216,13 +228,15 @@ std::vector<std::string> title_cells(const TextLayout& layout, std::string_view 
     out.push_back(unquoted(cells[i]));
   }
   if (!out.empty() && !out[0].empty() && out[0].front() == '#') out[0].erase(0, 1);
-  const auto filled = static_cast<std::size_t>(std::count_if(out.begin(), out.end(), [](const std::string& s) { return !s.empty(); }));
+  const auto filled = static_cast<std::size_t>(
+      std::count_if(out.begin(), out.end(), [](const std::string& s) { return !s.empty(); }));
   return 2 * filled > out.size() ? out : std::vector<std::string>{};
 }
 
 bool is_time_title(const Channel& column) {
   const std::string name = lower_case(column.name);
-  for (const char* word : {"time", "t", "zeit", "temps", "tiempo", "seconds", "second", "sec", "s", "timestamp", "elapsed", "x"})
+  for (const char* word :
+       {"time", "t", "zeit", "temps", "tiempo", "seconds", "second", "sec", "s", "timestamp", "elapsed", "x"})
     if (name == word) return true;
   return name.find("time") != std::string::npos;
 }
@@ -230,17 +244,25 @@ bool is_time_title(const Channel& column) {
 using TitleRow = std::vector<std::string>;
 
 bool is_units_row(const TitleRow& row) {
-  return std::all_of(row.begin(), row.end(), [](const std::string& cell) { return cell.empty() || Unit::try_parse(without_brackets(cell)).has_value(); });
+  return std::all_of(row.begin(), row.end(), [](const std::string& cell) {
+    return cell.empty() || Unit::try_parse(without_brackets(cell)).has_value();
+  });
 }
 
-/// Names, units and descriptions in the rows right above the data; everything further up is preamble. A row of nothing but
-/// units gives the units; of the others the one whose first title is a time names the columns, else the nearest.
+/// Names, units and descriptions in the rows right above the data; everything further up is preamble. A row
+/// of nothing but units gives the units; of the others the one whose first title is a time names the columns,
+/// else the nearest.
 void read_titles(TextLayout& layout, const std::vector<Line>& lines, std::size_t first) {
   std::vector<TitleRow> rows;  // Nearest to the data first.
   double value = 0;
   while (rows.size() < 3 && rows.size() < first) {
     TitleRow row = title_cells(layout, lines[first - 1 - rows.size()].text);
-    const bool numbers = std::any_of(row.begin(), row.end(), [&](const std::string& cell) { return parse_cell(cell, layout.decimal, value); });
+    const bool keyed =
+        lines[first - 1 - rows.size()].text.find('=') != std::string_view::npos ||
+        (layout.cells.size() == 1 && lines[first - 1 - rows.size()].text.find(':') != std::string_view::npos);
+    const bool numbers = keyed || std::any_of(row.begin(), row.end(), [&](const std::string& cell) {
+                           return parse_cell(cell, layout.decimal, value);
+                         });
     if (row.empty() || numbers) break;
     rows.push_back(std::move(row));
   }
@@ -250,7 +272,8 @@ void read_titles(TextLayout& layout, const std::vector<Line>& lines, std::size_t
     if (rows.size() > 1 || (lead && lead->converts_to(Unit::parse("s")))) units = 0;
   }
   for (std::size_t r = rows.size(); r-- > 0;)
-    if (r != units && (!names || r == 0 || (r == 1 && units) || is_time_title(channel_from_title(rows[r][0])))) {
+    if (r != units &&
+        (!names || r == 0 || (r == 1 && units) || is_time_title(channel_from_title(rows[r][0])))) {
       if (!names || !is_time_title(channel_from_title(rows[*names][0]))) names = r;
     }
   layout.columns.assign(layout.cells.size(), {});
@@ -276,55 +299,73 @@ void read_titles(TextLayout& layout, const std::vector<Line>& lines, std::size_t
 
 bool is_count_title(const Channel& column) {
   const std::string name = lower_case(column.name);
-  for (const char* word : {"index", "sample", "samples", "no", "no.", "nr", "#", "n", "point", "points", "row", "count"})
+  for (const char* word :
+       {"index", "sample", "samples", "no", "no.", "nr", "#", "n", "point", "points", "row", "count"})
     if (name == word) return true;
   return false;
 }
 
 /// Steps of one column over the head: 1 rising, 0 not.
-bool rises(const TextLayout& layout, const std::vector<Line>& lines, std::size_t first, std::size_t last, std::size_t column) {
+bool rises(const TextLayout& layout, const std::vector<Line>& lines, std::size_t first, std::size_t last,
+           std::size_t column) {
   std::vector<std::string_view> cells;
   double previous = 0;
   std::size_t seen = 0, rising = 0;
   for (std::size_t i = first; i <= last; ++i) {
     split_cells(lines[i].text, layout.delimiter, cells);
     double value = 0;
-    if (layout.cells[column] >= cells.size() || !parse_cell(cells[layout.cells[column]], layout.decimal, value)) continue;
+    if (layout.cells[column] >= cells.size() ||
+        !parse_cell(cells[layout.cells[column]], layout.decimal, value))
+      continue;
     if (seen++ > 0 && value > previous) ++rising;
     previous = value;
   }
   return seen >= 3 && rising + 1 + seen / 50 >= seen;
 }
 
-void find_time(TextLayout& layout, const std::vector<Line>& lines, std::size_t first, std::size_t last, const FileHead& head, const std::string& asked) {
+void find_time(TextLayout& layout, const std::vector<Line>& lines, std::size_t first, std::size_t last,
+               const FileHead& head, const std::string& asked) {
   std::vector<std::string> names;
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
-    names.push_back(layout.columns[c].name.empty() ? "column " + std::to_string(c + 1) : layout.columns[c].name);
+    names.push_back(layout.columns[c].name.empty() ? "column " + std::to_string(c + 1)
+                                                   : layout.columns[c].name);
   }
   const Unit second = Unit::parse("s");
-  const auto time_unit = [&](std::size_t c) { return layout.columns[c].unit.text() != "1" && layout.columns[c].unit.converts_to(second); };
+  const auto time_unit = [&](std::size_t c) {
+    return layout.columns[c].unit.text() != "1" && layout.columns[c].unit.converts_to(second);
+  };
   if (asked == "none") return;
   if (!asked.empty()) {
     for (std::size_t c = 0; c < names.size(); ++c)
       if (names[c] == asked || std::to_string(c + 1) == asked) layout.time = c;
-    if (!layout.time) throw Error(Status::usage, "--axis: " + head.path + ": " + unknown_name("column", asked, names));
+    if (!layout.time)
+      throw Error(Status::usage, "--axis: " + head.path + ": " + unknown_name("column", asked, names));
   } else if (layout.columns.size() > 1) {
     for (std::size_t c = 0; c < names.size() && !layout.time; ++c)
-      if ((is_time_title(layout.columns[c]) || time_unit(c)) && rises(layout, lines, first, last, c)) layout.time = c;
-    const bool untitled = std::all_of(layout.columns.begin(), layout.columns.end(), [](const Channel& c) { return c.name.empty(); });
+      if ((is_time_title(layout.columns[c]) || time_unit(c)) && rises(layout, lines, first, last, c))
+        layout.time = c;
+    const bool untitled = std::all_of(layout.columns.begin(), layout.columns.end(),
+                                      [](const Channel& c) { return c.name.empty(); });
     if (!layout.time && untitled && rises(layout, lines, first, last, 0)) {
       layout.time = 0;
-      layout.cautions.push_back({"axis-assumed", Severity::warning, "", "the columns have no titles; the first one rises steadily and is taken as time",
-                                 "name the time column with --axis, or --axis none if there is none"});
+      layout.cautions.push_back(
+          {"axis-assumed", Severity::warning, "",
+           "the columns have no titles; the first one rises steadily and is taken as time",
+           "name the time column with --axis, or --axis none if there is none"});
     }
   }
   if (!layout.time) return;
   Channel& column = layout.columns[*layout.time];
   if (column.unit.text() == "1") {
-    layout.cautions.push_back({"axis-unit-assumed", Severity::note, "", "the time column \"" + names[*layout.time] + "\" names no unit; seconds are taken", "check the duration"});
+    layout.cautions.push_back(
+        {"axis-unit-assumed", Severity::note, "",
+         "the time column \"" + names[*layout.time] + "\" names no unit; seconds are taken",
+         "check the duration"});
     column.unit = second;
   }
-  if (!column.unit.converts_to(second)) throw Error(Status::usage, head.path + ": the column \"" + names[*layout.time] + "\" is in " + column.unit.text() + ", not a time; name another with --axis");
+  if (!column.unit.converts_to(second))
+    throw Error(Status::usage, head.path + ": the column \"" + names[*layout.time] + "\" is in " +
+                                   column.unit.text() + ", not a time; name another with --axis");
   layout.time_factor = column.unit.convert(1, second);
 }
 
@@ -359,32 +400,47 @@ void split_cells(std::string_view line, char delimiter, std::vector<std::string_
 }
 
 bool parse_cell(std::string_view cell, char decimal, double& value) {
-  while (!cell.empty() && (cell.front() == ' ' || cell.front() == '\t' || cell.front() == '"')) cell.remove_prefix(1);
-  while (!cell.empty() && (cell.back() == ' ' || cell.back() == '\t' || cell.back() == '"' || cell.back() == '\r')) cell.remove_suffix(1);
+  while (!cell.empty() && (cell.front() == ' ' || cell.front() == '\t' || cell.front() == '"'))
+    cell.remove_prefix(1);
+  while (!cell.empty() &&
+         (cell.back() == ' ' || cell.back() == '\t' || cell.back() == '"' || cell.back() == '\r'))
+    cell.remove_suffix(1);
   if (!cell.empty() && cell.front() == '+') cell.remove_prefix(1);
   if (cell.empty()) return false;
-  const auto [end, code] = fast_float::from_chars_advanced(cell.data(), cell.data() + cell.size(), value, fast_float::parse_options{fast_float::chars_format::general, decimal});
+  const auto [end, code] =
+      fast_float::from_chars_advanced(cell.data(), cell.data() + cell.size(), value,
+                                      fast_float::parse_options{fast_float::chars_format::general, decimal});
   return code == std::errc() && end == cell.data() + cell.size() && std::isfinite(value);
 }
 
 bool recognises_delimited(const FileHead& head) {
   // Text of any 8-bit coding: no NUL and next to no other control characters.
-  const auto control = static_cast<std::size_t>(std::count_if(head.bytes.begin(), head.bytes.end(), [](char c) {
-    const auto u = static_cast<unsigned char>(c);
-    return u < 0x20 && u != '\n' && u != '\r' && u != '\t' && u != '\f' && u != 0x1B;
-  }));
+  const auto control =
+      static_cast<std::size_t>(std::count_if(head.bytes.begin(), head.bytes.end(), [](char c) {
+        const auto u = static_cast<unsigned char>(c);
+        return u < 0x20 && u != '\n' && u != '\r' && u != '\t' && u != '\f' && u != 0x1B;
+      }));
   return head.bytes.find('\0') == std::string::npos && control * 1000 <= head.bytes.size();
 }
 
 TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) {
   const std::vector<Line> lines = lines_of(head);
   Guess best{',', '.', 0, 0, {}, 0};
-  for (const auto& [delimiter, decimal] : {std::pair{',', '.'}, {';', ','}, {';', '.'}, {'\t', '.'}, {'\t', ','}, {'|', '.'}, {' ', '.'}, {' ', ','}}) {
+  for (const auto& [delimiter, decimal] : {std::pair{',', '.'},
+                                           {';', ','},
+                                           {';', '.'},
+                                           {'\t', '.'},
+                                           {'\t', ','},
+                                           {'|', '.'},
+                                           {' ', '.'},
+                                           {' ', ','}}) {
     const Guess guess = guess_with(lines, delimiter, decimal);
     if (guess.score > best.score * (1 + 1e-9)) best = guess;
   }
   if (best.cells.empty())
-    throw Error(Status::input, head.path + ": no row of numbers in its first " + std::to_string(lines.size()) + (lines.size() == 1 ? " line" : " lines") + "; is this the right file?");
+    throw Error(Status::input, head.path + ": no row of numbers in its first " +
+                                   std::to_string(lines.size()) + (lines.size() == 1 ? " line" : " lines") +
+                                   "; is this the right file?");
   TextLayout layout;
   layout.delimiter = best.delimiter;
   layout.decimal = best.decimal;
@@ -402,8 +458,12 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
   find_time(layout, lines, best.first, best.last, head, settings.axis);
   // A column that only counts the samples is no channel, and no time.
   for (std::size_t c = 0; c < layout.columns.size() && layout.columns.size() > 1; ++c) {
-    if (layout.time == c || !is_count_title(layout.columns[c]) || !rises(layout, lines, best.first, best.last, c)) continue;
-    layout.cautions.push_back({"axis-counts", Severity::note, "", "the column \"" + layout.columns[c].name + "\" counts samples; it is left out", ""});
+    if (layout.time == c || !is_count_title(layout.columns[c]) ||
+        !rises(layout, lines, best.first, best.last, c))
+      continue;
+    layout.cautions.push_back({"axis-counts", Severity::note, "",
+                               "the column \"" + layout.columns[c].name + "\" counts samples; it is left out",
+                               ""});
     layout.columns.erase(layout.columns.begin() + static_cast<std::ptrdiff_t>(c));
     layout.cells.erase(layout.cells.begin() + static_cast<std::ptrdiff_t>(c));
     if (layout.time && *layout.time > c) --*layout.time;

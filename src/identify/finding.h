@@ -12,7 +12,8 @@ namespace vprism {
 
 /// One identified thing, as the result document shows it.
 struct Finding {
-  std::string kind;  ///< tone, harmonic-family, mains-hum, sideband-family, broadband, ...
+  std::string kind;       ///< tone, harmonic-family, mains-hum, sideband-family, broadband, ...
+  std::string recording;  ///< File it was found in.
   std::string channel;
   double frequency_hz = 0, frequency_std_hz = 0;
   double level_rms = 0;  ///< Of the whole family where it is one, in the channel's unit.
@@ -23,15 +24,18 @@ struct Finding {
   std::vector<std::size_t> members;   ///< Indices into the channel's peaks.
 };
 
-/// Peaks of one channel put into families and words: multiples of a common frequency (mains hum when that is 50 or 60 Hz), pairs at equal
-/// distance around a stronger line, humps too wide for a tone, tones alone. Only frequencies that agree within
-/// their uncertainties are joined. By descending level.
-std::vector<Finding> name_peaks(const Channel& channel, const std::vector<Peak>& peaks, const SpectrumPlan& plan);
+/// Peaks of one channel put into families and words: multiples of a common frequency (mains hum when that is
+/// 50 or 60 Hz), pairs at equal distance around a stronger line, humps too wide for a tone, tones alone. Only
+/// frequencies that agree within their uncertainties are joined. By descending level.
+std::vector<Finding> name_peaks(const Channel& channel, const std::vector<Peak>& peaks,
+                                const SpectrumPlan& plan);
 
-/// Cautions that level statistics give rise to: dead channel, clipping, spikes, large offset, values that are no numbers.
+/// Cautions that level statistics give rise to: dead channel, clipping, spikes, large offset, values that are
+/// no numbers.
 std::vector<Caution> level_cautions(const Channel& channel, const Statistics& statistics);
 
 /// Cautions about a spectrum: one segment only, lines closer than the RBW.
-std::vector<Caution> spectrum_cautions(const Channel& channel, const Spectrum& spectrum, const std::vector<Peak>& peaks);
+std::vector<Caution> spectrum_cautions(const Channel& channel, const Spectrum& spectrum,
+                                       const std::vector<Peak>& peaks);
 
 }  // namespace vprism

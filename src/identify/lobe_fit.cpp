@@ -1,12 +1,18 @@
 // lobe_fit.cpp: lines by least squares on the bins around them.
 //
-// About the segment's centre a sine is Y[k] = g R(k - f) + conj(g) R(k + f), g = (A/2) exp(i (p + pi f)), R real and even
-// (WindowTransform). So Re Y[k] = Re g S, S = R(k-f) + R(k+f), and Im Y[k] = Im g D, D = R(k-f) - R(k+f): the mirror image is part of the model,
-// not an error. Bins of white noise have covariance V r(k - l), r(m) = sum w^2 cos(2 pi m (n - N/2)/N) / sum w^2.
+// About the segment's centre a sine is Y[k] = g R(k - f) + conj(g) R(k + f), g = (A/2) exp(i (p + pi f)), R
+// real and even (WindowTransform). So Re Y[k] = Re g S, S = R(k-f) + R(k+f), and Im Y[k] = Im g D, D = R(k-f)
+// - R(k+f): the mirror image is part of the model, not an error. Bins of white noise have covariance V r(k -
+// l), r(m) = sum w^2 cos(2 pi m (n - N/2)/N) / sum w^2.
 //
-// One segment: Gauss-Newton on Re and Im jointly over f, Re g, Im g of all lines of a cluster (and DC, near it).
-// More: Gauss-Newton on Q[k] = mean |Y[k]|^2 = sum_m G_m (R(k-f_m)^2 + R(k+f_m)^2) + V, weighted by
-//     cov(Q_k, Q_l) = 2 s_k s_l V r / J_tone + (V r)^2 / J_noise,   s_k = sqrt(G) R(k - f).
+// One segment: Gauss-Newton on Re and Im jointly over f, Re g, Im g of all lines of a cluster (and DC, near
+// it). More: Gauss-Newton on Q[k] = mean |Y[k]|^2 = sum_m G_m (R(k-f_m)^2 + R(k+f_m)^2) + V, weighted by by 1
+// / var(Q_k). With J segments that overlap by hops of h samples,
+//     cov(Q_k, Q_l) = (2 G R(k-f) R(l-f) V / J) [r_0 + 2 sum_m (1 - m/J) cos(2 pi (m h / N) ((k+l)/2 - f))
+//     r_m]
+//                   + (V^2 / J) [r_0^2 + 2 sum_m (1 - m/J) r_m^2],   r_m(k - l) the correlation of noise m
+//                   hops apart:
+// noise that two segments share beats with the line at phases that turn with the bin's distance from it.
 // Uncertainties are (J'WJ)^-1 J'W C W J (J'WJ)^-1 with that covariance C.
 #include "identify/lobe_fit.h"
 
@@ -31,33 +37,116 @@ Matrix parameter_covariance(const Matrix& jacobian, const Vector& weights, const
   return inverse * weighted.transpose() * data * weighted * inverse;
 }
 
-Vector weighted_solution(const Matrix& jacobian, const Vector& weights, const Vector& residual) {
-  const Vector root = weights.cwiseSqrt();
-  return (root.asDiagonal() * jacobian).colPivHouseholderQr().solve(root.asDiagonal() * residual);
+/// Levenberg-Marquardt: steps that do not lower the weighted sum of squares are taken back and tried shorter.
+/// `linearise` fills Jacobian and residual at the parameters it is given. Ends when no frequency (every
+/// `stride`th parameter up to `lines`) moves.
+template <typename Linearise>
+void minimise(Vector& parameters, const Vector& weights, Eigen::Index stride, Eigen::Index lines,
+              Matrix& jacobian, Vector& residual, const Linearise& linearise) {
+  const auto cost_at = [&](const Vector& at) {
+    linearise(at);
+    return residual.cwiseProduct(weights).dot(residual);
+  };
+  double damping = 1e-4, cost = cost_at(parameters);
+  for (int step = 0; step < most_steps && damping < 1e9; ++step) {
+    const Matrix weighted = weights.asDiagonal() * jacobian;
+    Matrix normal = jacobian.transpose() * weighted;
+    const Vector gradient = weighted.transpose() * residual;
+    normal.diagonal() *= 1 + damping;
+    normal.diagonal().array() += 1e-300;
+    Vector change = normal.ldlt().solve(gradient);
+    double largest = 0;
+    for (Eigen::Index c = 0; c < lines; ++c) {
+      change[stride * c] = std::clamp(change[stride * c], -0.3, 0.3);
+      largest = std::max(largest, std::abs(change[stride * c]));
+    }
+    const Vector trial = parameters + change;
+    const double trial_cost = cost_at(trial);
+    if (trial_cost <= cost) {
+      parameters = trial;
+      cost = trial_cost;
+      damping = std::max(damping / 10, 1e-12);
+      if (largest < 1e-11) break;
+    } else {
+      linearise(parameters);
+      damping *= 10;
+    }
+  }
+  linearise(parameters);
 }
 
 }  // namespace
 
-LobeFit::LobeFit(const Spectrum& spectrum) : spectrum_(spectrum), transform_(spectrum.window, spectrum.plan.segment), half_width_(window_figures(spectrum.window).half_width_bins) {
-  dc_ = spectrum.first.empty() ? 0 : spectrum.first[0].real();
-  // r(m) from the window's samples, thinned for long segments: w^2 is smooth.
-  const std::size_t size = std::min<std::size_t>(spectrum.plan.segment, 4096);
-  const std::vector<double> w = make_window(spectrum.window, size);
-  correlation_.resize(64);
-  for (std::size_t m = 0; m < correlation_.size(); ++m) {
-    double sum = 0, all = 0;
-    for (std::size_t n = 0; n < size; ++n) {
-      const double angle = 2 * std::numbers::pi * static_cast<double>(m) * (static_cast<double>(n) / static_cast<double>(size) - 0.5);
-      sum += w[n] * w[n] * std::cos(angle);
-      all += w[n] * w[n];
+LobeFit::LobeFit(const Spectrum& spectrum)
+    : spectrum_(spectrum),
+      transform_(spectrum.window, spectrum.plan.segment),
+      half_width_(window_half_width_bins(spectrum.window)) {
+  prepare_correlation();
+}
+
+void LobeFit::prepare_correlation() {
+  // From the window's samples, thinned for long segments: w is smooth. r_m(d) = sum_n w[n] w[n + m hop] cos(2
+  // pi d (n + m hop / 2 - N/2) / N) / sum w^2.
+  const SpectrumPlan& plan = spectrum_.plan;
+  const std::size_t size = std::min<std::size_t>(plan.segment, 2048);
+  const std::vector<double> w = make_window(spectrum_.window, size);
+  double all = 0;
+  for (const double x : w) all += x * x;
+  const auto distances = static_cast<std::size_t>(2 * std::ceil(half_width_)) + 2;
+  const double thinned_hop =
+      static_cast<double>(plan.hop) * static_cast<double>(size) / static_cast<double>(plan.segment);
+  for (std::size_t m = 0; static_cast<double>(m) * thinned_hop < static_cast<double>(size) &&
+                          static_cast<std::int64_t>(m) < plan.averages;
+       ++m) {
+    const auto lag = static_cast<std::size_t>(std::lround(static_cast<double>(m) * thinned_hop));
+    std::vector<double> row(distances, 0.0);
+    for (std::size_t n = 0; n + lag < size; ++n) {
+      const double product = w[n] * w[n + lag] / all;
+      const double turn =
+          2 * std::numbers::pi *
+          ((static_cast<double>(n) + static_cast<double>(lag) / 2) / static_cast<double>(size) - 0.5);
+      for (std::size_t d = 0; d < distances; ++d) row[d] += product * std::cos(turn * static_cast<double>(d));
     }
-    correlation_[m] = sum / all;
+    correlation_.push_back(std::move(row));
   }
 }
 
-double LobeFit::noise_correlation(std::size_t a, std::size_t b) const {
-  const std::size_t m = a > b ? a - b : b - a;
-  return m < correlation_.size() ? correlation_[m] : 0;
+double LobeFit::correlation(std::size_t lag, std::size_t a, std::size_t b) const {
+  const std::size_t d = a > b ? a - b : b - a;
+  return lag < correlation_.size() && d < correlation_[lag].size() ? correlation_[lag][d] : 0;
+}
+
+double LobeFit::beat_covariance(double line_bins, std::size_t a, std::size_t b) const {
+  const SpectrumPlan& plan = spectrum_.plan;
+  const double count = static_cast<double>(plan.averages),
+               middle = (static_cast<double>(a) + static_cast<double>(b)) / 2;
+  double sum = correlation(0, a, b);
+  for (std::size_t m = 1; m < correlation_.size(); ++m) {
+    const double turn = 2 * std::numbers::pi * static_cast<double>(m * plan.hop) /
+                        static_cast<double>(plan.segment) * (middle - line_bins);
+    sum += 2 * (1 - static_cast<double>(m) / count) * std::cos(turn) * correlation(m, a, b);
+  }
+  return 2 * transform_(static_cast<double>(a) - line_bins) * transform_(static_cast<double>(b) - line_bins) *
+         sum / count;
+}
+
+double LobeFit::noise_covariance(std::size_t a, std::size_t b) const {
+  const auto count = static_cast<double>(spectrum_.plan.averages);
+  double sum = std::pow(correlation(0, a, b), 2);
+  for (std::size_t m = 1; m < correlation_.size(); ++m)
+    sum += 2 * (1 - static_cast<double>(m) / count) * std::pow(correlation(m, a, b), 2);
+  return sum / count;
+}
+
+double LobeFit::direct(const std::vector<Line>& lines) const {
+  if (spectrum_.plan.averages > 1 || lines.empty() || spectrum_.first.empty()) {
+    // A true offset shows in the mean and in bin 0; a low tone's remainder shows in one more than in the
+    // other.
+    return std::copysign(std::min(std::abs(spectrum_.mean), std::sqrt(spectrum_.power[0])), spectrum_.mean);
+  }
+  double dc = spectrum_.first[0].real();
+  for (const Line& line : lines) dc -= 2 * line.half.real() * transform_(line.bins);
+  return dc;
 }
 
 double LobeFit::leakage(double d) const {
@@ -67,7 +156,8 @@ double LobeFit::leakage(double d) const {
 }
 
 Line LobeFit::start(std::size_t bin, const std::vector<double>& power) const {
-  // The ratio of the two highest bins fixes the place between them; it is found by bisection on R(1 - d) / R(d).
+  // The ratio of the two highest bins fixes the place between them; it is found by bisection on R(1 - d) /
+  // R(d).
   const auto one_sided = [&](std::size_t k) { return power[k] / (spectrum_.doubled(k) ? 2 : 1); };
   const std::size_t last = spectrum_.bins() - 1;
   const double left = bin > 1 ? one_sided(bin - 1) : 0, right = bin < last ? one_sided(bin + 1) : 0;
@@ -89,11 +179,14 @@ Line LobeFit::start(std::size_t bin, const std::vector<double>& power) const {
 std::vector<double> LobeFit::remainder(const std::vector<Line>& lines) const {
   const bool single = spectrum_.plan.averages == 1;
   std::vector<double> left = spectrum_.power;
+  const double dc = direct(lines);
   for (std::size_t bin = 0; bin < left.size(); ++bin) {
     const auto k = static_cast<double>(bin);
-    // Far side lobes of many lines are only worth their cost where they matter: within some lobes, or all where there are few bins.
-    std::complex<double> y = single ? centred(bin) : 0;
-    double model = 0;
+    // Far side lobes of many lines are only worth their cost where they matter: within some lobes, or all
+    // where there are few bins.
+    const double still = dc * transform_(k);
+    std::complex<double> y = single ? centred(bin) - still : 0;
+    double model = still * still;
     for (const Line& line : lines) {
       if (std::abs(k - line.bins) > 200 && left.size() > 20000) continue;
       const double near = transform_(k - line.bins), mirror = transform_(k + line.bins);
@@ -102,7 +195,8 @@ std::vector<double> LobeFit::remainder(const std::vector<Line>& lines) const {
       else
         model += line.square * (near * near + mirror * mirror);
     }
-    left[bin] = (spectrum_.doubled(bin) ? 2 : 1) * (single ? std::norm(y) : std::max(0.0, square(bin) - model));
+    left[bin] =
+        (spectrum_.doubled(bin) ? 2 : 1) * (single ? std::norm(y) : std::max(0.0, square(bin) - model));
   }
   return left;
 }
@@ -126,70 +220,69 @@ void LobeFit::refine_complex(std::vector<Line>& lines, const Cluster& cluster, d
   const auto count = static_cast<Eigen::Index>(cluster.size());
   // DC is a line of its own kind where its lobe reaches: real, at 0.
   const bool with_dc = static_cast<double>(bins.front()) <= half_width_ + 1;
-  double dc = dc_;
+  const double all_dc = direct(lines);
   Vector far_re(rows), far_im(rows);  // Data less the lines outside the cluster.
   for (Eigen::Index i = 0; i < rows; ++i) {
     const auto k = static_cast<double>(bins[static_cast<std::size_t>(i)]);
     std::complex<double> y = centred(bins[static_cast<std::size_t>(i)]);
     for (std::size_t m = 0; m < lines.size(); ++m) {
       if (std::find(cluster.begin(), cluster.end(), m) != cluster.end()) continue;
-      y -= lines[m].half * transform_(k - lines[m].bins) + std::conj(lines[m].half) * transform_(k + lines[m].bins);
+      y -= lines[m].half * transform_(k - lines[m].bins) +
+           std::conj(lines[m].half) * transform_(k + lines[m].bins);
     }
-    if (!with_dc) y -= dc_ * transform_(k);
+    if (!with_dc) y -= all_dc * transform_(k);
     far_re[i] = y.real();
     far_im[i] = y.imag();
   }
   Matrix jacobian(2 * rows, 3 * count + (with_dc ? 1 : 0));
-  Vector residual(2 * rows);
-  const auto linearise = [&] {
+  Vector residual(2 * rows), parameters(jacobian.cols());
+  for (Eigen::Index c = 0; c < count; ++c) {
+    const Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+    parameters.segment(3 * c, 3) << line.bins, line.half.real(), line.half.imag();
+  }
+  if (with_dc) parameters[3 * count] = all_dc;
+  const Vector weights = Vector::Ones(2 * rows);
+  minimise(parameters, weights, 3, count, jacobian, residual, [&](const Vector& at) {
     jacobian.setZero();
     residual << far_re, far_im;
     for (Eigen::Index i = 0; i < rows; ++i) {
       const auto k = static_cast<double>(bins[static_cast<std::size_t>(i)]);
       for (Eigen::Index c = 0; c < count; ++c) {
-        const Line& line = lines[cluster[static_cast<std::size_t>(c)]];
-        const double near = transform_(k - line.bins), mirror = transform_(k + line.bins);
-        const double near_slope = transform_.slope(k - line.bins), mirror_slope = transform_.slope(k + line.bins);
-        residual[i] -= line.half.real() * (near + mirror);
-        residual[rows + i] -= line.half.imag() * (near - mirror);
-        jacobian(i, 3 * c) = line.half.real() * (mirror_slope - near_slope);
-        jacobian(rows + i, 3 * c) = -line.half.imag() * (near_slope + mirror_slope);
+        const double f = at[3 * c], re = at[3 * c + 1], im = at[3 * c + 2];
+        const auto [near, near_slope] = transform_.evaluate(k - f);
+        const auto [mirror, mirror_slope] = transform_.evaluate(k + f);
+        residual[i] -= re * (near + mirror);
+        residual[rows + i] -= im * (near - mirror);
+        jacobian(i, 3 * c) = re * (mirror_slope - near_slope);
+        jacobian(rows + i, 3 * c) = -im * (near_slope + mirror_slope);
         jacobian(i, 3 * c + 1) = near + mirror;
         jacobian(rows + i, 3 * c + 2) = near - mirror;
       }
       if (with_dc) {
         jacobian(i, 3 * count) = transform_(k);
-        residual[i] -= dc * transform_(k);
+        residual[i] -= at[3 * count] * transform_(k);
       }
     }
-  };
-  const Vector weights = Vector::Ones(2 * rows);
-  for (int step = 0; step < most_steps; ++step) {
-    linearise();
-    Vector change = weighted_solution(jacobian, weights, residual);
-    double largest = 0;
-    for (Eigen::Index c = 0; c < count; ++c) {
-      Line& line = lines[cluster[static_cast<std::size_t>(c)]];
-      const double move = std::clamp(change[3 * c], -0.3, 0.3);
-      line.bins = std::clamp(line.bins + move, 0.05, static_cast<double>(spectrum_.bins()) - 1.0);
-      line.half += std::complex<double>(change[3 * c + 1], change[3 * c + 2]);
-      largest = std::max(largest, std::abs(move));
-    }
-    if (with_dc) dc += change[3 * count];
-    if (largest < 1e-11) break;
+  });
+  for (Eigen::Index c = 0; c < count; ++c) {
+    Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+    line.bins = std::clamp(parameters[3 * c], 0.05, static_cast<double>(spectrum_.bins()) - 1.0);
+    line.half = {parameters[3 * c + 1], parameters[3 * c + 2]};
   }
-  linearise();
   Matrix data = Matrix::Zero(2 * rows, 2 * rows);
   for (Eigen::Index i = 0; i < rows; ++i)
     for (Eigen::Index j = 0; j < rows; ++j)
-      data(i, j) = data(rows + i, rows + j) = floor / 2 * noise_correlation(bins[static_cast<std::size_t>(i)], bins[static_cast<std::size_t>(j)]);
+      data(i, j) = data(rows + i, rows + j) =
+          floor / 2 * correlation(0, bins[static_cast<std::size_t>(i)], bins[static_cast<std::size_t>(j)]);
   const Matrix covariance = parameter_covariance(jacobian, weights, data);
   for (Eigen::Index c = 0; c < count; ++c) {
     Line& line = lines[cluster[static_cast<std::size_t>(c)]];
     line.square = std::norm(line.half);
     line.bins_std = std::sqrt(std::max(0.0, covariance(3 * c, 3 * c)));
     const double re = line.half.real(), im = line.half.imag();
-    const double variance = 4 * (re * re * covariance(3 * c + 1, 3 * c + 1) + im * im * covariance(3 * c + 2, 3 * c + 2) + 2 * re * im * covariance(3 * c + 1, 3 * c + 2));
+    const double variance =
+        4 * (re * re * covariance(3 * c + 1, 3 * c + 1) + im * im * covariance(3 * c + 2, 3 * c + 2) +
+             2 * re * im * covariance(3 * c + 1, 3 * c + 2));
     line.square_rel_std = std::sqrt(std::max(0.0, variance)) / line.square;
   }
 }
@@ -200,58 +293,61 @@ void LobeFit::refine_power(std::vector<Line>& lines, const Cluster& cluster, dou
   const auto rows = static_cast<Eigen::Index>(bins.size());
   const auto count = static_cast<Eigen::Index>(cluster.size());
   Vector data(rows);
+  const double all_dc = direct(lines);
   for (Eigen::Index i = 0; i < rows; ++i) {
     const std::size_t bin = bins[static_cast<std::size_t>(i)];
     const auto k = static_cast<double>(bin);
     data[i] = square(bin) - floor;
     for (std::size_t m = 0; m < lines.size(); ++m) {
       if (std::find(cluster.begin(), cluster.end(), m) != cluster.end()) continue;
-      data[i] -= lines[m].square * (std::pow(transform_(k - lines[m].bins), 2) + std::pow(transform_(k + lines[m].bins), 2));
+      data[i] -= lines[m].square *
+                 (std::pow(transform_(k - lines[m].bins), 2) + std::pow(transform_(k + lines[m].bins), 2));
     }
-    data[i] -= square(0) * std::pow(transform_(k), 2);
+    data[i] -= std::pow(all_dc * transform_(k), 2);
   }
   Matrix jacobian(rows, 2 * count);
-  Vector residual(rows), weights(rows), model(rows);
-  const auto linearise = [&] {
+  Vector residual(rows), weights(rows), parameters(2 * count);
+  for (Eigen::Index c = 0; c < count; ++c)
+    parameters.segment(2 * c, 2) << lines[cluster[static_cast<std::size_t>(c)]].bins,
+        lines[cluster[static_cast<std::size_t>(c)]].square;
+  const auto linearise = [&](const Vector& at) {
     residual = data;
-    model.setZero();
     for (Eigen::Index i = 0; i < rows; ++i) {
       const auto k = static_cast<double>(bins[static_cast<std::size_t>(i)]);
       for (Eigen::Index c = 0; c < count; ++c) {
-        const Line& line = lines[cluster[static_cast<std::size_t>(c)]];
-        const double near = transform_(k - line.bins), mirror = transform_(k + line.bins);
+        const double f = at[2 * c];
+        const auto [near, near_slope] = transform_.evaluate(k - f);
+        const auto [mirror, mirror_slope] = transform_.evaluate(k + f);
         const double shape = near * near + mirror * mirror;
-        model[i] += line.square * shape;
-        jacobian(i, 2 * c) = 2 * line.square * (mirror * transform_.slope(k + line.bins) - near * transform_.slope(k - line.bins));
+        residual[i] -= at[2 * c + 1] * shape;
+        jacobian(i, 2 * c) = 2 * at[2 * c + 1] * (mirror * mirror_slope - near * near_slope);
         jacobian(i, 2 * c + 1) = shape;
       }
-      residual[i] -= model[i];
-      // The last term keeps noise-free lines from resting on one bin.
-      weights[i] = 1 / (2 * model[i] * floor / spectrum_.tone_averages + floor * floor / spectrum_.noise_averages + 1e-12 * model[i] * model[i] + 1e-300);
     }
   };
-  for (int step = 0; step < most_steps; ++step) {
-    linearise();
-    const Vector change = weighted_solution(jacobian, weights, residual);
-    double largest = 0;
-    for (Eigen::Index c = 0; c < count; ++c) {
-      Line& line = lines[cluster[static_cast<std::size_t>(c)]];
-      const double move = std::clamp(change[2 * c], -0.3, 0.3);
-      line.bins = std::clamp(line.bins + move, 0.05, static_cast<double>(spectrum_.bins()) - 1.0);
-      line.square = std::max(line.square + change[2 * c + 1], 0.05 * line.square);
-      largest = std::max(largest, std::abs(move));
+  // The weights follow the model, in a few rounds.
+  for (int round = 0; round < 3; ++round) {
+    linearise(parameters);
+    for (Eigen::Index i = 0; i < rows; ++i) {
+      const double model = data[i] - residual[i];
+      // The last terms keep noise-free lines from resting on one bin.
+      weights[i] = 1 / ((2 * std::abs(model) * floor + floor * floor) / spectrum_.noise_averages +
+                        1e-12 * model * model + 1e-300);
     }
-    if (largest < 1e-11) break;
+    minimise(parameters, weights, 2, count, jacobian, residual, linearise);
   }
-  linearise();
+  for (Eigen::Index c = 0; c < count; ++c) {
+    Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+    line.bins = std::clamp(parameters[2 * c], 0.05, static_cast<double>(spectrum_.bins()) - 1.0);
+    line.square = std::max(parameters[2 * c + 1], 1e-300);
+  }
   Matrix covariance_of_data(rows, rows);
   for (Eigen::Index i = 0; i < rows; ++i)
     for (Eigen::Index j = 0; j < rows; ++j) {
-      const double r = floor * noise_correlation(bins[static_cast<std::size_t>(i)], bins[static_cast<std::size_t>(j)]);
-      double beat = 0;
+      const std::size_t one = bins[static_cast<std::size_t>(i)], other = bins[static_cast<std::size_t>(j)];
+      covariance_of_data(i, j) = floor * floor * noise_covariance(one, other);
       for (const std::size_t m : cluster)
-        beat += lines[m].square * transform_(static_cast<double>(bins[static_cast<std::size_t>(i)]) - lines[m].bins) * transform_(static_cast<double>(bins[static_cast<std::size_t>(j)]) - lines[m].bins);
-      covariance_of_data(i, j) = 2 * beat * r / spectrum_.tone_averages + r * r / spectrum_.noise_averages;
+        covariance_of_data(i, j) += floor * lines[m].square * beat_covariance(lines[m].bins, one, other);
     }
   const Matrix covariance = parameter_covariance(jacobian, weights, covariance_of_data);
   for (Eigen::Index c = 0; c < count; ++c) {
@@ -262,8 +358,9 @@ void LobeFit::refine_power(std::vector<Line>& lines, const Cluster& cluster, dou
 }
 
 void LobeFit::fit_first_segment(std::vector<Line>& lines) const {
-  // With the frequencies fixed the half amplitudes of neighbours are a linear fit; a sweep of one line at a time over the others' remainder settles
-  // in few rounds, since lobes overlap little.
+  // With the frequencies fixed the half amplitudes of neighbours are a linear fit; a sweep of one line at a
+  // time over the others' remainder settles in few rounds, since lobes overlap little.
+  const double all_dc = direct(lines);
   for (Line& line : lines) line.half = 0;
   for (int round = 0; round < 4; ++round) {
     for (std::size_t m = 0; m < lines.size(); ++m) {
@@ -271,10 +368,11 @@ void LobeFit::fit_first_segment(std::vector<Line>& lines) const {
       for (const std::size_t bin : bins_around(lines, {m})) {
         if (bin == 0) continue;
         const auto k = static_cast<double>(bin);
-        std::complex<double> y = centred(bin) - dc_ * transform_(k);
+        std::complex<double> y = centred(bin) - all_dc * transform_(k);
         for (std::size_t o = 0; o < lines.size(); ++o) {
           if (o == m || std::abs(lines[o].bins - lines[m].bins) > 4 * half_width_) continue;
-          y -= lines[o].half * transform_(k - lines[o].bins) + std::conj(lines[o].half) * transform_(k + lines[o].bins);
+          y -= lines[o].half * transform_(k - lines[o].bins) +
+               std::conj(lines[o].half) * transform_(k + lines[o].bins);
         }
         const double s = transform_(k - lines[m].bins) + transform_(k + lines[m].bins);
         const double d = transform_(k - lines[m].bins) - transform_(k + lines[m].bins);
@@ -293,14 +391,16 @@ void LobeFit::refine(std::vector<Line>& lines, const std::vector<double>& floor)
   constexpr std::size_t most = 12;
   std::vector<Cluster> clusters;
   for (std::size_t m = 0; m < lines.size(); ++m) {
-    const bool joins = !clusters.empty() && clusters.back().size() < most && lines[m].bins - lines[clusters.back().back()].bins < 2 * half_width_ + 1;
+    const bool joins = !clusters.empty() && clusters.back().size() < most &&
+                       lines[m].bins - lines[clusters.back().back()].bins < 2 * half_width_ + 1;
     if (!joins) clusters.emplace_back();
     clusters.back().push_back(m);
   }
   const bool single = spectrum_.plan.averages == 1;
   for (int round = 0; round < 3; ++round) {
     for (const Cluster& cluster : clusters) {
-      const auto at = std::min(static_cast<std::size_t>(std::lround(lines[cluster[cluster.size() / 2]].bins)), floor.size() - 1);
+      const auto at = std::min(static_cast<std::size_t>(std::lround(lines[cluster[cluster.size() / 2]].bins)),
+                               floor.size() - 1);
       const double noise = floor[at] / (spectrum_.doubled(at) ? 2 : 1);
       single ? refine_complex(lines, cluster, noise) : refine_power(lines, cluster, noise);
     }

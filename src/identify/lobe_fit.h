@@ -12,10 +12,10 @@ namespace vprism {
 /// One line: its place in bins and its half amplitude at the segment's centre, g = (A / 2) exp(i (p + pi f)).
 struct Line {
   double bins = 0;
-  std::complex<double> half;   ///< Complex fit; of the first segment after a power fit.
-  double square = 0;           ///< |g|^2, averaged over segments.
+  std::complex<double> half;  ///< Complex fit; of the first segment after a power fit.
+  double square = 0;          ///< |g|^2, averaged over segments.
   double bins_std = 0;
-  double square_rel_std = 0;   ///< Relative standard uncertainty of `square`.
+  double square_rel_std = 0;  ///< Relative standard uncertainty of `square`.
 };
 
 /// Refines lines jointly. Works on one spectrum; the window's transform is prepared once.
@@ -28,8 +28,10 @@ class LobeFit {
   double lobe(double d) const { return transform_(d); }
   /// First estimate of a line alone around a bin of `power` (of the spectrum, or of a remainder).
   Line start(std::size_t bin, const std::vector<double>& power) const;
-  /// What the lines leave of Spectrum::power; after a power fit never below zero.
+  /// What DC and the lines leave of Spectrum::power; after a power fit never below zero.
   std::vector<double> remainder(const std::vector<Line>& lines) const;
+  /// Y[0] as far as it is DC: after a complex fit what the lines leave of it, else the mean of the samples.
+  double direct(const std::vector<Line>& lines) const;
   /// Refines all lines in place; `floor` is the noise power per bin as in Spectrum::power.
   void refine(std::vector<Line>& lines, const std::vector<double>& floor) const;
 
@@ -40,16 +42,22 @@ class LobeFit {
   void refine_power(std::vector<Line>& lines, const Cluster& cluster, double floor) const;
   void fit_first_segment(std::vector<Line>& lines) const;
   /// Y[k] = (-1)^k X[k]: the transform about the segment's centre.
-  std::complex<double> centred(std::size_t bin) const { return (bin % 2 == 0 ? 1.0 : -1.0) * spectrum_.first[bin]; }
+  std::complex<double> centred(std::size_t bin) const {
+    return (bin % 2 == 0 ? 1.0 : -1.0) * spectrum_.first[bin];
+  }
   /// |Y[k]|^2 averaged, one-sided doubling taken off.
   double square(std::size_t bin) const { return spectrum_.power[bin] / (spectrum_.doubled(bin) ? 2 : 1); }
-  double noise_correlation(std::size_t a, std::size_t b) const;
+  void prepare_correlation();
+  double correlation(std::size_t lag, std::size_t a, std::size_t b) const;
+  /// Covariance of the averaged squares of two bins, from noise beating with a line of square 1 at
+  /// `line_bins`, and from noise alone; noise of unit power per bin.
+  double beat_covariance(double line_bins, std::size_t a, std::size_t b) const;
+  double noise_covariance(std::size_t a, std::size_t b) const;
 
   const Spectrum& spectrum_;
   WindowTransform transform_;
   double half_width_;
-  double dc_ = 0;  ///< Y[0], real
-  std::vector<double> correlation_;
+  std::vector<std::vector<double>> correlation_;  ///< [lag in hops][distance in bins]
 };
 
 }  // namespace vprism

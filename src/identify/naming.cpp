@@ -1,5 +1,6 @@
-// naming.cpp: families of lines. Two frequencies agree when they differ by no more than four joint standard uncertainties (and never closer than 1e-5
-// of the frequency, what a recorder's clock may be off by between exports).
+// naming.cpp: families of lines. Two frequencies agree when they differ by no more than four joint standard
+// uncertainties (and never closer than 1e-5 of the frequency, what a recorder's clock may be off by between
+// exports).
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -16,7 +17,8 @@ namespace {
 
 class Naming {
  public:
-  Naming(const Channel& channel, const std::vector<Peak>& peaks, const SpectrumPlan& plan) : channel_(channel), peaks_(peaks), plan_(plan), used_(peaks.size(), false) {}
+  Naming(const Channel& channel, const std::vector<Peak>& peaks, const SpectrumPlan& plan)
+      : channel_(channel), peaks_(peaks), plan_(plan), used_(peaks.size(), false) {}
 
   std::vector<Finding> run() {
     while (harmonic_family()) {
@@ -27,14 +29,19 @@ class Naming {
       if (used_[i]) continue;
       peaks_[i].broad() ? hump(i) : alone(i);
     }
-    std::sort(found_.begin(), found_.end(), [](const Finding& a, const Finding& b) { return a.level_rms > b.level_rms; });
+    std::sort(found_.begin(), found_.end(),
+              [](const Finding& a, const Finding& b) { return a.level_rms > b.level_rms; });
     return std::move(found_);
   }
 
  private:
-  double tolerance(double std_a, double std_b, double frequency) const { return std::max(4 * std::hypot(std_a, std_b), 1e-5 * frequency); }
+  double tolerance(double std_a, double std_b, double frequency) const {
+    return std::max(4 * std::hypot(std_a, std_b), 1e-5 * frequency);
+  }
   std::string shown(double rms) const { return format_quantity(rms, channel_.unit.label(), 4) + " RMS"; }
-  std::string shown_frequency(const Peak& p) const { return format_uncertain(p.frequency_hz, p.frequency_std_hz, "Hz"); }
+  std::string shown_frequency(const Peak& p) const {
+    return format_uncertain(p.frequency_hz, p.frequency_std_hz, "Hz");
+  }
 
   Finding& add(const char* kind, const Peak& lead, std::vector<std::size_t> members) {
     Finding finding;
@@ -72,7 +79,9 @@ class Naming {
         if (used_[i] || peaks_[i].broad()) continue;
         const double order = std::round(peaks_[i].frequency_hz / fundamental);
         if (order < 1 || order > 40) continue;
-        const bool fits = std::abs(peaks_[i].frequency_hz - order * fundamental) <= tolerance(peaks_[i].frequency_std_hz, order * peaks_[f].frequency_std_hz, peaks_[i].frequency_hz);
+        const bool fits =
+            std::abs(peaks_[i].frequency_hz - order * fundamental) <=
+            tolerance(peaks_[i].frequency_std_hz, order * peaks_[f].frequency_std_hz, peaks_[i].frequency_hz);
         // An uncertainty wider than a fifth of the fundamental would let any line in.
         if (!fits || order * peaks_[f].frequency_std_hz > 0.05 * fundamental) continue;
         members.push_back(i);
@@ -86,25 +95,33 @@ class Naming {
       }
     }
     if (best.empty()) return false;
-    std::sort(best.begin(), best.end(), [&](std::size_t a, std::size_t b) { return peaks_[a].frequency_hz < peaks_[b].frequency_hz; });
+    std::sort(best.begin(), best.end(),
+              [&](std::size_t a, std::size_t b) { return peaks_[a].frequency_hz < peaks_[b].frequency_hz; });
     std::sort(best_orders.begin(), best_orders.end());
     const Peak& lead = peaks_[best.front()];
     const char* mains = mains_of(lead);
     Finding& finding = add(mains != nullptr ? "mains-hum" : "harmonic-family", lead, best);
     std::string orders;
-    for (const std::size_t order : best_orders) orders += (orders.empty() ? "" : ", ") + std::to_string(order);
-    const bool odd = std::all_of(best_orders.begin(), best_orders.end(), [](std::size_t o) { return o % 2 == 1; });
+    for (const std::size_t order : best_orders)
+      orders += (orders.empty() ? "" : ", ") + std::to_string(order);
+    const bool odd =
+        std::all_of(best_orders.begin(), best_orders.end(), [](std::size_t o) { return o % 2 == 1; });
     if (mains != nullptr)
-      finding.text = fmt::format("mains hum: {} and {}harmonics (orders {}), {} together", shown_frequency(lead), odd ? "odd " : "", orders, shown(finding.level_rms));
+      finding.text = fmt::format("mains hum: {} and {}harmonics (orders {}), {} together",
+                                 shown_frequency(lead), odd ? "odd " : "", orders, shown(finding.level_rms));
     else
-      finding.text = fmt::format("a harmonic family on {} ({}orders {}), {} together", shown_frequency(lead), odd ? "odd " : "", orders, shown(finding.level_rms));
+      finding.text = fmt::format("a harmonic family on {} ({}orders {}), {} together", shown_frequency(lead),
+                                 odd ? "odd " : "", orders, shown(finding.level_rms));
     if (mains != nullptr) finding.suspect = fmt::format("mains {}", mains);
     for (std::size_t i = 0; i < best.size(); ++i) {
       const Peak& p = peaks_[best[i]];
-      finding.evidence.push_back(fmt::format("order {} at {}, {:+.2g} uncertainties from {} x the fundamental, {}", best_orders[i], shown_frequency(p),
-                                             (p.frequency_hz - static_cast<double>(best_orders[i]) * lead.frequency_hz) /
-                                                 std::max(1e-300, std::hypot(p.frequency_std_hz, static_cast<double>(best_orders[i]) * lead.frequency_std_hz)),
-                                             best_orders[i], shown(p.rms)));
+      finding.evidence.push_back(fmt::format(
+          "order {} at {}, {:+.2g} uncertainties from {} x the fundamental, {}", best_orders[i],
+          shown_frequency(p),
+          (p.frequency_hz - static_cast<double>(best_orders[i]) * lead.frequency_hz) /
+              std::max(1e-300, std::hypot(p.frequency_std_hz,
+                                          static_cast<double>(best_orders[i]) * lead.frequency_std_hz)),
+          best_orders[i], shown(p.rms)));
     }
     return true;
   }
@@ -122,15 +139,21 @@ class Naming {
       for (std::size_t a = 0; a < peaks_.size(); ++a) {
         for (std::size_t b = 0; b < peaks_.size(); ++b) {
           if (a == c || b == c || used_[a] || used_[b]) continue;
-          const double below = carrier.frequency_hz - peaks_[a].frequency_hz, above = peaks_[b].frequency_hz - carrier.frequency_hz;
-          if (below <= 0 || above <= 0 || peaks_[a].rms > carrier.rms || peaks_[b].rms > carrier.rms) continue;
-          const double slack = std::max(tolerance(peaks_[a].frequency_std_hz, peaks_[b].frequency_std_hz, 0), tolerance(2 * carrier.frequency_std_hz, 0, carrier.frequency_hz));
+          const double below = carrier.frequency_hz - peaks_[a].frequency_hz,
+                       above = peaks_[b].frequency_hz - carrier.frequency_hz;
+          if (below <= 0 || above <= 0 || peaks_[a].rms > carrier.rms || peaks_[b].rms > carrier.rms)
+            continue;
+          const double slack = std::max(tolerance(peaks_[a].frequency_std_hz, peaks_[b].frequency_std_hz, 0),
+                                        tolerance(2 * carrier.frequency_std_hz, 0, carrier.frequency_hz));
           const double ratio = peaks_[a].rms / peaks_[b].rms;
-          if (std::abs(below - above) <= slack && below < 0.5 * carrier.frequency_hz && ratio > 0.4 && ratio < 2.5) pairs.push_back({a, b, (below + above) / 2});
+          if (std::abs(below - above) <= slack && below < 0.5 * carrier.frequency_hz && ratio > 0.4 &&
+              ratio < 2.5)
+            pairs.push_back({a, b, (below + above) / 2});
         }
       }
       if (pairs.empty()) continue;
-      std::sort(pairs.begin(), pairs.end(), [](const Pair& x, const Pair& y) { return x.spacing < y.spacing; });
+      std::sort(pairs.begin(), pairs.end(),
+                [](const Pair& x, const Pair& y) { return x.spacing < y.spacing; });
       const double spacing = pairs.front().spacing;
       std::vector<std::size_t> members = {c};
       std::vector<std::string> evidence;
@@ -139,12 +162,14 @@ class Naming {
         if (std::abs(pair.spacing - order * spacing) > 0.1 * spacing) continue;
         members.push_back(pair.low);
         members.push_back(pair.high);
-        evidence.push_back(fmt::format("pair {} at {} and {}: {} and {}", static_cast<int>(order), shown_frequency(peaks_[pair.low]), shown_frequency(peaks_[pair.high]),
+        evidence.push_back(fmt::format("pair {} at {} and {}: {} and {}", static_cast<int>(order),
+                                       shown_frequency(peaks_[pair.low]), shown_frequency(peaks_[pair.high]),
                                        shown(peaks_[pair.low].rms), shown(peaks_[pair.high].rms)));
       }
       Finding& finding = add("sideband-family", carrier, members);
-      finding.text = fmt::format("a line at {}, {}, with sidebands spaced {} ({} {})", shown_frequency(carrier), shown(carrier.rms), format_quantity(spacing, "Hz", 6), evidence.size(),
-                                 evidence.size() == 1 ? "pair" : "pairs");
+      finding.text = fmt::format(
+          "a line at {}, {}, with sidebands spaced {} ({} {})", shown_frequency(carrier), shown(carrier.rms),
+          format_quantity(spacing, "Hz", 6), evidence.size(), evidence.size() == 1 ? "pair" : "pairs");
       finding.evidence = std::move(evidence);
       return true;
     }
@@ -157,16 +182,24 @@ class Naming {
     std::vector<std::size_t> members;
     double rest = 0;
     for (std::size_t m = 0; m < peaks_.size(); ++m) {
-      if (used_[m] || !peaks_[m].broad() || std::abs(peaks_[m].frequency_hz - top.frequency_hz) > 12 * plan_.bin_hz) continue;
+      if (used_[m] || !peaks_[m].broad() ||
+          std::abs(peaks_[m].frequency_hz - top.frequency_hz) > 12 * plan_.bin_hz)
+        continue;
       members.push_back(m);
       rest = std::max(rest, peaks_[m].band_rms);
     }
     const std::size_t count = members.size();
     Finding& finding = add("broadband", top, std::move(members));
     finding.level_rms = rest;
-    finding.text = fmt::format("a hump near {}, about {}, wider than a steady tone: a resonance driven by noise, band noise, or a drifting tone", format_quantity(top.frequency_hz, "Hz", 3), shown(rest));
-    finding.evidence.push_back(fmt::format("a steady sine explains {:.0f}% of the power around its highest point", 100 * top.concentration));
-    if (count > 1) finding.evidence.push_back(fmt::format("{} uneven peaks within {}", count, format_quantity(12 * plan_.bin_hz, "Hz", 3)));
+    finding.text = fmt::format(
+        "a hump near {}, about {}, wider than a steady tone: a resonance driven by noise, band noise, or a "
+        "drifting tone",
+        format_quantity(top.frequency_hz, "Hz", 3), shown(rest));
+    finding.evidence.push_back(fmt::format(
+        "a steady sine explains {:.0f}% of the power around its highest point", 100 * top.concentration));
+    if (count > 1)
+      finding.evidence.push_back(
+          fmt::format("{} uneven peaks within {}", count, format_quantity(12 * plan_.bin_hz, "Hz", 3)));
   }
 
   void alone(std::size_t i) {
@@ -178,8 +211,10 @@ class Naming {
     else
       finding.text = fmt::format("a tone at {}, {}", shown_frequency(p), shown(p.rms));
     if (mains != nullptr) finding.suspect = fmt::format("mains {}", mains);
-    finding.evidence.push_back(fmt::format("stands {:.1f} dB above the noise in {} RBW", p.signal_to_noise_db(), format_quantity(plan_.rbw_hz, "Hz", 3)));
-    finding.evidence.push_back(fmt::format("a steady sine explains {:.0f}% of the power around it", 100 * p.concentration));
+    finding.evidence.push_back(fmt::format("stands {:.1f} dB above the noise in {} RBW",
+                                           p.signal_to_noise_db(), format_quantity(plan_.rbw_hz, "Hz", 3)));
+    finding.evidence.push_back(
+        fmt::format("a steady sine explains {:.0f}% of the power around it", 100 * p.concentration));
   }
 
   const Channel& channel_;
@@ -191,6 +226,9 @@ class Naming {
 
 }  // namespace
 
-std::vector<Finding> name_peaks(const Channel& channel, const std::vector<Peak>& peaks, const SpectrumPlan& plan) { return Naming(channel, peaks, plan).run(); }
+std::vector<Finding> name_peaks(const Channel& channel, const std::vector<Peak>& peaks,
+                                const SpectrumPlan& plan) {
+  return Naming(channel, peaks, plan).run();
+}
 
 }  // namespace vprism

@@ -1,7 +1,8 @@
 // noise_floor.cpp: sliding median over frequency.
 //
-// Averaged noise power is gamma distributed with shape J (J independent segments) and mean 1; its median is P^-1(J, 1/2) / J (ln 2 for
-// J = 1). Window correlation between neighbouring bins widens the scatter of the median, not its mean.
+// Averaged noise power is gamma distributed with shape J (J independent segments) and mean 1; its median is
+// P^-1(J, 1/2) / J (ln 2 for J = 1). Window correlation between neighbouring bins widens the scatter of the
+// median, not its mean.
 #include "identify/noise_floor.h"
 
 #include <algorithm>
@@ -12,7 +13,9 @@ namespace vprism {
 
 double noise_median(double averages) { return boost::math::gamma_p_inv(averages, 0.5) / averages; }
 
-double noise_quantile_above(double averages, double p) { return boost::math::gamma_q_inv(averages, p) / averages; }
+double noise_quantile_above(double averages, double p) {
+  return boost::math::gamma_q_inv(averages, p) / averages;
+}
 
 std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool>& masked) {
   const std::size_t bins = spectrum.bins();
@@ -25,7 +28,9 @@ std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool
     open.clear();
     for (std::size_t k = 1; k < bins; ++k) open.push_back(k);
   }
-  const auto power = [&](std::size_t i) { return spectrum.power[open[i]] * (spectrum.doubled(open[i]) ? 1 : 2); };
+  const auto power = [&](std::size_t i) {
+    return spectrum.power[open[i]] * (spectrum.doubled(open[i]) ? 1 : 2);
+  };
   std::vector<double> floor(bins);
   // The neighbourhood is kept sorted; on the way to the next bin few values come and go.
   std::vector<double> sorted;
@@ -33,11 +38,14 @@ std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool
   for (std::size_t k = 0; k < bins; ++k) {
     while (place < open.size() && open[place] < k) ++place;
     const std::size_t half = std::clamp<std::size_t>(k / 3, 12, widest);
-    const std::size_t low = place > half ? std::min(place - half, open.size() - std::min(open.size(), half)) : 0;
+    const std::size_t low =
+        place > half ? std::min(place - half, open.size() - std::min(open.size(), half)) : 0;
     const std::size_t high = std::min(open.size(), place + half + 1);
-    for (; to < high; ++to) sorted.insert(std::upper_bound(sorted.begin(), sorted.end(), power(to)), power(to));
+    for (; to < high; ++to)
+      sorted.insert(std::upper_bound(sorted.begin(), sorted.end(), power(to)), power(to));
     for (; from < low; ++from) sorted.erase(std::lower_bound(sorted.begin(), sorted.end(), power(from)));
-    for (; from > low; --from) sorted.insert(std::upper_bound(sorted.begin(), sorted.end(), power(from - 1)), power(from - 1));
+    for (; from > low; --from)
+      sorted.insert(std::upper_bound(sorted.begin(), sorted.end(), power(from - 1)), power(from - 1));
     const std::size_t middle = sorted.size() / 2;
     const double median = sorted.size() % 2 == 1 ? sorted[middle] : (sorted[middle - 1] + sorted[middle]) / 2;
     floor[k] = median * correction / (spectrum.doubled(k) ? 1 : 2);

@@ -1,4 +1,5 @@
-// peaks.cpp: see peaks.h. Strongest first, so that what a strong line leaks is known when its side lobes are judged.
+// peaks.cpp: see peaks.h. Strongest first, so that what a strong line leaks is known when its side lobes are
+// judged.
 #include "identify/peaks.h"
 
 #include <algorithm>
@@ -13,47 +14,60 @@ namespace vprism {
 namespace {
 
 double prominence_db(const std::vector<double>& power, std::size_t bin) {
-  double saddle = 0;
+  // A side that never rises above the peak has no saddle; a peak above all else is measured to the lowest
+  // bin.
+  double saddle = 0, bottom = power[bin];
   for (const int direction : {-1, 1}) {
     double lowest = power[bin];
-    for (auto k = static_cast<std::ptrdiff_t>(bin) + direction; k >= 0 && k < static_cast<std::ptrdiff_t>(power.size()); k += direction) {
+    bool higher = false;
+    for (auto k = static_cast<std::ptrdiff_t>(bin) + direction;
+         k >= 0 && k < static_cast<std::ptrdiff_t>(power.size()); k += direction) {
       const double p = power[static_cast<std::size_t>(k)];
-      if (p > power[bin]) break;
+      higher = p > power[bin];
+      if (higher) break;
       lowest = std::min(lowest, p);
     }
-    saddle = std::max(saddle, lowest);
+    if (higher) saddle = std::max(saddle, lowest);
+    bottom = std::min(bottom, lowest);
   }
+  if (saddle == 0) saddle = bottom;
   return saddle > 0 ? 10 * std::log10(power[bin] / saddle) : 300;
 }
 
 /// Local maxima above the threshold, strongest first. DC is no peak; the last bin has one neighbour.
-std::vector<std::size_t> candidates(const std::vector<double>& power, const std::vector<double>& floor, double threshold) {
+std::vector<std::size_t> candidates(const std::vector<double>& power, const std::vector<double>& floor,
+                                    double threshold) {
   std::vector<std::size_t> out;
   for (std::size_t k = 1; k < power.size(); ++k) {
     const bool top = power[k] > power[k - 1] && (k + 1 == power.size() || power[k] >= power[k + 1]);
     if (top && power[k] > threshold * floor[k]) out.push_back(k);
   }
-  std::sort(out.begin(), out.end(), [&](std::size_t a, std::size_t b) { return power[a] != power[b] ? power[a] > power[b] : a < b; });
+  std::sort(out.begin(), out.end(),
+            [&](std::size_t a, std::size_t b) { return power[a] != power[b] ? power[a] > power[b] : a < b; });
   return out;
 }
 
 /// Lines already found that a candidate bin is judged against.
 class Judge {
  public:
-  Judge(const Spectrum& spectrum, const LobeFit& fit, const std::vector<Line>& lines) : spectrum_(spectrum), fit_(fit), lines_(lines) {}
+  Judge(const Spectrum& spectrum, const LobeFit& fit, const std::vector<Line>& lines)
+      : spectrum_(spectrum), fit_(fit), lines_(lines) {}
 
   /// More than four times what stronger lines and DC leak there.
   bool stands_clear(std::size_t bin, double power) const {
     const auto at = static_cast<double>(bin);
-    double leaked = spectrum_.power[0] * fit_.leakage(at);
-    for (const Line& line : lines_) leaked += line.square * (fit_.leakage(at - line.bins) + fit_.leakage(at + line.bins));
+    // After a complex fit DC has been taken off like a line.
+    double leaked = spectrum_.plan.averages == 1 ? 0 : std::pow(fit_.direct(lines_), 2) * fit_.leakage(at);
+    for (const Line& line : lines_)
+      leaked += line.square * (fit_.leakage(at - line.bins) + fit_.leakage(at + line.bins));
     return power >= 4 * 2 * leaked;
   }
   /// The greatest power of a line whose main lobe covers the bin, 0 if none does.
   double covering(std::size_t bin) const {
     double most = 0;
     for (const Line& line : lines_)
-      if (std::abs(static_cast<double>(bin) - line.bins) < fit_.half_width_bins() + 1.5) most = std::max(most, 2 * line.square);
+      if (std::abs(static_cast<double>(bin) - line.bins) < fit_.half_width_bins() + 1.5)
+        most = std::max(most, 2 * line.square);
     return most;
   }
 
@@ -66,14 +80,18 @@ class Judge {
 std::vector<bool> bins_under(const std::vector<Line>& lines, std::size_t bins, double half_width) {
   std::vector<bool> under(bins, false);
   for (const Line& line : lines) {
-    const double low = std::max(0.0, std::ceil(line.bins - half_width - 0.5)), high = line.bins + half_width + 0.5;
-    for (auto k = static_cast<std::size_t>(low); k < bins && static_cast<double>(k) <= high; ++k) under[k] = true;
+    const double low = std::max(0.0, std::ceil(line.bins - half_width - 0.5)),
+                 high = line.bins + half_width + 0.5;
+    for (auto k = static_cast<std::size_t>(low); k < bins && static_cast<double>(k) <= high; ++k)
+      under[k] = true;
   }
   return under;
 }
 
-/// How much of the power around a line the line is, and how much there is: `left` is the spectrum less all lines.
-void judge_width(const Spectrum& spectrum, const std::vector<double>& floor, const LobeFit& fit, const Line& line, const std::vector<double>& left, Peak& peak) {
+/// How much of the power around a line the line is, and how much there is: `left` is the spectrum less all
+/// lines.
+void judge_width(const Spectrum& spectrum, const std::vector<double>& floor, const LobeFit& fit,
+                 const Line& line, const std::vector<double>& left, Peak& peak) {
   const double reach = 3 * fit.half_width_bins() + 2;
   const auto low = static_cast<std::size_t>(std::max(1.0, std::ceil(line.bins - reach)));
   const auto high = std::min(spectrum.bins(), static_cast<std::size_t>(line.bins + reach) + 1);
@@ -82,8 +100,10 @@ void judge_width(const Spectrum& spectrum, const std::vector<double>& floor, con
     own += 2 * line.square * std::pow(fit.lobe(static_cast<double>(k) - line.bins), 2);
     if (static_cast<double>(k) > fit.half_width_bins()) rest += std::max(0.0, left[k] - floor[k]);
   }
-  // Noise that happens to lie above its mean is no pedestal: it makes 1/e of its power for one segment, less for more.
-  rest = std::max(0.0, rest - 0.4 * static_cast<double>(high - low) * floor[peak.bin] / std::sqrt(spectrum.noise_averages));
+  // Noise that happens to lie above its mean is no pedestal: it makes 1/e of its power for one segment, less
+  // for more.
+  rest = std::max(0.0, rest - 0.4 * static_cast<double>(high - low) * floor[peak.bin] /
+                                  std::sqrt(spectrum.noise_averages));
   peak.concentration = own + rest > 0 ? own / (own + rest) : 1;
   peak.band_rms = std::sqrt((own + rest) / spectrum.enbw_bins);
 }
@@ -92,30 +112,41 @@ void judge_width(const Spectrum& spectrum, const std::vector<double>& floor, con
 
 double Peak::level(Scale scale, double rbw_hz) const {
   switch (scale) {
-    case Scale::peak: return std::numbers::sqrt2 * rms;
-    case Scale::rms: return rms;
-    case Scale::power: return rms * rms;
-    case Scale::psd: return rms * rms / rbw_hz;
+    case Scale::peak:
+      return std::numbers::sqrt2 * rms;
+    case Scale::rms:
+      return rms;
+    case Scale::power:
+      return rms * rms;
+    case Scale::psd:
+      return rms * rms / rbw_hz;
   }
   return 0;
 }
 
-double Peak::signal_to_noise_db() const { return floor_power > 0 ? 10 * std::log10(rms * rms / floor_power) : 300; }
+double Peak::signal_to_noise_db() const {
+  return floor_power > 0 ? 10 * std::log10(rms * rms / floor_power) : 300;
+}
 
 PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
   const double averages = spectrum.noise_averages;
-  const double threshold = noise_quantile_above(averages, settings.false_alarms / static_cast<double>(spectrum.bins()));
+  const double threshold =
+      noise_quantile_above(averages, settings.false_alarms / static_cast<double>(spectrum.bins()));
   // The dip that noise makes beside a bump of noise: its 0.999 over its 0.05 quantile, within 3 to 9 dB.
-  const double dip_db = std::clamp(10 * std::log10(noise_quantile_above(averages, 0.001) / noise_quantile_above(averages, 0.95)), 3.0, 9.0);
-  // Rounding leaves a floor of its own below the strongest line.
-  const double rounding = *std::max_element(spectrum.power.begin(), spectrum.power.end()) * 1e-26;
-  constexpr double hidden_share = 0.02;  // Least power of a line under another's lobe, re that one: 14% in amplitude.
-  constexpr int most_rounds = 8;
+  const double dip_db = std::clamp(
+      10 * std::log10(noise_quantile_above(averages, 0.001) / noise_quantile_above(averages, 0.95)), 3.0,
+      9.0);
+  // Rounding and the ends of iterations leave a floor of their own, 200 dB below the strongest line.
+  const double rounding = *std::max_element(spectrum.power.begin(), spectrum.power.end()) * 1e-20;
+  constexpr double hidden_share =
+      0.02;  // Least power of a line under another's lobe, re that one: 14% in amplitude.
 
   const LobeFit fit(spectrum);
   const bool single = spectrum.plan.averages == 1;
+  // What averaged powers leave is not clean enough to be searched again: they know nothing of phases.
+  const int most_rounds = single ? 8 : 1;
   std::vector<Line> lines;
-  std::vector<double> floor, left = spectrum.power;
+  std::vector<double> floor, left = fit.remainder({});
   const auto weak = [&](const Line& line) {
     const auto at = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
     return 2 * line.square <= threshold * floor[at] / 2;
@@ -125,10 +156,13 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     const std::size_t before = lines.size();
     for (const std::size_t bin : candidates(left, floor, threshold)) {
       if (lines.size() == settings.most) break;
-      if (left[bin] <= rounding || prominence_db(left, bin) < dip_db) continue;
+      if (left[bin] <= rounding) continue;
       const Judge judge(spectrum, fit, lines);
       const double covering = judge.covering(bin);
-      const bool accepted = round > 0 && covering > 0 ? single && left[bin] > hidden_share * covering : judge.stands_clear(bin, left[bin]);
+      // Under a lobe that has been taken off, what is left has dips of its own; there the share decides.
+      const bool accepted = round > 0 && covering > 0
+                                ? single && left[bin] > hidden_share * covering
+                                : prominence_db(left, bin) >= dip_db && judge.stands_clear(bin, left[bin]);
       if (accepted) lines.push_back(fit.start(bin, left));
     }
     if (lines.size() == before) break;
@@ -159,7 +193,9 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     judge_width(spectrum, floor, fit, line, left, peak);
     search.peaks.push_back(peak);
   }
-  std::sort(search.peaks.begin(), search.peaks.end(), [](const Peak& a, const Peak& b) { return a.rms != b.rms ? a.rms > b.rms : a.frequency_hz < b.frequency_hz; });
+  std::sort(search.peaks.begin(), search.peaks.end(), [](const Peak& a, const Peak& b) {
+    return a.rms != b.rms ? a.rms > b.rms : a.frequency_hz < b.frequency_hz;
+  });
   return search;
 }
 

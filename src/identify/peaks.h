@@ -12,11 +12,14 @@ struct Peak {
   std::size_t bin = 0;
   double frequency_hz = 0, frequency_std_hz = 0;
   double rms = 0, rms_std = 0;  ///< Of the sine at this frequency, in the channel's unit.
-  double phase_deg = 0;         ///< Of a cosine at the start of the analysed stretch, -180 to 180, from the first segment.
-  double prominence_db = 0;     ///< Height above the higher of the two saddles to higher ground, dB.
-  double floor_power = 0;       ///< Noise power per bin around it.
-  double concentration = 1;     ///< Share of the power around it that one steady sine explains; near 1 for a tone, small for a hump.
-  double band_rms = 0;          ///< RMS of all that stands above the noise around it, what other lines explain left out.
+  double phase_deg =
+      0;  ///< Of a cosine at the start of the analysed stretch, -180 to 180, from the first segment.
+  double prominence_db = 0;  ///< Height above the higher of the two saddles to higher ground, dB.
+  double floor_power = 0;    ///< Noise power per bin around it.
+  double concentration = 1;  ///< Share of the power around it that one steady sine explains; near 1 for a
+                             ///< tone, small for a hump.
+  double band_rms =
+      0;  ///< RMS of all that stands above the noise around it, what other lines explain left out.
 
   bool broad() const { return concentration < 0.6; }
   /// In a scale's unit; psd: the height of the line in the density.
@@ -34,11 +37,12 @@ struct PeakSearch {
   std::vector<double> floor;  ///< Noise power per bin, the bins under the peaks left out.
 };
 
-/// Peaks of a spectrum. A peak is a local maximum above the floor at the stated false-alarm rate, with a prominence that noise does not
-/// reach, that is not a side lobe of a stronger one or of DC. Frequencies and levels are least-squares fits of the window's main lobe to
-/// the bins around, jointly for lines closer than their lobes: on the complex transform when there is one segment, on the averaged power when there are more. With
-/// one segment the fitted lines are taken off and what is left is searched again, so that a line hidden under the lobe of its
-/// neighbour is found.
+/// Peaks of a spectrum. A peak is a local maximum above the floor at the stated false-alarm rate, with a
+/// prominence that noise does not reach, that is not a side lobe of a stronger one or of DC. Frequencies and
+/// levels are least-squares fits of the window's main lobe to the bins around, jointly for lines closer than
+/// their lobes: on the complex transform when there is one segment, on the averaged power when there are
+/// more. With one segment the fitted lines are taken off and what is left is searched again, so that a line
+/// hidden under the lobe of its neighbour is found.
 PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings = {});
 
 }  // namespace vprism

@@ -44,8 +44,11 @@ Json input_json(const InputFacts& input) {
                         {"stamped", r.axis.stamped}});
   }
   Json chain = Json::array();
-  for (const StageReport& stage : input.chain) chain.push_back({{"step", stage.name}, {"values", pairs(stage.values)}, {"did", pairs(stage.effects)}});
-  return {{"file", r.file}, {"digest", input.digest}, {"format", r.format}, {"rate_from", r.axis.source}, {"channels", channels}, {"notes", pairs(r.notes)}, {"chain", chain}};
+  for (const StageReport& stage : input.chain)
+    chain.push_back({{"step", stage.name}, {"values", pairs(stage.values)}, {"did", pairs(stage.effects)}});
+  return {
+      {"file", r.file},       {"digest", input.digest},  {"format", r.format}, {"rate_from", r.axis.source},
+      {"channels", channels}, {"notes", pairs(r.notes)}, {"chain", chain}};
 }
 
 }  // namespace
@@ -59,11 +62,16 @@ Json Telling::document(const std::vector<OutputFolder::Entry>& outputs) const {
   for (const InputFacts& input : inputs) out["inputs"].push_back(input_json(input));
   out["cautions"] = Json::array();
   for (const Caution& c : cautions)
-    out["cautions"].push_back({{"code", c.code}, {"severity", severity_name(c.severity)}, {"channel", c.channel}, {"text", c.text}, {"remedy", c.remedy}});
+    out["cautions"].push_back({{"code", c.code},
+                               {"severity", severity_name(c.severity)},
+                               {"channel", c.channel},
+                               {"text", c.text},
+                               {"remedy", c.remedy}});
   out["results"] = results;
   out["findings"] = Json::array();
   for (const Finding& f : findings)
     out["findings"].push_back({{"kind", f.kind},
+                               {"recording", f.recording},
                                {"channel", f.channel},
                                {"frequency_hz", number(f.frequency_hz)},
                                {"frequency_std_hz", number(f.frequency_std_hz)},

@@ -6,7 +6,9 @@
 
 namespace vprism {
 
-const char* picture_ending(Picture picture) { return picture == Picture::png ? "png" : picture == Picture::svg ? "svg" : "pdf"; }
+const char* picture_ending(Picture picture) {
+  return picture == Picture::png ? "png" : picture == Picture::svg ? "svg" : "pdf";
+}
 
 Curve thinned(Curve curve, std::size_t count, bool logarithmic_x) {
   if (curve.x.size() <= count || !curve.high.empty()) return curve;
@@ -21,7 +23,8 @@ Curve thinned(Curve curve, std::size_t count, bool logarithmic_x) {
   for (std::size_t i = start; i < curve.x.size();) {
     const double stretch = std::floor((place(curve.x[i]) - from) / (to - from) * stretches);
     std::size_t low = i, high = i;
-    for (; i < curve.x.size() && std::floor((place(curve.x[i]) - from) / (to - from) * stretches) <= stretch; ++i) {
+    for (; i < curve.x.size() && std::floor((place(curve.x[i]) - from) / (to - from) * stretches) <= stretch;
+         ++i) {
       if (curve.y[i] < curve.y[low]) low = i;
       if (curve.y[i] > curve.y[high]) high = i;
     }

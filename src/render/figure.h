@@ -49,7 +49,8 @@ const char* picture_ending(Picture picture);
 /// Draws with gnuplot and returns the file's bytes. Throws Error(output) when gnuplot is missing or fails.
 std::string draw(const Figure& figure, Picture picture);
 
-/// `count` points at most: where there are more, each stretch of x gives its lowest and its highest point, so no peak is lost.
+/// `count` points at most: where there are more, each stretch of x gives its lowest and its highest point, so
+/// no peak is lost.
 Curve thinned(Curve curve, std::size_t count, bool logarithmic_x);
 
 }  // namespace vprism

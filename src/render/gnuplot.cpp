@@ -1,8 +1,9 @@
-// gnuplot.cpp: figures by gnuplot as a child process: script and binary data on its standard input, the picture on its standard
-// output.
+// gnuplot.cpp: figures by gnuplot as a child process: script and binary data on its standard input, the
+// picture on its standard output.
 //
-// Every text goes into a single-quoted string, in which gnuplot substitutes nothing (no backquotes, no macros), with ' doubled and control
-// characters gone, and is drawn with enhanced markup off. No file name appears in the script.
+// Every text goes into a single-quoted string, in which gnuplot substitutes nothing (no backquotes, no
+// macros), with ' doubled and control characters gone, and is drawn with enhanced markup off. No file name
+// appears in the script.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -13,6 +14,7 @@
 #include <cmath>
 #include <future>
 #include <limits>
+#include <mutex>
 #include <numeric>
 
 #include "base/error.h"
@@ -26,7 +28,8 @@ namespace {
 namespace bp = boost::process;
 
 /// Colours that keep apart for colour-blind eyes (Okabe & Ito 2008), dark ones first.
-constexpr const char* colours[] = {"#0072b2", "#d55e00", "#009e73", "#cc79a7", "#e69f00", "#56b4e9", "#333333"};
+constexpr const char* colours[] = {"#0072b2", "#d55e00", "#009e73", "#cc79a7",
+                                   "#e69f00", "#56b4e9", "#333333"};
 
 std::string quoted(const std::string& text) {
   std::string out = "'";
@@ -78,12 +81,15 @@ std::string axis_label(const FigureAxis& axis, const Drawn& drawn) {
   return axis.unit.empty() ? axis.quantity : axis.quantity + " (" + drawn.prefix.symbol + axis.unit + ")";
 }
 
-void append(std::string& bytes, double value) { bytes.append(reinterpret_cast<const char*>(&value), sizeof value); }
+void append(std::string& bytes, double value) {
+  bytes.append(reinterpret_cast<const char*>(&value), sizeof value);
+}
 
 /// Lines of text by which each mark's label is raised so that it clears those to its left.
 std::vector<int> label_heights(const Panel& panel, const Drawn& dx, const Drawn& dy) {
   const auto place = [](double v, const Drawn& d, bool logarithmic, double pixels) {
-    const double share = logarithmic ? std::log(std::max(v, d.low) / d.low) / std::log(d.high / d.low) : (v - d.low) / (d.high - d.low);
+    const double share = logarithmic ? std::log(std::max(v, d.low) / d.low) / std::log(d.high / d.low)
+                                     : (v - d.low) / (d.high - d.low);
     return share * pixels;
   };
   struct Spot {
@@ -93,17 +99,23 @@ std::vector<int> label_heights(const Panel& panel, const Drawn& dx, const Drawn&
   std::vector<int> heights(panel.marks.size(), 0);
   std::vector<std::size_t> order(panel.marks.size());
   std::iota(order.begin(), order.end(), std::size_t{0});
-  std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return panel.marks[a].x < panel.marks[b].x; });
+  std::sort(order.begin(), order.end(),
+            [&](std::size_t a, std::size_t b) { return panel.marks[a].x < panel.marks[b].x; });
   for (const std::size_t m : order) {
-    Spot spot{place(panel.marks[m].x, dx, panel.x.logarithmic, 1150), place(panel.marks[m].y, dy, panel.y.logarithmic, 280)};
-    const auto blocked = [&] { return std::any_of(taken.begin(), taken.end(), [&](const Spot& t) { return std::abs(t.x - spot.x) < 15 && std::abs(t.y - spot.y) < 12; }); };
+    Spot spot{place(panel.marks[m].x, dx, panel.x.logarithmic, 1150),
+              place(panel.marks[m].y, dy, panel.y.logarithmic, 280)};
+    const auto blocked = [&] {
+      return std::any_of(taken.begin(), taken.end(), [&](const Spot& t) {
+        return std::abs(t.x - spot.x) < 15 && std::abs(t.y - spot.y) < 12;
+      });
+    };
     for (; heights[m] < 6 && blocked(); ++heights[m]) spot.y += 13;
     taken.push_back(spot);
   }
   return heights;
 }
 
-void add_panel(std::string& script, const Panel& panel) {
+void add_panel(std::string& script, const Panel& panel, bool names_x) {
   Limits x, y;
   for (const Curve& curve : panel.curves) {
     x.include(curve.x, panel.x.logarithmic);
@@ -112,16 +124,22 @@ void add_panel(std::string& script, const Panel& panel) {
   }
   const Drawn dx = drawn_axis(panel.x, x, true), dy = drawn_axis(panel.y, y, false);
   script += fmt::format("set title {} font ',12' offset 0,-0.6\n", quoted(panel.title));
-  script += fmt::format("set xlabel {} offset 0,0.3\nset ylabel {}\n", quoted(axis_label(panel.x, dx)), quoted(axis_label(panel.y, dy)));
-  script += fmt::format("set xrange [{}:{}]\nset yrange [{}:{}]\n", dx.low / dx.prefix.factor, dx.high / dx.prefix.factor, dy.low / dy.prefix.factor, dy.high / dy.prefix.factor);
+  script += fmt::format("set xlabel {} offset 0,0.3\nset ylabel {}\n",
+                        names_x ? quoted(axis_label(panel.x, dx)) : "''", quoted(axis_label(panel.y, dy)));
+  script += fmt::format("set xrange [{}:{}]\nset yrange [{}:{}]\n", dx.low / dx.prefix.factor,
+                        dx.high / dx.prefix.factor, dy.low / dy.prefix.factor, dy.high / dy.prefix.factor);
   script += panel.x.logarithmic ? "set logscale x 10\n" : "unset logscale x\n";
   script += panel.y.logarithmic ? "set logscale y 10\n" : "unset logscale y\n";
   script += "set format '%g'\nunset label\n";
+  if (panel.x.logarithmic) script += "set format x '%.0s%c'\n";
   const std::vector<int> raised = label_heights(panel, dx, dy);
   for (std::size_t m = 0; m < panel.marks.size(); ++m) {
     const Mark& mark = panel.marks[m];
-    script += fmt::format("set label {} {} at first {},first {} center offset 0,{} font ',10' textcolor rgb '#222222' noenhanced front point pointtype 11 pointsize 0.6 linecolor rgb '#222222'\n", m + 1,
-                          quoted(mark.label), mark.x / dx.prefix.factor, mark.y / dy.prefix.factor, 0.75 + 0.8 * raised[m]);
+    script += fmt::format(
+        "set label {} {} at first {},first {} center offset 0,{} font ',10' textcolor rgb '#222222' "
+        "noenhanced front point pointtype 11 pointsize 0.6 linecolor rgb '#222222'\n",
+        m + 1, quoted(mark.label), mark.x / dx.prefix.factor, mark.y / dy.prefix.factor,
+        0.75 + 0.8 * raised[m]);
   }
   script += panel.curves.size() > 1 ? "set key top right opaque noenhanced\n" : "unset key\n";
   std::string data, plots;
@@ -129,9 +147,13 @@ void add_panel(std::string& script, const Panel& panel) {
     const char* colour = colours[static_cast<std::size_t>(curve.colour) % std::size(colours)];
     const bool band = !curve.high.empty();
     plots += plots.empty() ? "plot " : ", ";
-    plots += fmt::format("'-' binary record=({}) format='{}' using {} with {} title {}", curve.x.size(), band ? "%float64%float64%float64" : "%float64%float64", band ? "1:2:3" : "1:2",
-                         band ? fmt::format("filledcurves linecolor rgb '{}' fillstyle solid 0.85 border linecolor rgb '{}'", colour, colour) : fmt::format("lines linewidth 1.1 linecolor rgb '{}'", colour),
-                         quoted(curve.name));
+    plots += fmt::format(
+        "'-' binary record=({}) format='{}' using {} with {} title {}", curve.x.size(),
+        band ? "%float64%float64%float64" : "%float64%float64", band ? "1:2:3" : "1:2",
+        band ? fmt::format("filledcurves linecolor rgb '{}' fillstyle solid 0.85 border linecolor rgb '{}'",
+                           colour, colour)
+             : fmt::format("lines linewidth 1.1 linecolor rgb '{}'", colour),
+        quoted(curve.name));
     for (std::size_t i = 0; i < curve.x.size(); ++i) {
       append(data, curve.x[i] / dx.prefix.factor);
       // A zero has no place on a logarithmic axis: it is drawn at the floor.
@@ -149,24 +171,38 @@ std::string script_of(const Figure& figure, Picture picture) {
   const int height = panel_height * panels + 60;
   std::string script;
   if (picture == Picture::png)
-    script = fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n", figure.width, height);
+    script = fmt::format(
+        "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n",
+        figure.width, height);
   else if (picture == Picture::svg)
-    script = fmt::format("set terminal svg noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n", figure.width, height);
+    script =
+        fmt::format("set terminal svg noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n",
+                    figure.width, height);
   else
-    script = fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in font 'DejaVu Sans,8'\n", figure.width / 120.0, height / 120.0);
+    script = fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in font 'DejaVu Sans,8'\n",
+                         figure.width / 120.0, height / 120.0);
   script +=
-      "set encoding utf8\nset border 3 linecolor rgb '#333333' linewidth 0.8\nset tics nomirror out scale 0.6 textcolor rgb '#333333'\n"
+      "set encoding utf8\nset border 3 linecolor rgb '#333333' linewidth 0.8\nset tics nomirror out scale "
+      "0.6 textcolor rgb '#333333'\n"
       "set grid linetype 1 linewidth 0.4 linecolor rgb '#dddddd'\nset datafile missing NaN\nset samples 2\n";
   const double head = 34.0 / height, foot = 26.0 / height;
-  script += fmt::format("set multiplot\nset label 101 {} at screen 0.012,{} left font ',13' noenhanced\nset label 102 {} at screen 0.012,{} left font ',9.5' textcolor rgb '#555555' noenhanced\n",
-                        quoted(figure.title), 1 - head / 2, quoted(figure.caption), foot / 2);
+  script += fmt::format(
+      "set multiplot\nset label 101 {} at screen 0.012,{} left font ',13' noenhanced\nset label 102 {} at "
+      "screen 0.012,{} left font ',9.5' textcolor rgb '#555555' noenhanced\n",
+      quoted(figure.title), 1 - head / 2, quoted(figure.caption), foot / 2);
   script += fmt::format("set lmargin at screen 0.085\nset rmargin at screen 0.985\n");
   const double share = (1 - head - foot) / panels;
   for (int p = 0; p < panels && !figure.panels.empty(); ++p) {
     const double top = 1 - head - p * share, bottom = top - share;
-    script += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", top - 34.0 / height, bottom + 46.0 / height);
+    script += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", top - 34.0 / height,
+                          bottom + 46.0 / height);
     std::string panel;
-    add_panel(panel, figure.panels[static_cast<std::size_t>(p)]);
+    // Panels that stand above one with the same axis leave its name to that one.
+    const Panel& now = figure.panels[static_cast<std::size_t>(p)];
+    const bool last = p + 1 == panels ||
+                      figure.panels[static_cast<std::size_t>(p) + 1].x.quantity != now.x.quantity ||
+                      figure.panels[static_cast<std::size_t>(p) + 1].x.unit != now.x.unit;
+    add_panel(panel, now, last);
     if (p == 0) {
       // The figure's title and caption belong to the whole and are drawn with the first panel.
       const std::size_t at = panel.find("unset label\n");
@@ -176,30 +212,40 @@ std::string script_of(const Figure& figure, Picture picture) {
     }
     script += panel;
   }
-  return script + "unset multiplot\nunset output\n";
+  return script + "unset multiplot\nunset output\nexit\n";
 }
 
 }  // namespace
 
 std::string draw(const Figure& figure, Picture picture) {
   const auto program = bp::search_path("gnuplot");
-  if (program.empty()) throw Error(Status::output, "gnuplot is not there to draw the figure; install gnuplot-nox, or ask for --figure none");
+  if (program.empty())
+    throw Error(Status::output,
+                "gnuplot is not there to draw the figure; install gnuplot-nox, or ask for --figure none");
   try {
     boost::asio::io_context context;
     std::future<std::string> picture_bytes, complaints;
     boost::asio::streambuf input;
     const std::string script = script_of(figure, picture);
+    // Figures are drawn side by side. A child inherits the pipes that are open when it starts; as pipes and
+    // child are made under one lock, no two children can each hold open the pipe whose end the other waits
+    // for.
+    static std::mutex start_lock;
+    std::unique_lock starting(start_lock);
     bp::async_pipe to_child(context);
-    // limit_handles: figures are drawn side by side, and a child that held another's pipe open would keep that one waiting.
-    bp::child child(program, "-d", bp::std_in<to_child, bp::std_out> picture_bytes, bp::std_err > complaints, bp::limit_handles, context);
-    boost::asio::async_write(to_child, boost::asio::buffer(script), [&](const boost::system::error_code&, std::size_t) { to_child.close(); });
+    bp::child child(program, "-d", bp::std_in<to_child, bp::std_out> picture_bytes, bp::std_err > complaints,
+                    context);
+    starting.unlock();
+    boost::asio::async_write(to_child, boost::asio::buffer(script),
+                             [&](const boost::system::error_code&, std::size_t) { to_child.close(); });
     context.run();
     child.wait();
     std::string bytes = picture_bytes.get();
     const std::string said = complaints.get();
     if (child.exit_code() != 0 || bytes.empty()) {
       std::string_view last = trimmed(said);
-      if (const auto newline = last.find_last_of('\n'); newline != std::string_view::npos) last = last.substr(newline + 1);
+      if (const auto newline = last.find_last_of('\n'); newline != std::string_view::npos)
+        last = last.substr(newline + 1);
       throw Error(Status::output, "gnuplot could not draw the figure: " + clean_text(last));
     }
     return bytes;

@@ -1,4 +1,5 @@
-// report.cpp: fills the page's template. {{x}} is escaped by the template library; pictures go in as base64 data.
+// report.cpp: fills the page's template. {{x}} is escaped by the template library; pictures go in as base64
+// data.
 #include "render/report.h"
 
 #include <fmt/format.h>
@@ -46,9 +47,9 @@ details ul { margin: .2rem 0 .3rem; padding-left: 1.2rem; font-size: .85rem; }
 {{^findings}}<p>No line stands above the noise in any channel.</p>{{/findings}}
 {{#has_findings}}
 <div class="scroll"><table>
-<tr><th>channel</th><th>finding</th><th class="n">frequency</th><th class="n">level, RMS</th></tr>
+<tr>{{#several}}<th>recording</th>{{/several}}<th>channel</th><th>finding</th><th class="n">frequency</th><th class="n">level, RMS</th></tr>
 {{#findings}}
-<tr><td>{{channel}}</td><td>{{text}}<details><summary>evidence</summary><ul>{{#evidence}}<li>{{.}}</li>{{/evidence}}</ul></details></td><td class="n">{{frequency}}</td><td class="n">{{level}}</td></tr>
+<tr>{{#several}}<td>{{recording}}</td>{{/several}}<td>{{channel}}</td><td>{{text}}<details><summary>evidence</summary><ul>{{#evidence}}<li>{{.}}</li>{{/evidence}}</ul></details></td><td class="n">{{frequency}}</td><td class="n">{{level}}</td></tr>
 {{/findings}}
 </table></div>
 {{/has_findings}}
@@ -82,7 +83,8 @@ std::string base64(const std::string& bytes) {
   out.reserve((bytes.size() + 2) / 3 * 4);
   for (std::size_t i = 0; i < bytes.size(); i += 3) {
     std::uint32_t group = 0;
-    for (std::size_t b = 0; b < 3; ++b) group = group << 8 | (i + b < bytes.size() ? static_cast<unsigned char>(bytes[i + b]) : 0u);
+    for (std::size_t b = 0; b < 3; ++b)
+      group = group << 8 | (i + b < bytes.size() ? static_cast<unsigned char>(bytes[i + b]) : 0u);
     for (int d = 3; d >= 0; --d) out += digits[group >> (6 * d) & 63];
     if (i + 1 >= bytes.size()) out[out.size() - 2] = '=';
     if (i + 2 >= bytes.size()) out.back() = '=';
@@ -127,19 +129,22 @@ ms::data section_data(const ReportSection& section) {
   out.set("title", section.title);
   out.set("facts", list_of(section.facts, [](const std::string& fact) { return ms::data{fact}; }));
   out.set("cautions", list_of(section.cautions, [](const Caution& c) {
-    ms::data d{ms::data::type::object};
-    d.set("class", c.severity == Severity::serious ? "serious" : c.severity == Severity::note ? "kept" : "");
-    d.set("severity", std::string(severity_name(c.severity)));
-    d.set("text", (c.channel.empty() ? "" : c.channel + ": ") + c.text + (c.remedy.empty() ? "" : ". Remedy: " + c.remedy) + ".");
-    return d;
-  }));
+            ms::data d{ms::data::type::object};
+            d.set("class", c.severity == Severity::serious ? "serious"
+                           : c.severity == Severity::note  ? "kept"
+                                                           : "");
+            d.set("severity", std::string(severity_name(c.severity)));
+            d.set("text", (c.channel.empty() ? "" : c.channel + ": ") + c.text +
+                              (c.remedy.empty() ? "" : ". Remedy: " + c.remedy) + ".");
+            return d;
+          }));
   out.set("pictures", list_of(section.pictures, [](const ReportPicture& p) {
-    ms::data d{ms::data::type::object};
-    d.set("data", base64(p.png));
-    d.set("alt", p.alt);
-    d.set("caption", p.caption);
-    return d;
-  }));
+            ms::data d{ms::data::type::object};
+            d.set("data", base64(p.png));
+            d.set("alt", p.alt);
+            d.set("caption", p.caption);
+            return d;
+          }));
   out.set("tables", list_of(section.tables, table_data));
   return out;
 }
@@ -150,23 +155,27 @@ std::string report_html(const Report& report) {
   ms::data data{ms::data::type::object};
   data.set("title", report.title);
   data.set("intro", report.intro);
+  data.set("several", report.sections.size() > 1);
   data.set("has_findings", !report.findings.empty());
   data.set("findings", list_of(report.findings, [](const Finding& f) {
-    ms::data d{ms::data::type::object};
-    d.set("channel", f.channel);
-    d.set("text", f.text);
-    d.set("frequency", format_quantity(f.frequency_hz, "Hz", 6));
-    d.set("level", format_quantity(f.level_rms, f.unit, 4));
-    d.set("evidence", list_of(f.evidence, [](const std::string& line) { return ms::data{line}; }));
-    return d;
-  }));
+             ms::data d{ms::data::type::object};
+             Recording named;
+             named.file = f.recording;
+             d.set("recording", named.stem());
+             d.set("channel", f.channel);
+             d.set("text", f.text);
+             d.set("frequency", format_quantity(f.frequency_hz, "Hz", 6));
+             d.set("level", format_quantity(f.level_rms, f.unit, 4));
+             d.set("evidence", list_of(f.evidence, [](const std::string& line) { return ms::data{line}; }));
+             return d;
+           }));
   data.set("sections", list_of(report.sections, section_data));
   data.set("made_with", list_of(report.made_with, [](const auto& pair) {
-    ms::data d{ms::data::type::object};
-    d.set("key", pair.first);
-    d.set("value", pair.second);
-    return d;
-  }));
+             ms::data d{ms::data::type::object};
+             d.set("key", pair.first);
+             d.set("value", pair.second);
+             return d;
+           }));
   ms::mustache page_template{page};
   return page_template.render(data);
 }

@@ -8,13 +8,16 @@
 
 namespace vprism {
 
-/// Samples of a stretch of time: one contiguous span of doubles for each channel, all of the same length. Stamped
-/// recordings carry one time per sample as well.
+/// Samples of a stretch of time: one contiguous span of doubles for each channel, all of the same length.
+/// Stamped recordings carry one time per sample as well.
 class Block {
  public:
   Block() = default;
   Block(std::size_t channels, std::size_t capacity, bool stamped = false)
-      : channels_(channels), capacity_(capacity), data_(channels * capacity), stamps_(stamped ? capacity : 0) {}
+      : channels_(channels),
+        capacity_(capacity),
+        data_(channels * capacity),
+        stamps_(stamped ? capacity : 0) {}
 
   /// Samples per channel that keep a block of this many channels near a megabyte of doubles.
   static std::size_t good_capacity(std::size_t channels) {

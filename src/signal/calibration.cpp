@@ -21,7 +21,9 @@ const std::vector<std::string>& step_names() {
 double parse_factor(std::string_view name, std::string_view text) {
   std::string_view rest;
   const double value = parse_leading_number(text, rest);
-  if (!rest.empty() && lower_case(rest) != "x") fail("\"" + std::string(name) + " " + clean_text(text) + "\": a plain number is expected, for example \"" + std::string(name) + " 10\"");
+  if (!rest.empty() && lower_case(rest) != "x")
+    fail("\"" + std::string(name) + " " + clean_text(text) +
+         "\": a plain number is expected, for example \"" + std::string(name) + " 10\"");
   if (value == 0) fail("\"" + std::string(name) + " 0\" would remove the signal");
   return value;
 }
@@ -30,7 +32,8 @@ double parse_factor(std::string_view name, std::string_view text) {
 void apply_sensitivity(Calibration& c, std::string_view text) {
   const std::size_t slash = text.find('/');
   if (slash == std::string_view::npos || trimmed(text.substr(slash + 1)).empty())
-    fail("\"sensitivity " + clean_text(text) + "\": a value per unit is expected, for example \"sensitivity 100 mV/g\"");
+    fail("\"sensitivity " + clean_text(text) +
+         "\": a value per unit is expected, for example \"sensitivity 100 mV/g\"");
   const Quantity out = parse_any_quantity(text.substr(0, slash));
   if (out.value == 0) fail("a sensitivity of zero can't be divided by");
   std::string_view per = trimmed(text.substr(slash + 1));
@@ -49,10 +52,13 @@ void apply_step(Calibration& c, const std::string& step) {
   const std::string_view text = trimmed(step);
   const std::size_t space = text.find_first_of(" \t");
   const std::string name = lower_case(text.substr(0, space));
-  const std::string_view value = space == std::string_view::npos ? std::string_view() : trimmed(text.substr(space));
+  const std::string_view value =
+      space == std::string_view::npos ? std::string_view() : trimmed(text.substr(space));
   if (!name.empty() && value.empty()) {
     for (const std::string& known : step_names())
-      if (name == known) fail("\"" + name + "\" needs a value, for example \"probe 10\", \"gain 20 dB\", \"sensitivity 100 mV/g\"");
+      if (name == known)
+        fail("\"" + name +
+             "\" needs a value, for example \"probe 10\", \"gain 20 dB\", \"sensitivity 100 mV/g\"");
   }
   if (name == "probe") {
     const double factor = parse_factor(name, value);
@@ -108,7 +114,8 @@ CalibrationRule parse_calibration_rule(std::string_view text) {
       (void)parse_any_quantity(trimmed(std::string_view(step).substr(word.size())));
     } else if (word == "sensitivity") {
       const std::size_t slash = step.find('/');
-      if (slash != std::string::npos) trial.unit = parse_any_quantity(std::string_view(step).substr(word.size(), slash - word.size())).unit;
+      if (slash != std::string::npos)
+        trial.unit = parse_any_quantity(std::string_view(step).substr(word.size(), slash - word.size())).unit;
       apply_step(trial, step);
     } else {
       apply_step(trial, step);

@@ -33,8 +33,8 @@ struct CalibrationRule {
 /// Throws Error(usage) when the text can't be read; the steps' values are checked too.
 CalibrationRule parse_calibration_rule(std::string_view text);
 
-/// The calibration that `steps` make of a channel stored in `stored`. Throws Error(usage) for units that don't fit. A
-/// channel without a unit ("1") is taken as volts where a sensitivity is in volts.
+/// The calibration that `steps` make of a channel stored in `stored`. Throws Error(usage) for units that
+/// don't fit. A channel without a unit ("1") is taken as volts where a sensitivity is in volts.
 Calibration make_calibration(const std::vector<std::string>& steps, const Unit& stored);
 
 }  // namespace vprism

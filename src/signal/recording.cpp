@@ -17,8 +17,10 @@ std::string_view severity_name(Severity severity) {
 
 std::string Recording::stem() const {
   std::string_view name = file;
-  if (const auto slash = name.find_last_of('/'); slash != std::string_view::npos) name.remove_prefix(slash + 1);
-  if (const auto dot = name.find_last_of('.'); dot != std::string_view::npos && dot > 0) name = name.substr(0, dot);
+  if (const auto slash = name.find_last_of('/'); slash != std::string_view::npos)
+    name.remove_prefix(slash + 1);
+  if (const auto dot = name.find_last_of('.'); dot != std::string_view::npos && dot > 0)
+    name = name.substr(0, dot);
   return clean_file_name(name);
 }
 
@@ -29,9 +31,20 @@ std::string quantity_of(const Unit& unit) {
   };
   static const std::vector<Row> rows = [] {
     std::vector<Row> made;
-    for (const auto& [text, quantity] : {std::pair{"V", "voltage"}, {"A", "current"}, {"m/s^2", "acceleration"}, {"m/s", "velocity"},
-                                         {"m", "displacement"}, {"N", "force"}, {"Pa", "pressure"}, {"W", "power"}, {"K", "temperature"},
-                                         {"Hz", "frequency"}, {"s", "time"}, {"N m", "torque"}, {"C", "charge"}, {"T", "flux density"}})
+    for (const auto& [text, quantity] : {std::pair{"V", "voltage"},
+                                         {"A", "current"},
+                                         {"m/s^2", "acceleration"},
+                                         {"m/s", "velocity"},
+                                         {"m", "displacement"},
+                                         {"N", "force"},
+                                         {"Pa", "pressure"},
+                                         {"W", "power"},
+                                         {"K", "temperature"},
+                                         {"Hz", "frequency"},
+                                         {"s", "time"},
+                                         {"N m", "torque"},
+                                         {"C", "charge"},
+                                         {"T", "flux density"}})
       made.push_back({Unit::parse(text), quantity});
     return made;
   }();
@@ -73,8 +86,13 @@ Channel channel_from_title(std::string_view title) {
       if (at == std::string_view::npos || at == 0) continue;
       const std::string_view tail = trimmed(text.substr(at + 1));
       // A lone letter or number behind '_' is an index far more often than a unit.
-      if (mark == '_' && (tail.size() < 2 || tail.find_first_not_of("0123456789") == std::string_view::npos)) continue;
-      if (!tail.empty() && tail.find_first_of("0123456789") != 0 && take(text.substr(0, at), tail, false)) return channel;
+      // A lone letter is a unit only where the trade writes it so.
+      if (tail.size() == 1 && std::string_view("VANWgsmKJT").find(tail[0]) == std::string_view::npos)
+        continue;
+      if (mark == '_' && (tail.size() < 2 || tail.find_first_not_of("0123456789") == std::string_view::npos))
+        continue;
+      if (!tail.empty() && tail.find_first_of("0123456789") != 0 && take(text.substr(0, at), tail, false))
+        return channel;
     }
   }
   channel.name = std::string(text);
@@ -100,7 +118,8 @@ bool glob_matches(std::string_view pattern, std::string_view text) {
   return p.find_first_not_of('*', i) == std::string::npos;
 }
 
-std::vector<std::size_t> select_channels(const Recording& recording, const std::vector<std::string>& patterns) {
+std::vector<std::size_t> select_channels(const Recording& recording,
+                                         const std::vector<std::string>& patterns) {
   const std::size_t count = recording.channels.size();
   std::vector<bool> chosen(count, patterns.empty());
   for (const std::string& pattern : patterns) {
@@ -113,7 +132,8 @@ std::vector<std::size_t> select_channels(const Recording& recording, const std::
     if (!any) choose([&](const std::string& name) { return glob_matches(pattern, name); });
     std::size_t number = 0;
     const auto [end, code] = std::from_chars(pattern.data(), pattern.data() + pattern.size(), number);
-    if (!any && code == std::errc() && end == pattern.data() + pattern.size() && number >= 1 && number <= count)
+    if (!any && code == std::errc() && end == pattern.data() + pattern.size() && number >= 1 &&
+        number <= count)
       chosen[number - 1] = any = true;
     if (!any) {
       std::vector<std::string> names;

@@ -13,10 +13,12 @@ namespace vprism {
 class SampleSource {
  public:
   virtual ~SampleSource() = default;
-  /// What is known of the recording. Axis and length may be open until `resolve` or until `read` has come to the end.
+  /// What is known of the recording. Axis and length may be open until `resolve` or until `read` has come to
+  /// the end.
   virtual const Recording& recording() const = 0;
-  /// Fills `block` (as many channels as the recording has, stamps if the source is stamped) from where the last call
-  /// ended. Returns the number of samples per channel, 0 at the end. Throws Error(input) for damaged data.
+  /// Fills `block` (as many channels as the recording has, stamps if the source is stamped) from where the
+  /// last call ended. Returns the number of samples per channel, 0 at the end. Throws Error(input) for
+  /// damaged data.
   virtual std::size_t read(Block& block) = 0;
   /// Back to the first sample.
   virtual void rewind() = 0;

@@ -1,8 +1,9 @@
 // stamps.cpp: one pass over the stamps.
 //
-// Distance from the even grid: e_n = d_n - n delta with d_n = t_n - t_0 - n g (g a first guess of the interval) and
-// delta = interval - g, so sum e^2 = sum d^2 - 2 delta sum(n d) + delta^2 sum n^2, and the mean of e is taken off: an even
-// grid through the ends may lie to one side of stamps that are all late by the same amount.
+// Distance from the even grid: e_n = d_n - n delta with d_n = t_n - t_0 - n g (g a first guess of the
+// interval) and delta = interval - g, so sum e^2 = sum d^2 - 2 delta sum(n d) + delta^2 sum n^2, and the mean
+// of e is taken off: an even grid through the ends may lie to one side of stamps that are all late by the
+// same amount.
 #include "signal/stamps.h"
 
 #include <algorithm>
@@ -45,8 +46,9 @@ Axis StampJudge::axis(double resolution_s) const {
   if (count_ < 2) return axis;
   const auto n = static_cast<double>(count_);
   if (!(last_ > first_))
-    throw Error(Status::input, "the time column does not increase: it starts at " + format_number(first_, 9) + " s and ends at " +
-                                   format_number(last_, 9) + " s; name the right column with --axis, or --axis none and --rate");
+    throw Error(Status::input, "the time column does not increase: it starts at " + format_number(first_, 9) +
+                                   " s and ends at " + format_number(last_, 9) +
+                                   " s; name the right column with --axis, or --axis none and --rate");
   axis.interval_s = (last_ - first_) / (n - 1);
   const double delta = axis.interval_s - guess_;
   const double sum_n = n * (n - 1) / 2, sum_nn = (n - 1) * n * (2 * n - 1) / 6;
@@ -54,7 +56,7 @@ Axis StampJudge::axis(double resolution_s) const {
   const double square = (sum_dd_ - 2 * delta * sum_nd_ + delta * delta * sum_nn) / n - mean * mean;
   const double rms = std::sqrt(std::max(0.0, square));
   axis.jitter = rms / axis.interval_s;
-  const bool even = axis.jitter < 0.01 || rms <= resolution_s;
+  const bool even = axis.jitter < 0.01 || rms <= 0.5 * resolution_s;
   axis.stamped = !even || (reversed_ > 0 && least_step_ < -resolution_s * 1.5);
   return axis;
 }
@@ -63,23 +65,30 @@ std::vector<Caution> StampJudge::cautions(const Axis& axis) const {
   std::vector<Caution> out;
   const auto row = [](std::int64_t n) { return "sample " + std::to_string(n + 1); };
   if (reversed_ > 0 && axis.stamped)
-    out.push_back({"axis-reversed", Severity::serious, "", std::to_string(reversed_) + " time stamps run backwards, the first at " + row(reversed_at_),
-                   "check the export; leave the stamps out with --axis none --rate if the samples are even"});
+    out.push_back(
+        {"axis-reversed", Severity::serious, "",
+         std::to_string(reversed_) + " time stamps run backwards, the first at " + row(reversed_at_),
+         "check the export; leave the stamps out with --axis none --rate if the samples are even"});
   if (repeated_ > 0)
     out.push_back({"axis-repeated", axis.stamped ? Severity::warning : Severity::note, "",
-                   std::to_string(repeated_) + " time stamps repeat the one before", "export more digits of time, or give --rate"});
+                   std::to_string(repeated_) + " time stamps repeat the one before",
+                   "export more digits of time, or give --rate"});
   if (axis.stamped && greatest_step_ > 1.5 * axis.interval_s)
     out.push_back({"axis-gap", Severity::warning, "",
-                   "the longest step is " + format_number(greatest_step_ / axis.interval_s, 3) + " mean intervals, before " + row(greatest_at_),
+                   "the longest step is " + format_number(greatest_step_ / axis.interval_s, 3) +
+                       " mean intervals, before " + row(greatest_at_),
                    "gate the analysis to a stretch without gaps"});
   if (axis.stamped)
-    out.push_back({"axis-uneven", Severity::serious, "",
-                   "steps run from " + format_quantity(least_step_, "s", 4) + " to " + format_quantity(greatest_step_, "s", 4) +
-                       "; stamps stray " + format_number(100 * axis.jitter, 3) + "% of an interval (RMS) from an even grid",
-                   "a spectrum needs an even grid; if the stamps are only badly printed, give --axis none and --rate"});
+    out.push_back(
+        {"axis-uneven", Severity::serious, "",
+         "steps run from " + format_quantity(least_step_, "s", 4) + " to " +
+             format_quantity(greatest_step_, "s", 4) + "; stamps stray " +
+             format_number(100 * axis.jitter, 3) + "% of an interval (RMS) from an even grid",
+         "a spectrum needs an even grid; if the stamps are only badly printed, give --axis none and --rate"});
   else if (axis.jitter > 1e-3)
     out.push_back({"axis-jitter", Severity::note, "",
-                   "stamps stray " + format_number(100 * axis.jitter, 3) + "% of an interval (RMS) from an even grid; the grid is used",
+                   "stamps stray " + format_number(100 * axis.jitter, 3) +
+                       "% of an interval (RMS) from an even grid; the grid is used",
                    "nothing, if the stamps were rounded when they were written"});
   return out;
 }

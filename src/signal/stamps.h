@@ -16,9 +16,9 @@ class StampJudge {
   double first_s() const { return first_; }
   double last_s() const { return last_; }
 
-  /// The axis the stamps make. They count as even when they stay, RMS, within a hundredth of an interval of the even
-  /// grid, or within `resolution_s`, the last printed digit of a stamp; otherwise the axis is stamped. Throws
-  /// Error(input) when the last stamp is not later than the first.
+  /// The axis the stamps make. They count as even when they stay, RMS, within a hundredth of an interval of
+  /// the even grid, or within `resolution_s`, the last printed digit of a stamp; otherwise the axis is
+  /// stamped. Throws Error(input) when the last stamp is not later than the first.
   Axis axis(double resolution_s) const;
   /// Repeated, reversed and missing stamps and jitter, as cautions.
   std::vector<Caution> cautions(const Axis& axis) const;

@@ -24,7 +24,8 @@ fftw_complex* raw(std::complex<double>* p) { return reinterpret_cast<fftw_comple
 }  // namespace
 
 template <typename T>
-FftArray<T>::FftArray(std::size_t size) : data_(static_cast<T*>(fftw_malloc(sizeof(T) * (size == 0 ? 1 : size)))), size_(size) {
+FftArray<T>::FftArray(std::size_t size)
+    : data_(static_cast<T*>(fftw_malloc(sizeof(T) * (size == 0 ? 1 : size)))), size_(size) {
   if (data_ == nullptr) throw std::bad_alloc();
   for (std::size_t i = 0; i < size; ++i) data_[i] = T();
 }
@@ -44,7 +45,8 @@ RealFft::RealFft(std::size_t size) : size_(size) {
   if (plan == nullptr) {
     FftArray<double> in(size);
     FftArray<std::complex<double>> out(size / 2 + 1);
-    plan = fftw_plan_dft_r2c_1d(static_cast<int>(size), in.data(), raw(out.data()), FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
+    plan = fftw_plan_dft_r2c_1d(static_cast<int>(size), in.data(), raw(out.data()),
+                                FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
     if (plan == nullptr) throw std::bad_alloc();
   }
   plan_ = plan;
@@ -52,7 +54,8 @@ RealFft::RealFft(std::size_t size) : size_(size) {
 
 void RealFft::run(const FftArray<double>& in, FftArray<std::complex<double>>& out) const {
   // FFTW_PRESERVE_INPUT: the input is not written, only the interface is not const.
-  fftw_execute_dft_r2c(static_cast<fftw_plan>(const_cast<void*>(plan_)), const_cast<double*>(in.data()), raw(out.data()));
+  fftw_execute_dft_r2c(static_cast<fftw_plan>(const_cast<void*>(plan_)), const_cast<double*>(in.data()),
+                       raw(out.data()));
 }
 
 }  // namespace vprism

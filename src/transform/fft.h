@@ -27,8 +27,9 @@ class FftArray {
   std::size_t size_;
 };
 
-/// X[k] = sum_n x[n] exp(-2 pi i k n / N) for k = 0 .. N/2, not scaled. Any N >= 1. Plans are estimated, not measured, so
-/// that the same input gives the same bytes on every run; they are cached for the life of the program.
+/// X[k] = sum_n x[n] exp(-2 pi i k n / N) for k = 0 .. N/2, not scaled. Any N >= 1. Plans are estimated, not
+/// measured, so that the same input gives the same bytes on every run; they are cached for the life of the
+/// program.
 class RealFft {
  public:
   explicit RealFft(std::size_t size);

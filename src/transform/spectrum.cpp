@@ -1,11 +1,12 @@
-// spectrum.cpp: averaged one-sided spectra by overlapped, windowed segments (Welch, IEEE Trans. AU-15 (1967) 70-73).
+// spectrum.cpp: averaged one-sided spectra by overlapped, windowed segments (Welch, IEEE Trans. AU-15 (1967)
+// 70-73).
 //
 // Segment j gives X_j[k] = sum_n w[n] x_j[n] exp(-2 pi i k n / N). The mean square of bin k is
 //     P[k] = c_k mean_j |X_j[k]|^2 / sum(w)^2,   c_k = 1 at DC and at Nyquist (N even), else 2
 // and the density S[k] = P[k] / rbw = c_k mean_j |X_j[k]|^2 / (fs sum(w^2)), so that sum S df = mean square.
 //
-// Segments are worked on in groups of a fixed number; the sums of the groups are joined in order, so the bytes of the result do
-// not depend on the number of threads.
+// Segments are worked on in groups of a fixed number; the sums of the groups are joined in order, so the
+// bytes of the result do not depend on the number of threads.
 #include "transform/spectrum.h"
 
 #include <oneapi/tbb/enumerable_thread_specific.h>
@@ -21,15 +22,17 @@
 namespace vprism {
 
 const std::vector<ScaleEntry>& scale_table() {
-  static const std::vector<ScaleEntry> table = {{Scale::peak, "peak", "amplitude of a sine, zero to peak", true},
-                                                {Scale::rms, "rms", "RMS of a sine", true},
-                                                {Scale::power, "power", "mean square of a sine", false},
-                                                {Scale::psd, "psd", "mean square per hertz", false}};
+  static const std::vector<ScaleEntry> table = {
+      {Scale::peak, "peak", "amplitude of a sine, zero to peak", true},
+      {Scale::rms, "rms", "RMS of a sine", true},
+      {Scale::power, "power", "mean square of a sine", false},
+      {Scale::psd, "psd", "mean square per hertz", false}};
   return table;
 }
 
 const ScaleEntry& scale_entry(Scale scale) {
-  return *std::find_if(scale_table().begin(), scale_table().end(), [&](const ScaleEntry& e) { return e.scale == scale; });
+  return *std::find_if(scale_table().begin(), scale_table().end(),
+                       [&](const ScaleEntry& e) { return e.scale == scale; });
 }
 
 Scale parse_scale(std::string_view text) {
@@ -50,32 +53,41 @@ std::string scale_unit(const Unit& unit, Scale scale) {
 }
 
 SpectrumPlan plan_spectrum(const SpectrumSettings& settings, std::int64_t samples, double rate_hz) {
-  const double enbw = window_figures(settings.window).enbw_bins;
+  const double enbw = window_enbw_bins(settings.window);
   const auto n = static_cast<double>(samples);
   SpectrumPlan plan;
   plan.rate_hz = rate_hz;
   const auto too_short = [&](double needed) {
-    throw Error(Status::analysis, "the record is too short: " + format_quantity(needed / rate_hz, "s") + " (" + format_number(needed, 12) + " samples) are needed, " +
-                                      format_quantity(n / rate_hz, "s") + " (" + std::to_string(samples) + ") are there");
+    throw Error(Status::analysis, "the record is too short: " + format_quantity(needed / rate_hz, "s") +
+                                      " (" + format_number(needed, 12) + " samples) are needed, " +
+                                      format_quantity(n / rate_hz, "s") + " (" + std::to_string(samples) +
+                                      ") are there");
   };
   if (settings.resolution_hz) {
     const double wanted = std::ceil(enbw * rate_hz / *settings.resolution_hz * (1 - 1e-9));
     if (wanted > n) too_short(wanted);
     if (wanted < 4)
-      throw Error(Status::analysis, "a resolution of " + format_quantity(*settings.resolution_hz, "Hz") + " is too coarse for a rate of " + format_quantity(rate_hz, "Hz") + "; at most " +
-                                        format_quantity(enbw * rate_hz / 4, "Hz") + " leaves 4 samples a segment");
+      throw Error(Status::analysis, "a resolution of " + format_quantity(*settings.resolution_hz, "Hz") +
+                                        " is too coarse for a rate of " + format_quantity(rate_hz, "Hz") +
+                                        "; at most " + format_quantity(enbw * rate_hz / 4, "Hz") +
+                                        " leaves 4 samples a segment");
     plan.segment = static_cast<std::size_t>(wanted);
   } else if (settings.segment) {
     plan.segment = *settings.segment;
     if (static_cast<double>(plan.segment) > n) too_short(static_cast<double>(plan.segment));
   } else {
     constexpr std::int64_t whole = 32768, most = 131072;
-    plan.segment = static_cast<std::size_t>(samples <= whole ? samples : std::clamp(samples / 8, whole, most));
+    plan.segment =
+        static_cast<std::size_t>(samples <= whole ? samples : std::clamp(samples / 8, whole, most));
   }
   if (plan.segment < 4) too_short(4);
-  if (plan.segment > (std::size_t{1} << 28)) throw Error(Status::analysis, "a segment of more than 268435456 samples is not supported; ask for less resolution");
-  plan.hop = static_cast<std::size_t>(std::max(1.0, std::round(static_cast<double>(plan.segment) * (1 - settings.overlap))));
-  plan.averages = 1 + (samples - static_cast<std::int64_t>(plan.segment)) / static_cast<std::int64_t>(plan.hop);
+  if (plan.segment > (std::size_t{1} << 28))
+    throw Error(Status::analysis,
+                "a segment of more than 268435456 samples is not supported; ask for less resolution");
+  plan.hop = static_cast<std::size_t>(
+      std::max(1.0, std::round(static_cast<double>(plan.segment) * (1 - settings.overlap))));
+  plan.averages =
+      1 + (samples - static_cast<std::int64_t>(plan.segment)) / static_cast<std::int64_t>(plan.hop);
   plan.bin_hz = rate_hz / static_cast<double>(plan.segment);
   plan.rbw_hz = enbw * plan.bin_hz;
   return plan;
@@ -83,10 +95,14 @@ SpectrumPlan plan_spectrum(const SpectrumSettings& settings, std::int64_t sample
 
 double Spectrum::level(std::size_t bin, Scale scale) const {
   switch (scale) {
-    case Scale::peak: return std::sqrt((doubled(bin) ? 2 : 1) * power[bin]);
-    case Scale::rms: return std::sqrt(power[bin]);
-    case Scale::power: return power[bin];
-    case Scale::psd: return power[bin] / plan.rbw_hz;
+    case Scale::peak:
+      return std::sqrt((doubled(bin) ? 2 : 1) * power[bin]);
+    case Scale::rms:
+      return std::sqrt(power[bin]);
+    case Scale::power:
+      return power[bin];
+    case Scale::psd:
+      return power[bin] / plan.rbw_hz;
   }
   return 0;
 }
@@ -116,30 +132,32 @@ struct Scratch {
   FftArray<std::complex<double>> out;
 };
 
-/// Effective number of averages: 1/J_eff = (1/J) [1 + 2 sum_m (1 - m/J) rho_m]; rho_m = c_m for a tone's beat with noise and
-/// c_m^2 for noise alone, c_m = sum w[n] w[n + m hop] / sum w^2 (Welch 1967).
-void effective_averages(const std::vector<double>& window, const SpectrumPlan& plan, double& noise, double& tone) {
+/// Effective number of averages of noise power: 1/J_eff = (1/J) [1 + 2 sum_m (1 - m/J) c_m^2],
+/// c_m = sum w[n] w[n + m hop] / sum w^2 (Welch 1967).
+double effective_averages(const std::vector<double>& window, const SpectrumPlan& plan) {
   double square = 0;
   for (const double w : window) square += w * w;
   const auto count = static_cast<double>(plan.averages);
-  double noise_sum = 1, tone_sum = 1;
+  double sum = 1;
   for (std::size_t m = 1; m * plan.hop < plan.segment && static_cast<std::int64_t>(m) < plan.averages; ++m) {
     double c = 0;
     for (std::size_t n = 0; n + m * plan.hop < plan.segment; ++n) c += window[n] * window[n + m * plan.hop];
     c /= square;
-    const double share = 1 - static_cast<double>(m) / count;
-    noise_sum += 2 * share * c * c;
-    tone_sum += 2 * share * c;
+    sum += 2 * (1 - static_cast<double>(m) / count) * c * c;
   }
-  noise = count / noise_sum;
-  tone = count / tone_sum;
+  return count / sum;
 }
 
 }  // namespace
 
 struct SpectrumEstimator::Inner {
   Inner(std::size_t channels, const SpectrumPlan& p, const Window& w)
-      : plan(p), kind(w), window(make_window(w, p.segment)), fft(p.segment), batch(batch_for(p.hop)), scratch([this] { return Scratch(fft); }) {
+      : plan(p),
+        kind(w),
+        window(make_window(w, p.segment)),
+        fft(p.segment),
+        batch(batch_for(p.hop)),
+        scratch([this] { return Scratch(fft); }) {
     capacity = plan.segment + (batch.segments - 1) * plan.hop;
     held.assign(channels, std::vector<double>());
     for (auto& kept : held) kept.reserve(capacity);
@@ -164,7 +182,8 @@ struct SpectrumEstimator::Inner {
         first[channel].assign(out, out + fft.bins());
         for (auto& v : first[channel]) v /= window_sum;
       }
-      for (std::size_t k = 0; k < sum.size(); ++k) sum[k] += out[k].real() * out[k].real() + out[k].imag() * out[k].imag();
+      for (std::size_t k = 0; k < sum.size(); ++k)
+        sum[k] += out[k].real() * out[k].real() + out[k].imag() * out[k].imag();
     }
   }
 
@@ -188,7 +207,8 @@ struct SpectrumEstimator::Inner {
     }
     done += static_cast<std::int64_t>(segments);
     const std::size_t used = segments * plan.hop;
-    for (auto& kept : held) kept.erase(kept.begin(), kept.begin() + static_cast<std::ptrdiff_t>(std::min(used, kept.size())));
+    for (auto& kept : held)
+      kept.erase(kept.begin(), kept.begin() + static_cast<std::ptrdiff_t>(std::min(used, kept.size())));
   }
 
   std::size_t whole_segments() const {
@@ -211,7 +231,8 @@ struct SpectrumEstimator::Inner {
   std::int64_t samples = 0, done = 0;
 };
 
-SpectrumEstimator::SpectrumEstimator(std::size_t channels, const SpectrumPlan& plan, const Window& window) : inner_(std::make_unique<Inner>(channels, plan, window)) {}
+SpectrumEstimator::SpectrumEstimator(std::size_t channels, const SpectrumPlan& plan, const Window& window)
+    : inner_(std::make_unique<Inner>(channels, plan, window)) {}
 SpectrumEstimator::~SpectrumEstimator() = default;
 
 void SpectrumEstimator::add(const Block& block) {
@@ -237,7 +258,9 @@ void SpectrumEstimator::add(const Block& block) {
 std::vector<Spectrum> SpectrumEstimator::result() const {
   Inner& in = *inner_;
   if (const std::size_t left = in.whole_segments(); left > 0) in.work(left);
-  if (in.done == 0) throw Error(Status::analysis, "the record is shorter than one segment of " + std::to_string(in.plan.segment) + " samples");
+  if (in.done == 0)
+    throw Error(Status::analysis,
+                "the record is shorter than one segment of " + std::to_string(in.plan.segment) + " samples");
   double square = 0;
   for (const double w : in.window) square += w * w;
   std::vector<Spectrum> out;
@@ -251,9 +274,10 @@ std::vector<Spectrum> SpectrumEstimator::result() const {
     spectrum.first = in.first[c];
     spectrum.mean = in.totals[c] / static_cast<double>(in.samples);
     spectrum.power = in.sums[c];
-    effective_averages(in.window, spectrum.plan, spectrum.noise_averages, spectrum.tone_averages);
+    spectrum.noise_averages = effective_averages(in.window, spectrum.plan);
     for (std::size_t k = 0; k < spectrum.power.size(); ++k)
-      spectrum.power[k] *= (spectrum.doubled(k) ? 2 : 1) / (in.window_sum * in.window_sum * static_cast<double>(in.done));
+      spectrum.power[k] *=
+          (spectrum.doubled(k) ? 2 : 1) / (in.window_sum * in.window_sum * static_cast<double>(in.done));
     out.push_back(std::move(spectrum));
   }
   return out;

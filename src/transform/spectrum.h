@@ -15,7 +15,8 @@
 
 namespace vprism {
 
-/// What a spectrum's numbers mean. Amplitudes are in the channel's unit, powers in its square, densities in its square per Hz.
+/// What a spectrum's numbers mean. Amplitudes are in the channel's unit, powers in its square, densities in
+/// its square per Hz.
 enum class Scale { peak, rms, power, psd };
 
 struct ScaleEntry {
@@ -32,14 +33,14 @@ std::string scale_unit(const Unit& unit, Scale scale);
 
 struct SpectrumSettings {
   Window window;
-  std::optional<double> resolution_hz;   ///< RBW asked for; sets the segment. Not together with `segment`.
-  std::optional<std::size_t> segment;    ///< Samples per segment, any length.
-  double overlap = 0.5;                  ///< Share of a segment that the next one repeats, 0 to 0.95.
+  std::optional<double> resolution_hz;  ///< RBW asked for; sets the segment. Not together with `segment`.
+  std::optional<std::size_t> segment;   ///< Samples per segment, any length.
+  double overlap = 0.5;                 ///< Share of a segment that the next one repeats, 0 to 0.95.
 };
 
-/// How a record of `samples` at `rate_hz` is cut. Without resolution or segment: the whole record up to 32,768 samples,
-/// beyond that an eighth of it, at least 32,768 and at most 131,072. Throws Error(analysis) when the record is too short,
-/// saying how long it must be.
+/// How a record of `samples` at `rate_hz` is cut. Without resolution or segment: the whole record up to
+/// 32,768 samples, beyond that an eighth of it, at least 32,768 and at most 131,072. Throws Error(analysis)
+/// when the record is too short, saying how long it must be.
 struct SpectrumPlan {
   std::size_t segment = 0, hop = 0;
   std::int64_t averages = 0;
@@ -53,13 +54,13 @@ SpectrumPlan plan_spectrum(const SpectrumSettings& settings, std::int64_t sample
 struct Spectrum {
   SpectrumPlan plan;
   Window window;
-  std::vector<double> power;  ///< Mean square per bin: |X|^2 / sum(w)^2, times 2 but at DC and (even segment) Nyquist.
+  std::vector<double>
+      power;  ///< Mean square per bin: |X|^2 / sum(w)^2, times 2 but at DC and (even segment) Nyquist.
   std::vector<std::complex<double>> first;  ///< Transform of the first segment, divided by sum(w).
   double enbw_bins = 1;
   double mean = 0;  ///< Of all samples, without a window: what bin 0 shows holds the lobes of low tones too.
-  /// Independent segments that the average is worth, for noise alone (smaller correlation) and for noise that beats with
-  /// a steady tone.
-  double noise_averages = 1, tone_averages = 1;
+  /// Independent segments that the average is worth for noise; below `plan.averages` when segments overlap.
+  double noise_averages = 1;
 
   std::size_t bins() const { return power.size(); }
   double frequency_hz(std::size_t bin) const { return static_cast<double>(bin) * plan.bin_hz; }

@@ -26,7 +26,8 @@ void StatisticsEstimator::add(const Block& block) {
       m3 += dd * d;
       m4 += dd * dd;
     }
-    // Rails: samples at the extremes. Most blocks touch neither of the record's, and are not looked through again.
+    // Rails: samples at the extremes. Most blocks touch neither of the record's, and are not looked through
+    // again.
     if (all.n == 0) all.min = low, all.max = high, all.run_value = x[0] - 1;
     if (low < all.min) all.min = low, all.at_min = all.longest_at_min = 0;
     if (high > all.max) all.max = high, all.at_max = all.longest_at_max = 0;
@@ -45,7 +46,8 @@ void StatisticsEstimator::add(const Block& block) {
     }
     const double na = all.n, n = na + nb, d = mean - all.mean;
     const double a2 = all.m2, a3 = all.m3;
-    all.m4 += m4 + d * d * d * d * na * nb * (na * na - na * nb + nb * nb) / (n * n * n) + 6 * d * d * (na * na * m2 + nb * nb * a2) / (n * n) + 4 * d * (na * m3 - nb * a3) / n;
+    all.m4 += m4 + d * d * d * d * na * nb * (na * na - na * nb + nb * nb) / (n * n * n) +
+              6 * d * d * (na * na * m2 + nb * nb * a2) / (n * n) + 4 * d * (na * m3 - nb * a3) / n;
     all.m3 += m3 + d * d * d * na * nb * (na - nb) / (n * n) + 3 * d * (na * m2 - nb * a2) / n;
     all.m2 += m2 + d * d * na * nb / n;
     all.mean += d * nb / n;
@@ -108,7 +110,8 @@ void OutlineEstimator::add(const Block& block) {
         o.high.push_back(x[n]);
       }
       const std::size_t take = std::min(x.size() - n, static_cast<std::size_t>(o.samples_per_stretch) - used);
-      const auto [low, high] = std::minmax_element(x.begin() + static_cast<std::ptrdiff_t>(n), x.begin() + static_cast<std::ptrdiff_t>(n + take));
+      const auto [low, high] = std::minmax_element(x.begin() + static_cast<std::ptrdiff_t>(n),
+                                                   x.begin() + static_cast<std::ptrdiff_t>(n + take));
       o.low.back() = std::min(o.low.back(), *low);
       o.high.back() = std::max(o.high.back(), *high);
       o.samples += static_cast<std::int64_t>(take);

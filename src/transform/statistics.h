@@ -11,13 +11,14 @@ namespace vprism {
 struct Statistics {
   std::int64_t samples = 0;
   double min = 0, max = 0, mean = 0, rms = 0, std = 0;
-  double crest = 0;            ///< max(|min|, |max|) / rms; 0 for a channel of zeros.
-  double kurtosis = 0;         ///< Fourth central moment / variance^2; 3 for a Gaussian.
+  double crest = 0;                     ///< max(|min|, |max|) / rms; 0 for a channel of zeros.
+  double kurtosis = 0;                  ///< Fourth central moment / variance^2; 3 for a Gaussian.
   std::int64_t at_min = 0, at_max = 0;  ///< Samples that equal min or max, for clipping at a rail.
   std::int64_t longest_rail = 0;        ///< Longest run of samples at min or at max.
 };
 
-/// Moments are taken per block about the block's mean and joined by the pairwise formulas (Chan, Golub & LeVeque 1979; Pebay 2008).
+/// Moments are taken per block about the block's mean and joined by the pairwise formulas (Chan, Golub &
+/// LeVeque 1979; Pebay 2008).
 class StatisticsEstimator {
  public:
   explicit StatisticsEstimator(std::size_t channels) : channels_(channels) {}
@@ -34,15 +35,16 @@ class StatisticsEstimator {
   std::vector<Sums> channels_;
 };
 
-/// The lowest and highest sample of equal stretches of the record, 1,024 to 2,048 of them however long the record is: what a figure of the time
-/// trace needs.
+/// The lowest and highest sample of equal stretches of the record, 1,024 to 2,048 of them however long the
+/// record is: what a figure of the time trace needs.
 struct Outline {
   std::int64_t samples_per_stretch = 1;
   std::int64_t samples = 0;
   std::vector<double> low, high;
 };
 
-/// The same with neighbouring stretches joined until at most `count` are left. An outline of a single sample per stretch stays as it is.
+/// The same with neighbouring stretches joined until at most `count` are left. An outline of a single sample
+/// per stretch stays as it is.
 Outline coarser(Outline outline, std::size_t count);
 
 class OutlineEstimator {

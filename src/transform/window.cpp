@@ -2,8 +2,9 @@
 //
 //   hann, hamming                Harris, Proc. IEEE 66 (1978) 51-83; hamming with 0.54, 0.46
 //   blackman-harris              the 4-term minimum of the same paper (-92 dB)
-//   flat-top                     five terms, least scalloping of its kind, ISO 18431-2:2004 (coefficients divided by their sum)
-//   kaiser(b)                    I0(b sqrt(1 - u^2)) / I0(b), u = 2 n / N - 1; Kaiser & Schafer, IEEE Trans. ASSP 28 (1980) 105-107
+//   flat-top                     five terms: ISO 18431-2:2004 with the digits of D'Antona & Ferrero, Digital
+//   Signal Processing for Measurement Systems (2006) kaiser(b)                    I0(b sqrt(1 - u^2)) /
+//   I0(b), u = 2 n / N - 1; Kaiser & Schafer, IEEE Trans. ASSP 28 (1980) 105-107
 #include "transform/window.h"
 
 #include <algorithm>
@@ -21,7 +22,8 @@ namespace {
 constexpr double pi = std::numbers::pi;
 
 const WindowEntry& entry_of(WindowKind kind) {
-  return *std::find_if(window_table().begin(), window_table().end(), [&](const WindowEntry& e) { return e.kind == kind; });
+  return *std::find_if(window_table().begin(), window_table().end(),
+                       [&](const WindowEntry& e) { return e.kind == kind; });
 }
 
 /// Transform about the centre of N ones, divided by N: sin(pi x) cos(pi x / N) / (N sin(pi x / N)).
@@ -35,15 +37,40 @@ double kernel(double x, double size) {
 
 const std::vector<WindowEntry>& window_table() {
   static const std::vector<WindowEntry> table = [] {
-    std::vector<double> flat = {1, 1.933, 1.286, 0.388, 0.0322};
-    double sum = 0;
-    for (const double a : flat) sum += a;
-    for (double& a : flat) a /= sum;
+    const std::vector<double> flat = {0.21557895, 0.41663158, 0.277263158, 0.083578947, 0.006947368};
     return std::vector<WindowEntry>{
-        {WindowKind::rectangular, "rectangular", false, 0, 0, 0, "no weighting: whole periods, transients", {1}},
-        {WindowKind::hann, "hann", false, 0, 0, 0, "all-round: good resolution, quickly falling side lobes", {0.5, 0.5}},
-        {WindowKind::hamming, "hamming", false, 0, 0, 0, "lower first side lobe, slowly falling ones", {0.54, 0.46}},
-        {WindowKind::blackman_harris, "blackman-harris", false, 0, 0, 0, "weak tones beside strong ones", {0.35875, 0.48829, 0.14128, 0.01168}},
+        {WindowKind::rectangular,
+         "rectangular",
+         false,
+         0,
+         0,
+         0,
+         "no weighting: whole periods, transients",
+         {1}},
+        {WindowKind::hann,
+         "hann",
+         false,
+         0,
+         0,
+         0,
+         "all-round: good resolution, quickly falling side lobes",
+         {0.5, 0.5}},
+        {WindowKind::hamming,
+         "hamming",
+         false,
+         0,
+         0,
+         0,
+         "lower first side lobe, slowly falling ones",
+         {0.54, 0.46}},
+        {WindowKind::blackman_harris,
+         "blackman-harris",
+         false,
+         0,
+         0,
+         0,
+         "weak tones beside strong ones",
+         {0.35875, 0.48829, 0.14128, 0.01168}},
         {WindowKind::flat_top, "flat-top", false, 0, 0, 0, "levels read straight from the bins", flat},
         {WindowKind::kaiser, "kaiser", true, 9, 0, 40, "side lobes against width as beta says", {}},
     };
@@ -66,11 +93,15 @@ Window parse_window(std::string_view text) {
     if (name.size() == text.size()) return window;
     std::string_view rest;
     const std::size_t open = text.find('(');
-    if (!entry.has_parameter) throw Error(Status::usage, "the window \"" + std::string(name) + "\" takes no parameter");
+    if (!entry.has_parameter)
+      throw Error(Status::usage, "the window \"" + std::string(name) + "\" takes no parameter");
     window.parameter = parse_leading_number(text.substr(open + 1), rest);
-    if (rest != ")") throw Error(Status::usage, "\"" + clean_text(text) + "\": write the parameter as " + entry.name + "(" + format_number(entry.parameter) + ")");
+    if (rest != ")")
+      throw Error(Status::usage, "\"" + clean_text(text) + "\": write the parameter as " + entry.name + "(" +
+                                     format_number(entry.parameter) + ")");
     if (!(window.parameter >= entry.least && window.parameter <= entry.most))
-      throw Error(Status::usage, "the parameter of " + std::string(name) + " must lie in " + format_number(entry.least) + ".." + format_number(entry.most));
+      throw Error(Status::usage, "the parameter of " + std::string(name) + " must lie in " +
+                                     format_number(entry.least) + ".." + format_number(entry.most));
     return window;
   }
   throw Error(Status::usage, unknown_name("window", text, names));
@@ -84,17 +115,20 @@ std::vector<double> make_window(const Window& window, std::size_t size) {
     const auto x = static_cast<double>(n);
     if (window.kind == WindowKind::kaiser) {
       const double u = 2 * x / n_all - 1;
-      w[n] = std::cyl_bessel_i(0, window.parameter * std::sqrt(std::max(0.0, 1 - u * u))) / std::cyl_bessel_i(0, window.parameter);
+      w[n] = std::cyl_bessel_i(0, window.parameter * std::sqrt(std::max(0.0, 1 - u * u))) /
+             std::cyl_bessel_i(0, window.parameter);
       continue;
     }
     double sum = 0;
-    for (std::size_t m = 0; m < entry.terms.size(); ++m) sum += (m % 2 == 0 ? 1 : -1) * entry.terms[m] * std::cos(2 * pi * static_cast<double>(m) * x / n_all);
+    for (std::size_t m = 0; m < entry.terms.size(); ++m)
+      sum += (m % 2 == 0 ? 1 : -1) * entry.terms[m] * std::cos(2 * pi * static_cast<double>(m) * x / n_all);
     w[n] = sum;
   }
   return w;
 }
 
-WindowTransform::WindowTransform(const Window& window, std::size_t size) : size_(static_cast<double>(size)), terms_(entry_of(window.kind).terms) {
+WindowTransform::WindowTransform(const Window& window, std::size_t size)
+    : size_(static_cast<double>(size)), terms_(entry_of(window.kind).terms) {
   if (!terms_.empty()) {
     const double gain = terms_[0];
     for (double& a : terms_) a /= gain;
@@ -107,53 +141,97 @@ WindowTransform::WindowTransform(const Window& window, std::size_t size) : size_
   double sum = 0;
   for (const double x : w) sum += x;
   half_.resize(count / 2 + 1);
-  for (std::size_t n = 0; n <= count / 2; ++n) half_[n] = (n == 0 || n == count / 2 ? 1 : 2) * w[count / 2 - n] / sum;
+  for (std::size_t n = 0; n <= count / 2; ++n)
+    half_[n] = (n == 0 || n == count / 2 ? 1 : 2) * w[count / 2 - n] / sum;
 }
 
-double WindowTransform::operator()(double bins) const {
-  if (!terms_.empty()) {
-    double sum = terms_[0] * kernel(bins, size_);
-    for (std::size_t m = 1; m < terms_.size(); ++m) {
-      const auto shift = static_cast<double>(m);
-      sum += terms_[m] / 2 * (kernel(bins - shift, size_) + kernel(bins + shift, size_));
-    }
-    return sum;
+double WindowTransform::operator()(double bins) const { return evaluate(bins).value; }
+
+WindowTransform::Point WindowTransform::evaluate(double bins) const {
+  if (terms_.empty()) return sampled(bins);
+  // sum_m t_m kernel(d - m) over m = -M .. M with kernel(x) = sin(pi x) cot(pi x / N) / N, and sin(pi (d -
+  // m)) = (-1)^m sin(pi d).
+  const double nearest = std::round(bins);
+  const double off = bins - nearest;
+  const double parity = std::fmod(std::abs(nearest), 2) == 1 ? -1 : 1;
+  const double sine = parity * std::sin(pi * off), cosine = parity * std::cos(pi * off);
+  const auto count = static_cast<int>(terms_.size());
+  double cotangents = 0, squares = 0;
+  for (int m = 1 - count; m < count; ++m) {
+    const double x = bins - m;
+    if (std::abs(std::remainder(x, size_)) < 1e-7) return near_integer(bins);
+    const double cotangent = 1 / std::tan(pi * x / size_);
+    const double weight =
+        (m % 2 == 0 ? 1 : -1) * terms_[static_cast<std::size_t>(std::abs(m))] / (m == 0 ? 1 : 2);
+    cotangents += weight * cotangent;
+    squares += weight * (1 + cotangent * cotangent);
   }
-  // cos(n a) by its three-term recurrence.
+  return {sine * cotangents / size_, pi * (cosine * cotangents - sine * squares / size_) / size_};
+}
+
+WindowTransform::Point WindowTransform::near_integer(double bins) const {
+  const auto value = [&](double d) {
+    double sum = terms_[0] * kernel(d, size_);
+    for (std::size_t m = 1; m < terms_.size(); ++m)
+      sum += terms_[m] / 2 *
+             (kernel(d - static_cast<double>(m), size_) + kernel(d + static_cast<double>(m), size_));
+    return sum;
+  };
+  constexpr double h = 1e-4;
+  return {value(bins), (value(bins + h) - value(bins - h)) / (2 * h)};
+}
+
+WindowTransform::Point WindowTransform::sampled(double bins) const {
+  // cos(n a) and sin(n a) by their three-term recurrences.
   const double a = 2 * pi * bins / size_;
   const double twice = 2 * std::cos(a);
-  double before = std::cos(a), now = 1, sum = 0;
-  for (const double w : half_) {
-    sum += w * now;
-    const double next = twice * now - before;
-    before = now;
-    now = next;
+  double cosine_before = std::cos(a), cosine = 1, sine_before = -std::sin(a), sine = 0;
+  Point point{0, 0};
+  for (std::size_t n = 0; n < half_.size(); ++n) {
+    point.value += half_[n] * cosine;
+    point.slope -= half_[n] * static_cast<double>(n) * sine;
+    const double next_cosine = twice * cosine - cosine_before, next_sine = twice * sine - sine_before;
+    cosine_before = cosine, sine_before = sine;
+    cosine = next_cosine, sine = next_sine;
   }
-  return sum;
+  point.slope *= 2 * pi / size_;
+  return point;
 }
 
-double WindowTransform::slope(double bins) const {
-  constexpr double h = 1e-4;
-  return ((*this)(bins + h) - (*this)(bins - h)) / (2 * h);
+namespace {
+
+constexpr std::size_t figure_size = 4096;
+constexpr double figure_step = 1.0 / 64;
+
+}  // namespace
+
+double window_enbw_bins(const Window& window) {
+  const std::vector<double> w = make_window(window, figure_size);
+  double sum = 0, square = 0;
+  for (const double x : w) sum += x, square += x * x;
+  return figure_size * square / (sum * sum);
+}
+
+double window_half_width_bins(const Window& window) {
+  // The main lobe ends at the first least level.
+  const WindowTransform transform(window, figure_size);
+  double at = 0.5;
+  while (at < 60 && std::abs(transform(at + figure_step)) < std::abs(transform(at))) at += figure_step;
+  return at;
 }
 
 WindowFigures window_figures(const Window& window) {
-  constexpr std::size_t size = 4096;
-  const std::vector<double> w = make_window(window, size);
-  double sum = 0, square = 0;
-  for (const double x : w) sum += x, square += x * x;
+  const std::vector<double> w = make_window(window, figure_size);
   WindowFigures figures;
-  figures.coherent_gain = sum / size;
-  figures.enbw_bins = size * square / (sum * sum);
-  const WindowTransform transform(window, size);
+  for (const double x : w) figures.coherent_gain += x / figure_size;
+  figures.enbw_bins = window_enbw_bins(window);
+  const WindowTransform transform(window, figure_size);
   figures.scalloping_db = 20 * std::log10(std::abs(transform(0.5)));
-  // The main lobe ends at the first least level; the highest side lobe is looked for in 300 bins beyond, finely.
-  constexpr double step = 1.0 / 64;
-  double at = 0.5;
-  while (at < 60 && std::abs(transform(at + step)) < std::abs(transform(at))) at += step;
-  figures.half_width_bins = at;
+  figures.half_width_bins = window_half_width_bins(window);
+  // The highest side lobe is looked for in 300 bins, finely.
   double highest = 0;
-  for (double d = at + step; d < 300; d += step) highest = std::max(highest, std::abs(transform(d)));
+  for (double d = figures.half_width_bins + figure_step; d < 300; d += figure_step)
+    highest = std::max(highest, std::abs(transform(d)));
   figures.sidelobe_db = 20 * std::log10(highest);
   return figures;
 }

@@ -31,31 +31,40 @@ const std::vector<WindowEntry>& window_table();
 /// "hann", "kaiser", "kaiser(12)". Throws Error(usage) with the nearest name.
 Window parse_window(std::string_view text);
 
-/// Periodic window of `size` samples: w[n] for n = 0 .. size - 1, w[size] = w[0] left out. Peak 1 at n = size / 2.
+/// Periodic window of `size` samples: w[n] for n = 0 .. size - 1, w[size] = w[0] left out. Peak 1 at n = size
+/// / 2.
 std::vector<double> make_window(const Window& window, std::size_t size);
 
 /// Figures of a window, computed from its samples (Harris 1978, section IV).
 struct WindowFigures {
-  double coherent_gain = 0;      ///< sum(w) / N
-  double enbw_bins = 0;          ///< N sum(w^2) / sum(w)^2
-  double scalloping_db = 0;      ///< Level of a tone half-way between two bins, dB (negative).
-  double sidelobe_db = 0;        ///< Highest side lobe, dB re main lobe (negative).
-  double half_width_bins = 0;    ///< From the middle of the main lobe to its first null (or least level).
+  double coherent_gain = 0;    ///< sum(w) / N
+  double enbw_bins = 0;        ///< N sum(w^2) / sum(w)^2
+  double scalloping_db = 0;    ///< Level of a tone half-way between two bins, dB (negative).
+  double sidelobe_db = 0;      ///< Highest side lobe, dB re main lobe (negative).
+  double half_width_bins = 0;  ///< From the middle of the main lobe to its first null (or least level).
 };
 WindowFigures window_figures(const Window& window);
+/// The two that analyses need, alone and quicker.
+double window_enbw_bins(const Window& window);
+double window_half_width_bins(const Window& window);
 
-/// The window's transform about its centre, R(d) = sum_n w[n] cos(2 pi d (n - N/2) / N) / sum_n w[n], at a distance of d
-/// bins: real, even, R(0) = 1. The transform at bin k of A cos(2 pi f n / N + p) is
+/// The window's transform about its centre, R(d) = sum_n w[n] cos(2 pi d (n - N/2) / N) / sum_n w[n], at a
+/// distance of d bins: real, even, R(0) = 1. The transform at bin k of A cos(2 pi f n / N + p) is
 ///   sum(w) A/2 [ e^{ip} e^{-i pi (k - f)} R(k - f) + e^{-ip} e^{-i pi (k + f)} R(k + f) ].
 /// Cosine sums in closed form; others from at most 4096 samples of the window.
 class WindowTransform {
  public:
   WindowTransform(const Window& window, std::size_t size);
   double operator()(double bins) const;
-  /// Derivative by d.
-  double slope(double bins) const;
+  /// R(d) and its derivative by d.
+  struct Point {
+    double value, slope;
+  };
+  Point evaluate(double bins) const;
 
  private:
+  Point near_integer(double bins) const;
+  Point sampled(double bins) const;
   double size_;
   std::vector<double> terms_;  // Cosine sum, or empty
   std::vector<double> half_;   // Samples from the centre outwards, divided by their sum

@@ -1,0 +1,54 @@
+// Units: conversions by UDUNITS-2, and what the trade writes differently.
+#include "base/unit.h"
+
+#include <gtest/gtest.h>
+
+#include <thread>
+#include <vector>
+
+#include "base/error.h"
+
+namespace vprism {
+namespace {
+
+TEST(Unit, LoneGIsStandardGravityAndKgStaysAMass) {
+  EXPECT_DOUBLE_EQ(Unit::parse("g").convert(1, Unit::parse("m/s^2")), 9.80665);
+  EXPECT_DOUBLE_EQ(Unit::parse("mg").convert(1000, Unit::parse("m/s2")), 9.80665);
+  EXPECT_FALSE(Unit::parse("kg").converts_to(Unit::parse("m/s^2")));
+}
+
+TEST(Unit, ConvertsWithinADimensionOnly) {
+  EXPECT_DOUBLE_EQ(Unit::parse("mV").convert(2500, Unit::parse("V")), 2.5);
+  EXPECT_THROW(Unit::parse("mV").convert(1, Unit::parse("A")), Error);
+}
+
+TEST(Unit, QuotientsAndProductsKeepTheirMeaning) {
+  const Unit a = Unit::parse("m/s^2");
+  const Unit transfer = a.over(Unit::parse("N"));
+  EXPECT_EQ(transfer.text(), "(m/s^2)/N");
+  EXPECT_TRUE(transfer.converts_to(Unit::parse("1/kg")));
+  EXPECT_EQ(a.over(a).text(), "1");
+  EXPECT_EQ(Unit::parse("V").times(Unit::parse("V")).text(), "V^2");
+  EXPECT_TRUE(Unit::parse("V").times(Unit::parse("A")).converts_to(Unit::parse("W")));
+}
+
+TEST(Unit, LabelRaisesExponents) { EXPECT_EQ(Unit::parse("m/s^2").label(), "m/s\u00B2"); }
+
+TEST(Unit, UnreadableUnitsStayText) {
+  EXPECT_FALSE(Unit::try_parse("furlongs per blink").has_value());
+  const Unit odd = Unit::opaque("counts\x01");
+  EXPECT_EQ(odd.text(), "counts ");
+  EXPECT_FALSE(odd.converts_to(Unit::parse("V")));
+}
+
+TEST(Unit, MayBeUsedFromManyThreads) {
+  std::vector<std::thread> threads;
+  for (int t = 0; t < 4; ++t)
+    threads.emplace_back([] {
+      for (int i = 0; i < 200; ++i) EXPECT_DOUBLE_EQ(Unit::parse("kHz").convert(2, Unit::parse("Hz")), 2000);
+    });
+  for (std::thread& thread : threads) thread.join();
+}
+
+}  // namespace
+}  // namespace vprism

@@ -1,0 +1,32 @@
+// run_program.h: runs the built program in a temporary folder and keeps what it said.
+#pragma once
+
+#include <sys/wait.h>
+
+#include <cstdlib>
+#include <nlohmann/json.hpp>
+#include <string>
+
+#include "../formats/scratch_folder.h"
+
+namespace vprism {
+
+struct ProgramRun {
+  int status = -1;
+  std::string out, err;
+  nlohmann::json json() const { return nlohmann::json::parse(out); }
+};
+
+/// `arguments` as a shell would take them; the folder is the working folder.
+inline ProgramRun run_program(const ScratchFolder& folder, const std::string& arguments) {
+  const std::string command =
+      "cd '" + folder.path() + "' && '" VPRISM_PROGRAM "' " + arguments + " > .out 2> .err";
+  ProgramRun run;
+  const int code = std::system(command.c_str());
+  run.status = WIFEXITED(code) ? WEXITSTATUS(code) : 128;
+  run.out = ScratchFolder::read(folder.path(".out"));
+  run.err = ScratchFolder::read(folder.path(".err"));
+  return run;
+}
+
+}  // namespace vprism

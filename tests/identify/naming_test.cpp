@@ -1,0 +1,85 @@
+// Families of peaks, and cautions from statistics.
+#include <gmock/gmock.h>
+
+#include "identify/finding.h"
+
+namespace vprism {
+namespace {
+
+using ::testing::HasSubstr;
+
+Peak peak(double frequency, double rms, double std = 0.001) {
+  Peak p;
+  p.frequency_hz = frequency;
+  p.frequency_std_hz = std;
+  p.rms = rms;
+  p.rms_std = rms * 1e-3;
+  p.floor_power = 1e-12;
+  return p;
+}
+
+const Channel channel{"current", Unit::parse("A"), "current"};
+SpectrumPlan plan() {
+  SpectrumPlan p;
+  p.bin_hz = 0.5;
+  p.rbw_hz = 0.75;
+  return p;
+}
+
+TEST(NamePeaks, OddHarmonicsOfTheMainsAreHum) {
+  const auto found =
+      name_peaks(channel, {peak(49.98, 1), peak(149.94, 0.3), peak(249.9, 0.1), peak(437.3, 0.05)}, plan());
+  ASSERT_EQ(found.size(), 2u);
+  EXPECT_EQ(found[0].kind, "mains-hum");
+  EXPECT_THAT(found[0].text, HasSubstr("odd harmonics (orders 1, 3, 5)"));
+  EXPECT_NEAR(found[0].level_rms, std::sqrt(1 + 0.09 + 0.01), 1e-12);
+  EXPECT_EQ(found[1].kind, "tone");
+}
+
+TEST(NamePeaks, NearMultiplesOutsideTheirUncertaintyAreNoFamily) {
+  for (const Finding& f : name_peaks(channel, {peak(31.2, 1), peak(62.5, 0.3), peak(93.9, 0.1)}, plan()))
+    EXPECT_EQ(f.kind, "tone");
+}
+
+TEST(NamePeaks, WideUncertaintiesDoNotMakeFamilies) {
+  for (const Finding& f :
+       name_peaks(channel, {peak(31.2, 1, 3), peak(62.5, 0.3, 3), peak(93.9, 0.1, 3)}, plan()))
+    EXPECT_NE(f.kind, "harmonic-family");
+}
+
+TEST(NamePeaks, PairsAroundACarrierAreSidebands) {
+  const auto found = name_peaks(
+      channel, {peak(412.7, 1), peak(405.8, 0.3), peak(419.6, 0.3), peak(398.9, 0.1), peak(426.5, 0.1)},
+      plan());
+  ASSERT_EQ(found.size(), 1u);
+  EXPECT_EQ(found[0].kind, "sideband-family");
+  EXPECT_THAT(found[0].text, HasSubstr("spaced 6.9 Hz (2 pairs)"));
+  EXPECT_EQ(found[0].members.size(), 5u);
+}
+
+TEST(NamePeaks, UnevenPairsAreNot) {
+  for (const Finding& f : name_peaks(channel, {peak(412.7, 1), peak(405.8, 0.3), peak(419.9, 0.3)}, plan()))
+    EXPECT_EQ(f.kind, "tone");
+}
+
+TEST(LevelCautions, ClippingSpikesAndDeadChannelsAreSaidAndCleanOnesAreNot) {
+  Statistics s;
+  s.samples = 10000;
+  s.min = -1, s.max = 1, s.rms = s.std = 0.7, s.kurtosis = 1.5, s.longest_rail = 1, s.at_min = s.at_max = 3;
+  EXPECT_TRUE(level_cautions(channel, s).empty());
+  Statistics clipped = s;
+  clipped.longest_rail = 12, clipped.at_max = 900;
+  EXPECT_EQ(level_cautions(channel, clipped).at(0).code, "clipping");
+  Statistics spiked = s;
+  spiked.max = 9, spiked.kurtosis = 20;
+  EXPECT_EQ(level_cautions(channel, spiked).at(0).code, "spikes");
+  Statistics dead = s;
+  dead.min = dead.max = 0.25;
+  EXPECT_EQ(level_cautions(channel, dead).at(0).code, "channel-dead");
+  Statistics offset = s;
+  offset.mean = 50, offset.min = 49, offset.max = 51;
+  EXPECT_EQ(level_cautions(channel, offset).at(0).code, "large-offset");
+}
+
+}  // namespace
+}  // namespace vprism

@@ -1,0 +1,77 @@
+// Statistics and outlines against closed forms, block by block.
+#include "transform/statistics.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numbers>
+
+namespace vprism {
+namespace {
+
+template <typename Estimator>
+void push(Estimator& estimator, const std::vector<double>& x, std::size_t block_size) {
+  Block block(1, block_size);
+  for (std::size_t at = 0; at < x.size(); at += block_size) {
+    const std::size_t count = std::min(block_size, x.size() - at);
+    std::copy_n(x.begin() + static_cast<std::ptrdiff_t>(at), count, block.room(0).begin());
+    block.set(static_cast<std::int64_t>(at), count);
+    estimator.add(block);
+  }
+}
+
+TEST(Statistics, SineOnAnOffset) {
+  std::vector<double> x;
+  for (int n = 0; n < 10000; ++n) x.push_back(1e6 + 2 * std::sin(2 * std::numbers::pi * n / 100));
+  StatisticsEstimator estimator(1);
+  push(estimator, x, 333);
+  const Statistics s = estimator.result()[0];
+  EXPECT_NEAR(s.mean, 1e6, 1e-6);
+  EXPECT_NEAR(s.std, std::sqrt(2.0) * std::sqrt(10000.0 / 9999), 1e-9);  // Not lost beside the offset.
+  EXPECT_NEAR(s.kurtosis, 1.5, 1e-9);
+  EXPECT_DOUBLE_EQ(s.max, 1e6 + 2);
+  EXPECT_NEAR(s.crest, (1e6 + 2) / std::sqrt(1e12 + 2), 1e-12);
+}
+
+TEST(Statistics, RunsAtARailAreCounted) {
+  std::vector<double> x(1000);
+  for (std::size_t n = 0; n < x.size(); ++n)
+    x[n] = std::clamp(1.3 * std::sin(0.05 * static_cast<double>(n)), -1.0, 1.0);
+  StatisticsEstimator estimator(1);
+  push(estimator, x, 64);
+  const Statistics s = estimator.result()[0];
+  EXPECT_EQ(s.at_max, std::count(x.begin(), x.end(), 1.0));
+  EXPECT_EQ(s.at_min, std::count(x.begin(), x.end(), -1.0));
+  std::int64_t longest = 0, run = 0;
+  for (const double v : x) {
+    run = std::abs(v) == 1.0 ? run + 1 : 0;
+    longest = std::max(longest, run);
+  }
+  EXPECT_EQ(s.longest_rail, longest);
+}
+
+TEST(Outline, KeepsEveryExtremeHoweverLongTheRecord) {
+  std::vector<double> x(100000, 0.0);
+  x[77777] = 5;
+  x[12] = -3;
+  OutlineEstimator estimator(1);
+  push(estimator, x, 4096);
+  const Outline& o = estimator.result()[0];
+  EXPECT_LE(o.low.size(), 2048u);
+  EXPECT_GE(o.low.size(), 1024u);
+  EXPECT_EQ(o.high[static_cast<std::size_t>(77777 / o.samples_per_stretch)], 5);
+  EXPECT_EQ(o.low[static_cast<std::size_t>(12 / o.samples_per_stretch)], -3);
+  const Outline coarse = coarser(o, 300);
+  EXPECT_LE(coarse.low.size(), 300u);
+  EXPECT_EQ(coarse.high[static_cast<std::size_t>(77777 / coarse.samples_per_stretch)], 5);
+}
+
+TEST(Outline, ShortRecordsAreKeptSampleBySample) {
+  OutlineEstimator estimator(1);
+  push(estimator, {1, 2, 3}, 2);
+  EXPECT_EQ(estimator.result()[0].low, (std::vector<double>{1, 2, 3}));
+  EXPECT_EQ(estimator.result()[0].samples_per_stretch, 1);
+}
+
+}  // namespace
+}  // namespace vprism
