@@ -82,6 +82,7 @@ LobeFit::LobeFit(const Spectrum& spectrum)
       transform_(spectrum.window, spectrum.plan.segment),
       half_width_(window_half_width_bins(spectrum.window)) {
   prepare_correlation();
+  prepare_leakage();
 }
 
 void LobeFit::prepare_correlation() {
@@ -150,9 +151,28 @@ double LobeFit::direct(const std::vector<Line>& lines) const {
 }
 
 double LobeFit::leakage(double d) const {
-  double most = 0;
-  for (int i = -4; i <= 4; ++i) most = std::max(most, std::abs(transform_(d + 0.125 * i)));
-  return most * most;
+  const double distance = std::abs(d);
+  const auto near = static_cast<std::size_t>(distance * 4);
+  if (near < near_leakage_.size()) return near_leakage_[near];
+  // Far away side lobes fall, never rise: the value at the last power of two before serves as a bound.
+  const auto octave =
+      static_cast<std::size_t>(std::log2(distance / (static_cast<double>(near_leakage_.size()) / 4)));
+  return far_leakage_[std::min(octave, far_leakage_.size() - 1)];
+}
+
+void LobeFit::prepare_leakage() {
+  const auto greatest = [this](double from, double to) {
+    double most = 0;
+    for (double d = from; d <= to; d += 0.125) most = std::max(most, std::abs(transform_(d)));
+    return most * most;
+  };
+  constexpr std::size_t quarters = 512;
+  for (std::size_t i = 0; i < quarters; ++i) {
+    const double d = static_cast<double>(i) / 4;
+    near_leakage_.push_back(greatest(d - 0.5, d + 0.75));
+  }
+  for (double d = quarters / 4.0; d < static_cast<double>(spectrum_.bins()) || far_leakage_.empty(); d *= 2)
+    far_leakage_.push_back(greatest(d - 1, d + 1));
 }
 
 Line LobeFit::start(std::size_t bin, const std::vector<double>& power) const {

@@ -48,6 +48,7 @@ class LobeFit {
   /// |Y[k]|^2 averaged, one-sided doubling taken off.
   double square(std::size_t bin) const { return spectrum_.power[bin] / (spectrum_.doubled(bin) ? 2 : 1); }
   void prepare_correlation();
+  void prepare_leakage();
   double correlation(std::size_t lag, std::size_t a, std::size_t b) const;
   /// Covariance of the averaged squares of two bins, from noise beating with a line of square 1 at
   /// `line_bins`, and from noise alone; noise of unit power per bin.
@@ -58,6 +59,8 @@ class LobeFit {
   WindowTransform transform_;
   double half_width_;
   std::vector<std::vector<double>> correlation_;  ///< [lag in hops][distance in bins]
+  std::vector<double> near_leakage_;              ///< By quarter bins.
+  std::vector<double> far_leakage_;               ///< By octaves beyond.
 };
 
 }  // namespace vprism

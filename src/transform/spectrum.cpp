@@ -5,8 +5,9 @@
 //     P[k] = c_k mean_j |X_j[k]|^2 / sum(w)^2,   c_k = 1 at DC and at Nyquist (N even), else 2
 // and the density S[k] = P[k] / rbw = c_k mean_j |X_j[k]|^2 / (fs sum(w^2)), so that sum S df = mean square.
 //
-// Segments are worked on in groups of a fixed number; the sums of the groups are joined in order, so the
-// bytes of the result do not depend on the number of threads.
+// Segments are worked on in batches of a fixed number, each shared out to groups of fixed members; every
+// group adds to a sum of its own, and the sums are joined in order at the end, so the bytes of the result
+// do not depend on the number of threads.
 #include "transform/spectrum.h"
 
 #include <oneapi/tbb/enumerable_thread_specific.h>
@@ -120,10 +121,12 @@ struct Batch {
   std::size_t segments, group;
 };
 
-Batch batch_for(std::size_t hop) {
-  // About 2^18 new samples a batch and 16 groups, so that small segments are not lost in overhead.
-  const std::size_t segments = std::clamp<std::size_t>((std::size_t{1} << 18) / hop, 1, 1024);
-  return {segments, std::max<std::size_t>(1, segments / 16)};
+Batch batch_for(std::size_t hop, std::size_t channels) {
+  // About 2^17 new samples a batch, which stay in the cache, and up to 8 groups for the cores to share: each
+  // has a sum of its own for the whole record, so few where many channels give the cores enough to do.
+  const std::size_t segments = std::clamp<std::size_t>((std::size_t{1} << 17) / hop, 1, 1024);
+  const std::size_t groups = std::clamp<std::size_t>(16 / channels, 1, std::min<std::size_t>(8, segments));
+  return {segments, (segments + groups - 1) / groups};
 }
 
 struct Scratch {
@@ -156,15 +159,14 @@ struct SpectrumEstimator::Inner {
         kind(w),
         window(make_window(w, p.segment)),
         fft(p.segment),
-        batch(batch_for(p.hop)),
+        batch(batch_for(p.hop, channels)),
         scratch([this] { return Scratch(fft); }) {
     capacity = plan.segment + (batch.segments - 1) * plan.hop;
     held.assign(channels, std::vector<double>());
     for (auto& kept : held) kept.reserve(capacity);
-    sums.assign(channels, std::vector<double>(fft.bins(), 0.0));
+    groups_of_all = (batch.segments + batch.group - 1) / batch.group;
+    sums.assign(channels * groups_of_all, std::vector<double>(fft.bins(), 0.0));
     first.resize(channels);
-    const std::size_t groups = (batch.segments + batch.group - 1) / batch.group;
-    partial.assign(groups == 1 ? 0 : groups * channels, std::vector<double>(fft.bins()));
     for (const double x : window) window_sum += x;
     totals.assign(channels, 0.0);
   }
@@ -175,15 +177,18 @@ struct SpectrumEstimator::Inner {
     for (std::size_t s = from; s < from + count; ++s) {
       const double* x = held[channel].data() + s * plan.hop;
       double* in = mine.in.data();
-      for (std::size_t n = 0; n < plan.segment; ++n) in[n] = window[n] * x[n];
+      const double* w = window.data();
+      for (std::size_t n = 0; n < plan.segment; ++n) in[n] = w[n] * x[n];
       fft.run(mine.in, mine.out);
       const std::complex<double>* out = mine.out.data();
       if (done == 0 && s == 0) {
         first[channel].assign(out, out + fft.bins());
         for (auto& v : first[channel]) v /= window_sum;
       }
-      for (std::size_t k = 0; k < sum.size(); ++k)
-        sum[k] += out[k].real() * out[k].real() + out[k].imag() * out[k].imag();
+      double* total = sum.data();
+      const double* parts = reinterpret_cast<const double*>(out);  // Real and imaginary part in turn.
+      for (std::size_t k = 0, bins = sum.size(); k < bins; ++k)
+        total[k] += parts[2 * k] * parts[2 * k] + parts[2 * k + 1] * parts[2 * k + 1];
     }
   }
 
@@ -194,17 +199,8 @@ struct SpectrumEstimator::Inner {
     oneapi::tbb::parallel_for(std::size_t{0}, groups * channels, [&](std::size_t task) {
       const std::size_t channel = task / groups, group = task % groups;
       const std::size_t from = group * batch.group;
-      std::vector<double>& sum = partial.empty() ? sums[channel] : partial[task];
-      if (!partial.empty()) std::fill(sum.begin(), sum.end(), 0.0);
-      add_group(channel, from, std::min(batch.group, segments - from), sum);
+      add_group(channel, from, std::min(batch.group, segments - from), sums[channel * groups_of_all + group]);
     });
-    if (!partial.empty()) {
-      for (std::size_t task = 0; task < groups * channels; ++task) {
-        std::vector<double>& total = sums[task / groups];
-        const std::vector<double>& part = partial[task];
-        for (std::size_t k = 0; k < total.size(); ++k) total[k] += part[k];
-      }
-    }
     done += static_cast<std::int64_t>(segments);
     const std::size_t used = segments * plan.hop;
     for (auto& kept : held)
@@ -225,7 +221,8 @@ struct SpectrumEstimator::Inner {
   oneapi::tbb::enumerable_thread_specific<Scratch> scratch;
   std::size_t capacity = 0;
   std::vector<std::vector<double>> held;  ///< Per channel: samples not yet done with.
-  std::vector<std::vector<double>> sums, partial;
+  std::size_t groups_of_all = 1;
+  std::vector<std::vector<double>> sums;  ///< Per channel and group within a batch, over all batches.
   std::vector<std::vector<std::complex<double>>> first;
   std::vector<double> totals;  ///< Sum of all samples per channel.
   std::int64_t samples = 0, done = 0;
@@ -239,9 +236,14 @@ void SpectrumEstimator::add(const Block& block) {
   Inner& in = *inner_;
   in.samples += static_cast<std::int64_t>(block.size());
   for (std::size_t c = 0; c < in.held.size(); ++c) {
-    double sum = 0;
-    for (const double x : block.samples(c)) sum += x;
-    in.totals[c] += sum;
+    // Four sums side by side: one would wait for itself.
+    const auto x = block.samples(c);
+    double part[4] = {0, 0, 0, 0};
+    std::size_t n = 0;
+    for (; n + 4 <= x.size(); n += 4)
+      for (std::size_t i = 0; i < 4; ++i) part[i] += x[n + i];
+    for (; n < x.size(); ++n) part[0] += x[n];
+    in.totals[c] += (part[0] + part[1]) + (part[2] + part[3]);
   }
   for (std::size_t at = 0; at < block.size();) {
     // Segments that start beyond the end of a hop longer than the segment are skipped samples at the head.
@@ -264,7 +266,7 @@ std::vector<Spectrum> SpectrumEstimator::result() const {
   double square = 0;
   for (const double w : in.window) square += w * w;
   std::vector<Spectrum> out;
-  for (std::size_t c = 0; c < in.sums.size(); ++c) {
+  for (std::size_t c = 0; c < in.held.size(); ++c) {
     Spectrum spectrum;
     spectrum.plan = in.plan;
     spectrum.plan.averages = in.done;
@@ -273,7 +275,11 @@ std::vector<Spectrum> SpectrumEstimator::result() const {
     spectrum.plan.rbw_hz = spectrum.enbw_bins * in.plan.bin_hz;
     spectrum.first = in.first[c];
     spectrum.mean = in.totals[c] / static_cast<double>(in.samples);
-    spectrum.power = in.sums[c];
+    spectrum.power = in.sums[c * in.groups_of_all];
+    for (std::size_t g = 1; g < in.groups_of_all; ++g) {
+      const std::vector<double>& part = in.sums[c * in.groups_of_all + g];
+      for (std::size_t k = 0; k < part.size(); ++k) spectrum.power[k] += part[k];
+    }
     spectrum.noise_averages = effective_averages(in.window, spectrum.plan);
     for (std::size_t k = 0; k < spectrum.power.size(); ++k)
       spectrum.power[k] *=
