@@ -1,8 +1,9 @@
-// spectrum_bench.cpp: the averaged spectrum of 100 MB against a bare loop of FFTW over the same segments, in one run.
+// spectrum_bench.cpp: the averaged spectrum of 100 MB against a bare loop of FFTW over the same segments, in
+// one run.
 //
-// Both work on 12.5 million doubles in memory (100 MB), Hann window, 50% overlap, on one thread. The bare loop copies and windows a segment, runs
-// FFTW with a plan of the same kind and adds up the power. The last lines of the output are the ratios of the rates (bare
-// time / our time; 1 is the limit).
+// Both work on 12.5 million doubles in memory (100 MB), Hann window, 50% overlap, on one thread. The bare
+// loop copies and windows a segment, runs FFTW with a plan of the same kind and adds up the power. The last
+// lines of the output are the ratios of the rates (bare time / our time; 1 is the limit).
 #include <benchmark/benchmark.h>
 #include <fftw3.h>
 #include <oneapi/tbb/global_control.h>
@@ -35,7 +36,8 @@ double bare_loop(std::size_t segment) {
   const std::vector<double> window = vprism::make_window({}, segment);
   double* in = fftw_alloc_real(segment);
   fftw_complex* out = fftw_alloc_complex(segment / 2 + 1);
-  fftw_plan plan = fftw_plan_dft_r2c_1d(static_cast<int>(segment), in, out, FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
+  fftw_plan plan =
+      fftw_plan_dft_r2c_1d(static_cast<int>(segment), in, out, FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
   std::vector<double> sum(segment / 2 + 1);
   for (std::size_t at = 0; at + segment <= samples; at += segment / 2) {
     const double* x = signal().data() + at;
@@ -100,6 +102,8 @@ int main(int count, char** arguments) {
   (void)signal();
   const oneapi::tbb::global_control one(oneapi::tbb::global_control::max_allowed_parallelism, 1);
   benchmark::RunSpecifiedBenchmarks();
-  for (const std::size_t segment : {1024u, 8192u, 65536u}) std::printf("averaged spectrum, one thread, segment %zu: %.2f of the bare loop's rate\n", segment, ratio(segment));
+  for (const std::size_t segment : {1024u, 8192u, 65536u})
+    std::printf("averaged spectrum, one thread, segment %zu: %.2f of the bare loop's rate\n", segment,
+                ratio(segment));
   return 0;
 }

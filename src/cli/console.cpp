@@ -50,20 +50,25 @@ void Console::clear() {
   shown_ = false;
 }
 
-void Console::caution(const Caution& c) {
-  if (quiet_) return;
-  clear();
+std::string caution_line(const Caution& c) {
   std::string line = std::string(severity_name(c.severity)) + ": ";
   if (!c.channel.empty()) line += "channel \"" + c.channel + "\": ";
   line += c.text;
   if (!c.remedy.empty()) line += "; " + c.remedy;
-  std::fprintf(stderr, "%s [%s]\n", clean_text(line, 2000).c_str(), c.code.c_str());
+  return clean_text(line, 2000) + " [" + c.code + "]";
+}
+
+void Console::caution(const Caution& c) {
+  if (quiet_) return;
+  clear();
+  std::fprintf(stderr, "%s\n", caution_line(c).c_str());
 }
 
 void deliver(Telling& telling, const OutputSettings& settings, Console& console,
              const std::function<void(OutputFolder&)>& add_files, const std::string& document_name) {
   console.clear();
-  for (const Caution& caution : telling.cautions) console.caution(caution);
+  if (settings.json || !telling.text_has_cautions)
+    for (const Caution& caution : telling.cautions) console.caution(caution);
   std::unique_ptr<OutputFolder> folder;
   std::vector<OutputFolder::Entry> entries;
   if (settings.writes_files()) {

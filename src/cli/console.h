@@ -9,6 +9,9 @@
 
 namespace vprism {
 
+/// "warning: channel "x": what was found; what to do [code]"
+std::string caution_line(const Caution& caution);
+
 class Console {
  public:
   explicit Console(const OutputSettings& settings);

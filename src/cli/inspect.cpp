@@ -149,6 +149,7 @@ class InspectTask : public Task {
     Telling telling;
     telling.command = "inspect";
     telling.settings = settings;
+    telling.text_has_cautions = true;
     std::vector<InspectResult> results;
     for (auto& input : open_inputs(files, settings_.input)) {
       results.push_back(
@@ -158,9 +159,7 @@ class InspectTask : public Task {
       telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
       for (Json& entry : inspect_json(result)) telling.results.push_back(std::move(entry));
       telling.text += recording_lines(result.facts.recording) + "\n" + statistics_table(result).text() + "\n";
-      for (const Caution& c : result.cautions)
-        telling.text += "  " + std::string(severity_name(c.severity)) + ": " +
-                        (c.channel.empty() ? "" : c.channel + ": ") + c.text + "\n";
+      for (const Caution& c : result.cautions) telling.text += "  " + caution_line(c) + "\n";
     }
     const std::vector<std::string> stems = output_stems(files);
     deliver(

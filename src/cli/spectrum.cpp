@@ -169,9 +169,9 @@ Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& set
     const auto [low, high] = bins_of(c.spectrum, settings.span);
     Panel panel;
     panel.title = c.channel.name;
-    // Lines in the lowest hundredth of the range would stick to the edge of a linear axis.
+    // Lines in the lowest fiftieth of the range would stick to the edge of a linear axis.
     const double top = c.spectrum.frequency_hz(high > low ? high - 1 : low);
-    const bool spread = !settings.span && lowest_line < 0.01 * top;
+    const bool spread = !settings.span && lowest_line < 0.02 * top;
     panel.x = {"Frequency", "Hz", spread,
                spread ? std::min(lowest_line / 2, c.spectrum.frequency_hz(1)) : c.spectrum.frequency_hz(low),
                top};

@@ -32,7 +32,8 @@ struct Telling {
   std::vector<Caution> cautions;
   Json results = Json::array();
   std::vector<Finding> findings;
-  std::string text;  ///< For standard output.
+  std::string text;                ///< For standard output.
+  bool text_has_cautions = false;  ///< They are then not repeated on standard error.
 
   /// The document of DESIGN section 5; `outputs` may be empty.
   Json document(const std::vector<OutputFolder::Entry>& outputs) const;

@@ -15,7 +15,6 @@
 #include <future>
 #include <limits>
 #include <mutex>
-#include <numeric>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -85,34 +84,27 @@ void append(std::string& bytes, double value) {
   bytes.append(reinterpret_cast<const char*>(&value), sizeof value);
 }
 
-/// Lines of text by which each mark's label is raised so that it clears those to its left.
-std::vector<int> label_heights(const Panel& panel, const Drawn& dx, const Drawn& dy) {
-  const auto place = [](double v, const Drawn& d, bool logarithmic, double pixels) {
-    const double share = logarithmic ? std::log(std::max(v, d.low) / d.low) / std::log(d.high / d.low)
-                                     : (v - d.low) / (d.high - d.low);
-    return share * pixels;
+/// Where each mark's label stands: above it, or to its free side where another mark is close by.
+std::vector<const char*> label_places(const Panel& panel, const Drawn& dx) {
+  const auto pixels = [&](double x) {
+    const double share = panel.x.logarithmic
+                             ? std::log(std::max(x, dx.low) / dx.low) / std::log(dx.high / dx.low)
+                             : (x - dx.low) / (dx.high - dx.low);
+    return share * 1150;
   };
-  struct Spot {
-    double x, y;
-  };
-  std::vector<Spot> taken;
-  std::vector<int> heights(panel.marks.size(), 0);
-  std::vector<std::size_t> order(panel.marks.size());
-  std::iota(order.begin(), order.end(), std::size_t{0});
-  std::sort(order.begin(), order.end(),
-            [&](std::size_t a, std::size_t b) { return panel.marks[a].x < panel.marks[b].x; });
-  for (const std::size_t m : order) {
-    Spot spot{place(panel.marks[m].x, dx, panel.x.logarithmic, 1150),
-              place(panel.marks[m].y, dy, panel.y.logarithmic, 280)};
-    const auto blocked = [&] {
-      return std::any_of(taken.begin(), taken.end(), [&](const Spot& t) {
-        return std::abs(t.x - spot.x) < 15 && std::abs(t.y - spot.y) < 12;
-      });
-    };
-    for (; heights[m] < 6 && blocked(); ++heights[m]) spot.y += 13;
-    taken.push_back(spot);
+  std::vector<const char*> places;
+  for (const Mark& mark : panel.marks) {
+    bool left = false, right = false;
+    for (const Mark& other : panel.marks) {
+      const double gap = pixels(other.x) - pixels(mark.x);
+      if (&other == &mark || std::abs(gap) > 18) continue;
+      (gap < 0 ? left : right) = true;
+    }
+    places.push_back(left == right ? "center offset 0,0.75"
+                     : left        ? "left offset 0.7,0.1"
+                                   : "right offset -0.7,0.1");
   }
-  return heights;
+  return places;
 }
 
 void add_panel(std::string& script, const Panel& panel, bool names_x) {
@@ -132,14 +124,13 @@ void add_panel(std::string& script, const Panel& panel, bool names_x) {
   script += panel.y.logarithmic ? "set logscale y 10\n" : "unset logscale y\n";
   script += "set format '%g'\nunset label\n";
   if (panel.x.logarithmic) script += "set format x '%.0s%c'\n";
-  const std::vector<int> raised = label_heights(panel, dx, dy);
+  const std::vector<const char*> places = label_places(panel, dx);
   for (std::size_t m = 0; m < panel.marks.size(); ++m) {
     const Mark& mark = panel.marks[m];
     script += fmt::format(
-        "set label {} {} at first {},first {} center offset 0,{} font ',10' textcolor rgb '#222222' "
-        "noenhanced front point pointtype 11 pointsize 0.6 linecolor rgb '#222222'\n",
-        m + 1, quoted(mark.label), mark.x / dx.prefix.factor, mark.y / dy.prefix.factor,
-        0.75 + 0.8 * raised[m]);
+        "set label {} {} at first {},first {} {} font ',10' textcolor rgb '#222222' noenhanced front point "
+        "pointtype 11 pointsize 0.6 linecolor rgb '#222222'\n",
+        m + 1, quoted(mark.label), mark.x / dx.prefix.factor, mark.y / dy.prefix.factor, places[m]);
   }
   script += panel.curves.size() > 1 ? "set key top right opaque noenhanced\n" : "unset key\n";
   std::string data, plots;

@@ -29,6 +29,7 @@ p { margin: .4rem 0; }
 table { border-collapse: collapse; font-size: .88rem; margin: .5rem 0 1rem; }
 th, td { padding: .25rem .8rem .25rem 0; text-align: left; vertical-align: top; border-bottom: 1px solid #e2e6e8; }
 th { border-bottom: 1px solid #7b878c; font-weight: 600; }
+.w { white-space: nowrap; }
 .n { text-align: right; font-variant-numeric: tabular-nums; white-space: nowrap; }
 figure { margin: 1rem 0 1.5rem; }
 figure img { max-width: 100%; height: auto; border: 1px solid #e2e6e8; }
@@ -49,7 +50,7 @@ details ul { margin: .2rem 0 .3rem; padding-left: 1.2rem; font-size: .85rem; }
 <div class="scroll"><table>
 <tr>{{#several}}<th>recording</th>{{/several}}<th>channel</th><th>finding</th><th class="n">frequency</th><th class="n">level, RMS</th></tr>
 {{#findings}}
-<tr>{{#several}}<td>{{recording}}</td>{{/several}}<td>{{channel}}</td><td>{{text}}<details><summary>evidence</summary><ul>{{#evidence}}<li>{{.}}</li>{{/evidence}}</ul></details></td><td class="n">{{frequency}}</td><td class="n">{{level}}</td></tr>
+<tr>{{#several}}<td class="w">{{recording}}</td>{{/several}}<td>{{channel}}</td><td>{{text}}<details><summary>evidence</summary><ul>{{#evidence}}<li>{{.}}</li>{{/evidence}}</ul></details></td><td class="n">{{frequency}}</td><td class="n">{{level}}</td></tr>
 {{/findings}}
 </table></div>
 {{/has_findings}}
