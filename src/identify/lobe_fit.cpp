@@ -16,7 +16,7 @@
 // Uncertainties are (J'WJ)^-1 J'W C W J (J'WJ)^-1 with that covariance C.
 #include "identify/lobe_fit.h"
 
-#include <Eigen/Dense>
+#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -33,8 +33,9 @@ constexpr int most_steps = 30;
 /// Covariance of the parameters of a weighted fit with Jacobian J when the data have covariance C.
 Matrix parameter_covariance(const Matrix& jacobian, const Vector& weights, const Matrix& data) {
   const Matrix weighted = weights.asDiagonal() * jacobian;
-  const Matrix inverse = (jacobian.transpose() * weighted).completeOrthogonalDecomposition().pseudoInverse();
-  return inverse * weighted.transpose() * data * weighted * inverse;
+  const Matrix normal = jacobian.transpose() * weighted;
+  const Matrix gain = normal.ldlt().solve(weighted.transpose());
+  return gain * data * gain.transpose();
 }
 
 /// Levenberg-Marquardt: steps that do not lower the weighted sum of squares are taken back and tried shorter.

@@ -17,6 +17,10 @@ struct ProgramRun {
   nlohmann::json json() const { return nlohmann::json::parse(out); }
 };
 
+/// Plain values out of a document; comparing JSON itself is slow to compile.
+inline std::string text_of(const nlohmann::json& value) { return value.get<std::string>(); }
+inline double number_of(const nlohmann::json& value) { return value.get<double>(); }
+
 /// `arguments` as a shell would take them; the folder is the working folder.
 inline ProgramRun run_program(const ScratchFolder& folder, const std::string& arguments) {
   const std::string command =
