@@ -14,6 +14,7 @@
 #include "base/error.h"
 #include "base/quantity.h"
 #include "base/text.h"
+#include "formats/text_preamble.h"
 
 namespace vprism {
 
@@ -105,103 +106,6 @@ std::string without_brackets(std::string_view text) {
   return std::string(trimmed(text));
 }
 
-std::string unquoted(std::string_view cell) {
-  cell = trimmed(cell);
-  if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"') cell = cell.substr(1, cell.size() - 2);
-  return clean_text(trimmed(cell));
-}
-
-bool contains_any(const std::string& text, std::initializer_list<const char*> words) {
-  return std::any_of(words.begin(), words.end(),
-                     [&](const char* word) { return text.find(word) != std::string::npos; });
-}
-
-/// Takes interval, rate, duration and length from a key and its value.
-void read_note(TextLayout& layout, const std::string& key, const std::string& value) {
-  layout.notes.emplace_back(key, value);
-  const Channel title = channel_from_title(key);
-  const std::string name = lower_case(title.name);
-  double number = 0;
-  const std::size_t unit_at = value.find_first_not_of("+-.,0123456789eE");
-  std::string unit_text =
-      unit_at == std::string::npos ? "" : std::string(trimmed(std::string_view(value).substr(unit_at)));
-  if (!parse_cell(std::string_view(value).substr(0, unit_at), layout.decimal, number) || !(number > 0))
-    return;
-  if (unit_text.empty() && title.unit.text() != "1") unit_text = title.unit.text();
-  const auto in = [&](const char* base) {
-    const auto unit = unit_text.empty() ? Unit::try_parse(base) : Unit::try_parse(unit_text);
-    return unit && unit->converts_to(Unit::parse(base)) ? unit->convert(number, Unit::parse(base)) : 0.0;
-  };
-  const bool sampling = contains_any(name, {"sampl", "record", "horizontal", "scan"});
-  double interval = 0;
-  if (contains_any(name, {"interval", "increment", "delta t", "delta_t", "time step", "timestep",
-                          "sample period", "sampling period"}) ||
-      name == "dt")
-    interval = in("s");
-  else if ((sampling && contains_any(name, {"rate", "freq"})) || name == "fs" || name == "rate")
-    interval = in("Hz") > 0 ? 1 / in("Hz") : 0;
-  else if (contains_any(name,
-                        {"record length", "number of points", "number of samples", "points", "samples"}) &&
-           number == std::floor(number))
-    layout.declared = static_cast<std::int64_t>(number);
-  if (interval > 0 && layout.interval_s == 0) {
-    layout.interval_s = interval;
-    layout.interval_source = "preamble (" + key + ")";
-  }
-}
-
-/// Keys, values and units standing in cells that are not data: one note per run of filled cells.
-void read_beside(TextLayout& layout, const std::vector<std::string_view>& cells) {
-  std::vector<std::string> run;
-  const auto end_run = [&] {
-    if (run.size() >= 2) {
-      std::string value = run[1];
-      for (std::size_t i = 2; i < run.size(); ++i) value += " " + run[i];
-      read_note(layout, run[0], value);
-    } else if (run.size() == 1) {
-      layout.notes.emplace_back(run[0], "");
-    }
-    run.clear();
-  };
-  for (std::size_t i = 0; i < cells.size(); ++i) {
-    const bool data = std::binary_search(layout.cells.begin(), layout.cells.end(), i);
-    const std::string text = data ? "" : unquoted(cells[i]);
-    if (text.empty())
-      end_run();
-    else
-      run.push_back(text);
-  }
-  end_run();
-}
-
-/// A preamble line above the data: "key: value", "key = value", "key,value,unit", with or without a comment
-/// mark.
-void read_above(TextLayout& layout, std::string_view text) {
-  text = trimmed(text);
-  while (!text.empty() && (text.front() == '#' || text.front() == '%' || text.front() == '!'))
-    text.remove_prefix(1);
-  text = trimmed(text);
-  if (text.empty()) return;
-  std::vector<std::string_view> cells;
-  split_cells(text, layout.delimiter == ' ' ? '\t' : layout.delimiter, cells);
-  if (cells.size() < 2) {
-    const std::size_t mark = text.find_first_of(":=");
-    if (mark == std::string_view::npos) {
-      layout.notes.emplace_back(unquoted(text), "");
-      return;
-    }
-    cells = {text.substr(0, mark), text.substr(mark + 1)};
-  }
-  std::vector<std::string> parts;
-  for (const std::string_view cell : cells)
-    if (const std::string part = unquoted(cell); !part.empty()) parts.push_back(part);
-  if (parts.empty()) return;
-  if (parts[0].back() == ':' || parts[0].back() == '=') parts[0].pop_back();
-  std::string value;
-  for (std::size_t i = 1; i < parts.size(); ++i) value += (i > 1 ? " " : "") + parts[i];
-  read_note(layout, parts[0], value);
-}
-
 /// Title cells of the data columns in a line; blank-aligned tables may have blanks inside a title, so two
 /// blanks part them there. Empty when the line does not fit the table.
 std::vector<std::string> title_cells(const TextLayout& layout, std::string_view text) {
@@ -225,7 +129,7 @@ std::vector<std::string> title_cells(const TextLayout& layout, std::string_view 
   std::vector<std::string> out;
   for (const std::size_t i : layout.cells) {
     if (i >= cells.size()) return {};
-    out.push_back(unquoted(cells[i]));
+    out.push_back(unquoted_cell(cells[i]));
   }
   if (!out.empty() && !out[0].empty() && out[0].front() == '#') out[0].erase(0, 1);
   const auto filled = static_cast<std::size_t>(
@@ -289,10 +193,10 @@ void read_titles(TextLayout& layout, const std::vector<Line>& lines, std::size_t
   for (std::size_t i = 0; i < first; ++i) {
     const std::size_t row = first - 1 - i;
     if (row != names && row != units) {
-      read_above(layout, lines[i].text);
+      read_preamble_line(layout, lines[i].text);
     } else if (layout.delimiter != ' ') {
       split_cells(lines[i].text, layout.delimiter, cells);
-      read_beside(layout, cells);
+      read_beside_preamble(layout, cells);
     }
   }
 }
@@ -452,7 +356,7 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
     std::vector<std::string_view> cells;
     for (std::size_t i = best.first; i <= best.last; ++i) {
       split_cells(lines[i].text, layout.delimiter, cells);
-      if (cells.size() > layout.cells.size()) read_beside(layout, cells);
+      if (cells.size() > layout.cells.size()) read_beside_preamble(layout, cells);
     }
   }
   find_time(layout, lines, best.first, best.last, head, settings.axis);

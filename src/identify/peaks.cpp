@@ -144,7 +144,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
   const LobeFit fit(spectrum);
   const bool single = spectrum.plan.averages == 1;
   // What averaged powers leave is not clean enough to be searched again: they know nothing of phases.
-  const int most_rounds = single ? 8 : 1;
+  const int most_rounds = single ? 12 : 1;
   std::vector<Line> lines;
   std::vector<double> floor, left = fit.remainder({});
   const auto weak = [&](const Line& line) {
@@ -159,6 +159,13 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
       if (left[bin] <= rounding) continue;
       const Judge judge(spectrum, fit, lines);
       const double covering = judge.covering(bin);
+      // One line at a time in each neighbourhood: the next may only be what a missing one left behind.
+      const bool crowded = round > 0 && std::any_of(lines.begin() + static_cast<std::ptrdiff_t>(before),
+                                                    lines.end(), [&](const Line& line) {
+                                                      return std::abs(line.bins - static_cast<double>(bin)) <
+                                                             2 * fit.half_width_bins() + 2;
+                                                    });
+      if (crowded) continue;
       // Under a lobe that has been taken off, what is left has dips of its own; there the share decides.
       const bool accepted = round > 0 && covering > 0
                                 ? single && left[bin] > hidden_share * covering

@@ -117,6 +117,74 @@ TEST(InspectCommand, KnowsRatelessFilesAndSaysSo) {
   EXPECT_THAT(run.err, HasSubstr("[rate-unknown]"));
 }
 
+TEST(Memory, DoesNotGrowWithTheRecord) {
+#if defined(__SANITIZE_ADDRESS__) || (defined(__has_feature) && defined(__clang__))
+  GTEST_SKIP() << "the sanitizer's own memory would be measured";
+#endif
+  const ScratchFolder folder;
+  std::vector<float> numbers(1 << 20);
+  std::mt19937 bits(3);
+  for (float& v : numbers) v = static_cast<float>(bits() % 1000);
+  const std::string block(reinterpret_cast<const char*>(numbers.data()), 4 * numbers.size());
+  // Written piece by piece: what this process holds when it starts the other counts as that one's memory too.
+  for (const auto& [name, count] : {std::pair{"small.f32", 2}, {"large.f32", 40}}) {
+    std::ofstream out(folder.path(name), std::ios::binary);
+    for (int n = 0; n < count; ++n) out << block;
+  }
+  const std::string arguments = " --binary f32le --rate 100kHz --segment 8192 --figure none --out ";
+  const double small = peak_memory_mb(folder, "spectrum small.f32" + arguments + "a");
+  const double big = peak_memory_mb(folder, "spectrum large.f32" + arguments + "b");
+  ASSERT_GT(small, 0);
+  ASSERT_GT(big, 0);
+  EXPECT_LT(big, small + 10);
+  EXPECT_LT(big, 100);
+}
+
+TEST(ManyChannels, AreReadAndChosen) {
+  const ScratchFolder folder;
+  std::string text = "Time";
+  for (int c = 0; c < 300; ++c) text += fmt::format(",ch{}", c);
+  text += "\n";
+  for (int n = 0; n < 200; ++n) {
+    text += fmt::format("{}", n * 0.01);
+    for (int c = 0; c < 300; ++c) text += fmt::format(",{}", c + n % 2);
+    text += "\n";
+  }
+  folder.write("wide.csv", text);
+  const ProgramRun run = run_program(folder, "inspect wide.csv --channel 'ch29?' --json");
+  ASSERT_EQ(run.status, 0) << run.err;
+  const auto results = run.json()["results"];
+  ASSERT_EQ(results.size(), 10u);
+  EXPECT_EQ(text_of(results[0]["channel"]), "ch290");
+  EXPECT_DOUBLE_EQ(number_of(results[0]["mean"]), 290.5);
+}
+
+TEST(SeveralFiles, AreToldTogetherAndKeptApart) {
+  const ScratchFolder folder;
+  std::filesystem::create_directories(folder.path("a"));
+  std::filesystem::create_directories(folder.path("b"));
+  write_tone(folder.path("a/tone.wav"), 1000, 0.5, 8000, 8000);
+  write_tone(folder.path("b/tone.wav"), 500, 0.25, 8000, 8000);
+  const ProgramRun run = run_program(folder, "spectrum a/tone.wav b/tone.wav --out out --quiet");
+  ASSERT_EQ(run.status, 0) << run.err;
+  EXPECT_TRUE(std::filesystem::exists(folder.path("out/tone-spectrum.png")));
+  EXPECT_TRUE(std::filesystem::exists(folder.path("out/tone-2-spectrum.png")));
+  const auto document = nlohmann::json::parse(ScratchFolder::read(folder.path("out/tone-spectrum.json")));
+  EXPECT_NEAR(number_of(document["results"][1]["peaks"][0]["frequency_hz"]), 500, 0.01);
+}
+
+TEST(Decibels, AreLabelledWithTheirReference) {
+  const ScratchFolder folder;
+  write_tone(folder.path("tone.wav"), 1000, 0.5, 8000, 8000);
+  const ProgramRun run = run_program(folder, "spectrum tone.wav --scale peak --db 0.5 --out out --quiet");
+  ASSERT_EQ(run.status, 0) << run.err;
+  EXPECT_THAT(run.out, HasSubstr("dB re 0.5 FS peak"));
+  const auto document = nlohmann::json::parse(ScratchFolder::read(folder.path("out/tone-spectrum.json")));
+  EXPECT_NEAR(number_of(document["results"][0]["peaks"][0]["level_db"]), 0, 1e-3);
+  const std::string csv = ScratchFolder::read(folder.path("out/tone-spectrum.csv"));
+  EXPECT_THAT(csv.substr(0, csv.find('\n')), HasSubstr("dB re 0.5 FS"));
+}
+
 TEST(Names, HostileOnesAreTextInEveryOutput) {
   const ScratchFolder folder;
   std::string text = "Time,\"x'`touch PWNED`$(touch PWNED)<script>alert(1)</script>../../up\"\n";

@@ -1,7 +1,9 @@
 // run_program.h: runs the built program in a temporary folder and keeps what it said.
 #pragma once
 
+#include <sys/resource.h>
 #include <sys/wait.h>
+#include <unistd.h>
 
 #include <cstdlib>
 #include <nlohmann/json.hpp>
@@ -31,6 +33,21 @@ inline ProgramRun run_program(const ScratchFolder& folder, const std::string& ar
   run.out = ScratchFolder::read(folder.path(".out"));
   run.err = ScratchFolder::read(folder.path(".err"));
   return run;
+}
+
+/// Greatest memory of one run, in megabytes; its output is thrown away.
+inline double peak_memory_mb(const ScratchFolder& folder, const std::string& arguments) {
+  const std::string command =
+      "cd '" + folder.path() + "' && exec '" VPRISM_PROGRAM "' " + arguments + " > /dev/null 2>&1";
+  const pid_t child = ::fork();
+  if (child == 0) {
+    ::execl("/bin/sh", "sh", "-c", command.c_str(), static_cast<char*>(nullptr));
+    ::_exit(127);
+  }
+  int status = 0;
+  struct rusage usage {};
+  ::wait4(child, &status, 0, &usage);
+  return WIFEXITED(status) && WEXITSTATUS(status) == 0 ? static_cast<double>(usage.ru_maxrss) / 1024 : -1;
 }
 
 }  // namespace vprism

@@ -149,6 +149,74 @@ INSTANTIATE_TEST_SUITE_P(MonteCarlo, Coverage,
                          ::testing::Combine(::testing::Values("hann", "blackman-harris", "flat-top"),
                                             ::testing::Values(1u, 3u, 15u)));
 
+TEST(Peaks, TwoTonesOneAndAHalfRbwApartAreSeparated) {
+  // 1.5 RBW of a Hann window is 2.25 bins.
+  const double bin = 1.0 / 4096;
+  for (const double phase : {0.0, 1.0, 2.0, 3.0}) {
+    const auto x = signal(4096, 1, {{700.3 * bin, 1, 0.2}, {702.55 * bin, 0.8, 0.2 + phase}}, 1e-3, 8);
+    auto peaks = peaks_of(x, 1, "hann", 4096);
+    ASSERT_EQ(peaks.size(), 2u) << phase;
+    EXPECT_NEAR(peaks[0].frequency_hz, 700.3 * bin, 0.01 * bin);
+    EXPECT_NEAR(peaks[1].frequency_hz, 702.55 * bin, 0.01 * bin);
+    EXPECT_NEAR(peaks[0].rms * std::numbers::sqrt2, 1, 0.01);
+    EXPECT_NEAR(peaks[1].rms * std::numbers::sqrt2, 0.8, 0.01);
+  }
+}
+
+TEST(Peaks, TonesNearTheEndsOfTheSpectrumAreReadAsWell) {
+  for (const double place : {3.4, 2044.7}) {
+    const auto peaks = peaks_of(signal(4096, 4096, {{place, 1, 0.7}}, 1e-4, 4), 4096, "hann", 4096);
+    ASSERT_GE(peaks.size(), 1u);
+    EXPECT_NEAR(peaks[0].frequency_hz, place, 0.01) << place;
+    EXPECT_NEAR(peaks[0].rms, 1 / std::numbers::sqrt2, 2e-3) << place;
+  }
+}
+
+TEST(Peaks, PhaseIsThatOfACosineAtTheStartWhateverTheAverages) {
+  for (const std::size_t records : {1u, 4u}) {
+    for (const double phase : {-2.5, 0.0, 1.2}) {
+      const auto peaks = peaks_of(
+          signal(2048 * records, 2048, {{301.3, 2, phase}, {420.8, 1, -phase}}, 1e-3, 6), 2048, "hann", 2048);
+      ASSERT_EQ(peaks.size(), 2u);
+      EXPECT_NEAR(peaks[0].phase_deg, phase * 180 / std::numbers::pi, 0.5);
+      EXPECT_NEAR(peaks[1].phase_deg, -phase * 180 / std::numbers::pi, 0.5);
+    }
+  }
+}
+
+TEST(Peaks, LevelsFollowTheScale) {
+  const auto x = signal(8192, 8192, {{1000.25, 3, 0}}, 1e-3, 2);
+  const Spectrum s = spectrum_of(x, 8192, "hann", 8192);
+  const Peak p = find_peaks(s).peaks.at(0);
+  EXPECT_NEAR(p.level(Scale::peak, s.plan.rbw_hz), 3, 1e-3);
+  EXPECT_NEAR(p.level(Scale::rms, s.plan.rbw_hz), 3 / std::numbers::sqrt2, 1e-3);
+  EXPECT_NEAR(p.level(Scale::power, s.plan.rbw_hz), 4.5, 2e-3);
+  EXPECT_NEAR(p.level(Scale::psd, s.plan.rbw_hz), 4.5 / 1.5, 2e-3);
+}
+
+TEST(Peaks, ConstantAndZeroChannelsHaveNone) {
+  EXPECT_TRUE(peaks_of(std::vector<double>(4096, 0.0), 1, "hann", 4096).empty());
+  EXPECT_TRUE(peaks_of(std::vector<double>(4096, 3.5), 1, "hann", 4096).empty());
+  EXPECT_TRUE(peaks_of(std::vector<double>(4096, 3.5), 1, "flat-top", 512).empty());
+}
+
+TEST(NoiseFloor, FollowsASlopeAndIsNotLiftedByLines) {
+  // Noise falling 20 dB per decade, with a comb of lines over it.
+  std::mt19937_64 bits(31);
+  std::normal_distribution<double> normal;
+  std::vector<double> x(1 << 16);
+  double held = 0;
+  for (double& v : x) v = held = 0.999 * held + normal(bits);
+  std::vector<double> with_lines = x;
+  for (int line = 1; line <= 40; ++line)
+    for (std::size_t n = 0; n < x.size(); ++n)
+      with_lines[n] += 5 * std::cos(two_pi * 0.01 * line * static_cast<double>(n));
+  const std::vector<double> plain = find_peaks(spectrum_of(x, 1, "hann", 8192)).floor;
+  const std::vector<double> combed = find_peaks(spectrum_of(with_lines, 1, "hann", 8192)).floor;
+  EXPECT_NEAR(10 * std::log10(plain[200] / plain[2000]), 20, 2);
+  for (std::size_t k = 200; k < 4000; k += 100) EXPECT_NEAR(combed[k] / plain[k], 1, 0.15) << k;
+}
+
 TEST(NoiseFloor, IsTheMeanPowerOfNoiseWithAndWithoutAverages) {
   for (const std::size_t segment : {1u << 16, 1u << 12}) {
     const Spectrum s = spectrum_of(signal(1 << 16, 1, {}, 2, 9), 1, "hann", segment);

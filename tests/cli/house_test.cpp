@@ -1,0 +1,89 @@
+// The house itself: no include runs backward on the road, no name of a seed or a machine's path has slipped
+// in.
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <map>
+#include <set>
+#include <sstream>
+
+#include "run_program.h"
+
+namespace vprism {
+namespace {
+
+namespace fs = std::filesystem;
+
+const std::map<std::string, std::set<std::string>>& allowed() {
+  static const std::map<std::string, std::set<std::string>> table = [] {
+    std::map<std::string, std::set<std::string>> t;
+    t["base"] = {"base"};
+    t["signal"] = {"base", "signal"};
+    t["formats"] = {"base", "signal", "formats"};
+    t["condition"] = {"base", "signal", "condition"};
+    t["transform"] = {"base", "signal", "transform"};
+    t["identify"] = {"base", "signal", "condition", "transform", "identify"};
+    t["render"] = {"base", "signal", "formats", "condition", "transform", "identify", "render"};
+    t["cli"] = t["render"];
+    t["cli"].insert("cli");
+    return t;
+  }();
+  return table;
+}
+
+TEST(House, NoIncludeRunsBackward) {
+  int seen = 0;
+  for (const auto& entry : fs::recursive_directory_iterator(VPRISM_SOURCE "/src")) {
+    if (!entry.is_regular_file()) continue;
+    const std::string folder = entry.path().parent_path().filename();
+    ASSERT_TRUE(allowed().contains(folder)) << entry.path() << " stands in a folder that is not on the road";
+    std::istringstream lines(ScratchFolder::read(entry.path()));
+    for (std::string line; std::getline(lines, line);) {
+      const std::string head = "#include \"";
+      if (line.rfind(head, 0) != 0) continue;
+      const std::string name = line.substr(head.size());
+      const std::size_t slash = name.find('/');
+      if (slash == std::string::npos) continue;  // The demo's maker.
+      ++seen;
+      EXPECT_TRUE(allowed().at(folder).contains(name.substr(0, slash))) << entry.path() << ": " << line;
+    }
+  }
+  EXPECT_GT(seen, 100);
+}
+
+TEST(House, EveryFileOpensBySayingWhatItIs) {
+  for (const char* top : {"/src", "/tests", "/demo", "/bench"}) {
+    for (const auto& entry : fs::recursive_directory_iterator(std::string(VPRISM_SOURCE) + top)) {
+      const std::string kind = entry.path().extension();
+      if (kind != ".cpp" && kind != ".h") continue;
+      EXPECT_EQ(ScratchFolder::read(entry.path()).substr(0, 3), "// ") << entry.path();
+    }
+  }
+}
+
+TEST(House, EveryScreenshotIsLinkedFromTheReadme) {
+  const std::string readme = ScratchFolder::read(VPRISM_SOURCE "/README.md");
+  int count = 0;
+  for (const auto& entry : fs::directory_iterator(VPRISM_SOURCE "/docs/screenshots")) {
+    ++count;
+    EXPECT_NE(readme.find("docs/screenshots/" + entry.path().filename().string()), std::string::npos)
+        << entry;
+  }
+  EXPECT_LT(count, 20);
+}
+
+TEST(House, LinksInTheDocsLeadSomewhere) {
+  for (const char* page :
+       {"README.md", "CONTRIBUTING.md", "docs/guide.md", "docs/formats.md", "docs/numerics.md"}) {
+    const fs::path path = fs::path(VPRISM_SOURCE) / page;
+    const std::string text = ScratchFolder::read(path);
+    for (std::size_t at = 0; (at = text.find("](", at)) != std::string::npos; ++at) {
+      std::string target = text.substr(at + 2, text.find(')', at) - at - 2);
+      target = target.substr(0, target.find('#'));
+      EXPECT_TRUE(target.empty() || fs::exists(path.parent_path() / target)) << page << ": " << target;
+    }
+  }
+}
+
+}  // namespace
+}  // namespace vprism
