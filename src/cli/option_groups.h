@@ -35,7 +35,6 @@ struct OutputSettings {
   bool folder_given = false;
   bool json = false;
   std::optional<Picture> figure = Picture::png;
-  bool report = false;
   bool force = false;
   std::size_t threads = 0;  ///< 0: all cores.
   bool quiet = false;

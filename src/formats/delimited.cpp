@@ -111,6 +111,7 @@ class Delimited : public SampleSource {
       all_.push_back(c);
       if (layout_.time != c) recording_.channels.push_back(layout_.columns[c]);
     }
+    make_names_distinct(recording_.channels);
     if (recording_.channels.empty())
       throw Error(
           Status::input,

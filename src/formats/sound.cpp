@@ -64,6 +64,7 @@ class Sound : public SampleSource {
       throw Error(Status::input, head.path + ": the sound file holds no samples; export it again");
     }
     name_channels();
+    make_names_distinct(recording_.channels);
     settle_interval(recording_, settings, info.samplerate > 0 ? 1.0 / info.samplerate : 0, "file header");
   }
   ~Sound() override { sf_close(file_); }

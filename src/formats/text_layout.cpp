@@ -373,12 +373,6 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
     if (layout.time && *layout.time > c) --*layout.time;
     break;
   }
-  std::size_t number = 0;
-  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
-    if (layout.time == c) continue;
-    ++number;
-    if (layout.columns[c].name.empty()) layout.columns[c].name = "channel " + std::to_string(number);
-  }
   return layout;
 }
 

@@ -26,7 +26,8 @@ struct Finding {
 
 /// Peaks of one channel put into families and words: multiples of a common frequency (mains hum when that is
 /// 50 or 60 Hz), pairs at equal distance around a stronger line, humps too wide for a tone, tones alone. Only
-/// frequencies that agree within their uncertainties are joined. By descending level.
+/// frequencies that agree within their uncertainties are joined. Lines more than 100 dB below the strongest
+/// are not named. By descending level.
 std::vector<Finding> name_peaks(const Channel& channel, const std::vector<Peak>& peaks,
                                 const SpectrumPlan& plan);
 

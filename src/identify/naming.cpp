@@ -21,6 +21,9 @@ class Naming {
       : channel_(channel), peaks_(peaks), plan_(plan), used_(peaks.size(), false) {}
 
   std::vector<Finding> run() {
+    double strongest = 0;
+    for (const Peak& p : peaks_) strongest = std::max(strongest, p.rms);
+    for (std::size_t i = 0; i < peaks_.size(); ++i) used_[i] = peaks_[i].rms < least_share * strongest;
     while (harmonic_family()) {
     }
     while (sideband_family()) {
@@ -35,6 +38,9 @@ class Naming {
   }
 
  private:
+  /// Lines 100 dB below the strongest are what rounding to a recorder's or a printout's digits makes of it.
+  static constexpr double least_share = 1e-5;
+
   double tolerance(double std_a, double std_b, double frequency) const {
     return std::max(4 * std::hypot(std_a, std_b), 1e-5 * frequency);
   }

@@ -99,6 +99,18 @@ Channel channel_from_title(std::string_view title) {
   return channel;
 }
 
+void make_names_distinct(std::vector<Channel>& channels) {
+  const auto taken = [&](std::size_t before, const std::string& name) {
+    return std::any_of(channels.begin(), channels.begin() + static_cast<std::ptrdiff_t>(before),
+                       [&](const Channel& other) { return other.name == name; });
+  };
+  for (std::size_t c = 0; c < channels.size(); ++c) {
+    if (channels[c].name.empty()) channels[c].name = "channel " + std::to_string(c + 1);
+    const std::string name = channels[c].name;
+    for (int i = 2; taken(c, channels[c].name); ++i) channels[c].name = name + " (" + std::to_string(i) + ")";
+  }
+}
+
 bool glob_matches(std::string_view pattern, std::string_view text) {
   const std::string p = lower_case(pattern), t = lower_case(text);
   std::size_t i = 0, j = 0, star = std::string::npos, mark = 0;

@@ -62,6 +62,9 @@ struct Recording {
 /// in brackets only.
 Channel channel_from_title(std::string_view title);
 
+/// Gives channels that share a name (or have none) names of their own: "CH1", "CH1 (2)"; "channel 3".
+void make_names_distinct(std::vector<Channel>& channels);
+
 /// "voltage" for V, "acceleration" for m/s^2, ...; "" when the unit names no common quantity.
 std::string quantity_of(const Unit& unit);
 

@@ -57,6 +57,13 @@ TEST(NamePeaks, PairsAroundACarrierAreSidebands) {
   EXPECT_EQ(found[0].members.size(), 5u);
 }
 
+TEST(NamePeaks, LinesAHundredDecibelsDownAreRoundingNotFindings) {
+  const auto found =
+      name_peaks(channel, {peak(123.4, 0.35), peak(372, 3e-7), peak(175.5, 2e-7), peak(80, 1e-5)}, plan());
+  ASSERT_EQ(found.size(), 2u);
+  EXPECT_EQ(found[1].frequency_hz, 80);
+}
+
 TEST(NamePeaks, UnevenPairsAreNot) {
   for (const Finding& f : name_peaks(channel, {peak(412.7, 1), peak(405.8, 0.3), peak(419.9, 0.3)}, plan()))
     EXPECT_EQ(f.kind, "tone");

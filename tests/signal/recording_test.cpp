@@ -61,6 +61,14 @@ TEST(SelectChannels, ByNameGlobAndNumberInTheRecordingsOrder) {
   }
 }
 
+TEST(Names, AreMadeDistinct) {
+  Recording r = recording_with({"CH1", "CH1", "", "CH1 (2)", "CH1"});
+  make_names_distinct(r.channels);
+  std::vector<std::string> names;
+  for (const Channel& channel : r.channels) names.push_back(channel.name);
+  EXPECT_THAT(names, ElementsAre("CH1", "CH1 (2)", "channel 3", "CH1 (2) (2)", "CH1 (3)"));
+}
+
 TEST(Calibration, StepsApplyFromLeftToRight) {
   const Calibration probe = make_calibration({"probe 10"}, Unit::parse("V"));
   EXPECT_DOUBLE_EQ(probe.factor, 10);
