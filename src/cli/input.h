@@ -20,12 +20,12 @@ class Input {
   /// Axis and length known, axis even; Throws Error(analysis) when there is no rate or the stamps are uneven,
   /// saying what to do.
   void require_even_axis();
-  /// To be called when the passes are done.
+  /// To be called when a pass is done; more passes may follow.
   InputFacts facts();
 
  private:
   Road road_;
-  std::future<std::string> digest_;
+  std::shared_future<std::string> digest_;
 };
 
 /// Throws Error(usage) if a calibration names a channel that none of the recordings has.

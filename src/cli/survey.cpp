@@ -11,15 +11,12 @@
 
 namespace vprism {
 
-SurveyResult compute_survey(const std::string& file, const SurveySettings& settings,
+SurveyResult compute_survey(Input& input, const SurveySettings& settings,
                             const std::function<Progress(const std::string&)>& progress) {
   SurveyResult result;
-  {
-    Input input(file, settings.input);
-    result.inspect = compute_inspect(input, progress("inspect " + file));
-  }
+  const std::string file = input.road().recording().file;
+  result.inspect = compute_inspect(input, progress("inspect " + file));
   result.cautions = result.inspect.cautions;
-  Input input(file, settings.input);
   try {
     result.spectrum = compute_spectrum(input, settings.analysis, progress("spectrum " + file));
   } catch (const Error& error) {
@@ -104,15 +101,14 @@ class SurveyTask : public Task {
 SurveyOutcome run_survey(const std::vector<std::string>& files, const SurveySettings& settings,
                          const Json& settings_shown) {
   Console console(settings.output);
-  (void)open_inputs(
-      files, settings.input);  // Everything that can be wrong with the inputs is said before the work begins.
   Telling telling;
   telling.command = "survey";
   telling.settings = settings_shown;
   std::vector<SurveyResult> results;
-  for (const std::string& file : files) {
+  // All are opened first: what is wrong with one is said before the work begins.
+  for (auto& input : open_inputs(files, settings.input)) {
     results.push_back(
-        compute_survey(file, settings, [&](const std::string& label) { return console.progress(label); }));
+        compute_survey(*input, settings, [&](const std::string& label) { return console.progress(label); }));
     const SurveyResult& result = results.back();
     telling.inputs.push_back(result.inspect.facts);
     telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());

@@ -20,7 +20,7 @@ struct SurveyResult {
   std::vector<Caution> cautions;
 };
 
-SurveyResult compute_survey(const std::string& file, const SurveySettings& settings,
+SurveyResult compute_survey(Input& input, const SurveySettings& settings,
                             const std::function<Progress(const std::string&)>& progress);
 
 /// Surveys the files, tells the result and writes the report; returns where the report is ("" when no files

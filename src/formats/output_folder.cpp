@@ -52,18 +52,6 @@ void write_bytes(const fs::path& path, const std::string& bytes) {
 
 }  // namespace
 
-void write_whole_file(const fs::path& path, const std::string& bytes) {
-  const fs::path beside = path.string() + ".part" + std::to_string(::getpid());
-  write_bytes(beside, bytes);
-  std::error_code code;
-  fs::rename(beside, path, code);
-  if (code) {
-    std::error_code ignored;
-    fs::remove(beside, ignored);
-    fail(path, "can't be written: " + code.message());
-  }
-}
-
 OutputFolder::OutputFolder(const std::string& folder, bool replace) : folder_(folder), replace_(replace) {
   std::error_code code;
   fs::create_directories(folder_, code);

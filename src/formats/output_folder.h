@@ -38,7 +38,4 @@ class OutputFolder {
   std::vector<std::filesystem::path> inputs_;
 };
 
-/// Writes one file whole or not at all; `path` may lie in any folder that exists. Throws Error(output).
-void write_whole_file(const std::filesystem::path& path, const std::string& bytes);
-
 }  // namespace vprism

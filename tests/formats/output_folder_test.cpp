@@ -68,13 +68,5 @@ TEST(OutputFolder, AFileInItsPlaceIsAnError) {
   EXPECT_THROW(OutputFolder(file + "/deeper", false), Error);
 }
 
-TEST(WholeFile, IsWrittenBesideAndRenamed) {
-  const ScratchFolder scratch;
-  write_whole_file(scratch.path("x"), "abc");
-  EXPECT_EQ(ScratchFolder::read(scratch.path("x")), "abc");
-  EXPECT_THROW(write_whole_file(scratch.path("none/x"), "abc"), Error);
-  EXPECT_EQ(files_in(scratch.path()), 1u);
-}
-
 }  // namespace
 }  // namespace vprism
