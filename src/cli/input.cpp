@@ -26,7 +26,7 @@ Input::Input(const std::string& file, const InputSettings& settings)
 void Input::require_even_axis() {
   road_.resolve();
   const Recording& r = road_.recording();
-  if (!(r.axis.interval_s > 0))
+  if (!(r.axis.interval > 0))
     throw Error(Status::analysis,
                 r.file + ": no time column and no rate; give --rate, --interval or --duration");
   if (r.axis.stamped)

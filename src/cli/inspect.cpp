@@ -22,7 +22,7 @@ InspectResult compute_inspect(Input& input, const Progress& progress) {
   InspectResult result{input.facts(), statistics.result(), outlines.result(), {}};
   const Recording& recording = result.facts.recording;
   result.cautions = recording.cautions;
-  if (!(recording.axis.interval_s > 0))
+  if (!(recording.axis.interval > 0))
     result.cautions.push_back({"rate-unknown", Severity::warning, "",
                                recording.file + ": neither a time column nor a rate",
                                "give --rate, --interval or --duration"});
@@ -36,9 +36,9 @@ std::string recording_lines(const Recording& r) {
   std::string out = clean_text(r.file) + "\n  " + r.format + "\n  " + std::to_string(r.channels.size()) +
                     (r.channels.size() == 1 ? " channel, " : " channels, ") + std::to_string(r.samples) +
                     " samples";
-  if (r.axis.interval_s > 0) {
-    out += " over " + format_quantity(r.duration_s(), "s", 6) + " from " +
-           format_quantity(r.axis.start_s, "s", 6);
+  if (r.axis.interval > 0) {
+    out +=
+        " over " + format_quantity(r.duration_s(), "s", 6) + " from " + format_quantity(r.axis.start, "s", 6);
     out += r.axis.stamped ? ", at uneven steps, mean rate " : ", rate ";
     out += format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")";
     if (r.axis.jitter > 1e-6)
@@ -74,7 +74,7 @@ Json inspect_json(const InspectResult& result) {
   const Recording& r = result.facts.recording;
   for (std::size_t c = 0; c < result.statistics.size(); ++c) {
     const Statistics& s = result.statistics[c];
-    const bool rated = r.axis.interval_s > 0;
+    const bool rated = r.axis.interval > 0;
     out.push_back({{"channel", r.channels[c].name},
                    {"unit", r.channels[c].unit.label()},
                    {"file", r.file},
@@ -95,7 +95,7 @@ Json inspect_json(const InspectResult& result) {
 
 Figure trace_figure(const InspectResult& result) {
   const Recording& r = result.facts.recording;
-  const bool rated = r.axis.interval_s > 0;
+  const bool rated = r.axis.interval > 0;
   Figure figure;
   figure.title = r.stem() + ": time trace";
   figure.caption =
@@ -108,7 +108,7 @@ Figure trace_figure(const InspectResult& result) {
     stretch = outline.samples_per_stretch;
     Panel panel;
     panel.title = channel.name;
-    panel.x = rated ? FigureAxis{"Time", "s", false, r.axis.start_s, r.axis.start_s + r.duration_s()}
+    panel.x = rated ? FigureAxis{"Time", "s", false, r.axis.start, r.axis.start + r.duration_s()}
                     : FigureAxis{"Sample number from 0", "", false, 0, static_cast<double>(r.samples)};
     panel.y = {channel.quantity.empty()
                    ? "Level"
@@ -123,7 +123,7 @@ Figure trace_figure(const InspectResult& result) {
     for (std::size_t i = 0; i < outline.low.size(); ++i) {
       const double sample =
           static_cast<double>(i) * static_cast<double>(stretch) + static_cast<double>(stretch - 1) / 2;
-      curve.x.push_back(rated ? r.axis.start_s + sample * r.axis.interval_s : sample);
+      curve.x.push_back(rated ? r.axis.start + sample * r.axis.interval : sample);
       curve.y.push_back(outline.low[i]);
       if (stretch > 1) curve.high.push_back(outline.high[i]);
     }

@@ -79,7 +79,7 @@ OptionGroup input_group(InputSettings& s) {
                    s.read.axis),
        {"binary", "LAYOUT",
         "read the file as flat numbers: TYPE[:Nch][:sequential][:skip=BYTES], TYPE one of u8 i8, or u16 i16 "
-        "u32 i32 f32 f64 with le or be, such as f32le:2ch",
+        "u32 i32 u64 i64 f16 f32 f64 with le or be, such as f32le:2ch",
         false,
         [&s](const std::string& t) {
           check_binary_layout(t);

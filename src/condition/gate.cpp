@@ -18,19 +18,19 @@ class Gate : public Stage {
     const Axis& axis = passing.axis;
     // A hundredth of an interval of slack: the ends are written in decimals, the axis is computed.
     const auto index = [&](double t) {
-      return static_cast<std::int64_t>(std::ceil((t - axis.start_s) / axis.interval_s - 0.01));
+      return static_cast<std::int64_t>(std::ceil((t - axis.start) / axis.interval - 0.01));
     };
     first_ = times_.low ? std::max<std::int64_t>(0, index(*times_.low)) : 0;
     end_ = times_.high ? std::min(passing.samples, index(*times_.high)) : passing.samples;
     if (first_ >= end_)
       throw Error(Status::analysis, passing.file + ": the gate holds no sample; the recording runs from " +
-                                        format_quantity(axis.start_s, "s", 7) + " to " +
-                                        format_quantity(axis.start_s + passing.duration_s(), "s", 7));
-    passing.axis.start_s = axis.start_s + static_cast<double>(first_) * axis.interval_s;
+                                        format_quantity(axis.start, "s", 7) + " to " +
+                                        format_quantity(axis.start + passing.duration_s(), "s", 7));
+    passing.axis.start = axis.start + static_cast<double>(first_) * axis.interval;
     passing.samples = end_ - first_;
     report_ = {"gate",
-               {{"from", format_quantity(passing.axis.start_s, "s", 9)},
-                {"to", format_quantity(passing.axis.start_s + passing.duration_s(), "s", 9)}},
+               {{"from", format_quantity(passing.axis.start, "s", 9)},
+                {"to", format_quantity(passing.axis.start + passing.duration_s(), "s", 9)}},
                {{"samples kept", std::to_string(passing.samples)}}};
     ended_ = false;
   }
@@ -42,7 +42,7 @@ class Gate : public Stage {
     if (from >= to) return;
     const auto skip = static_cast<std::ptrdiff_t>(from - block.first());
     if (skip > 0) {
-      for (std::size_t c = 0; c < block.channels(); ++c) {
+      for (std::size_t c = 0; c < block.columns(); ++c) {
         const auto room = block.room(c);
         std::copy(room.begin() + skip, room.begin() + skip + static_cast<std::ptrdiff_t>(to - from),
                   room.begin());

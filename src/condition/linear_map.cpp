@@ -25,7 +25,8 @@ class LinearMap : public Stage {
   void start(Recording&) override {}
   bool needs_axis() const override { return false; }
   void push(Block& block, const Sink& next) override {
-    for (std::size_t c = 0; c < block.channels(); ++c) apply_map(map_, block.samples(c));
+    for (std::size_t c = 0; c < block.columns(); ++c)
+      apply_map(c < block.channels() ? map_ : Map{map_.factor, 0}, block.samples(c));
     next(block);
   }
   StageReport report() const override {

@@ -295,18 +295,18 @@ class Delimited : public SampleSource {
       }
       recording_.axis = axis;
       for (const Caution& caution : judge_.cautions(axis)) recording_.cautions.push_back(caution);
-      if (interval > 0 && axis.interval_s > 0 && std::abs(interval / axis.interval_s - 1) > 1e-4)
+      if (interval > 0 && axis.interval > 0 && std::abs(interval / axis.interval - 1) > 1e-4)
         recording_.cautions.push_back(
             {"rate-disagrees", Severity::warning, "",
-             "the stamps make the rate " + format_quantity(1 / axis.interval_s, "Hz", 7) + ", the " + source +
+             "the stamps make the rate " + format_quantity(1 / axis.interval, "Hz", 7) + ", the " + source +
                  " makes it " + format_quantity(1 / interval, "Hz", 7) + "; the stamps are used",
              "check the export, or give --rate"});
       // A preamble that agrees with the stamps confirms what was taken as the time column.
-      if (interval > 0 && axis.interval_s > 0 && std::abs(interval / axis.interval_s - 1) <= 1e-4)
+      if (interval > 0 && axis.interval > 0 && std::abs(interval / axis.interval - 1) <= 1e-4)
         std::erase_if(recording_.cautions, [](const Caution& c) {
           return c.code == "axis-assumed" || c.code == "axis-unit-assumed";
         });
-      interval = axis.interval_s;
+      interval = axis.interval;
       source = axis.source;
     }
     if (layout_.declared > 0 && layout_.declared != recording_.samples)

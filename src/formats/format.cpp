@@ -24,7 +24,18 @@ struct Closer {
 
 const std::vector<Format>& format_table() {
   static const std::vector<Format> table = {
+      {"HDF5", "our recording layout, and any data sets of numbers with one or two dimensions",
+       recognises_hdf5, open_hdf5},
       {"sound file", "WAV, RF64, W64, FLAC, AIFF, CAF", recognises_sound, open_sound},
+      {"NPY", "arrays of numbers", recognises_npy, open_npy},
+      {"NPZ", "archives of arrays", recognises_npz, open_npz},
+      {"SigMF", "real and complex captures: .sigmf-meta with .sigmf-data", recognises_sigmf, open_sigmf},
+      {"COMTRADE", "IEEE C37.111: .cfg with .dat, or .cff", recognises_comtrade, open_comtrade},
+      {"circuit-simulation rawfile", "text and binary, real and complex", recognises_rawfile, open_rawfile},
+      {"universal file", "data set 58, text and binary, with nodes of data set 15", recognises_universal,
+       open_universal},
+      {"miniSEED", "version 2 records", recognises_miniseed, open_miniseed},
+      {"EDF", "EDF, EDF+, BDF, BDF+", recognises_edf, open_edf},
       {"delimited text", "columns of numbers: comma, semicolon, tab or blanks", recognises_delimited,
        open_delimited},
   };
@@ -68,7 +79,7 @@ void settle_interval(Recording& recording, const ReadSettings& settings, double 
     given = *settings.duration_s / static_cast<double>(recording.samples), source = "--duration";
   Axis& axis = recording.axis;
   if (given == 0) {
-    axis.interval_s = file_interval_s;
+    axis.interval = file_interval_s;
     axis.source = file_interval_s > 0 ? file_source : "";
     return;
   }
@@ -78,9 +89,55 @@ void settle_interval(Recording& recording, const ReadSettings& settings, double 
          source + " makes the rate " + format_quantity(1 / given, "Hz", 7) + ", the " + file_source +
              " makes it " + format_quantity(1 / file_interval_s, "Hz", 7) + "; " + source + " is used",
          "leave " + source + " out to use the file's"});
-  axis.interval_s = given;
+  axis.interval = given;
   axis.source = source;
   axis.stamped = false;
+  axis.jitter = 0;
+}
+
+void settle_stamps(Recording& recording, const ReadSettings& settings, const StampJudge& judge,
+                   double resolution, double file_interval, const std::string& file_source) {
+  const Axis before = recording.axis;
+  Axis axis;
+  try {
+    axis = judge.axis(resolution);
+  } catch (const Error& error) {
+    throw Error(error.status(), recording.file + ": " + error.what());
+  }
+  axis.domain = before.domain, axis.name = before.name, axis.unit = before.unit;
+  if (!before.source.empty()) axis.source = before.source;
+  recording.axis = axis;
+  for (const Caution& caution : judge.cautions(axis)) recording.cautions.push_back(caution);
+  if (axis.domain != Axis::Domain::time) return;
+  if (file_interval > 0 && axis.interval > 0 && std::abs(file_interval / axis.interval - 1) > 1e-4)
+    recording.cautions.push_back({"rate-disagrees", Severity::warning, "",
+                                  "the stamps make the rate " + format_quantity(1 / axis.interval, "Hz", 7) +
+                                      ", the " + file_source + " makes it " +
+                                      format_quantity(1 / file_interval, "Hz", 7) + "; the stamps are used",
+                                  "check the export, or give --rate"});
+  settle_interval(recording, settings, axis.interval, axis.source);
+}
+
+std::size_t choose_part(const std::string& file, const std::vector<Part>& parts, const ReadSettings& settings,
+                        std::size_t standard) {
+  if (settings.part.empty()) return standard;
+  std::vector<std::string> names;
+  for (std::size_t i = 0; i < parts.size(); ++i) {
+    if (settings.part == parts[i].name || settings.part == std::to_string(i + 1)) return i;
+    names.push_back(parts[i].name);
+  }
+  throw Error(Status::usage, "--part: " + file + ": " + unknown_name("part", settings.part, names));
+}
+
+std::int64_t nanoseconds_since_1970(int year, int month, int day, int hour, int minute, double second) {
+  // Days from civil, by eras of 400 years that begin in March.
+  const std::int64_t y = month <= 2 ? year - 1 : year;
+  const std::int64_t era = (y >= 0 ? y : y - 399) / 400;
+  const std::int64_t of_era = y - era * 400;
+  const std::int64_t of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
+  const std::int64_t days = era * 146097 + of_era * 365 + of_era / 4 - of_era / 100 + of_year - 719468;
+  const std::int64_t whole = ((days * 24 + hour) * 60 + minute) * 60;
+  return whole * 1000000000 + static_cast<std::int64_t>(std::llround(second * 1e9));
 }
 
 std::string file_digest(const std::string& path) {

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "signal/source.h"
+#include "signal/stamps.h"
 
 namespace vprism {
 
@@ -16,6 +17,16 @@ struct ReadSettings {
   std::optional<double> rate_hz, interval_s, duration_s;  ///< At most one is given.
   std::string axis;    ///< Column of the times: name, number from 1, "none"; "" finds it.
   std::string binary;  ///< "f32le:2ch": flat numbers of this layout; "" recognises.
+  std::string part;    ///< Name or number from 1 of what to read in a file that holds several recordings.
+
+  /// What to do about a cell of a text table that is empty or no number.
+  enum class Missing { error, gap, interpolate };
+  Missing missing = Missing::error;
+  std::optional<std::size_t> header_rows;  ///< Lines above the first row of data.
+  char delimiter = 0;                      ///< ' ' stands for blanks; 0 finds it.
+  char decimal = 0;                        ///< '.' or ','; 0 finds it.
+  std::string columns;                     ///< "1,3..5" or titles; "" takes all.
+  bool primary = false;                    ///< Instrument-transformer channels as on the primary side.
 };
 
 /// The first bytes of a file and its size.
@@ -48,10 +59,41 @@ FileHead read_head(const std::string& path);
 void settle_interval(Recording& recording, const ReadSettings& settings, double file_interval_s,
                      const std::string& file_source);
 
+/// The same for a recording with stamps, all of which `judge` has seen: axis, cautions, and disagreement with
+/// `file_interval` (0: the file names none). `resolution` is the last digit of a stamp, in the axis's unit.
+void settle_stamps(Recording& recording, const ReadSettings& settings, const StampJudge& judge,
+                   double resolution, double file_interval, const std::string& file_source);
+
+/// Index of the part `settings.part` names (name or number from 1), `standard` when it names none. Throws
+/// Error(usage).
+std::size_t choose_part(const std::string& file, const std::vector<Part>& parts, const ReadSettings& settings,
+                        std::size_t standard);
+
+/// A civil date and time of day, UTC, as nanoseconds since 1970.
+std::int64_t nanoseconds_since_1970(int year, int month, int day, int hour, int minute, double second);
+
 /// XXH3 of the whole file, 16 hexadecimal digits behind "xxh3:". Throws Error(input).
 std::string file_digest(const std::string& path);
 
-// The readers, one file each.
+// The readers, one file each. `recognises` looks at the first bytes only and never throws.
+bool recognises_npy(const FileHead& head);
+std::unique_ptr<SampleSource> open_npy(const FileHead& head, const ReadSettings& settings);
+bool recognises_npz(const FileHead& head);
+std::unique_ptr<SampleSource> open_npz(const FileHead& head, const ReadSettings& settings);
+bool recognises_rawfile(const FileHead& head);
+std::unique_ptr<SampleSource> open_rawfile(const FileHead& head, const ReadSettings& settings);
+bool recognises_universal(const FileHead& head);
+std::unique_ptr<SampleSource> open_universal(const FileHead& head, const ReadSettings& settings);
+bool recognises_comtrade(const FileHead& head);
+std::unique_ptr<SampleSource> open_comtrade(const FileHead& head, const ReadSettings& settings);
+bool recognises_sigmf(const FileHead& head);
+std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSettings& settings);
+bool recognises_hdf5(const FileHead& head);
+std::unique_ptr<SampleSource> open_hdf5(const FileHead& head, const ReadSettings& settings);
+bool recognises_miniseed(const FileHead& head);
+std::unique_ptr<SampleSource> open_miniseed(const FileHead& head, const ReadSettings& settings);
+bool recognises_edf(const FileHead& head);
+std::unique_ptr<SampleSource> open_edf(const FileHead& head, const ReadSettings& settings);
 bool recognises_delimited(const FileHead& head);
 std::unique_ptr<SampleSource> open_delimited(const FileHead& head, const ReadSettings& settings);
 bool recognises_sound(const FileHead& head);

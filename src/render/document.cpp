@@ -34,13 +34,13 @@ Json input_json(const InputFacts& input) {
   const Recording& r = input.recording;
   Json channels = Json::array();
   for (const Channel& channel : r.channels) {
-    const bool rated = r.axis.interval_s > 0;
+    const bool rated = r.axis.interval > 0;
     channels.push_back({{"name", channel.name},
                         {"unit", channel.unit.label()},
                         {"quantity", channel.quantity},
                         {"rate_hz", rated ? number(r.axis.rate_hz()) : Json(nullptr)},
                         {"samples", r.samples},
-                        {"start_s", number(r.axis.start_s)},
+                        {"start_s", number(r.axis.start)},
                         {"stamped", r.axis.stamped}});
   }
   Json chain = Json::array();

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -28,31 +29,54 @@ struct Caution {
 struct Channel {
   std::string name;
   Unit unit;
-  std::string quantity;  ///< "voltage", "acceleration", ... as far as the unit tells; else "".
+  std::string quantity{};  ///< "voltage", "acceleration", ... as far as the unit tells; else "".
+  double carrier_hz = 0;   ///< Frequency that a complex channel was shifted down from; 0: none.
+  std::string point{};     ///< Node and direction of a measuring point, "12+Z"; "" when the file names none.
 };
 
-/// When samples were taken. Uniform: sample n at start_s + n * interval_s. Stamped: each sample has its own
-/// time, and interval_s is the mean, (t_last - t_first) / (n - 1).
+/// Where samples were taken: nearly always times. Uniform: sample n at start + n * interval. Stamped: each
+/// sample has a value of its own, and interval is the mean, (last - first) / (n - 1).
 struct Axis {
-  double start_s = 0;
-  double interval_s = 0;
+  enum class Domain { time, frequency, other };
+  Domain domain = Domain::time;
+  double start = 0;     ///< In seconds, in hertz for a frequency axis, in `unit` for others.
+  double interval = 0;  ///< 0: not known.
   bool stamped = false;
   double jitter = 0;   ///< RMS distance of the stamps from the even grid, in intervals; 0 without stamps.
   std::string source;  ///< Where the interval comes from: "time column", "--rate", "file header", ...
-  double rate_hz() const { return 1.0 / interval_s; }
+  std::string name;    ///< What the file calls the axis, for domains other than time.
+  Unit unit = Unit::parse("s");
+  double rate_hz() const { return 1.0 / interval; }
+};
+
+/// Other recordings that share the file: plots, data sets, groups of channels with a rate of their own.
+struct Part {
+  std::string name;  ///< For --part; distinct within the file.
+  std::string what;  ///< "5 channels, 1203 samples".
+};
+
+/// A measuring point of a structure, in metres or whatever the file counts in.
+struct Node {
+  std::int64_t label = 0;
+  double x = 0, y = 0, z = 0;
 };
 
 struct Recording {
   std::string file;               ///< As given on the command line.
   std::string format;             ///< "delimited text", "WAV, 32 bit float", ...
   std::vector<Channel> channels;  ///< At least one.
-  Axis axis;                      ///< interval_s 0: not known yet, see SampleSource::resolve.
+  Axis axis;                      ///< interval 0: not known yet, see SampleSource::resolve.
   std::int64_t samples = -1;      ///< Per channel; -1: not known yet.
+  bool complex = false;           ///< All channels carry imaginary parts.
   std::vector<Caution> cautions;  ///< What reading found.
   std::vector<std::pair<std::string, std::string>>
-      notes;  ///< Keys and values the file carries beside its data.
+      notes;                ///< Keys and values the file carries beside its data.
+  std::vector<Part> parts;  ///< All that the file holds, if more than one; this is parts[part].
+  std::size_t part = 0;
+  std::vector<Node> nodes;              ///< Geometry, where the file has it.
+  std::optional<std::int64_t> zero_ns;  ///< When time 0 was: nanoseconds since 1970, UTC.
 
-  double duration_s() const { return static_cast<double>(samples) * axis.interval_s; }
+  double duration_s() const { return static_cast<double>(samples) * axis.interval; }
   /// File name without folder and ending, fit for output names.
   std::string stem() const;
 };

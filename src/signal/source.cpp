@@ -2,13 +2,15 @@
 #include "signal/source.h"
 
 #include <algorithm>
+#include <cmath>
 #include <utility>
 
 namespace vprism {
 
 Block SampleSource::make_block() const {
   const std::size_t channels = recording().channels.size();
-  return {channels, Block::good_capacity(channels), carries_stamps()};
+  const bool complex = recording().complex;
+  return {channels, Block::good_capacity(complex ? 2 * channels : channels), carries_stamps(), complex};
 }
 
 ChannelSelection::ChannelSelection(std::unique_ptr<SampleSource> source, std::vector<std::size_t> chosen)
@@ -29,20 +31,29 @@ void ChannelSelection::resolve() {
 }
 
 std::size_t ChannelSelection::read(Block& block) {
-  if (whole_.capacity() != std::min(block.capacity(), source_->make_block().capacity()))
-    whole_ = Block(source_->recording().channels.size(),
-                   std::min(block.capacity(), source_->make_block().capacity()), source_->carries_stamps());
+  if (whole_.capacity() == 0) whole_ = source_->make_block();
+  // The whole source's blocks are shorter where it has many more channels.
+  const std::size_t capacity = std::min(block.capacity(), whole_.capacity());
+  if (whole_.capacity() != capacity)
+    whole_ = Block(source_->recording().channels.size(), capacity, source_->carries_stamps(),
+                   source_->recording().complex);
   const std::size_t count = source_->read(whole_);
-  for (std::size_t c = 0; c < chosen_.size(); ++c)
-    std::copy_n(whole_.samples(chosen_[c]).begin(), count, block.room(c).begin());
+  for (std::size_t c = 0; c < block.columns(); ++c) {
+    const std::size_t from =
+        c < chosen_.size() ? chosen_[c] : whole_.channels() + chosen_[c - chosen_.size()];
+    std::copy_n(whole_.samples(from).begin(), count, block.room(c).begin());
+  }
   if (block.stamped()) std::copy_n(whole_.stamps().begin(), count, block.stamp_room().begin());
   block.set(whole_.first(), count);
+  block.set_gaps(whole_.gaps());
   if (count == 0) take_over();  // The end may have told the source its length and axis.
   return count;
 }
 
-MemorySource::MemorySource(Recording recording, std::vector<std::vector<double>> channels)
-    : recording_(std::move(recording)), data_(std::move(channels)) {
+MemorySource::MemorySource(Recording recording, std::vector<std::vector<double>> columns)
+    : recording_(std::move(recording)), data_(std::move(columns)) {
+  for (const auto& column : data_)
+    gaps_ = gaps_ || std::any_of(column.begin(), column.end(), [](double x) { return std::isnan(x); });
   recording_.samples = data_.empty() ? 0 : static_cast<std::int64_t>(data_.front().size());
 }
 
@@ -52,6 +63,7 @@ std::size_t MemorySource::read(Block& block) {
   for (std::size_t c = 0; c < data_.size(); ++c)
     std::copy_n(data_[c].begin() + static_cast<std::ptrdiff_t>(at_), count, block.room(c).begin());
   block.set(static_cast<std::int64_t>(at_), count);
+  block.set_gaps(gaps_);
   at_ += count;
   return count;
 }

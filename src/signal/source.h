@@ -49,10 +49,11 @@ class ChannelSelection : public SampleSource {
   Block whole_;
 };
 
-/// A recording already in memory: for generated signals and tests. All channels have the same length.
+/// A recording already in memory: for generated signals and tests. All columns have the same length; those of
+/// a complex recording are ordered as in Block.
 class MemorySource : public SampleSource {
  public:
-  MemorySource(Recording recording, std::vector<std::vector<double>> channels);
+  MemorySource(Recording recording, std::vector<std::vector<double>> columns);
   const Recording& recording() const override { return recording_; }
   std::size_t read(Block& block) override;
   void rewind() override { at_ = 0; }
@@ -61,6 +62,7 @@ class MemorySource : public SampleSource {
   Recording recording_;
   std::vector<std::vector<double>> data_;
   std::size_t at_ = 0;
+  bool gaps_ = false;
 };
 
 }  // namespace vprism

@@ -41,7 +41,7 @@ void StampJudge::add(std::span<const double> stamps) {
 
 Axis StampJudge::axis(double resolution_s) const {
   Axis axis;
-  axis.start_s = first_;
+  axis.start = first_;
   axis.source = "time column";
   if (count_ < 2) return axis;
   const auto n = static_cast<double>(count_);
@@ -49,13 +49,13 @@ Axis StampJudge::axis(double resolution_s) const {
     throw Error(Status::input, "the time column does not increase: it starts at " + format_number(first_, 9) +
                                    " s and ends at " + format_number(last_, 9) +
                                    " s; name the right column with --axis, or --axis none and --rate");
-  axis.interval_s = (last_ - first_) / (n - 1);
-  const double delta = axis.interval_s - guess_;
+  axis.interval = (last_ - first_) / (n - 1);
+  const double delta = axis.interval - guess_;
   const double sum_n = n * (n - 1) / 2, sum_nn = (n - 1) * n * (2 * n - 1) / 6;
   const double mean = (sum_d_ - delta * sum_n) / n;
   const double square = (sum_dd_ - 2 * delta * sum_nd_ + delta * delta * sum_nn) / n - mean * mean;
   const double rms = std::sqrt(std::max(0.0, square));
-  axis.jitter = rms / axis.interval_s;
+  axis.jitter = rms / axis.interval;
   const bool even = axis.jitter < 0.01 || rms <= 0.5 * resolution_s;
   axis.stamped = !even || (reversed_ > 0 && least_step_ < -resolution_s * 1.5);
   return axis;
@@ -73,9 +73,9 @@ std::vector<Caution> StampJudge::cautions(const Axis& axis) const {
     out.push_back({"axis-repeated", axis.stamped ? Severity::warning : Severity::note, "",
                    std::to_string(repeated_) + " time stamps repeat the one before",
                    "export more digits of time, or give --rate"});
-  if (axis.stamped && greatest_step_ > 1.5 * axis.interval_s)
+  if (axis.stamped && greatest_step_ > 1.5 * axis.interval)
     out.push_back({"axis-gap", Severity::warning, "",
-                   "the longest step is " + format_number(greatest_step_ / axis.interval_s, 3) +
+                   "the longest step is " + format_number(greatest_step_ / axis.interval, 3) +
                        " mean intervals, before " + row(greatest_at_),
                    "gate the analysis to a stretch without gaps"});
   if (axis.stamped)

@@ -207,6 +207,11 @@ struct SpectrumEstimator::Inner {
       kept.erase(kept.begin(), kept.begin() + static_cast<std::ptrdiff_t>(std::min(used, kept.size())));
   }
 
+  /// `count` samples of every channel that follow those held.
+  void add(const Block& block, std::size_t from, std::size_t count);
+  /// The samples that follow do not join those held.
+  void part_here();
+
   std::size_t whole_segments() const {
     const std::size_t have = held.front().size();
     return have < plan.segment ? 0 : 1 + (have - plan.segment) / plan.hop;
@@ -226,6 +231,7 @@ struct SpectrumEstimator::Inner {
   std::vector<std::vector<std::complex<double>>> first;
   std::vector<double> totals;  ///< Sum of all samples per channel.
   std::int64_t samples = 0, done = 0;
+  bool parted = false;
 };
 
 SpectrumEstimator::SpectrumEstimator(std::size_t channels, const SpectrumPlan& plan, const Window& window)
@@ -233,27 +239,51 @@ SpectrumEstimator::SpectrumEstimator(std::size_t channels, const SpectrumPlan& p
 SpectrumEstimator::~SpectrumEstimator() = default;
 
 void SpectrumEstimator::add(const Block& block) {
-  Inner& in = *inner_;
-  in.samples += static_cast<std::int64_t>(block.size());
-  for (std::size_t c = 0; c < in.held.size(); ++c) {
+  if (!block.gaps()) return inner_->add(block, 0, block.size());
+  // A segment never reaches over a missing sample of any channel: segments start anew behind it.
+  const auto missing = [&](std::size_t n) {
+    for (std::size_t c = 0; c < block.channels(); ++c)
+      if (std::isnan(block.samples(c)[n])) return true;
+    return false;
+  };
+  for (std::size_t at = 0; at < block.size();) {
+    std::size_t end = at;
+    while (end < block.size() && !missing(end)) ++end;
+    inner_->add(block, at, end - at);
+    if (end < block.size()) inner_->part_here();
+    while (end < block.size() && missing(end)) ++end;
+    at = end;
+  }
+}
+
+void SpectrumEstimator::Inner::part_here() {
+  if (held.front().empty()) return;
+  if (const std::size_t left = whole_segments(); left > 0) work(left);
+  for (auto& kept : held) kept.clear();
+  parted = true;
+}
+
+void SpectrumEstimator::Inner::add(const Block& block, std::size_t from, std::size_t count) {
+  samples += static_cast<std::int64_t>(count);
+  for (std::size_t c = 0; c < held.size(); ++c) {
     // Four sums side by side: one would wait for itself.
-    const auto x = block.samples(c);
+    const auto x = block.samples(c).subspan(from, count);
     double part[4] = {0, 0, 0, 0};
     std::size_t n = 0;
     for (; n + 4 <= x.size(); n += 4)
       for (std::size_t i = 0; i < 4; ++i) part[i] += x[n + i];
     for (; n < x.size(); ++n) part[0] += x[n];
-    in.totals[c] += (part[0] + part[1]) + (part[2] + part[3]);
+    totals[c] += (part[0] + part[1]) + (part[2] + part[3]);
   }
-  for (std::size_t at = 0; at < block.size();) {
+  for (std::size_t at = 0; at < count;) {
     // Segments that start beyond the end of a hop longer than the segment are skipped samples at the head.
-    const std::size_t take = std::min(block.size() - at, in.capacity - in.held.front().size());
-    for (std::size_t c = 0; c < in.held.size(); ++c) {
-      const auto samples = block.samples(c).subspan(at, take);
-      in.held[c].insert(in.held[c].end(), samples.begin(), samples.end());
+    const std::size_t take = std::min(count - at, capacity - held.front().size());
+    for (std::size_t c = 0; c < held.size(); ++c) {
+      const auto part = block.samples(c).subspan(from + at, take);
+      held[c].insert(held[c].end(), part.begin(), part.end());
     }
     at += take;
-    if (in.held.front().size() == in.capacity) in.work(in.batch.segments);
+    if (held.front().size() == capacity) work(batch.segments);
   }
 }
 
@@ -262,7 +292,9 @@ std::vector<Spectrum> SpectrumEstimator::result() const {
   if (const std::size_t left = in.whole_segments(); left > 0) in.work(left);
   if (in.done == 0)
     throw Error(Status::analysis,
-                "the record is shorter than one segment of " + std::to_string(in.plan.segment) + " samples");
+                std::string(in.parted ? "no stretch between the gaps is as long as one segment of "
+                                      : "the record is shorter than one segment of ") +
+                    std::to_string(in.plan.segment) + " samples; give a shorter --segment");
   double square = 0;
   for (const double w : in.window) square += w * w;
   std::vector<Spectrum> out;

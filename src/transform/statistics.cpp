@@ -3,13 +3,29 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
 namespace vprism {
 
 void StatisticsEstimator::add(const Block& block) {
-  for (std::size_t c = 0; c < channels_.size() && block.size() > 0; ++c) {
+  for (std::size_t c = 0; c < channels_.size(); ++c) {
     Sums& all = channels_[c];
-    const auto x = block.samples(c);
+    std::span<const double> x = block.samples(c);
+    if (block.gaps()) {
+      present_.clear();
+      std::copy_if(x.begin(), x.end(), std::back_inserter(present_), [](double v) { return !std::isnan(v); });
+      all.missing += static_cast<std::int64_t>(x.size() - present_.size());
+      x = present_;
+    }
+    if (!x.empty()) add_column(all, x);
+  }
+}
+
+void StatisticsEstimator::add_column(Sums& all, std::span<const double> x) {
+  {
+    std::size_t zeros = 0;
+    while (zeros < x.size() && x[x.size() - 1 - zeros] == 0) ++zeros;
+    all.zero_tail = (zeros == x.size() ? all.zero_tail : 0) + static_cast<std::int64_t>(zeros);
     double sum = 0, square = 0, low = x[0], high = x[0];
     for (const double v : x) {
       sum += v;
@@ -65,6 +81,8 @@ std::vector<Statistics> StatisticsEstimator::result() const {
     s.rms = all.n > 0 ? std::sqrt(all.square / all.n) : 0;
     s.std = all.n > 1 ? std::sqrt(all.m2 / (all.n - 1)) : 0;
     s.crest = s.rms > 0 ? std::max(std::abs(s.min), std::abs(s.max)) / s.rms : 0;
+    s.skewness = all.m2 > 0 ? std::sqrt(all.n) * all.m3 / std::pow(all.m2, 1.5) : 0;
+    s.missing = all.missing, s.zero_tail = all.zero_tail;
     s.kurtosis = all.m2 > 0 ? all.n * all.m4 / (all.m2 * all.m2) : 0;
     s.at_min = all.at_min, s.at_max = all.at_max;
     s.longest_rail = std::max(all.longest_at_min, all.longest_at_max);
@@ -80,8 +98,8 @@ void join_neighbours(Outline& o) {
   const std::size_t half = (o.low.size() + 1) / 2;
   for (std::size_t i = 0; i < half; ++i) {
     const std::size_t right = std::min(2 * i + 1, o.low.size() - 1);
-    o.low[i] = std::min(o.low[2 * i], o.low[right]);
-    o.high[i] = std::max(o.high[2 * i], o.high[right]);
+    o.low[i] = std::fmin(o.low[2 * i], o.low[right]);
+    o.high[i] = std::fmax(o.high[2 * i], o.high[right]);
   }
   o.low.resize(half);
   o.high.resize(half);
@@ -110,10 +128,11 @@ void OutlineEstimator::add(const Block& block) {
         o.high.push_back(x[n]);
       }
       const std::size_t take = std::min(x.size() - n, static_cast<std::size_t>(o.samples_per_stretch) - used);
-      const auto [low, high] = std::minmax_element(x.begin() + static_cast<std::ptrdiff_t>(n),
-                                                   x.begin() + static_cast<std::ptrdiff_t>(n + take));
-      o.low.back() = std::min(o.low.back(), *low);
-      o.high.back() = std::max(o.high.back(), *high);
+      // Written so that NaN never wins, save where nothing else has been.
+      double low = o.low.back(), high = o.high.back();
+      if (std::isnan(low)) low = INFINITY, high = -INFINITY;
+      for (const double v : x.subspan(n, take)) low = v < low ? v : low, high = v > high ? v : high;
+      if (low <= high) o.low.back() = low, o.high.back() = high;
       o.samples += static_cast<std::int64_t>(take);
       n += take;
     }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "signal/block.h"
@@ -9,19 +10,22 @@
 namespace vprism {
 
 struct Statistics {
-  std::int64_t samples = 0;
+  std::int64_t samples = 0;  ///< Those that are there.
+  std::int64_t missing = 0;  ///< Gaps: samples that are NaN.
   double min = 0, max = 0, mean = 0, rms = 0, std = 0;
+  double skewness = 0;                  ///< Third central moment / std^3; 0 for a symmetric spread.
   double crest = 0;                     ///< max(|min|, |max|) / rms; 0 for a channel of zeros.
   double kurtosis = 0;                  ///< Fourth central moment / variance^2; 3 for a Gaussian.
   std::int64_t at_min = 0, at_max = 0;  ///< Samples that equal min or max, for clipping at a rail.
   std::int64_t longest_rail = 0;        ///< Longest run of samples at min or at max.
+  std::int64_t zero_tail = 0;           ///< Samples at the record's end that are exactly zero.
 };
 
 /// Moments are taken per block about the block's mean and joined by the pairwise formulas (Chan, Golub &
 /// LeVeque 1979; Pebay 2008).
 class StatisticsEstimator {
  public:
-  explicit StatisticsEstimator(std::size_t channels) : channels_(channels) {}
+  explicit StatisticsEstimator(std::size_t columns) : channels_(columns) {}
   void add(const Block& block);
   std::vector<Statistics> result() const;
 
@@ -31,12 +35,15 @@ class StatisticsEstimator {
     double min = 0, max = 0;
     std::int64_t at_min = 0, at_max = 0, run = 0, longest_at_min = 0, longest_at_max = 0;
     double run_value = 0;
+    std::int64_t missing = 0, zero_tail = 0;
   };
+  static void add_column(Sums& all, std::span<const double> x);
   std::vector<Sums> channels_;
+  std::vector<double> present_;
 };
 
 /// The lowest and highest sample of equal stretches of the record, 1,024 to 2,048 of them however long the
-/// record is: what a figure of the time trace needs.
+/// record is: what a figure of the time trace needs. A stretch of gaps only is NaN.
 struct Outline {
   std::int64_t samples_per_stretch = 1;
   std::int64_t samples = 0;

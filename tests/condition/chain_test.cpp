@@ -32,7 +32,8 @@ Road road_over(std::vector<std::vector<double>> channels, Chain chain, double ra
   recording.file = "memory";
   for (std::size_t c = 0; c < channels.size(); ++c)
     recording.channels.push_back({"ch" + std::to_string(c + 1), Unit::parse("V"), "voltage"});
-  recording.axis = {start, 1 / rate, false, 0, "test"};
+  recording.axis.start = start;
+  recording.axis.interval = 1 / rate;
   return Road(std::make_unique<SmallBlocks>(recording, std::move(channels)), std::move(chain));
 }
 
@@ -76,7 +77,7 @@ TEST(Gate, KeepsHalfOpenIntervalsThatTile) {
   EXPECT_EQ(collect(first)[0].front(), 10);
   EXPECT_EQ(collect(first)[0].back(), 49);
   EXPECT_EQ(collect(second)[0].front(), 50);
-  EXPECT_DOUBLE_EQ(second.recording().axis.start_s, 0.05);
+  EXPECT_DOUBLE_EQ(second.recording().axis.start, 0.05);
 }
 
 TEST(Gate, CountsFromTheRecordingsOwnStart) {

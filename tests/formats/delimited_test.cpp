@@ -72,7 +72,7 @@ TEST_P(AwkwardLayouts, AreUnderstoodWithoutOptions) {
     EXPECT_DOUBLE_EQ(loaded.channels[c][0], expected.first_row[c]);
     EXPECT_EQ(loaded.channels[c].size(), 4u);
   }
-  const double rate = loaded.recording.axis.interval_s > 0 ? loaded.recording.axis.rate_hz() : 0;
+  const double rate = loaded.recording.axis.interval > 0 ? loaded.recording.axis.rate_hz() : 0;
   EXPECT_NEAR(rate, expected.rate_hz, 1e-9 * expected.rate_hz);
 }
 
@@ -144,7 +144,7 @@ TEST(Delimited, StampsBesideTheSettingsGiveTheRateAndEveryPointIsUsed) {
   ASSERT_THAT(loaded.channels, SizeIs(1));
   EXPECT_EQ(loaded.channels[0].size(), 3000u);
   EXPECT_NEAR(loaded.recording.axis.rate_hz(), 250000, 0.01);  // 2,999 intervals, not 3,000
-  EXPECT_NEAR(loaded.recording.axis.start_s, -0.006, 1e-12);
+  EXPECT_NEAR(loaded.recording.axis.start, -0.006, 1e-12);
   EXPECT_TRUE(loaded.recording.cautions.empty());
   EXPECT_THAT(loaded.recording.notes,
               ::testing::Contains(std::pair<std::string, std::string>("Vertical Units", "V")));
@@ -163,7 +163,7 @@ TEST(Delimited, GivenRatesWinAndDisagreementIsSaid) {
   none.duration_s = 2;
   const Loaded bare = load(path, none);
   EXPECT_THAT(bare.channels, SizeIs(2));  // The times are a channel then.
-  EXPECT_DOUBLE_EQ(bare.recording.axis.interval_s, 0.5);
+  EXPECT_DOUBLE_EQ(bare.recording.axis.interval, 0.5);
 }
 
 TEST(Delimited, PreambleThatPromisesMoreSamplesIsACaution) {

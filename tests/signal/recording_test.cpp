@@ -109,7 +109,7 @@ TEST(Stamps, RateIsFromNMinusOneIntervals) {
   judge.add(std::span(stamps).subspan(1000));
   const Axis axis = judge.axis(0);
   EXPECT_NEAR(axis.rate_hz(), 4000, 1e-6);
-  EXPECT_DOUBLE_EQ(axis.start_s, 2.0);
+  EXPECT_DOUBLE_EQ(axis.start, 2.0);
   EXPECT_FALSE(axis.stamped);
   EXPECT_TRUE(judge.cautions(axis).empty());
 }
@@ -133,7 +133,7 @@ TEST(Stamps, RoundedStampsOfAnEvenGridAreEven) {
   judge.add(stamps);
   const Axis axis = judge.axis(1e-5);
   EXPECT_FALSE(axis.stamped);
-  EXPECT_NEAR(axis.interval_s, 3e-6, 3e-9);
+  EXPECT_NEAR(axis.interval, 3e-6, 3e-9);
   EXPECT_TRUE(judge.axis(0).stamped);  // Without knowing the rounding they would not be.
 }
 

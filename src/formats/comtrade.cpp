@@ -1,0 +1,383 @@
+// comtrade.cpp: IEEE C37.111 (COMTRADE) of 1991, 1999 and 2013: NAME.cfg with NAME.dat, or one NAME.cff.
+//
+// The .cfg, line by line, values parted by commas:
+//     station, device, year of the standard (missing: 1991)
+//     TT, ##A, ##D                          channels in all, analogue, digital ("status")
+//     n, name, phase, component, unit, a, b, skew, min, max, primary, secondary, P|S     per analogue channel
+//     n, name, phase, component, normal state                                            per status channel
+//     line frequency
+//     number of rates, then "rate, last sample" for each (0: one line "0, last sample", time is in the data)
+//     dd/mm/yyyy,hh:mm:ss.ssssss of the first sample, then of the trigger (1991: mm/dd/yy)
+//     ASCII | BINARY | BINARY32 | FLOAT32
+//     factor of the time stamps             and two lines on time codes (2013)
+// A frame of the .dat: sample number, time in microseconds (nanoseconds where the dates carry nine digits)
+// times the factor, analogue values x with a x + b in the unit named, status bits. ASCII: numbers and commas;
+// binary: two 32-bit integers, then 16-bit (BINARY) or 32-bit integers or floats, then 16 status bits a word,
+// all little endian. Missing: an empty cell, or the most negative integer. The .cff is all files in one,
+// each behind a line "--- file type: CFG ---", binary data with their length there.
+#include <fast_float/fast_float.h>
+
+#include <algorithm>
+#include <cmath>
+#include <filesystem>
+
+#include "base/error.h"
+#include "base/quantity.h"
+#include "base/text.h"
+#include "formats/field_source.h"
+#include "formats/row_source.h"
+
+namespace vprism {
+
+namespace {
+
+struct Analogue {
+  double a = 1, b = 0;
+};
+
+struct Configuration {
+  std::vector<Analogue> analogue;
+  std::size_t status = 0;
+  double rate = 0;  ///< 0: times are in the data.
+  std::uint64_t samples = 0;
+  bool several_rates = false;
+  std::string type;
+  double stamp_factor = 1e-6;
+  std::int64_t start_ns = 0, trigger_ns = 0;
+  bool dated = false;
+};
+
+class ConfigurationLines {
+ public:
+  ConfigurationLines(std::string name, const std::string& text)
+      : name_(std::move(name)), lines_(split(text, '\n')) {}
+  std::vector<std::string> get(const char* what, std::size_t least) {
+    ++number_;
+    if (number_ > lines_.size()) fail(std::string(what) + " expected, the file ends");
+    std::vector<std::string> cells;
+    for (const std::string& cell : split(lines_[number_ - 1], ','))
+      cells.push_back(clean_text(trimmed(cell)));
+    if (cells.size() < least)
+      fail(std::string(what) + ": " + std::to_string(least) + " values expected, " +
+           std::to_string(cells.size()) + " are there");
+    return cells;
+  }
+  bool more() const { return number_ < lines_.size() && !trimmed(lines_[number_]).empty(); }
+  double number(const std::string& cell, const char* what) const {
+    double value = 0;
+    const std::string_view text = trimmed(cell);
+    const char* from = text.data() + (!text.empty() && text.front() == '+' ? 1 : 0);
+    const auto [end, code] = fast_float::from_chars(from, text.data() + text.size(), value);
+    if (text.empty() || code != std::errc() || end != text.data() + text.size() || !std::isfinite(value))
+      fail("\"" + cell + "\" is no number (" + what + ")");
+    return value;
+  }
+  std::uint64_t count(const std::string& cell, const char* what) const {
+    const double value = number(cell, what);
+    if (value < 0 || value != std::floor(value) || value > 1e15)
+      fail("\"" + cell + "\" is no count (" + std::string(what) + ")");
+    return static_cast<std::uint64_t>(value);
+  }
+  [[noreturn]] void fail(const std::string& what) const {
+    throw Error(Status::input, name_ + ":" + std::to_string(number_) + ": damaged configuration: " + what +
+                                   "; export it again");
+  }
+
+ private:
+  std::string name_;
+  std::vector<std::string> lines_;
+  std::size_t number_ = 0;
+};
+
+/// Nanoseconds since 1970 of "dd/mm/yyyy","hh:mm:ss.ssssss"; false when the cells are no date.
+bool parse_stamp(const std::vector<std::string>& cells, bool month_first, std::int64_t& out, bool& nano) {
+  if (cells.size() < 2) return false;
+  int p = 0, q = 0, year = 0, hour = 0, minute = 0;
+  double second = 0;
+  if (std::sscanf(cells[0].c_str(), "%2d/%2d/%4d", &p, &q, &year) != 3 ||
+      std::sscanf(cells[1].c_str(), "%2d:%2d:%lf", &hour, &minute, &second) != 3)
+    return false;
+  if (year < 100) year += year < 70 ? 2000 : 1900;
+  const int day = month_first ? q : p, month = month_first ? p : q;
+  if (month < 1 || month > 12 || day < 1 || day > 31 || !(second >= 0 && second < 61)) return false;
+  const std::size_t point = cells[1].find('.');
+  nano = point != std::string::npos && cells[1].size() - point - 1 >= 9;
+  out = nanoseconds_since_1970(year, month, day, hour, minute, second);
+  return true;
+}
+
+Configuration parse_configuration(const std::string& name, const std::string& text, Recording& recording,
+                                  bool primary) {
+  ConfigurationLines lines(name, text);
+  Configuration c;
+  const auto first = lines.get("station, device and year", 2);
+  recording.notes = {{"station", first[0]}, {"device", first[1]}};
+  const bool old = first.size() < 3 || first[2].empty() || first[2] == "1991";
+  recording.notes.emplace_back("standard", "C37.111-" + std::string(old ? "1991" : first[2]));
+  auto counts = lines.get("numbers of channels", 3);
+  for (std::string& cell : counts)
+    if (!cell.empty() && std::isalpha(static_cast<unsigned char>(cell.back()))) cell.pop_back();
+  const std::uint64_t analogue = lines.count(counts[1], "analogue channels");
+  c.status = lines.count(counts[2], "status channels");
+  if (analogue + c.status == 0 || analogue > 4096 || c.status > 65536)
+    lines.fail(std::to_string(analogue) + " analogue and " + std::to_string(c.status) + " status channels");
+  for (std::uint64_t i = 0; i < analogue; ++i) {
+    const auto cells = lines.get("an analogue channel", 10);
+    Channel channel;
+    channel.name = cells[1].empty() ? "A" + cells[0] : cells[1];
+    const auto unit = cells[4].empty() ? std::optional<Unit>(Unit()) : Unit::try_parse(cells[4]);
+    channel.unit = unit ? *unit : Unit::opaque(cells[4]);
+    if (!unit)
+      recording.cautions.push_back(
+          {"unit-unknown", Severity::note, channel.name,
+           "the unit \"" + cells[4] + "\" can't be read; numbers are kept as they are",
+           "name it with --calibrate '" + channel.name + ": unit UNIT'"});
+    channel.quantity = quantity_of(channel.unit);
+    Analogue values{lines.number(cells[5], "factor a"), lines.number(cells[6], "offset b")};
+    if (cells.size() >= 13) {
+      const double up = lines.number(cells[10], "primary"), down = lines.number(cells[11], "secondary");
+      const bool stored_primary = lower_case(cells[12]) == "p";
+      if (up != down && down > 0 && up > 0) {
+        recording.notes.emplace_back(channel.name, "transformer " + format_number(up) + ":" +
+                                                       format_number(down) + ", values of the " +
+                                                       (primary || stored_primary ? "primary" : "secondary") +
+                                                       " side");
+        if (primary && !stored_primary) values.a *= up / down, values.b *= up / down;
+      }
+    }
+    c.analogue.push_back(values);
+    recording.channels.push_back(std::move(channel));
+  }
+  for (std::size_t i = 0; i < c.status; ++i) {
+    const auto cells = lines.get("a status channel", 2);
+    Channel channel;
+    channel.name = cells[1].empty() ? "D" + cells[0] : cells[1];
+    channel.quantity = "status";
+    recording.channels.push_back(std::move(channel));
+  }
+  recording.notes.emplace_back("line frequency", lines.get("the line frequency", 1)[0] + " Hz");
+  const std::uint64_t rates = lines.count(lines.get("the number of rates", 1)[0], "number of rates");
+  if (rates > 1000) lines.fail(std::to_string(rates) + " rates");
+  std::uint64_t before = 0;
+  for (std::uint64_t i = 0; i < std::max<std::uint64_t>(rates, 1); ++i) {
+    const auto cells = lines.get("rate and last sample", 2);
+    const double rate = lines.number(cells[0], "rate");
+    c.samples = lines.count(cells[1], "last sample");
+    if (rate < 0 || c.samples < before) lines.fail("rates and last samples must rise");
+    before = c.samples;
+    if (i == 0) c.rate = rates == 0 ? 0 : rate;
+    if (i > 0 && rate != c.rate) c.several_rates = true;
+  }
+  bool nano = false, ignored = false;
+  std::int64_t trigger = 0;
+  c.dated = parse_stamp(lines.get("the time of the first sample", 1), old, c.start_ns, nano);
+  if (parse_stamp(lines.get("the time of the trigger", 1), old, trigger, ignored) && c.dated)
+    c.trigger_ns = trigger;
+  c.type = lower_case(lines.get("the data type", 1)[0]);
+  if (c.type != "ascii" && c.type != "binary" && c.type != "binary32" && c.type != "float32")
+    lines.fail("data type \"" + c.type + "\"");
+  double factor = 1;
+  if (lines.more()) {
+    const auto cells = lines.get("the time factor", 1);
+    if (!cells[0].empty()) factor = lines.number(cells[0], "time factor");
+  }
+  if (!(factor > 0)) lines.fail("a time factor of " + format_number(factor));
+  c.stamp_factor = factor * (nano ? 1e-9 : 1e-6);
+  return c;
+}
+
+/// A sample of an ASCII data file.
+class TextFrames : public RowSource {
+ public:
+  TextFrames(InputFile file, std::uint64_t begin, Recording recording, Configuration c, bool stamped,
+             const ReadSettings& settings)
+      : RowSource(std::move(recording), stamped, settings, c.rate > 0 ? 1 / c.rate : 0, "configuration"),
+        file_(std::move(file)),
+        c_(std::move(c)),
+        begin_(begin),
+        lines_(file_, begin) {}
+
+ private:
+  void start() override { lines_ = LineReader(file_, begin_); }
+  double stamp_resolution() const override { return c_.stamp_factor; }
+  bool next(double* columns, double& stamp) override {
+    do {
+      if (!lines_.get(line_)) return false;
+    } while (trimmed(line_).empty());
+    std::string_view rest = line_;
+    const std::size_t analogue = c_.analogue.size();
+    for (std::size_t cell = 0; cell < 2 + analogue + c_.status; ++cell) {
+      const std::size_t comma = rest.find(',');
+      const std::string_view text = trimmed(rest.substr(0, comma));
+      if (cell > 0 && rest.data() == nullptr) fail(cell, "is missing");
+      rest = comma == std::string_view::npos ? std::string_view() : rest.substr(comma + 1);
+      double value = std::nan("");
+      const char* from = text.data() + (!text.empty() && text.front() == '+' ? 1 : 0);
+      if (!text.empty()) {
+        const auto [end, code] = fast_float::from_chars(from, text.data() + text.size(), value);
+        if (code != std::errc() || end != text.data() + text.size() || !std::isfinite(value))
+          fail(cell, "\"" + clean_text(text, 40) + "\" is not a number");
+      }
+      if (cell == 1) stamp = value * c_.stamp_factor;
+      if (cell < 2) continue;
+      const std::size_t c = cell - 2;
+      columns[c] = c < analogue ? value * c_.analogue[c].a + c_.analogue[c].b : value;
+    }
+    return true;
+  }
+  [[noreturn]] void fail(std::size_t cell, const std::string& what) const {
+    throw Error(Status::input, file_.name() + ": near byte " + std::to_string(lines_.offset()) + ", value " +
+                                   std::to_string(cell + 1) + " of the sample: " + what +
+                                   "; export it again");
+  }
+
+  InputFile file_;
+  Configuration c_;
+  std::uint64_t begin_;
+  LineReader lines_;
+  std::string line_;
+};
+
+struct Pieces {
+  std::string configuration_name, configuration, data_name;
+  std::uint64_t data = 0, data_bytes = 0;
+};
+
+/// NAME.cff: sections behind "--- file type: ... ---".
+Pieces cut_combined(const std::string& path) {
+  const InputFile file(path);
+  Pieces out{path, "", path, 0, 0};
+  LineReader lines(file);
+  std::string line, section;
+  while (lines.get(line)) {
+    const std::string low = lower_case(line);
+    if (starts_with(low, "--- file type:")) {
+      section = std::string(trimmed(std::string_view(low).substr(14)));
+      if (starts_with(section, "dat")) {
+        out.data = lines.offset();
+        out.data_bytes = file.size() - out.data;
+        const std::size_t colon = section.find(':');
+        std::uint64_t bytes = 0;
+        if (colon != std::string::npos && std::sscanf(section.c_str() + colon + 1, "%lu", &bytes) == 1)
+          out.data_bytes = std::min(bytes, out.data_bytes);
+        break;
+      }
+      continue;
+    }
+    if (starts_with(section, "cfg")) out.configuration += line + "\n";
+    if (out.configuration.size() > (4u << 20)) break;
+  }
+  if (out.configuration.empty() || out.data == 0)
+    throw Error(Status::input, path + ": a combined file without configuration or data; export it again");
+  return out;
+}
+
+/// The other file of the pair, its ending in the same case.
+std::string companion(const std::string& path, const char* lower, const char* upper) {
+  namespace fs = std::filesystem;
+  for (const char* ending : {lower, upper}) {
+    const fs::path other = fs::path(path).replace_extension(ending);
+    if (fs::exists(other)) return other.string();
+  }
+  return "";
+}
+
+bool looks_like_configuration(std::string_view text) {
+  const std::size_t first = text.find('\n');
+  if (first == std::string_view::npos) return false;
+  const std::string_view second = text.substr(first + 1, text.find('\n', first + 1) - first - 1);
+  int total = 0, analogue = 0, status = 0;
+  char a = 0, d = 0;
+  const std::string line(second.substr(0, 100));
+  return std::sscanf(line.c_str(), " %d , %d%c , %d%c", &total, &analogue, &a, &status, &d) == 5 &&
+         std::toupper(a) == 'A' && std::toupper(d) == 'D';
+}
+
+}  // namespace
+
+bool recognises_comtrade(const FileHead& head) {
+  if (starts_with(lower_case(head.bytes.substr(0, 14)), "--- file type:")) return true;
+  if (looks_like_configuration(head.bytes)) return true;
+  // A data file says nothing of itself; its configuration beside it does.
+  const std::string ending = lower_case(std::filesystem::path(head.path).extension().string());
+  if (ending != ".dat") return false;
+  const std::string other = companion(head.path, ".cfg", ".CFG");
+  return !other.empty() && looks_like_configuration(InputFile(other).text(0, 4096));
+}
+
+std::unique_ptr<SampleSource> open_comtrade(const FileHead& head, const ReadSettings& settings) {
+  Pieces pieces;
+  if (starts_with(head.bytes, "--- ")) {
+    pieces = cut_combined(head.path);
+  } else {
+    const bool data_named = !looks_like_configuration(head.bytes);
+    pieces.configuration_name = data_named ? companion(head.path, ".cfg", ".CFG") : head.path;
+    pieces.data_name = data_named ? head.path : companion(head.path, ".dat", ".DAT");
+    if (pieces.data_name.empty())
+      throw Error(Status::input, head.path + ": its data file (ending .dat) is not beside it; copy both");
+    pieces.configuration = InputFile(pieces.configuration_name).text(0, 4u << 20);
+  }
+  InputFile file(pieces.data_name);
+  if (pieces.data == 0) pieces.data_bytes = file.size();
+  Recording recording;
+  recording.file = head.path;
+  Configuration c =
+      parse_configuration(pieces.configuration_name, pieces.configuration, recording, settings.primary);
+  make_names_distinct(recording.channels);
+  recording.format = "COMTRADE (IEEE C37.111), " + c.type;
+  if (c.dated) {
+    recording.zero_ns = c.start_ns;
+    if (c.trigger_ns != 0)
+      recording.notes.emplace_back(
+          "trigger", format_quantity(static_cast<double>(c.trigger_ns - c.start_ns) * 1e-9, "s", 9) +
+                         " after the start");
+  }
+  const bool stamped = c.rate == 0 || c.several_rates;
+  if (stamped) c.rate = 0;
+  recording.axis.source = stamped ? "time stamps" : "configuration";
+  if (c.several_rates) recording.notes.emplace_back("rates", "several; the time stamps are used");
+  if (c.type == "ascii") {
+    if (c.samples == 0 || c.samples > pieces.data_bytes)
+      throw Error(Status::input, head.path + ": damaged configuration: " + std::to_string(c.samples) +
+                                     " samples promised in " + std::to_string(pieces.data_bytes) + " bytes");
+    recording.samples = static_cast<std::int64_t>(c.samples);
+    return std::make_unique<TextFrames>(std::move(file), pieces.data, std::move(recording), c, stamped,
+                                        settings);
+  }
+  const bool wide = c.type != "binary";
+  const std::size_t size = wide ? 4 : 2;
+  const std::uint64_t frame = 8 + c.analogue.size() * size + (c.status + 15) / 16 * 2;
+  const std::uint64_t there = pieces.data_bytes / frame;
+  if (c.samples == 0 || there < c.samples)
+    throw Error(Status::input, pieces.data_name + ": cut short: the configuration promises " +
+                                   std::to_string(c.samples) + " samples, " + std::to_string(there) +
+                                   " are there");
+  if (there > c.samples)
+    recording.cautions.push_back({"length-disagrees", Severity::warning, "",
+                                  "the configuration promises " + std::to_string(c.samples) + " samples, " +
+                                      std::to_string(there) + " are there; the promised ones are read",
+                                  "export it again if the rest is wanted"});
+  recording.samples = static_cast<std::int64_t>(c.samples);
+  FieldLayout layout;
+  std::uint64_t offset = pieces.data + 8;
+  for (const Analogue& values : c.analogue) {
+    Field field{find_number_type(c.type == "float32" ? 'f' : 'i', size, false), offset, frame, values.a,
+                values.b};
+    if (field.type->greatest > 0) field.missing = field.type->least;
+    layout.columns.push_back(field);
+    offset += size;
+  }
+  for (std::size_t i = 0; i < c.status; ++i) {
+    Field field{find_number_type("u16le"), offset + i / 16 * 2, frame};
+    field.bit = static_cast<unsigned>(i % 16);
+    layout.columns.push_back(field);
+  }
+  if (stamped) {
+    layout.stamps = Field{find_number_type("u32le"), pieces.data + 4, frame, c.stamp_factor};
+    layout.stamp_resolution = c.stamp_factor;
+  }
+  return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(layout), settings,
+                                       c.rate > 0 ? 1 / c.rate : 0, "configuration");
+}
+
+}  // namespace vprism

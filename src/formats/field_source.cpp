@@ -1,0 +1,130 @@
+// field_source.cpp: see field_source.h.
+#include "formats/field_source.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "base/error.h"
+
+namespace vprism {
+
+namespace {
+
+constexpr std::size_t stamps_column = std::numeric_limits<std::size_t>::max();
+
+}  // namespace
+
+FieldSource::FieldSource(InputFile file, Recording recording, FieldLayout layout,
+                         const ReadSettings& settings, double file_interval, const std::string& file_source)
+    : file_(std::move(file)),
+      recording_(std::move(recording)),
+      layout_(std::move(layout)),
+      settings_(settings),
+      file_interval_(file_interval),
+      file_source_(file_source) {
+  const auto samples = static_cast<std::uint64_t>(recording_.samples);
+  std::vector<std::pair<const Field*, std::size_t>> fields;
+  for (std::size_t c = 0; c < layout_.columns.size(); ++c) fields.emplace_back(&layout_.columns[c], c);
+  if (layout_.stamps) fields.emplace_back(&*layout_.stamps, stamps_column);
+  for (const auto& [field, column] : fields) {
+    const std::uint64_t size = file_.size();
+    const bool fits =
+        field->offset <= size && field->type->size <= size - field->offset &&
+        (samples <= 1 ||
+         (field->stride > 0 && (size - field->offset - field->type->size) / field->stride >= samples - 1));
+    if (samples == 0 || !fits)
+      throw Error(Status::input, recording_.file + ": cut short: its header promises " +
+                                     std::to_string(samples) + " samples, which " + std::to_string(size) +
+                                     " bytes can't hold; copy or export it again");
+  }
+  std::stable_sort(fields.begin(), fields.end(),
+                   [](const auto& a, const auto& b) { return a.first->offset < b.first->offset; });
+  for (const auto& [field, column] : fields) {
+    const std::uint64_t end = field->offset + field->type->size;
+    Cluster* last = clusters_.empty() ? nullptr : &clusters_.back();
+    if (last == nullptr || last->stride != field->stride ||
+        end - last->offset > std::max<std::uint64_t>(field->stride, last->extent)) {
+      clusters_.push_back({field->offset, field->stride, field->type->size, {}});
+      last = &clusters_.back();
+    }
+    last->extent = std::max(last->extent, end - last->offset);
+    last->columns.push_back(column);
+  }
+  if (!layout_.stamps) settle_interval(recording_, settings_, file_interval_, file_source_);
+}
+
+void FieldSource::decode(const Field& field, const char* from, std::size_t count, double* to,
+                         bool& gaps) const {
+  field.type->decode(from, static_cast<std::size_t>(field.stride), count, to);
+  if (field.bit < 64) {
+    for (std::size_t n = 0; n < count; ++n)
+      to[n] = static_cast<double>((static_cast<std::uint64_t>(to[n]) >> field.bit) & 1);
+    return;
+  }
+  if (field.missing)
+    for (std::size_t n = 0; n < count; ++n)
+      if (to[n] == *field.missing) to[n] = std::nan(""), gaps = true;
+  if (field.factor != 1 || field.add != 0)
+    for (std::size_t n = 0; n < count; ++n) to[n] = to[n] * field.factor + field.add;
+  // Floats may hold NaN and infinity; neither is a sample.
+  if (field.type->greatest == 0) {
+    double check = 0;
+    for (std::size_t n = 0; n < count; ++n) check += to[n] * 0;
+    if (check != 0 || std::isnan(check))
+      for (std::size_t n = 0; n < count; ++n)
+        if (!std::isfinite(to[n])) to[n] = std::nan(""), gaps = true;
+  }
+}
+
+std::size_t FieldSource::read(Block& block) {
+  const std::size_t count = std::min(
+      block.capacity(), static_cast<std::size_t>(std::max<std::int64_t>(recording_.samples - at_, 0)));
+  const auto first = static_cast<std::uint64_t>(at_);
+  bool gaps = false;
+  for (const Cluster& cluster : clusters_) {
+    // Frames may be far wider than what is taken of them; they are then fetched a few at a time.
+    const std::size_t at_once = static_cast<std::size_t>(
+        std::clamp<std::uint64_t>((std::uint64_t{4} << 20) / std::max<std::uint64_t>(cluster.stride, 1), 1,
+                                  std::max<std::size_t>(count, 1)));
+    for (std::size_t done = 0; done < count; done += at_once) {
+      const std::size_t now = std::min(at_once, count - done);
+      buffer_.resize(static_cast<std::size_t>((now - 1) * cluster.stride + cluster.extent));
+      file_.read(cluster.offset + (first + done) * cluster.stride, buffer_);
+      for (const std::size_t c : cluster.columns) {
+        const Field& field = c == stamps_column ? *layout_.stamps : layout_.columns[c];
+        const auto to = c == stamps_column ? block.stamp_room() : block.room(c);
+        if (to.empty()) continue;
+        decode(field, buffer_.data() + (field.offset - cluster.offset), now, to.data() + done, gaps);
+      }
+    }
+  }
+  if (layout_.stamps) {
+    take_stamps(block.stamp_room().subspan(0, count));
+    if (!settled_ && at_ + static_cast<std::int64_t>(count) >= recording_.samples) {
+      settled_ = true;
+      settle_stamps(recording_, settings_, judge_, layout_.stamp_resolution, file_interval_, file_source_);
+    }
+  }
+  block.set(at_, count);
+  block.set_gaps(gaps);
+  at_ += static_cast<std::int64_t>(count);
+  return count;
+}
+
+void FieldSource::take_stamps(std::span<double> stamps) {
+  if (layout_.stamps_are_magnitudes)
+    for (double& t : stamps) t = std::abs(t);
+  if (!settled_) judge_.add(stamps);
+}
+
+void FieldSource::resolve() {
+  if (settled_ || !layout_.stamps) return;
+  judge_ = {};
+  Block block = make_block();
+  at_ = 0;
+  while (read(block) > 0) continue;
+  at_ = 0;
+}
+
+}  // namespace vprism

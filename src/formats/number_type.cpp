@@ -1,0 +1,97 @@
+// number_type.cpp: see number_type.h.
+#include "formats/number_type.h"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <cstring>
+#include <limits>
+#include <string>
+
+namespace vprism {
+
+namespace {
+
+template <typename T, bool big>
+void decode(const char* from, std::size_t stride, std::size_t count, double* to) {
+  constexpr bool swap = big == (std::endian::native == std::endian::little);
+  if constexpr (!swap || sizeof(T) == 1) {
+    if (stride == sizeof(T)) {  // A loop the compiler makes vectors of.
+      for (std::size_t n = 0; n < count; ++n) {
+        T value;
+        std::memcpy(&value, from + n * sizeof(T), sizeof(T));
+        to[n] = static_cast<double>(value);
+      }
+      return;
+    }
+  }
+  for (std::size_t n = 0; n < count; ++n, from += stride) {
+    char bytes[sizeof(T)];
+    std::memcpy(bytes, from, sizeof(T));
+    if constexpr (swap && sizeof(T) > 1) std::reverse(bytes, bytes + sizeof(T));
+    T value;
+    std::memcpy(&value, bytes, sizeof(T));
+    to[n] = static_cast<double>(value);
+  }
+}
+
+/// IEEE 754 binary16: sign, 5 bits of exponent (bias 15), 10 of fraction.
+template <bool big>
+void decode_half(const char* from, std::size_t stride, std::size_t count, double* to) {
+  for (std::size_t n = 0; n < count; ++n, from += stride) {
+    const auto low = static_cast<unsigned char>(from[big ? 1 : 0]);
+    const auto high = static_cast<unsigned char>(from[big ? 0 : 1]);
+    const int exponent = (high >> 2) & 31, fraction = (high & 3) << 8 | low;
+    double value = exponent == 0    ? std::ldexp(fraction, -24)
+                   : exponent == 31 ? (fraction ? std::nan("") : std::numeric_limits<double>::infinity())
+                                    : std::ldexp(1024 + fraction, exponent - 25);
+    to[n] = (high & 128) ? -value : value;
+  }
+}
+
+template <typename T, bool big>
+NumberType row(const char* name) {
+  if constexpr (std::is_integral_v<T>)
+    return {name, sizeof(T), decode<T, big>, static_cast<double>(std::numeric_limits<T>::min()),
+            static_cast<double>(std::numeric_limits<T>::max())};
+  else
+    return {name, sizeof(T), decode<T, big>, 0, 0};
+}
+
+}  // namespace
+
+const std::vector<NumberType>& number_types() {
+  static const std::vector<NumberType> table = {row<std::uint8_t, false>("u8"),
+                                                row<std::int8_t, false>("i8"),
+                                                row<std::uint16_t, false>("u16le"),
+                                                row<std::uint16_t, true>("u16be"),
+                                                row<std::int16_t, false>("i16le"),
+                                                row<std::int16_t, true>("i16be"),
+                                                row<std::uint32_t, false>("u32le"),
+                                                row<std::uint32_t, true>("u32be"),
+                                                row<std::int32_t, false>("i32le"),
+                                                row<std::int32_t, true>("i32be"),
+                                                row<std::uint64_t, false>("u64le"),
+                                                row<std::uint64_t, true>("u64be"),
+                                                row<std::int64_t, false>("i64le"),
+                                                row<std::int64_t, true>("i64be"),
+                                                {"f16le", 2, decode_half<false>, 0, 0},
+                                                {"f16be", 2, decode_half<true>, 0, 0},
+                                                row<float, false>("f32le"),
+                                                row<float, true>("f32be"),
+                                                row<double, false>("f64le"),
+                                                row<double, true>("f64be")};
+  return table;
+}
+
+const NumberType* find_number_type(std::string_view name) {
+  for (const NumberType& type : number_types())
+    if (name == type.name) return &type;
+  return nullptr;
+}
+
+const NumberType* find_number_type(char kind, std::size_t size, bool big) {
+  return find_number_type(kind + std::to_string(8 * size) + (size == 1 ? "" : big ? "be" : "le"));
+}
+
+}  // namespace vprism

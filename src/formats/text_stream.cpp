@@ -1,0 +1,128 @@
+// text_stream.cpp: see text_stream.h.
+#include "formats/text_stream.h"
+
+#include <array>
+#include <span>
+
+namespace vprism {
+
+namespace {
+
+void put(std::string& out, unsigned code) {
+  const auto byte = [&](unsigned b) { out += static_cast<char>(b); };
+  if (code < 0x80) {
+    byte(code);
+  } else if (code < 0x800) {
+    byte(0xC0 | code >> 6), byte(0x80 | (code & 63));
+  } else if (code < 0x10000) {
+    byte(0xE0 | code >> 12), byte(0x80 | ((code >> 6) & 63)), byte(0x80 | (code & 63));
+  } else {
+    byte(0xF0 | code >> 18), byte(0x80 | ((code >> 12) & 63)), byte(0x80 | ((code >> 6) & 63)),
+        byte(0x80 | (code & 63));
+  }
+}
+
+bool valid_utf8(std::string_view text) {
+  for (std::size_t i = 0; i < text.size();) {
+    const auto c = static_cast<unsigned char>(text[i]);
+    const std::size_t length = c < 0x80 ? 1 : (c >> 5) == 6 ? 2 : (c >> 4) == 14 ? 3 : (c >> 3) == 30 ? 4 : 0;
+    if (length == 0 || i + length > text.size()) return false;
+    for (std::size_t k = 1; k < length; ++k)
+      if ((static_cast<unsigned char>(text[i + k]) & 0xC0) != 0x80) return false;
+    i += length;
+  }
+  return true;
+}
+
+}  // namespace
+
+TextCoding coding_of(std::string_view head) {
+  if (head.substr(0, 2) == "\xFF\xFE") return TextCoding::utf16_little;
+  if (head.substr(0, 2) == "\xFE\xFF") return TextCoding::utf16_big;
+  std::size_t even = 0, odd = 0;
+  const std::size_t look = std::min<std::size_t>(head.size(), 512);
+  for (std::size_t i = 0; i < look; ++i) (i % 2 == 0 ? even : odd) += head[i] == '\0';
+  if (look >= 16 && odd * 10 >= look * 4 && even * 50 <= look) return TextCoding::utf16_little;
+  if (look >= 16 && even * 10 >= look * 4 && odd * 50 <= look) return TextCoding::utf16_big;
+  return TextCoding::utf8;
+}
+
+std::string utf8_from_utf16(std::string_view bytes, bool big, std::size_t& used) {
+  std::string out;
+  out.reserve(bytes.size() / 2 + 16);
+  const auto unit = [&](std::size_t i) {
+    const auto a = static_cast<unsigned char>(bytes[i]), b = static_cast<unsigned char>(bytes[i + 1]);
+    return static_cast<unsigned>(big ? a << 8 | b : b << 8 | a);
+  };
+  for (used = 0; used + 2 <= bytes.size(); used += 2) {
+    unsigned code = unit(used);
+    if (code >= 0xD800 && code < 0xDC00) {
+      if (used + 4 > bytes.size()) break;
+      const unsigned low = unit(used + 2);
+      if (low >= 0xDC00 && low < 0xE000) {
+        code = 0x10000 + ((code - 0xD800) << 10) + (low - 0xDC00);
+        used += 2;
+      } else {
+        code = 0xFFFD;
+      }
+    } else if (code >= 0xDC00 && code < 0xE000) {
+      code = 0xFFFD;
+    }
+    if (code != 0xFEFF) put(out, code);
+  }
+  return out;
+}
+
+std::string utf8_from_any(std::string_view text) {
+  if (valid_utf8(text)) return std::string(text);
+  // Windows-1252 differs from Latin-1 in 0x80 to 0x9F.
+  static constexpr std::array<unsigned, 32> upper = {
+      0x20AC, 0xFFFD, 0x201A, 0x0192, 0x201E, 0x2026, 0x2020, 0x2021, 0x02C6, 0x2030, 0x0160,
+      0x2039, 0x0152, 0xFFFD, 0x017D, 0xFFFD, 0xFFFD, 0x2018, 0x2019, 0x201C, 0x201D, 0x2022,
+      0x2013, 0x2014, 0x02DC, 0x2122, 0x0161, 0x203A, 0x0153, 0xFFFD, 0x017E, 0x0178};
+  std::string out;
+  for (const char c : text) {
+    const auto u = static_cast<unsigned char>(c);
+    put(out, u >= 0x80 && u < 0xA0 ? upper[u - 0x80u] : u);
+  }
+  return out;
+}
+
+void TextStream::seek(std::uint64_t offset) {
+  raw_.clear();
+  if (coding_ == TextCoding::utf8) {
+    at_ = offset;
+    skip_ = 0;
+  } else {
+    at_ = 0;
+    skip_ = offset;
+  }
+}
+
+bool TextStream::append(std::string& text, std::size_t count) {
+  const std::size_t before = text.size();
+  if (coding_ == TextCoding::utf8) {
+    text.resize(before + count);
+    const std::size_t got = file_.read_some(at_, std::span(text).subspan(before));
+    text.resize(before + got);
+    at_ += got;
+    return got > 0;
+  }
+  while (text.size() == before) {
+    const std::size_t kept = raw_.size();
+    raw_.resize(kept + count);
+    const std::size_t got = file_.read_some(at_, std::span(raw_).subspan(kept));
+    raw_.resize(kept + got);
+    at_ += got;
+    if (got == 0) return false;
+    std::size_t used = 0;
+    const std::string decoded = utf8_from_utf16(raw_, coding_ == TextCoding::utf16_big, used);
+    raw_.erase(0, used);
+    const std::size_t drop = static_cast<std::size_t>(std::min<std::uint64_t>(skip_, decoded.size()));
+    skip_ -= drop;
+    text.append(decoded, drop);
+  }
+  return true;
+}
+
+}  // namespace vprism

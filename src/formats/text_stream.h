@@ -1,0 +1,37 @@
+// text_stream.h: a text file as UTF-8 from a given place on, whatever coding it is in.
+#pragma once
+
+#include <string>
+
+#include "formats/input_file.h"
+
+namespace vprism {
+
+enum class TextCoding { utf8, utf16_little, utf16_big };
+
+/// By the byte-order mark, or by the zeros that UTF-16 puts beside Latin letters.
+TextCoding coding_of(std::string_view head);
+
+/// UTF-16 bytes as UTF-8; an odd last byte or half a surrogate pair is left for the next call by `used`.
+std::string utf8_from_utf16(std::string_view bytes, bool big, std::size_t& used);
+/// Text that is not valid UTF-8 is read as Windows-1252, the usual 8-bit coding of instruments.
+std::string utf8_from_any(std::string_view text);
+
+class TextStream {
+ public:
+  TextStream(InputFile file, TextCoding coding) : file_(std::move(file)), coding_(coding) {}
+  /// Goes to `offset` bytes of UTF-8 behind the file's first byte (its byte-order mark included in 8-bit
+  /// codings, left out in UTF-16).
+  void seek(std::uint64_t offset);
+  /// Appends about `count` bytes of UTF-8; false when nothing was left to append.
+  bool append(std::string& text, std::size_t count);
+  const InputFile& file() const { return file_; }
+
+ private:
+  InputFile file_;
+  TextCoding coding_;
+  std::uint64_t at_ = 0, skip_ = 0;
+  std::string raw_;
+};
+
+}  // namespace vprism

@@ -1,0 +1,77 @@
+// levels.cpp: see levels.h.
+#include "transform/levels.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace vprism {
+
+namespace {
+
+/// Finaliser of SplitMix64 (Steele, Lea & Flood 2014): bits that look random from a counter.
+std::uint64_t mixed(std::uint64_t x) {
+  x += 0x9E3779B97F4A7C15u;
+  x = (x ^ (x >> 30)) * 0xBF58476D1CE4E5B9u;
+  x = (x ^ (x >> 27)) * 0x94D049BB133111EBu;
+  return x ^ (x >> 31);
+}
+
+}  // namespace
+
+LevelsEstimator::LevelsEstimator(std::size_t columns)
+    // 32 MB of kept samples in all, but enough of each channel for a median.
+    : most_(std::clamp<std::size_t>((std::size_t{1} << 22) / std::max<std::size_t>(columns, 1), 1024,
+                                    std::size_t{1} << 16)),
+      columns_(columns) {}
+
+void LevelsEstimator::add(const Block& block) {
+  for (std::size_t c = 0; c < columns_.size(); ++c) {
+    Column& column = columns_[c];
+    const auto x = block.samples(c);
+    const std::int64_t first = block.first(), end = first + static_cast<std::int64_t>(x.size());
+    for (std::int64_t at = first; at < end;) {
+      if (column.kept.size() >= most_) {
+        for (std::size_t i = 0; i < most_ / 2; ++i)
+          column.kept[i] = column.kept[2 * i + (mixed(i + static_cast<std::size_t>(column.stretch)) & 1)];
+        column.kept.resize(most_ / 2);
+        column.stretch *= 2;
+      }
+      const std::int64_t number = at / column.stretch;
+      const std::int64_t chosen =
+          number * column.stretch + static_cast<std::int64_t>(mixed(static_cast<std::uint64_t>(number)) %
+                                                              static_cast<std::uint64_t>(column.stretch));
+      if (chosen >= at && chosen < end) {
+        const double value = x[static_cast<std::size_t>(chosen - first)];
+        if (!std::isnan(value)) column.kept.push_back(value);
+      }
+      at = (number + 1) * column.stretch;
+    }
+  }
+}
+
+std::vector<Levels> LevelsEstimator::result() const {
+  std::vector<Levels> out;
+  for (const Column& column : columns_) {
+    Levels levels;
+    levels.kept = static_cast<std::int64_t>(column.kept.size());
+    levels.exact = column.stretch == 1;
+    std::vector<double> sorted = column.kept;
+    std::sort(sorted.begin(), sorted.end());
+    const std::size_t n = sorted.size();
+    if (n > 0) {
+      levels.median = (sorted[(n - 1) / 2] + sorted[n / 2]) / 2;
+      levels.distinct = 1;
+    }
+    for (std::size_t i = 1; i < n; ++i) {
+      const double step = sorted[i] - sorted[i - 1];
+      // Values a rounding error apart are one level.
+      if (!(step > 1e-12 * std::max(std::abs(sorted[i]), std::abs(sorted[i - 1])))) continue;
+      ++levels.distinct;
+      if (levels.step == 0 || step < levels.step) levels.step = step;
+    }
+    out.push_back(levels);
+  }
+  return out;
+}
+
+}  // namespace vprism
