@@ -10,20 +10,17 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 
 #include "base/error.h"
-#include "base/quantity.h"
 #include "base/text.h"
+#include "formats/clock.h"
+#include "formats/text_columns.h"
 #include "formats/text_preamble.h"
 
 namespace vprism {
 
 namespace {
-
-struct Line {
-  std::string_view text;
-  std::size_t offset;
-};
 
 struct Guess {
   char delimiter, decimal;
@@ -32,14 +29,13 @@ struct Guess {
   double score = 0;
 };
 
-std::vector<Line> lines_of(const FileHead& head) {
+std::vector<Line> lines_of(std::string_view text, bool whole) {
   std::vector<Line> lines;
-  const std::string_view text = head.bytes;
   const std::size_t mark = starts_with(text, "\xEF\xBB\xBF") ? 3 : 0;
   for (std::size_t at = mark; at < text.size();) {
     const std::size_t end = text.find('\n', at);
     // The last line may be cut by the end of the head; then it says nothing.
-    if (end == std::string_view::npos && head.size > text.size() && !lines.empty()) break;
+    if (end == std::string_view::npos && !whole && !lines.empty()) break;
     std::string_view line = text.substr(at, end == std::string_view::npos ? end : end - at);
     if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
     lines.push_back({line, at});
@@ -57,15 +53,22 @@ std::vector<std::size_t> numeric_cells(const std::vector<std::string_view>& cell
   return out;
 }
 
-bool all_numeric(const std::vector<std::string_view>& cells, const std::vector<std::size_t>& wanted,
-                 char decimal) {
+/// Whether a line is a row of the table: numbers, or words for missing ones, where the table has numbers.
+bool is_row(const std::vector<std::string_view>& cells, const std::vector<std::size_t>& wanted, char decimal) {
   double value = 0;
-  return std::all_of(wanted.begin(), wanted.end(),
-                     [&](std::size_t i) { return i < cells.size() && parse_cell(cells[i], decimal, value); });
+  std::size_t numbers = 0;
+  for (const std::size_t i : wanted) {
+    if (i >= cells.size()) return false;
+    if (parse_cell(cells[i], decimal, value))
+      ++numbers;
+    else if (!is_missing_word(cells[i]))
+      return false;
+  }
+  return 2 * numbers > wanted.size() || (numbers > 0 && numbers + 1 >= wanted.size());
 }
 
 /// Tries one delimiter and decimal mark: the table is the longest run of lines with the same numeric cells.
-Guess guess_with(const std::vector<Line>& lines, char delimiter, char decimal) {
+Guess guess_with(std::span<const Line> lines, char delimiter, char decimal) {
   Guess best{delimiter, decimal, 0, 0, {}, 0};
   std::vector<std::string_view> cells;
   // The last line may have been cut, and notes may follow the table: several lines are tried as its last.
@@ -84,7 +87,7 @@ Guess guess_with(const std::vector<Line>& lines, char delimiter, char decimal) {
     std::size_t misses = 0;
     for (std::size_t i = last; i-- > 0;) {
       split_cells(lines[i].text, delimiter, cells);
-      if (all_numeric(cells, wanted, decimal)) {
+      if (is_row(cells, wanted, decimal)) {
         first = i;
         ++rows;
         misses = 0;
@@ -137,14 +140,6 @@ std::vector<std::string> title_cells(const TextLayout& layout, std::string_view 
   return 2 * filled > out.size() ? out : std::vector<std::string>{};
 }
 
-bool is_time_title(const Channel& column) {
-  const std::string name = lower_case(column.name);
-  for (const char* word :
-       {"time", "t", "zeit", "temps", "tiempo", "seconds", "second", "sec", "s", "timestamp", "elapsed", "x"})
-    if (name == word) return true;
-  return name.find("time") != std::string::npos;
-}
-
 using TitleRow = std::vector<std::string>;
 
 bool is_units_row(const TitleRow& row) {
@@ -192,6 +187,12 @@ void read_titles(TextLayout& layout, const std::vector<Line>& lines, std::size_t
   std::vector<std::string_view> cells;
   for (std::size_t i = 0; i < first; ++i) {
     const std::size_t row = first - 1 - i;
+    const char* role = row == names   ? "names of the columns"
+                       : row == units ? "units of the columns"
+                       : trimmed(lines[i].text).empty() ? "blank"
+                       : row < rows.size() ? "description of the columns"
+                                           : "preamble";
+    layout.lines.emplace_back(std::to_string(i + 1), std::string(role) + ": " + clean_text(lines[i].text, 60));
     if (row != names && row != units) {
       read_preamble_line(layout, lines[i].text);
     } else if (layout.delimiter != ' ') {
@@ -199,78 +200,6 @@ void read_titles(TextLayout& layout, const std::vector<Line>& lines, std::size_t
       read_beside_preamble(layout, cells);
     }
   }
-}
-
-bool is_count_title(const Channel& column) {
-  const std::string name = lower_case(column.name);
-  for (const char* word :
-       {"index", "sample", "samples", "no", "no.", "nr", "#", "n", "point", "points", "row", "count"})
-    if (name == word) return true;
-  return false;
-}
-
-/// Steps of one column over the head: 1 rising, 0 not.
-bool rises(const TextLayout& layout, const std::vector<Line>& lines, std::size_t first, std::size_t last,
-           std::size_t column) {
-  std::vector<std::string_view> cells;
-  double previous = 0;
-  std::size_t seen = 0, rising = 0;
-  for (std::size_t i = first; i <= last; ++i) {
-    split_cells(lines[i].text, layout.delimiter, cells);
-    double value = 0;
-    if (layout.cells[column] >= cells.size() ||
-        !parse_cell(cells[layout.cells[column]], layout.decimal, value))
-      continue;
-    if (seen++ > 0 && value > previous) ++rising;
-    previous = value;
-  }
-  return seen >= 3 && rising + 1 + seen / 50 >= seen;
-}
-
-void find_time(TextLayout& layout, const std::vector<Line>& lines, std::size_t first, std::size_t last,
-               const FileHead& head, const std::string& asked) {
-  std::vector<std::string> names;
-  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
-    names.push_back(layout.columns[c].name.empty() ? "column " + std::to_string(c + 1)
-                                                   : layout.columns[c].name);
-  }
-  const Unit second = Unit::parse("s");
-  const auto time_unit = [&](std::size_t c) {
-    return layout.columns[c].unit.text() != "1" && layout.columns[c].unit.converts_to(second);
-  };
-  if (asked == "none") return;
-  if (!asked.empty()) {
-    for (std::size_t c = 0; c < names.size(); ++c)
-      if (names[c] == asked || std::to_string(c + 1) == asked) layout.time = c;
-    if (!layout.time)
-      throw Error(Status::usage, "--axis: " + head.path + ": " + unknown_name("column", asked, names));
-  } else if (layout.columns.size() > 1) {
-    for (std::size_t c = 0; c < names.size() && !layout.time; ++c)
-      if ((is_time_title(layout.columns[c]) || time_unit(c)) && rises(layout, lines, first, last, c))
-        layout.time = c;
-    const bool untitled = std::all_of(layout.columns.begin(), layout.columns.end(),
-                                      [](const Channel& c) { return c.name.empty(); });
-    if (!layout.time && untitled && rises(layout, lines, first, last, 0)) {
-      layout.time = 0;
-      layout.cautions.push_back(
-          {"axis-assumed", Severity::warning, "",
-           "the columns have no titles; the first one rises steadily and is taken as time",
-           "name the time column with --axis, or --axis none if there is none"});
-    }
-  }
-  if (!layout.time) return;
-  Channel& column = layout.columns[*layout.time];
-  if (column.unit.text() == "1") {
-    layout.cautions.push_back(
-        {"axis-unit-assumed", Severity::note, "",
-         "the time column \"" + names[*layout.time] + "\" names no unit; seconds are taken",
-         "check the duration"});
-    column.unit = second;
-  }
-  if (!column.unit.converts_to(second))
-    throw Error(Status::usage, head.path + ": the column \"" + names[*layout.time] + "\" is in " +
-                                   column.unit.text() + ", not a time; name another with --axis");
-  layout.time_factor = column.unit.convert(1, second);
 }
 
 }  // namespace
@@ -317,7 +246,21 @@ bool parse_cell(std::string_view cell, char decimal, double& value) {
   return code == std::errc() && end == cell.data() + cell.size() && std::isfinite(value);
 }
 
+bool is_missing_word(std::string_view cell) {
+  cell = trimmed(cell);
+  if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"') cell = trimmed(cell.substr(1, cell.size() - 2));
+  if (cell.empty()) return true;
+  if (cell.size() > 8) return false;
+  static constexpr std::string_view words[] = {
+      "-",    "--",  "---",  "nan", "-nan", "+nan", "na",  "n/a",  "#n/a",    "null",    "none",  "ol",  "ovl",
+      "ovld", "ovr", "over", "err", "error", "inf", "-inf", "+inf", "invalid", "missing", "bad",   "?",   "*",
+      "nd",   "#num!", "-ovld", "+ovld", "-ol", "+ol"};
+  const std::string low = lower_case(cell);
+  return std::find(std::begin(words), std::end(words), low) != std::end(words);
+}
+
 bool recognises_delimited(const FileHead& head) {
+  if (coding_of(head.bytes) != TextCoding::utf8) return true;
   // Text of any 8-bit coding: no NUL and next to no other control characters.
   const auto control =
       static_cast<std::size_t>(std::count_if(head.bytes.begin(), head.bytes.end(), [](char c) {
@@ -327,25 +270,158 @@ bool recognises_delimited(const FileHead& head) {
   return head.bytes.find('\0') == std::string::npos && control * 1000 <= head.bytes.size();
 }
 
-TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) {
-  const std::vector<Line> lines = lines_of(head);
+namespace {
+
+Guess best_guess(std::span<const Line> lines, const ReadSettings& settings) {
   Guess best{',', '.', 0, 0, {}, 0};
-  for (const auto& [delimiter, decimal] : {std::pair{',', '.'},
-                                           {';', ','},
-                                           {';', '.'},
-                                           {'\t', '.'},
-                                           {'\t', ','},
-                                           {'|', '.'},
-                                           {' ', '.'},
-                                           {' ', ','}}) {
+  std::vector<std::pair<char, char>> tries = {{',', '.'}, {';', ','}, {';', '.'}, {'\t', '.'},
+                                              {'\t', ','}, {'|', '.'}, {' ', '.'}, {' ', ','}};
+  if (settings.delimiter != 0) tries = {{settings.delimiter, '.'}, {settings.delimiter, ','}};
+  for (const auto& [delimiter, decimal] : tries) {
+    if (settings.decimal != 0 && decimal != settings.decimal) continue;
+    if (delimiter == decimal) continue;
     const Guess guess = guess_with(lines, delimiter, decimal);
     if (guess.score > best.score * (1 + 1e-9)) best = guess;
   }
+  return best;
+}
+
+/// Dates in front of the numbers, in a cell that all rows have.
+void find_clock(TextLayout& layout, std::span<const Line> lines, std::size_t first) {
+  std::vector<std::string_view> cells;
+  split_cells(lines[first].text, layout.delimiter, cells);
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    const std::string cell = unquoted_cell(cells[i]);
+    const std::string next = i + 1 < cells.size() ? unquoted_cell(cells[i + 1]) : "";
+    ClockColumn clock{i, false, 0};
+    if (const auto whole = parse_date_time(cell)) {
+      clock.first_ns = *whole;
+    } else if (const auto day = parse_date(cell), time = parse_time_of_day(next); day && time) {
+      clock.two_cells = true;
+      clock.first_ns = *day + *time;
+    } else if (const auto alone = parse_time_of_day(cell)) {
+      clock.first_ns = *alone;
+    } else {
+      continue;
+    }
+    layout.clock = clock;
+    return;
+  }
+}
+
+void keep_columns(TextLayout& layout, const std::vector<std::size_t>& kept) {
+  std::vector<std::size_t> cells;
+  std::vector<Channel> columns;
+  std::optional<std::size_t> time;
+  for (const std::size_t c : kept) {
+    if (layout.time == c) time = cells.size();
+    cells.push_back(layout.cells[c]);
+    columns.push_back(layout.columns[c]);
+  }
+  layout.cells = std::move(cells);
+  layout.columns = std::move(columns);
+  layout.time = time;
+}
+
+/// `--columns 2,4..6,Force`: these, and the axis.
+void choose_columns(TextLayout& layout, const ReadSettings& settings, const std::string& file) {
+  if (settings.columns.empty()) return;
+  std::vector<std::string> names;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) names.push_back(column_name(layout, c));
+  std::vector<bool> chosen(names.size(), false);
+  const auto index = [&](const std::string& text) {
+    for (std::size_t c = 0; c < names.size(); ++c)
+      if (names[c] == text || std::to_string(c + 1) == text) return c;
+    throw Error(Status::usage, "--columns: " + file + ": " + unknown_name("column", text, names));
+  };
+  for (const std::string& entry : split(settings.columns, ',')) {
+    const std::string text(trimmed(entry));
+    const std::size_t dots = text.find("..");
+    const std::size_t from = index(std::string(trimmed(text.substr(0, dots))));
+    const std::size_t to = dots == std::string::npos ? from : index(std::string(trimmed(text.substr(dots + 2))));
+    for (std::size_t c = std::min(from, to); c <= std::max(from, to); ++c) chosen[c] = true;
+  }
+  std::vector<std::size_t> kept;
+  for (std::size_t c = 0; c < names.size(); ++c)
+    if (chosen[c] || layout.time == c) kept.push_back(c);
+  keep_columns(layout, kept);
+}
+
+/// Several time columns: when they agree, the first serves all; when they do not, each with the columns up
+/// to the next is a part.
+void part_by_times(TextLayout& layout, std::span<const Line> lines, const Guess& guess,
+                   const ReadSettings& settings, const std::string& file) {
+  if (!layout.time || !settings.axis.empty()) return;
+  std::vector<std::size_t> times = {*layout.time};
+  for (std::size_t c = *layout.time + 1; c < layout.columns.size(); ++c)
+    if (is_axis_column(layout, c) && column_rises(layout, lines, guess.first, guess.last, c)) times.push_back(c);
+  if (times.size() < 2) return;
+  bool equal = true;
+  std::vector<std::string_view> cells;
+  for (std::size_t i = guess.first; i <= guess.last && equal; ++i) {
+    split_cells(lines[i].text, layout.delimiter, cells);
+    double first = 0, other = 0;
+    for (const std::size_t c : times)
+      if (layout.cells[c] < cells.size() && parse_cell(cells[layout.cells[times[0]]], layout.decimal, first) &&
+          parse_cell(cells[layout.cells[c]], layout.decimal, other) && first != other)
+        equal = false;
+  }
+  const std::vector<std::size_t> all = times;
+  if (equal) {
+    std::vector<std::size_t> kept;
+    for (std::size_t c = 0; c < layout.columns.size(); ++c)
+      if (c == times[0] || std::find(times.begin(), times.end(), c) == times.end()) kept.push_back(c);
+    layout.cautions.push_back({"axis-repeats", Severity::note, "",
+                               std::to_string(times.size()) + " time columns hold the same times; the first is used", ""});
+    keep_columns(layout, kept);
+    return;
+  }
+  std::vector<std::vector<std::size_t>> groups;
+  for (std::size_t t = 0; t < all.size(); ++t) {
+    const std::size_t end = t + 1 < all.size() ? all[t + 1] : layout.columns.size();
+    std::vector<std::size_t> group;
+    for (std::size_t c = all[t]; c < end; ++c) group.push_back(c);
+    if (group.size() < 2) continue;
+    layout.parts.push_back({column_name(layout, group[1]), std::to_string(group.size() - 1) +
+                                                               (group.size() == 2 ? " channel" : " channels") +
+                                                               " with times of its own in column " +
+                                                               std::to_string(all[t] + 1)});
+    groups.push_back(std::move(group));
+  }
+  if (groups.size() < 2) {
+    layout.parts.clear();
+    return;
+  }
+  layout.part = choose_part(file, layout.parts, settings, 0);
+  layout.time = groups[layout.part].front();
+  keep_columns(layout, groups[layout.part]);
+}
+
+}  // namespace
+
+TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) {
+  TextLayout layout;
+  layout.coding = coding_of(head.bytes);
+  std::string decoded;
+  std::string_view text = head.bytes;
+  if (layout.coding != TextCoding::utf8) {
+    std::size_t used = 0;
+    decoded = utf8_from_utf16(text, layout.coding == TextCoding::utf16_big, used);
+    text = decoded;
+  }
+  const std::vector<Line> lines = lines_of(text, head.size <= head.bytes.size());
+  const std::size_t above = settings.header_rows.value_or(0);
+  if (above > 0 && above >= lines.size())
+    throw Error(Status::usage, "--header-rows " + std::to_string(above) + ": " + head.path + " has " +
+                                   std::to_string(lines.size()) + (lines.size() == 1 ? " line" : " lines") +
+                                   " in its head; give fewer");
+  Guess best = best_guess(std::span(lines).subspan(above), settings);
+  best.first += above, best.last += above;
   if (best.cells.empty())
     throw Error(Status::input, head.path + ": no row of numbers in its first " +
                                    std::to_string(lines.size()) + (lines.size() == 1 ? " line" : " lines") +
                                    "; is this the right file?");
-  TextLayout layout;
+  if (settings.header_rows) best.first = above;
   layout.delimiter = best.delimiter;
   layout.decimal = best.decimal;
   layout.cells = best.cells;
@@ -359,18 +435,23 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
       if (cells.size() > layout.cells.size()) read_beside_preamble(layout, cells);
     }
   }
-  find_time(layout, lines, best.first, best.last, head, settings.axis);
+  layout.lines.emplace_back(std::to_string(best.first + 1) + "..", "data");
+  if (settings.axis.empty()) find_clock(layout, lines, best.first);
+  if (!layout.clock) find_axis_column(layout, lines, best.first, best.last, head.path, settings.axis);
+  part_by_times(layout, lines, best, settings, head.path);
+  choose_columns(layout, settings, head.path);
   // A column that only counts the samples is no channel, and no time.
-  for (std::size_t c = 0; c < layout.columns.size() && layout.columns.size() > 1; ++c) {
+  for (std::size_t c = 0; c < layout.columns.size() && layout.columns.size() > 1 && settings.columns.empty(); ++c) {
     if (layout.time == c || !is_count_title(layout.columns[c]) ||
-        !rises(layout, lines, best.first, best.last, c))
+        !column_rises(layout, lines, best.first, best.last, c))
       continue;
     layout.cautions.push_back({"axis-counts", Severity::note, "",
                                "the column \"" + layout.columns[c].name + "\" counts samples; it is left out",
-                               ""});
-    layout.columns.erase(layout.columns.begin() + static_cast<std::ptrdiff_t>(c));
-    layout.cells.erase(layout.cells.begin() + static_cast<std::ptrdiff_t>(c));
-    if (layout.time && *layout.time > c) --*layout.time;
+                               "take it as a channel with --columns if it is one"});
+    std::vector<std::size_t> kept;
+    for (std::size_t k = 0; k < layout.columns.size(); ++k)
+      if (k != c) kept.push_back(k);
+    keep_columns(layout, kept);
     break;
   }
   return layout;

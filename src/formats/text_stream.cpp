@@ -90,6 +90,7 @@ std::string utf8_from_any(std::string_view text) {
 
 void TextStream::seek(std::uint64_t offset) {
   raw_.clear();
+  decoded_.clear();
   if (coding_ == TextCoding::utf8) {
     at_ = offset;
     skip_ = 0;
@@ -99,30 +100,30 @@ void TextStream::seek(std::uint64_t offset) {
   }
 }
 
-bool TextStream::append(std::string& text, std::size_t count) {
-  const std::size_t before = text.size();
+std::size_t TextStream::read(std::span<char> to) {
   if (coding_ == TextCoding::utf8) {
-    text.resize(before + count);
-    const std::size_t got = file_.read_some(at_, std::span(text).subspan(before));
-    text.resize(before + got);
+    const std::size_t got = file_.read_some(at_, to);
     at_ += got;
-    return got > 0;
+    return got;
   }
-  while (text.size() == before) {
+  while (decoded_.empty()) {
     const std::size_t kept = raw_.size();
-    raw_.resize(kept + count);
+    raw_.resize(kept + (std::size_t{1} << 20));
     const std::size_t got = file_.read_some(at_, std::span(raw_).subspan(kept));
     raw_.resize(kept + got);
     at_ += got;
-    if (got == 0) return false;
+    if (got == 0) return 0;
     std::size_t used = 0;
-    const std::string decoded = utf8_from_utf16(raw_, coding_ == TextCoding::utf16_big, used);
+    decoded_ = utf8_from_utf16(raw_, coding_ == TextCoding::utf16_big, used);
     raw_.erase(0, used);
-    const std::size_t drop = static_cast<std::size_t>(std::min<std::uint64_t>(skip_, decoded.size()));
+    const auto drop = static_cast<std::size_t>(std::min<std::uint64_t>(skip_, decoded_.size()));
     skip_ -= drop;
-    text.append(decoded, drop);
+    decoded_.erase(0, drop);
   }
-  return true;
+  const std::size_t count = std::min(to.size(), decoded_.size());
+  std::copy_n(decoded_.begin(), count, to.begin());
+  decoded_.erase(0, count);
+  return count;
 }
 
 }  // namespace vprism

@@ -1,6 +1,7 @@
 // text_stream.h: a text file as UTF-8 from a given place on, whatever coding it is in.
 #pragma once
 
+#include <span>
 #include <string>
 
 #include "formats/input_file.h"
@@ -23,15 +24,15 @@ class TextStream {
   /// Goes to `offset` bytes of UTF-8 behind the file's first byte (its byte-order mark included in 8-bit
   /// codings, left out in UTF-16).
   void seek(std::uint64_t offset);
-  /// Appends about `count` bytes of UTF-8; false when nothing was left to append.
-  bool append(std::string& text, std::size_t count);
+  /// Puts at most to.size() bytes of UTF-8 there; 0 when nothing is left.
+  std::size_t read(std::span<char> to);
   const InputFile& file() const { return file_; }
 
  private:
   InputFile file_;
   TextCoding coding_;
   std::uint64_t at_ = 0, skip_ = 0;
-  std::string raw_;
+  std::string raw_, decoded_;  ///< Bytes not yet decoded; text not yet handed on.
 };
 
 }  // namespace vprism

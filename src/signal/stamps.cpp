@@ -15,28 +15,83 @@
 namespace vprism {
 
 void StampJudge::add(std::span<const double> stamps) {
-  for (const double t : stamps) {
-    if (count_ == 0) {
-      first_ = t;
-    } else {
-      const double step = t - last_;
-      if (count_ == 1) guess_ = least_step_ = greatest_step_ = step;
-      if (step == 0) ++repeated_;
-      if (step < 0 && reversed_++ == 0) reversed_at_ = count_;
-      least_step_ = std::min(least_step_, step);
-      if (step > greatest_step_) {
-        greatest_step_ = step;
-        greatest_at_ = count_;
-      }
-      const auto n = static_cast<double>(count_);
-      const double d = t - first_ - n * guess_;
-      sum_d_ += d;
-      sum_nd_ += n * d;
-      sum_dd_ += d * d;
-    }
-    last_ = t;
-    ++count_;
+  std::size_t i = 0;
+  if (count_ == 0 && !stamps.empty()) {
+    first_ = last_ = stamps[0];
+    count_ = 1;
+    i = 1;
   }
+  if (i >= stamps.size()) return;
+  if (count_ == 1) {
+    guess_ = stamps[i] - last_;
+    least_step_ = greatest_step_ = guess_;
+  }
+  // Sums and extremes of the whole stretch in one plain loop; what is out of the ordinary is looked for only
+  // where the extremes say that there is some.
+  const std::size_t begin = i;
+  double before = last_, least = stamps[i] - last_, greatest = least;
+  for (; i < stamps.size(); ++i) {
+    const double t = stamps[i], step = t - before;
+    before = t;
+    least = step < least ? step : least;
+    greatest = step > greatest ? step : greatest;
+    const auto n = static_cast<double>(count_ + static_cast<std::int64_t>(i - begin));
+    const double d = t - first_ - n * guess_;
+    sum_d_ += d;
+    sum_nd_ += n * d;
+    sum_dd_ += d * d;
+  }
+  const auto step_at = [&](std::size_t k) { return stamps[k] - (k == begin ? last_ : stamps[k - 1]); };
+  const auto number = [&](std::size_t k) { return count_ + static_cast<std::int64_t>(k - begin); };
+  if (least <= 0)
+    for (std::size_t k = begin; k < stamps.size(); ++k) {
+      const double step = step_at(k);
+      if (step == 0) ++repeated_;
+      if (step < 0 && reversed_++ == 0) reversed_at_ = number(k);
+    }
+  if (greatest > greatest_step_ || greatest_at_ == 0)
+    for (std::size_t k = begin; k < stamps.size(); ++k)
+      if (step_at(k) == greatest) {
+        greatest_at_ = number(k);
+        break;
+      }
+  least_step_ = std::min(least_step_, least);
+  greatest_step_ = std::max(greatest_step_, greatest);
+  std::size_t k = begin;
+  for (; k < stamps.size() && first_steps_.size() < most_first_steps; ++k) first_steps_.push_back(step_at(k));
+  if (k < stamps.size()) {
+    if (later_.usual == 0) later_.usual = usual_step();
+    if (std::abs(least - later_.usual) <= 0.1 * later_.usual && std::abs(greatest - later_.usual) <= 0.1 * later_.usual) {
+      later_.all += static_cast<std::int64_t>(stamps.size() - k);
+      later_.near += static_cast<std::int64_t>(stamps.size() - k);
+    } else {
+      for (; k < stamps.size(); ++k) later_.weigh(step_at(k));
+    }
+  }
+  last_ = stamps.back();
+  count_ += static_cast<std::int64_t>(stamps.size() - begin);
+}
+
+void StampJudge::Steps::weigh(double step) {
+  ++all;
+  if (std::abs(step - usual) <= 0.1 * usual) ++near;
+  if (step > 1.5 * usual) {
+    ++longer;
+    lost += std::llround(std::min(step / usual, 1e15)) - 1;
+  }
+}
+
+double StampJudge::usual_step() const {
+  std::vector<double> steps = first_steps_;
+  if (steps.empty()) return 0;
+  const auto middle = steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2);
+  std::nth_element(steps.begin(), middle, steps.end());
+  return *middle;
+}
+
+bool StampJudge::counts(double unit) const {
+  const auto is = [&](double x, double y) { return std::abs(x - y * unit) <= 1e-9 * unit * (1 + std::abs(y)); };
+  return count_ > 2 && (is(first_, 0) || is(first_, 1)) && is(least_step_, 1) && is(greatest_step_, 1);
 }
 
 Axis StampJudge::axis(double resolution_s) const {
@@ -64,26 +119,37 @@ Axis StampJudge::axis(double resolution_s) const {
 std::vector<Caution> StampJudge::cautions(const Axis& axis) const {
   std::vector<Caution> out;
   const auto row = [](std::int64_t n) { return "sample " + std::to_string(n + 1); };
+  const std::string unit = axis.unit.text();
+  const bool timed = axis.domain == Axis::Domain::time;
   if (reversed_ > 0 && axis.stamped)
     out.push_back(
         {"axis-reversed", Severity::serious, "",
-         std::to_string(reversed_) + " time stamps run backwards, the first at " + row(reversed_at_),
+         std::to_string(reversed_) + (reversed_ == 1 ? " stamp runs" : " stamps run") + " backwards, the first at " +
+             row(reversed_at_),
          "check the export; leave the stamps out with --axis none --rate if the samples are even"});
   if (repeated_ > 0)
     out.push_back({"axis-repeated", axis.stamped ? Severity::warning : Severity::note, "",
-                   std::to_string(repeated_) + " time stamps repeat the one before",
+                   std::to_string(repeated_) + (repeated_ == 1 ? " stamp repeats" : " stamps repeat") +
+                       " the one before",
                    "export more digits of time, or give --rate"});
-  if (axis.stamped && greatest_step_ > 1.5 * axis.interval)
+  if (!timed) return out;  // A sweep or a scan may step as it likes.
+  // Among steps that are mostly alike, longer ones are samples left out; a solver's changing steps are not.
+  Steps steps = later_;
+  steps.usual = usual_step();
+  for (const double step : first_steps_) steps.weigh(step);
+  if (axis.stamped && steps.usual > 0 && steps.longer > 0 && steps.near * 4 > steps.all * 3)
     out.push_back({"axis-gap", Severity::warning, "",
-                   "the longest step is " + format_number(greatest_step_ / axis.interval, 3) +
-                       " mean intervals, before " + row(greatest_at_),
+                   std::to_string(steps.longer) + (steps.longer == 1 ? " step is" : " steps are") +
+                       " over 1.5 times the usual " + format_quantity(steps.usual, unit, 4) + ", the longest " +
+                       format_number(greatest_step_ / steps.usual, 4) + " times, before " + row(greatest_at_) +
+                       ": about " + std::to_string(steps.lost) + (steps.lost == 1 ? " sample is" : " samples are") + " missing",
                    "gate the analysis to a stretch without gaps"});
   if (axis.stamped)
     out.push_back(
         {"axis-uneven", Severity::serious, "",
-         "steps run from " + format_quantity(least_step_, "s", 4) + " to " +
-             format_quantity(greatest_step_, "s", 4) + "; stamps stray " +
-             format_number(100 * axis.jitter, 3) + "% of an interval (RMS) from an even grid",
+         "steps run from " + format_quantity(least_step_, unit, 4) + " to " +
+             format_quantity(greatest_step_, unit, 4) + "; stamps stray " +
+             format_number(axis.jitter, 3) + " of an interval (RMS) from an even grid",
          "a spectrum needs an even grid; if the stamps are only badly printed, give --axis none and --rate"});
   else if (axis.jitter > 1e-3)
     out.push_back({"axis-jitter", Severity::note, "",

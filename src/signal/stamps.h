@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <span>
+#include <vector>
 
 #include "signal/recording.h"
 
@@ -12,6 +13,10 @@ namespace vprism {
 class StampJudge {
  public:
   void add(std::span<const double> stamps_s);
+  /// Samples without stamps.
+  void skip(std::size_t samples) { count_ += static_cast<std::int64_t>(samples); }
+  /// Whether the stamps are `unit` times 0, 1, 2, ... or 1, 2, 3, ...
+  bool counts(double unit) const;
   std::int64_t count() const { return count_; }
   double first_s() const { return first_; }
   double last_s() const { return last_; }
@@ -30,6 +35,18 @@ class StampJudge {
   std::int64_t greatest_at_ = 0, repeated_ = 0, reversed_ = 0, reversed_at_ = -1;
   // Sums over d_n = t_n - t_0 - n * guess: d, n d, d^2.
   double sum_d_ = 0, sum_nd_ = 0, sum_dd_ = 0;
+
+  /// Steps against the usual one.
+  struct Steps {
+    double usual = 0;
+    std::int64_t all = 0, near = 0, longer = 0, lost = 0;
+    void weigh(double step);
+  };
+  /// The median of the first steps, which are kept and weighed at the end.
+  double usual_step() const;
+  static constexpr std::size_t most_first_steps = 1001;
+  std::vector<double> first_steps_;
+  Steps later_;
 };
 
 }  // namespace vprism

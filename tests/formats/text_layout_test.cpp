@@ -79,10 +79,17 @@ TEST(TextLayout, TimeUnitsAreTurnedIntoSeconds) {
   EXPECT_DOUBLE_EQ(layout_of("time/us,A\n0,1\n1,2\n2,3\n").time_factor, 1e-6);
 }
 
-TEST(TextLayout, AColumnInAnotherUnitIsNoTime) {
-  ReadSettings settings;
-  settings.axis = "pos";
-  EXPECT_THROW(layout_of("pos (mm),A\n0,1\n1,2\n2,3\n", settings), Error);
+TEST(TextLayout, AnAxisInAnotherUnitIsAPositionOrAFrequency) {
+  const TextLayout scan = layout_of("Stage position (um),A\n0,1\n1,2\n2.5,3\n");
+  EXPECT_EQ(scan.time, 0u);
+  EXPECT_EQ(scan.axis.domain, Axis::Domain::other);
+  EXPECT_EQ(scan.axis.unit.text(), "um");
+  const TextLayout spectrum = layout_of("Frequency (kHz),Level (dB)\n0,1\n1,2\n2.5,3\n");
+  EXPECT_EQ(spectrum.axis.domain, Axis::Domain::frequency);
+  EXPECT_DOUBLE_EQ(spectrum.time_factor, 1000);
+  ASSERT_EQ(spectrum.cautions.size(), 1u);
+  EXPECT_EQ(spectrum.cautions[0].code, "looks-like-spectrum");
+  EXPECT_EQ(layout_of("Force (N),A\n0,1\n1,2\n2.5,3\n").time, std::nullopt);
 }
 
 TEST(TextLayout, ACommaIsDelimiterOrDecimalMarkAsTheRowsSay) {

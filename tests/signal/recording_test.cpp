@@ -139,7 +139,7 @@ TEST(Stamps, RoundedStampsOfAnEvenGridAreEven) {
 
 TEST(Stamps, GapsReversalsAndRepeatsAreCautions) {
   StampJudge judge;
-  judge.add(std::vector<double>{0, 1, 2, 3, 3, 2.5, 4, 9, 10});
+  judge.add(std::vector<double>{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 12, 11.5, 13, 18, 19, 20, 21});
   const Axis axis = judge.axis(0);
   EXPECT_TRUE(axis.stamped);
   std::vector<std::string> codes;

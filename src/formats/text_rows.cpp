@@ -1,0 +1,266 @@
+// text_rows.cpp: most rows are plain numbers between delimiters, and those are parsed in one sweep over the
+// line. Whatever is unusual (quotes, missing cells, comments, dates) falls back to splitting the line.
+#include "formats/text_rows.h"
+
+#include <fast_float/fast_float.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+
+#include "base/text.h"
+#include "formats/clock.h"
+
+namespace vprism {
+
+namespace {
+
+/// Value of one step of the last digit written: "1.250e-3" -> 1e-6.
+double printed_step(std::string_view cell, char decimal) {
+  cell = trimmed(cell);
+  const std::size_t e = cell.find_first_of("eE");
+  const std::size_t point = cell.substr(0, e).find(decimal);
+  const std::size_t digits = point == std::string_view::npos ? 0 : std::min(e, cell.size()) - point - 1;
+  int exponent = 0;
+  if (e != std::string_view::npos) exponent = std::atoi(std::string(cell.substr(e + 1)).c_str());
+  return std::pow(10.0, exponent - static_cast<int>(digits));
+}
+
+bool blank(char c) { return c == ' ' || c == '\t'; }
+
+/// Eight digits at once, or false (after Lemire, "Quickly parsing eight digits", 2018).
+bool eight_digits(const char* at, std::uint64_t& value) {
+  std::uint64_t v = 0;
+  std::memcpy(&v, at, 8);
+  if ((((v & 0xF0F0F0F0F0F0F0F0u) | (((v + 0x0606060606060606u) & 0xF0F0F0F0F0F0F0F0u) >> 4)) !=
+       0x3333333333333333u))
+    return false;
+  v = (v & 0x0F0F0F0F0F0F0F0Fu) * 2561 >> 8;
+  v = (v & 0x00FF00FF00FF00FFu) * 6553601 >> 16;
+  value = (v & 0x0000FFFF0000FFFFu) * 42949672960001u >> 32;
+  return true;
+}
+
+/// A number at `at`; where it ends, or nullptr when none is there. Up to 18 digits that make a whole number
+/// below 2^53 and a power of ten to 22 are exact in double, so that one division or multiplication rounds
+/// correctly (Clinger 1990); all else is left to fast_float. A byte that is no digit must stand at `end`.
+const char* parse_number(const char* const from, const char* const end, char decimal, double& value) {
+  static constexpr double tens[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,  1e8,  1e9,  1e10, 1e11,
+                                    1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22};
+  const auto digit = [](char c) { return static_cast<unsigned char>(c - '0') < 10; };
+  const char* at = from;
+  const bool negative = *at == '-';
+  if (negative) ++at;
+  std::uint64_t mantissa = 0;
+  const char* const first = at;
+  while (digit(*at)) mantissa = mantissa * 10 + static_cast<std::uint64_t>(*at++ - '0');
+  std::ptrdiff_t digits = at - first;
+  int exponent = 0;
+  if (*at == decimal) {
+    const char* const fraction = ++at;
+    std::uint64_t eight = 0;
+    while (end - at >= 8 && eight_digits(at, eight)) mantissa = mantissa * 100000000 + eight, at += 8;
+    while (digit(*at)) mantissa = mantissa * 10 + static_cast<std::uint64_t>(*at++ - '0');
+    exponent = -static_cast<int>(std::min<std::ptrdiff_t>(at - fraction, 1000));
+    digits += at - fraction;
+  }
+  if (digits > 0 && (*at == 'e' || *at == 'E')) {
+    const char* mark = at + 1;
+    const bool down = *mark == '-';
+    if (*mark == '-' || *mark == '+') ++mark;
+    if (digit(*mark)) {
+      int power = 0;
+      while (digit(*mark) && power < 10000) power = power * 10 + (*mark++ - '0');
+      while (digit(*mark)) ++mark;
+      exponent += down ? -power : power;
+      at = mark;
+    }
+  }
+  if (digits > 0 && digits <= 18 && mantissa <= (std::uint64_t{1} << 53) && exponent >= -22 && exponent <= 22) {
+    const auto whole = static_cast<double>(mantissa);
+    const double size = exponent < 0 ? whole / tens[-exponent] : whole * tens[exponent];
+    value = negative ? -size : size;
+    return at;
+  }
+  const auto [after, code] = fast_float::from_chars_advanced(
+      from, end, value, fast_float::parse_options{fast_float::chars_format::general, decimal});
+  return code == std::errc() && std::isfinite(value) ? after : nullptr;
+}
+
+struct RowParser {
+  const TextLayout& layout;
+  bool missing_allowed;
+  TextPiece& piece;
+  std::size_t time_column;
+  std::vector<double> row;
+  std::vector<std::string_view> cells;
+  std::string_view time_cell;
+
+  /// Plain numbers, delimiters as the layout says. Where the next line begins, nullptr for anything else.
+  template <bool blanks>
+  const char* fast(const char* at, const char* const end) {
+    const char delimiter = layout.delimiter, decimal = layout.decimal;
+    const std::size_t* const wanted = layout.cells.data();
+    const std::size_t count = layout.cells.size();
+    std::size_t cell = 0;
+    const auto skip_blanks = [&] {
+      while (*at == ' ' || (blanks && *at == '\t')) ++at;
+    };
+    for (std::size_t w = 0; w < count; ++w) {
+      for (; cell < wanted[w]; ++cell) {
+        skip_blanks();
+        if (*at == '"') return nullptr;
+        while (*at != '\n' && *at != '\0' && !(blanks ? blank(*at) : *at == delimiter)) ++at;
+        if (*at == '\n' || *at == '\0') return nullptr;
+        ++at;
+      }
+      skip_blanks();
+      if (*at == '+') ++at;
+      const char* const after = parse_number(at, end, decimal, row[w]);
+      if (after == nullptr) return nullptr;
+      if (w == time_column) time_cell = {at, static_cast<std::size_t>(after - at)};
+      at = after;
+      if constexpr (!blanks) skip_blanks();
+      if (blanks ? blank(*at) : *at == delimiter) {
+        ++at;
+        ++cell;
+        continue;
+      }
+      const bool ends = *at == '\n' || at == end || (*at == '\r' && (at + 1 == end || at[1] == '\n'));
+      if (!ends || w + 1 < count) return nullptr;
+    }
+    if (at < end && *at == '\n') return at + 1;
+    const void* stop = std::memchr(at, '\n', static_cast<std::size_t>(end - at));
+    return stop == nullptr ? end : static_cast<const char*>(stop) + 1;
+  }
+
+  bool clock_time(double& seconds) const {
+    const ClockColumn& clock = *layout.clock;
+    if (clock.cell + (clock.two_cells ? 1 : 0) >= cells.size()) return false;
+    const auto bare = [](std::string_view text) {
+      text = trimmed(text);
+      return text.size() >= 2 && text.front() == '"' && text.back() == '"' ? text.substr(1, text.size() - 2) : text;
+    };
+    const std::string_view first = bare(cells[clock.cell]);
+    std::optional<std::int64_t> ns;
+    if (clock.two_cells) {
+      const auto day = parse_date(first), time = parse_time_of_day(bare(cells[clock.cell + 1]));
+      if (day && time) ns = *day + *time;
+    } else {
+      ns = parse_date_time(first);
+      if (!ns) ns = parse_time_of_day(first);
+    }
+    if (ns) seconds = static_cast<double>(*ns - clock.first_ns) * 1e-9;
+    return ns.has_value();
+  }
+
+  void note_bad(std::size_t cell, bool is_missing) {
+    if (piece.bad_rows > 0) return;
+    const std::string found(cell < cells.size() ? trimmed(cells[cell]) : std::string_view());
+    piece.bad = {piece.lines, cell + 1, found, is_missing};
+  }
+
+  /// Any line. False for a bad row.
+  bool slow(std::string_view line) {
+    split_cells(line, layout.delimiter, cells);
+    if (layout.clock && !clock_time(row[layout.cells.size()])) {
+      note_bad(layout.clock->cell, false);
+      return false;
+    }
+    std::size_t numbers = 0;
+    for (std::size_t w = 0; w < layout.cells.size(); ++w) {
+      const std::size_t cell = layout.cells[w];
+      if (cell < cells.size() && parse_cell(cells[cell], layout.decimal, row[w])) {
+        ++numbers;
+        if (w == time_column) time_cell = cells[cell];
+        continue;
+      }
+      const bool is_missing = cell >= cells.size() || is_missing_word(cells[cell]);
+      if (missing_allowed && is_missing && w != time_column) {
+        row[w] = std::nan("");
+        continue;
+      }
+      note_bad(cell, is_missing);
+      return false;
+    }
+    if (numbers > 0 || layout.clock) return true;
+    note_bad(layout.cells.front(), true);
+    return false;
+  }
+
+  void keep() {
+    const std::size_t at = piece.rows++;
+    if (at == piece.columns.front().size())
+      for (auto& column : piece.columns) column.resize(at + at / 2 + 64);
+    for (std::size_t c = 0; c < row.size(); ++c) piece.columns[c][at] = row[c];
+  }
+
+  void count_missing() {
+    for (std::size_t w = 0; w < layout.cells.size(); ++w)
+      if (std::isnan(row[w]) && piece.missing[w]++ == 0) piece.first_missing[w] = piece.lines;
+  }
+};
+
+}  // namespace
+
+bool TextPiece::any_missing() const {
+  return std::any_of(missing.begin(), missing.end(), [](std::int64_t n) { return n > 0; });
+}
+
+void parse_text_piece(std::string_view text, const TextLayout& layout, bool missing_allowed,
+                      TextPiece& piece) {
+  // Columns keep their room from the piece before.
+  std::vector<std::vector<double>> columns = std::move(piece.columns);
+  piece = {};
+  piece.columns = std::move(columns);
+  const std::size_t wanted = layout.cells.size(), count = wanted + (layout.clock ? 1 : 0);
+  piece.columns.resize(count);
+  piece.missing.assign(wanted, 0);
+  piece.first_missing.assign(wanted, 0);
+  const std::size_t expected = text.size() / (8 * wanted) + 16;
+  for (auto& column : piece.columns)
+    if (column.size() < expected || column.size() != piece.columns.front().size())
+      column.resize(std::max(expected, piece.columns.front().size()));
+  RowParser parser{layout, missing_allowed, piece, layout.time.value_or(std::size_t(-1)),
+                   std::vector<double>(count), {}, {}};
+  const bool blanks = layout.delimiter == ' ';
+  const double factor = layout.time_factor;
+  const char* at = text.data();
+  const char* const end = at + text.size();
+  while (at < end) {
+    ++piece.lines;
+    const char* next = layout.clock ? nullptr : blanks ? parser.fast<true>(at, end) : parser.fast<false>(at, end);
+    bool good = next != nullptr;
+    if (!good) {
+      const char* stop = static_cast<const char*>(std::memchr(at, '\n', static_cast<std::size_t>(end - at)));
+      if (stop == nullptr) stop = end;
+      next = stop == end ? end : stop + 1;
+      const char* line_end = stop > at && stop[-1] == '\r' ? stop - 1 : stop;
+      const std::string_view line(at, static_cast<std::size_t>(line_end - at));
+      if (line.empty() || line.front() == '#' || line.front() == '%' || trimmed(line).empty()) {
+        at = next;
+        continue;
+      }
+      good = parser.slow(line);
+      if (good && missing_allowed) parser.count_missing();
+    }
+    at = next;
+    if (!good) {
+      ++piece.bad_rows;
+    } else if (piece.bad_rows > 0) {
+      ++piece.good_after_bad;
+    } else {
+      if (layout.time) {
+        // Trailing zeros may have been left off, so one stamp alone does not tell how finely they are printed.
+        if (piece.rows < 64 || piece.rows % 64 == 0) {
+          const double step = printed_step(parser.time_cell, layout.decimal);
+          piece.printed_step = piece.printed_step == 0 ? step : std::min(piece.printed_step, step);
+        }
+        parser.row[*layout.time] *= factor;
+      }
+      parser.keep();
+    }
+  }
+}
+
+}  // namespace vprism

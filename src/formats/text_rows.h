@@ -1,0 +1,41 @@
+// text_rows.h: rows of a text table as numbers: the hot loop of the delimited reader.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "formats/text_layout.h"
+
+namespace vprism {
+
+struct BadCell {
+  std::int64_t line = 0;  ///< Within the piece, later within the file.
+  std::size_t cell = 0;
+  std::string text;
+  bool missing = false;  ///< A word for a missing number, which --missing would let pass.
+};
+
+/// What one piece of text held. Rows after the first bad one are counted, not kept.
+struct TextPiece {
+  std::vector<std::vector<double>> columns;  ///< Data columns, then the clock's; `rows` of each are in use.
+  std::size_t rows = 0;
+  std::int64_t lines = 0;
+  std::int64_t bad_rows = 0;
+  std::int64_t good_after_bad = 0;
+  BadCell bad;
+  std::vector<std::int64_t> missing;        ///< Per data column: cells left as NaN.
+  std::vector<std::int64_t> first_missing;  ///< Line of the first, from 1 within the piece.
+  double printed_step = 0;                  ///< Least step of the last digit among stamps looked at.
+
+  bool any_missing() const;
+};
+
+/// Parses whole lines. Blank lines and lines that begin with '#' or '%' are passed over. A cell without a
+/// number makes its row bad, or is NaN where `missing_allowed` and it is a data cell holding a word for that.
+/// The axis column is multiplied with the layout's factor; the clock's times are seconds since its first row.
+/// Behind the text must stand a byte that can be read and is no digit (a string's closing NUL will do).
+void parse_text_piece(std::string_view text, const TextLayout& layout, bool missing_allowed, TextPiece& piece);
+
+}  // namespace vprism
