@@ -19,5 +19,7 @@ int main(int count, char** arguments) {
       return 5;
     }
   }
+  const std::filesystem::path folder = arguments[1];
+  vprism::demo::write_daq_copy((folder / "mount-daq.wav").string(), (folder / "mount-daq.h5").string());
   return 0;
 }

@@ -11,11 +11,11 @@
 #include <random>
 #include <stdexcept>
 
+#include "recordings.h"
+
 namespace vprism::demo {
 
 namespace {
-
-constexpr double two_pi = 2 * std::numbers::pi;
 
 struct Tone {
   double frequency_hz, peak, phase_deg;
@@ -33,20 +33,6 @@ struct Source {
 };
 
 constexpr double resonance_hz = 37.1, resonance_damping = 0.012;
-
-/// Normal deviates by Box and Muller: std::normal_distribution differs between libraries.
-class Noise {
- public:
-  explicit Noise(std::uint64_t seed) : bits_(seed) {}
-  double operator()() {
-    const double radius = std::sqrt(-2 * std::log(uniform()));
-    return radius * std::cos(two_pi * uniform());
-  }
-  double uniform() { return (static_cast<double>(bits_() >> 11) + 0.5) / 9007199254740992.0; }
-
- private:
-  std::mt19937_64 bits_;
-};
 
 std::vector<double> synthesise(const Source& source, std::size_t samples, double rate, double start_s,
                                std::uint64_t seed) {
@@ -289,7 +275,7 @@ std::string truth_file() {
   out += "- White noise:\n";
   for (const Source& source : daq_sources())
     out += fmt::format("  - {}: {:g} {} RMS\n", source.name, source.noise_rms, source.unit);
-  return out;
+  return out + amplifier_truth() + tap_truth() + fringe_truth() + beat_truth();
 }
 
 }  // namespace
@@ -301,8 +287,19 @@ std::vector<std::string> calibrations() {
   return out;
 }
 
+bool is_recording(const std::string& name) {
+  return !name.ends_with(".md") && !name.ends_with(".sigmf-data");
+}
+
 std::vector<DemoFile> make_files() {
-  return {{"drive-scope.csv", scope_file()}, {"mount-daq.wav", daq_file()}, {"TRUTH.md", truth_file()}};
+  std::vector<DemoFile> files = {{"drive-scope.csv", scope_file()},
+                                 {"mount-daq.wav", daq_file()},
+                                 {"amp-sim.raw", amplifier_file()},
+                                 {"tap-test.uff", tap_file()},
+                                 {"fringe-scan.txt", fringe_file()}};
+  for (DemoFile& file : beat_files()) files.push_back(std::move(file));
+  files.push_back({"TRUTH.md", truth_file()});
+  return files;
 }
 
 }  // namespace vprism::demo

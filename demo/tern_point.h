@@ -11,8 +11,15 @@ struct DemoFile {
   std::string bytes;
 };
 
-/// The recordings and TRUTH.md; the same bytes on every run.
+/// The recordings and TRUTH.md; the same bytes on every run. (mount-daq.h5 is made from mount-daq.wav by
+/// `vprism convert`, see make_demo.cpp.)
 std::vector<DemoFile> make_files();
+
+/// Writes mount-daq.h5 from mount-daq.wav, both paths given.
+void write_daq_copy(const std::string& wav, const std::string& hdf5);
+
+/// Those of make_files that a survey takes: without second halves and what is no recording.
+bool is_recording(const std::string& name);
 
 /// Import settings that the recordings need to be in their physical units, as `--calibrate` takes them.
 std::vector<std::string> calibrations();

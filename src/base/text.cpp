@@ -174,4 +174,20 @@ std::string TextTable::text(std::string_view indent) const {
   return out;
 }
 
+std::string bar_line(const std::vector<double>& values, double low, double high, std::size_t width) {
+  static constexpr const char* bars[] = {"\u2581", "\u2582", "\u2583", "\u2584",
+                                         "\u2585", "\u2586", "\u2587", "\u2588"};
+  std::string out;
+  width = std::min(width, values.size());
+  for (std::size_t i = 0; i < width; ++i) {
+    const auto from = values.begin() + static_cast<std::ptrdiff_t>(i * values.size() / width);
+    const auto to = values.begin() + static_cast<std::ptrdiff_t>((i + 1) * values.size() / width);
+    double top = std::nan("");
+    for (auto v = from; v != to; ++v) top = std::fmax(top, *v);
+    const double share = high > low ? (top - low) / (high - low) : 0;
+    out += std::isnan(top) ? " " : bars[static_cast<std::size_t>(std::clamp(share * 8, 0.0, 7.0))];
+  }
+  return out;
+}
+
 }  // namespace vprism

@@ -45,6 +45,10 @@ struct Prefix {
 Prefix prefix_for(double largest, std::string_view unit);
 bool takes_prefix(std::string_view unit);
 
+/// A line of `width` block characters whose heights follow the largest value of each stretch of `values`,
+/// from `low` to `high`; a blank where there is none.
+std::string bar_line(const std::vector<double>& values, double low, double high, std::size_t width);
+
 /// A table of text; column widths follow the contents, numbers are set to the right.
 class TextTable {
  public:

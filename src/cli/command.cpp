@@ -24,6 +24,9 @@ const std::vector<CommandEntry>& command_table() {
       {"inspect", "FILE...", "what a file holds: channels, rate, length, level statistics, cautions",
        "vprism inspect tern-point/drive-scope.csv", "two channels, 20,000 samples at 1 MHz",
        make_inspect_task},
+      {"convert", "FILE...", "read any format, calibrate, condition, write an open format",
+       "vprism convert tern-point/mount-daq.wav --calibrate '*: sensitivity 100 mV/g' --to hdf5",
+       "the same recording in g, with names and units, as HDF5", make_convert_task},
       {"spectrum", "FILE...", "averaged windowed one-sided spectrum of each channel and its strongest peaks",
        "vprism spectrum tern-point/mount-daq.wav --channel 'mirror cell' --resolution 0.5Hz --span "
        "10Hz..200Hz",

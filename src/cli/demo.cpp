@@ -23,9 +23,14 @@ class DemoTask : public Task {
       OutputFolder data(folder.string(), settings_.output.force);
       for (const demo::DemoFile& file : demo::make_files()) {
         data.add(file.name, file.bytes, "demo data");
-        if (!file.name.ends_with(".md")) files.push_back((folder / file.name).string());
+        if (demo::is_recording(file.name)) files.push_back((folder / file.name).string());
       }
       data.commit();
+    }
+    {
+      OutputFolder copy(folder.string(), settings_.output.force);
+      demo::write_daq_copy((folder / "mount-daq.wav").string(), copy.place("mount-daq.h5", "demo data"));
+      copy.commit();
     }
     settings_.input.calibrations = demo::calibrations();
     settings_.output.folder = (folder / "report").string();

@@ -5,23 +5,41 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "signal/join.h"
 
 namespace vprism {
 
 namespace {
 
-std::unique_ptr<SampleSource> open_selected(const std::string& file, const InputSettings& settings) {
-  std::unique_ptr<SampleSource> source = open_recording(file, settings.read);
+std::unique_ptr<SampleSource> open_selected(const std::vector<std::string>& files,
+                                            const InputSettings& settings) {
+  std::vector<std::unique_ptr<SampleSource>> sources;
+  for (const std::string& file : files) {
+    sources.push_back(open_recording(file, settings.read));
+    if (settings.axis_scale)
+      sources.back() = make_scaled_axis(std::move(sources.back()), *settings.axis_scale);
+  }
+  std::unique_ptr<SampleSource> source = sources.size() == 1 ? std::move(sources.front())
+                                         : settings.join == InputSettings::Join::channels
+                                             ? join_channels(std::move(sources))
+                                             : join_time(std::move(sources));
   if (settings.channels.empty()) return source;
   std::vector<std::size_t> chosen = select_channels(source->recording(), settings.channels);
   return std::make_unique<ChannelSelection>(std::move(source), std::move(chosen));
 }
 
+std::string digest_of(const std::vector<std::string>& files) {
+  std::string out;
+  for (const std::string& file : files) out += (out.empty() ? "" : " ") + file_digest(file);
+  return out;
+}
+
 }  // namespace
 
-Input::Input(const std::string& file, const InputSettings& settings)
-    : road_(open_selected(file, settings), settings.make_chain()),
-      digest_(std::async(std::launch::async, [file] { return file_digest(file); })) {}
+Input::Input(const std::vector<std::string>& files, const InputSettings& settings)
+    : files_(files),
+      road_(open_selected(files, settings), settings.make_chain()),
+      digest_(std::async(std::launch::async, [files] { return digest_of(files); })) {}
 
 void Input::require_even_axis() {
   road_.resolve();
@@ -29,6 +47,14 @@ void Input::require_even_axis() {
   if (!(r.axis.interval > 0))
     throw Error(Status::analysis,
                 r.file + ": no time column and no rate; give --rate, --interval or --duration");
+  if (r.axis.domain != Axis::Domain::time)
+    throw Error(Status::analysis, r.file + ": its axis, \"" + r.axis.name + "\" in " + r.axis.unit.text() +
+                                      ", is no time" +
+                                      (r.axis.domain == Axis::Domain::frequency
+                                           ? ": the file holds a spectrum already"
+                                           : "; say what it stands for with --axis-scale or --delay-line"));
+  if (r.complex)
+    throw Error(Status::analysis, r.file + ": complex channels; their two-sided spectrum is not made yet");
   if (r.axis.stamped)
     throw Error(Status::analysis, r.file + ": the samples are not evenly spaced (stamps stray " +
                                       format_number(100 * r.axis.jitter, 3) +
@@ -58,12 +84,32 @@ std::vector<std::unique_ptr<Input>> open_inputs(const std::vector<std::string>& 
                                                 const InputSettings& settings) {
   std::vector<std::unique_ptr<Input>> inputs;
   std::vector<const Recording*> recordings;
-  for (const std::string& file : files) {
-    inputs.push_back(std::make_unique<Input>(file, settings));
-    recordings.push_back(&inputs.back()->road().recording());
+  if (settings.join == InputSettings::Join::no) {
+    for (const std::string& file : files)
+      inputs.push_back(std::make_unique<Input>(std::vector{file}, settings));
+  } else if (files.size() < 2) {
+    throw Error(Status::usage, "--join: one file alone can't be joined; name the others as well");
+  } else {
+    inputs.push_back(std::make_unique<Input>(files, settings));
   }
+  for (const auto& input : inputs) recordings.push_back(&input->road().recording());
   check_rules_used(settings.rules(), recordings);
+  for (const std::string& text : settings.units) {
+    const std::string channels = parse_unit_rule(text).channels;
+    std::string first_error;
+    bool used = false;
+    for (const Recording* recording : recordings) try {
+        used = !select_channels(*recording, {channels}).empty() || used;
+      } catch (const Error& error) {
+        if (first_error.empty()) first_error = error.what();
+      }
+    if (!used) throw Error(Status::usage, "--unit: " + first_error);
+  }
   return inputs;
+}
+
+std::vector<std::string> input_files(const std::vector<std::string>& files, const InputSettings& settings) {
+  return settings.join == InputSettings::Join::no ? files : std::vector{files.front()};
 }
 
 std::vector<std::string> output_stems(const std::vector<std::string>& files) {

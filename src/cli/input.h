@@ -15,7 +15,10 @@ namespace vprism {
 /// meanwhile.
 class Input {
  public:
-  Input(const std::string& file, const InputSettings& settings);
+  /// Several files are joined as the settings say.
+  Input(const std::vector<std::string>& files, const InputSettings& settings);
+  /// "a.csv"; of joined files the first.
+  const std::string& file() const { return files_.front(); }
   Road& road() { return road_; }
   /// Axis and length known, axis even; Throws Error(analysis) when there is no rate or the stamps are uneven,
   /// saying what to do.
@@ -24,6 +27,7 @@ class Input {
   InputFacts facts();
 
  private:
+  std::vector<std::string> files_;
   Road road_;
   std::shared_future<std::string> digest_;
 };
@@ -35,6 +39,9 @@ void check_rules_used(const std::vector<CalibrationRule>& rules,
 /// The same for a command's files, before anything is computed: also that the files can be opened.
 std::vector<std::unique_ptr<Input>> open_inputs(const std::vector<std::string>& files,
                                                 const InputSettings& settings);
+
+/// The files of each input: one by one, or all in one to be joined.
+std::vector<std::string> input_files(const std::vector<std::string>& files, const InputSettings& settings);
 
 /// `stem-suffix`, made distinct where several inputs share a stem.
 std::vector<std::string> output_stems(const std::vector<std::string>& files);

@@ -32,6 +32,11 @@ std::vector<CalibrationRule> InputSettings::rules() const {
 Chain InputSettings::make_chain() const {
   Chain all;
   if (!calibrations.empty()) all.push_back(make_calibrate_stage(rules()));
+  if (!units.empty()) {
+    std::vector<UnitRule> unit_rules;
+    for (const std::string& text : units) unit_rules.push_back(parse_unit_rule(text));
+    all.push_back(make_unit_stage(std::move(unit_rules)));
+  }
   if (!chain.empty()) {
     Chain steps;
     try {
@@ -86,9 +91,82 @@ OptionGroup input_group(InputSettings& s) {
           s.read.binary = t;
         },
         [&s] { return Json(s.read.binary); }},
+       text_option("part", "NAME|NUMBER",
+                   "which recording to take from a file that holds several (inspect lists them)",
+                   s.read.part),
+       {"join", "channels|time", "take all files as one recording: side by side, or one after another", false,
+        [&s](const std::string& t) {
+          s.join = static_cast<InputSettings::Join>(1 + choice("way to join", t, {"channels", "time"}));
+        },
+        [&s] {
+          return Json(s.join == InputSettings::Join::no         ? ""
+                      : s.join == InputSettings::Join::channels ? "channels"
+                                                                : "time");
+        }},
+       {"axis-scale", "'FACTOR UNIT'", "what one unit of the file's axis stands for, such as '1 ms'", false,
+        [&s](const std::string& t) { s.axis_scale = parse_axis_scale(t); },
+        [&s] { return Json(s.axis_scale ? s.axis_scale->text : ""); }},
+       {"delay-line",
+        "UNIT",
+        "the axis is a stage position in UNIT whose light path is twice as long: time = 2 x / c",
+        false,
+        [&s](const std::string& t) { s.axis_scale = parse_delay_line(t); },
+        {}},
+       {"missing", "error|gap|interpolate",
+        "what to do about cells of a text table without a number (default: error)", false,
+        [&s](const std::string& t) {
+          s.read.missing = static_cast<ReadSettings::Missing>(
+              choice("way to treat missing cells", t, {"error", "gap", "interpolate"}));
+        },
+        [&s] {
+          static constexpr const char* names[] = {"error", "gap", "interpolate"};
+          return Json(names[static_cast<std::size_t>(s.read.missing)]);
+        }},
+       {"header-rows", "N", "lines above the first row of numbers of a text table (default: found)", false,
+        [&s](const std::string& t) {
+          s.read.header_rows = static_cast<std::size_t>(parse_whole_number(t, 0));
+        },
+        [&s] { return s.read.header_rows ? Json(*s.read.header_rows) : Json(nullptr); }},
+       {"delimiter", "comma|semicolon|tab|blank|bar|CHARACTER",
+        "what parts the cells of a text table (default: found)", false,
+        [&s](const std::string& t) {
+          static const std::vector<std::pair<std::string, char>> known = {
+              {"comma", ','}, {"semicolon", ';'}, {"tab", '\t'}, {"blank", ' '}, {"bar", '|'}};
+          s.read.delimiter = t.size() == 1 ? t[0] : '\0';
+          for (const auto& [name, mark] : known)
+            if (t == name) s.read.delimiter = mark;
+          if (s.read.delimiter == 0)
+            throw Error(Status::usage,
+                        unknown_name("delimiter", t, {"comma", "semicolon", "tab", "blank", "bar"}));
+        },
+        [&s] { return s.read.delimiter == 0 ? Json("") : Json(std::string(1, s.read.delimiter)); }},
+       {"decimal", "point|comma", "decimal mark of a text table (default: found)", false,
+        [&s](const std::string& t) {
+          s.read.decimal = choice("decimal mark",
+                                  t == "."   ? "point"
+                                  : t == "," ? "comma"
+                                             : t,
+                                  {"point", "comma"}) == 0
+                               ? '.'
+                               : ',';
+        },
+        [&s] { return s.read.decimal == 0 ? Json("") : Json(std::string(1, s.read.decimal)); }},
+       text_option("columns", "LIST",
+                   "columns of a text table to take, by title or number, such as 2,4..6 (default: all)",
+                   s.read.columns),
+       switch_option("primary", "COMTRADE values as on the primary side of the instrument transformers",
+                     s.read.primary),
+       {"unit", "'CHANNEL: UNIT'", "convert channels to another unit, such as 'acc*: m/s^2'; may be repeated",
+        true,
+        [&s](const std::string& t) {
+          (void)parse_unit_rule(t);
+          s.units.push_back(t);
+        },
+        [&s] { return Json(s.units); }},
        {"calibrate", "'CHANNEL: STEPS'",
         "turn stored numbers into the physical unit: probe 10, gain 20 dB, offset -2.5 V, sensitivity 100 "
-        "mV/g, linear A B UNIT, unit UNIT; steps separated by commas; may be repeated",
+        "mV/g, linear A B UNIT, two-point X=Y X=Y UNIT, table X=Y X=Y ... UNIT, unit UNIT; steps separated "
+        "by commas; may be repeated",
         true,
         [&s](const std::string& t) {
           (void)parse_calibration_rule(t);

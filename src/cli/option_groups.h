@@ -4,6 +4,7 @@
 #include "cli/options.h"
 #include "condition/chain.h"
 #include "formats/format.h"
+#include "signal/axis_scale.h"
 #include "transform/spectrum.h"
 
 namespace vprism {
@@ -12,10 +13,14 @@ struct InputSettings {
   ReadSettings read;
   std::vector<std::string> channels;
   std::vector<std::string> calibrations;
+  std::vector<std::string> units;
   std::string chain;
   std::optional<Range> gate;
+  std::optional<AxisScale> axis_scale;
+  enum class Join { no, channels, time };
+  Join join = Join::no;
 
-  /// calibrate, then the chain, then the gate. Throws Error(usage).
+  /// calibrate, convert units, then the chain, then the gate. Throws Error(usage).
   Chain make_chain() const;
   std::vector<CalibrationRule> rules() const;
 };

@@ -261,7 +261,7 @@ class SpectrumTask : public Task {
             c.peaks.empty() ? "  no peak stands above the noise\n" : peak_table(c, analysis).text();
       }
     }
-    const std::vector<std::string> stems = output_stems(files);
+    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
     deliver(
         telling, settings_.output, console,
         [&](OutputFolder& folder) {

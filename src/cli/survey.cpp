@@ -98,7 +98,7 @@ class SurveyTask : public Task {
 
 }  // namespace
 
-SurveyOutcome run_survey(const std::vector<std::string>& files, const SurveySettings& settings,
+SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySettings& settings,
                          const Json& settings_shown) {
   Console console(settings.output);
   Telling telling;
@@ -106,7 +106,7 @@ SurveyOutcome run_survey(const std::vector<std::string>& files, const SurveySett
   telling.settings = settings_shown;
   std::vector<SurveyResult> results;
   // All are opened first: what is wrong with one is said before the work begins.
-  for (auto& input : open_inputs(files, settings.input)) {
+  for (auto& input : open_inputs(named, settings.input)) {
     results.push_back(
         compute_survey(*input, settings, [&](const std::string& label) { return console.progress(label); }));
     const SurveyResult& result = results.back();
@@ -126,6 +126,7 @@ SurveyOutcome run_survey(const std::vector<std::string>& files, const SurveySett
     telling.text += survey_text(result);
   }
 
+  const std::vector<std::string> files = input_files(named, settings.input);
   SurveyOutcome outcome{"", telling.findings};
   const std::vector<std::string> stems = output_stems(files);
   const std::string base = files.size() == 1 ? stems.front() + "-survey" : "survey";

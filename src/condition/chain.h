@@ -28,6 +28,7 @@ Chain parse_chain(std::string_view text);
 
 // The stages, one file each.
 std::unique_ptr<Stage> make_calibrate_stage(std::vector<CalibrationRule> rules);
+std::unique_ptr<Stage> make_unit_stage(std::vector<UnitRule> rules);
 std::unique_ptr<Stage> make_linear_map_stage(std::string name, double factor, double offset);
 std::unique_ptr<Stage> make_gate_stage(Range times);
 std::unique_ptr<Stage> make_detrend_stage(int degree);

@@ -58,7 +58,7 @@ class Calibrate : public Stage {
       for (const std::size_t c : chosen)
         steps[c].insert(steps[c].end(), rule.steps.begin(), rule.steps.end());
     }
-    maps_.clear();
+    calibrations_.clear();
     report_ = {"calibrate", {}, {}};
     for (std::size_t c = 0; c < passing.channels.size(); ++c) {
       Channel& channel = passing.channels[c];
@@ -68,31 +68,93 @@ class Calibrate : public Stage {
       } catch (const Error& error) {
         throw Error(error.status(), "--calibrate for channel \"" + channel.name + "\": " + error.what());
       }
-      maps_.push_back({calibration.factor, calibration.offset});
+      calibrations_.push_back(calibration);
       if (steps[c].empty()) continue;
       report_.values.emplace_back(channel.name, calibration.text);
-      report_.effects.emplace_back(channel.name, "x " + format_number(calibration.factor, 9) + ", + " +
-                                                     format_number(calibration.offset, 9) + ", in " +
-                                                     calibration.unit.text() + " (stored in " +
-                                                     channel.unit.text() + ")");
+      report_.effects.emplace_back(
+          channel.name,
+          "x " + format_number(calibration.factor, 9) + ", + " + format_number(calibration.offset, 9) +
+              (calibration.table.empty()
+                   ? ""
+                   : ", read off a table of " + std::to_string(calibration.table.size()) + " points") +
+              ", in " + calibration.unit.text() + " (stored in " + channel.unit.text() + ")");
       channel.unit = calibration.unit;
       channel.quantity = quantity_of(channel.unit);
     }
   }
 
   void push(Block& block, const Sink& next) override {
-    for (std::size_t c = 0; c < block.channels(); ++c) apply_map(maps_[c], block.samples(c));
+    for (std::size_t c = 0; c < block.columns(); ++c) {
+      const bool imaginary = c >= block.channels();
+      const Calibration& calibration = calibrations_[imaginary ? c - block.channels() : c];
+      if (calibration.table.empty())
+        apply_map({calibration.factor, imaginary ? 0 : calibration.offset}, block.samples(c));
+      else
+        for (double& x : block.samples(c)) x = calibration.value(x);
+    }
     next(block);
   }
   StageReport report() const override { return report_; }
 
  private:
   std::vector<CalibrationRule> rules_;
+  std::vector<Calibration> calibrations_;
+  StageReport report_;
+};
+
+/// Channels in another unit of the same quantity.
+class ConvertUnits : public Stage {
+ public:
+  explicit ConvertUnits(std::vector<UnitRule> rules) : rules_(std::move(rules)) {}
+  bool needs_axis() const override { return false; }
+  void start(Recording& passing) override {
+    maps_.assign(passing.channels.size(), {});
+    report_ = {"unit", {}, {}};
+    for (const UnitRule& rule : rules_) {
+      std::vector<std::size_t> chosen;
+      try {
+        chosen = select_channels(passing, {rule.channels});
+      } catch (const Error&) {
+        continue;  // It may be meant for another recording of the same command.
+      }
+      for (const std::size_t c : chosen) {
+        Channel& channel = passing.channels[c];
+        if (!channel.unit.converts_to(rule.unit))
+          throw Error(Status::usage, "--unit: channel \"" + channel.name + "\" is in " + channel.unit.text() +
+                                         ", which can't be converted to " + rule.unit.text() +
+                                         "; name the stored unit with --calibrate '" + channel.name +
+                                         ": unit UNIT'");
+        const double zero = channel.unit.convert(0, rule.unit);
+        const double factor = channel.unit.convert(1, rule.unit) - zero;
+        maps_[c] = {maps_[c].factor * factor, maps_[c].offset * factor + zero};
+        report_.effects.emplace_back(channel.name, "x " + format_number(factor, 9) + ", from " +
+                                                       channel.unit.text() + " to " + rule.unit.text());
+        channel.unit = rule.unit;
+        channel.quantity = quantity_of(channel.unit);
+      }
+    }
+  }
+  void push(Block& block, const Sink& next) override {
+    for (std::size_t c = 0; c < block.columns(); ++c) {
+      const bool imaginary = c >= block.channels();
+      const Map map = maps_[imaginary ? c - block.channels() : c];
+      apply_map({map.factor, imaginary ? 0 : map.offset}, block.samples(c));
+    }
+    next(block);
+  }
+  StageReport report() const override { return report_; }
+
+ private:
+  std::vector<UnitRule> rules_;
   std::vector<Map> maps_;
   StageReport report_;
 };
 
 }  // namespace
+
+std::unique_ptr<Stage> make_unit_stage(std::vector<UnitRule> rules) {
+  return std::make_unique<ConvertUnits>(std::move(rules));
+}
 
 std::unique_ptr<Stage> make_linear_map_stage(std::string name, double factor, double offset) {
   return std::make_unique<LinearMap>(std::move(name), Map{factor, offset});

@@ -266,7 +266,8 @@ class Delimited : public SampleSource {
       return;
     }
     // A column called time that only counts 0, 1, 2, ...
-    const bool counts = layout_.axis.domain == Axis::Domain::time && judge_.counts(layout_.time_factor) && recording_.samples > 2;
+    const bool counts = layout_.axis.domain == Axis::Domain::time && judge_.counts(layout_.time_factor) &&
+                        recording_.samples > 2;
     if (counts && interval > 0) {
       warn("axis-counts", "the time column only counts samples; the " + source + " gives their times",
            "use --axis none if it is no time at all");
@@ -277,13 +278,17 @@ class Delimited : public SampleSource {
     }
     if (counts)
       warn("axis-counts",
-           "the time column steps by exactly 1: it may count samples rather than " + layout_.columns[layout_.time.value_or(0)].unit.text(),
+           "the time column steps by exactly 1: it may count samples rather than " +
+               layout_.columns[layout_.time.value_or(0)].unit.text(),
            "give --axis none and --rate if it does");
-    recording_.axis.source = layout_.clock ? "clock times" : layout_.axis.domain == Axis::Domain::time ? "time column" : "axis column";
+    recording_.axis.source = layout_.clock                               ? "clock times"
+                             : layout_.axis.domain == Axis::Domain::time ? "time column"
+                                                                         : "axis column";
     const double resolution = layout_.clock ? 1e-9 : resolution_ * layout_.time_factor;
     settle_stamps(recording_, settings_, judge_, resolution, interval, source);
     // A preamble that agrees with the stamps confirms what was taken as the time column.
-    if (interval > 0 && recording_.axis.interval > 0 && std::abs(interval / recording_.axis.interval - 1) <= 1e-4)
+    if (interval > 0 && recording_.axis.interval > 0 &&
+        std::abs(interval / recording_.axis.interval - 1) <= 1e-4)
       std::erase_if(recording_.cautions, [](const Caution& c) {
         return c.code == "axis-assumed" || c.code == "axis-unit-assumed";
       });

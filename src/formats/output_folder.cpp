@@ -74,14 +74,18 @@ void OutputFolder::protect(const std::string& input) { inputs_.emplace_back(inpu
 std::string OutputFolder::path_of(const std::string& name) const { return (folder_ / name).string(); }
 
 void OutputFolder::add(const std::string& name, const std::string& bytes, const std::string& what) {
+  write_bytes(place(name, what), bytes);
+}
+
+std::string OutputFolder::place(const std::string& name, const std::string& what) {
   for (const fs::path& input : inputs_) {
     std::error_code code;
     if (fs::equivalent(input, folder_ / name, code))
       fail(folder_ / name, "is an input and is never written to; choose another folder with --out");
   }
-  write_bytes(waiting_ / name, bytes);
   names_.push_back(name);
   entries_.push_back({path_of(name), what});
+  return (waiting_ / name).string();
 }
 
 void OutputFolder::commit() {

@@ -21,6 +21,8 @@ class OutputFolder {
   /// Paths that must never be written: the inputs.
   void protect(const std::string& input);
   void add(const std::string& name, const std::string& bytes, const std::string& what);
+  /// Where a file that grows with the data is to be written; it becomes `name` in the folder on commit.
+  std::string place(const std::string& name, const std::string& what);
   void commit();
 
   struct Entry {

@@ -31,7 +31,7 @@ bool is_count_title(const Channel& column) {
 }
 
 bool column_rises(const TextLayout& layout, std::span<const Line> lines, std::size_t first, std::size_t last,
-           std::size_t column) {
+                  std::size_t column) {
   std::vector<std::string_view> cells;
   double previous = 0;
   std::size_t seen = 0, rising = 0;
@@ -61,7 +61,8 @@ bool is_frequency_title(const Channel& column) {
 
 bool is_position_title(const Channel& column) {
   const std::string name = lower_case(column.name);
-  for (const char* word : {"position", "stage", "distance", "displacement", "delay", "path", "wavelength", "angle", "wavenumber"})
+  for (const char* word : {"position", "stage", "distance", "displacement", "delay", "path", "wavelength",
+                           "angle", "wavenumber"})
     if (name.find(word) != std::string::npos) return true;
   return name == "x" || name == "pos";
 }
@@ -96,14 +97,16 @@ void find_axis_column(TextLayout& layout, std::span<const Line> lines, std::size
       names.push_back(column_name(layout, c));
       if (names[c] == asked || std::to_string(c + 1) == asked) layout.time = c;
     }
-    if (!layout.time) throw Error(Status::usage, "--axis: " + file + ": " + unknown_name("column", asked, names));
+    if (!layout.time)
+      throw Error(Status::usage, "--axis: " + file + ": " + unknown_name("column", asked, names));
   } else if (count > 1) {
     for (std::size_t c = 0; c < count && !layout.time; ++c)
       if (is_axis_column(layout, c) && rises(c)) layout.time = c;
     // A spectrum or a scan: its axis stands in the first column.
     const Channel& lead = layout.columns[0];
     const bool hertz = lead.unit.text() != "1" && lead.unit.converts_to(Unit::parse("Hz"));
-    if (!layout.time && (is_frequency_title(lead) || hertz || is_position_title(lead)) && rises(0)) layout.time = 0;
+    if (!layout.time && (is_frequency_title(lead) || hertz || is_position_title(lead)) && rises(0))
+      layout.time = 0;
     const bool untitled = std::all_of(layout.columns.begin(), layout.columns.end(),
                                       [](const Channel& c) { return c.name.empty(); });
     if (!layout.time && untitled && rises(0)) {
@@ -119,16 +122,18 @@ void find_axis_column(TextLayout& layout, std::span<const Line> lines, std::size
   layout.axis = axis_of(layout, *layout.time);
   const bool named = column.unit.text() != "1";
   if (!named && layout.axis.domain == Axis::Domain::time) {
-    layout.cautions.push_back({"axis-unit-assumed", Severity::note, "",
-                               "the time column \"" + layout.axis.name + "\" names no unit; seconds are taken",
-                               "check the duration; --axis-scale gives another unit"});
+    layout.cautions.push_back(
+        {"axis-unit-assumed", Severity::note, "",
+         "the time column \"" + layout.axis.name + "\" names no unit; seconds are taken",
+         "check the duration; --axis-scale gives another unit"});
     column.unit = Unit::parse("s");
   }
   if (layout.axis.domain == Axis::Domain::frequency) {
     if (named) layout.time_factor = column.unit.convert(1, layout.axis.unit);
-    layout.cautions.push_back({"looks-like-spectrum", Severity::note, "",
-                               "the column \"" + layout.axis.name + "\" holds frequencies: the table is read as a spectrum",
-                               "if it is a time, name another column with --axis"});
+    layout.cautions.push_back(
+        {"looks-like-spectrum", Severity::note, "",
+         "the column \"" + layout.axis.name + "\" holds frequencies: the table is read as a spectrum",
+         "if it is a time, name another column with --axis"});
   }
   if (layout.axis.domain == Axis::Domain::time) layout.time_factor = column.unit.convert(1, layout.axis.unit);
 }

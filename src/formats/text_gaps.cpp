@@ -11,7 +11,8 @@ namespace {
 bool holds_nan(const TextPiece& piece, std::size_t axis) {
   for (std::size_t c = 0; c < piece.missing.size(); ++c)
     if (c != axis && piece.missing[c] > 0 &&
-        std::any_of(piece.columns[c].begin(), piece.columns[c].begin() + static_cast<std::ptrdiff_t>(piece.rows),
+        std::any_of(piece.columns[c].begin(),
+                    piece.columns[c].begin() + static_cast<std::ptrdiff_t>(piece.rows),
                     [](double x) { return std::isnan(x); }))
       return true;
   return false;
@@ -31,7 +32,8 @@ void TextGaps::count(const TextPiece& piece, std::int64_t line) {
 
 bool TextGaps::whole(const std::deque<TextPiece>& pieces) const {
   // The piece behind is needed as well: its last row is the left neighbour of what comes next.
-  return policy_ != ReadSettings::Missing::interpolate || (pieces.size() > 1 && !holds_nan(pieces.front(), axis_));
+  return policy_ != ReadSettings::Missing::interpolate ||
+         (pieces.size() > 1 && !holds_nan(pieces.front(), axis_));
 }
 
 void TextGaps::mend(std::deque<TextPiece>& pieces, bool ended) {
@@ -45,9 +47,10 @@ void TextGaps::mend(std::deque<TextPiece>& pieces, bool ended) {
     double left_time = 0, left = std::nan(""), index = 0;
     const auto fill = [&](double right_time, double right) {
       for (const auto& [place, time] : run) {
-        const double value = std::isnan(left)    ? right
-                             : std::isnan(right) ? left
-                                                 : left + (right - left) * (time - left_time) / (right_time - left_time);
+        const double value = std::isnan(left) ? right
+                             : std::isnan(right)
+                                 ? left
+                                 : left + (right - left) * (time - left_time) / (right_time - left_time);
         pieces[place.piece].columns[c][place.row] = value;
       }
       run.clear();
@@ -78,8 +81,9 @@ void TextGaps::tell(Recording& recording, const TextLayout& layout) const {
     const bool filled = policy_ == ReadSettings::Missing::interpolate;
     recording.cautions.push_back(
         {filled ? "interpolated" : "gaps", Severity::warning, name,
-         std::to_string(missing_[c]) + (missing_[c] == 1 ? " cell holds" : " cells hold") + " no number, the first in line " +
-             std::to_string(first_[c]) + (filled ? "; filled between their neighbours" : "; left as gaps"),
+         std::to_string(missing_[c]) + (missing_[c] == 1 ? " cell holds" : " cells hold") +
+             " no number, the first in line " + std::to_string(first_[c]) +
+             (filled ? "; filled between their neighbours" : "; left as gaps"),
          filled ? "--missing gap leaves them out instead" : "spectra are averaged between the gaps"});
   }
 }

@@ -54,7 +54,8 @@ std::vector<std::size_t> numeric_cells(const std::vector<std::string_view>& cell
 }
 
 /// Whether a line is a row of the table: numbers, or words for missing ones, where the table has numbers.
-bool is_row(const std::vector<std::string_view>& cells, const std::vector<std::size_t>& wanted, char decimal) {
+bool is_row(const std::vector<std::string_view>& cells, const std::vector<std::size_t>& wanted,
+            char decimal) {
   double value = 0;
   std::size_t numbers = 0;
   for (const std::size_t i : wanted) {
@@ -187,12 +188,13 @@ void read_titles(TextLayout& layout, const std::vector<Line>& lines, std::size_t
   std::vector<std::string_view> cells;
   for (std::size_t i = 0; i < first; ++i) {
     const std::size_t row = first - 1 - i;
-    const char* role = row == names   ? "names of the columns"
-                       : row == units ? "units of the columns"
+    const char* role = row == names                     ? "names of the columns"
+                       : row == units                   ? "units of the columns"
                        : trimmed(lines[i].text).empty() ? "blank"
-                       : row < rows.size() ? "description of the columns"
-                                           : "preamble";
-    layout.lines.emplace_back(std::to_string(i + 1), std::string(role) + ": " + clean_text(lines[i].text, 60));
+                       : row < rows.size()              ? "description of the columns"
+                                                        : "preamble";
+    layout.lines.emplace_back(std::to_string(i + 1),
+                              std::string(role) + ": " + clean_text(lines[i].text, 60));
     if (row != names && row != units) {
       read_preamble_line(layout, lines[i].text);
     } else if (layout.delimiter != ' ') {
@@ -248,13 +250,14 @@ bool parse_cell(std::string_view cell, char decimal, double& value) {
 
 bool is_missing_word(std::string_view cell) {
   cell = trimmed(cell);
-  if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"') cell = trimmed(cell.substr(1, cell.size() - 2));
+  if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"')
+    cell = trimmed(cell.substr(1, cell.size() - 2));
   if (cell.empty()) return true;
   if (cell.size() > 8) return false;
   static constexpr std::string_view words[] = {
-      "-",    "--",  "---",  "nan", "-nan", "+nan", "na",  "n/a",  "#n/a",    "null",    "none",  "ol",  "ovl",
-      "ovld", "ovr", "over", "err", "error", "inf", "-inf", "+inf", "invalid", "missing", "bad",   "?",   "*",
-      "nd",   "#num!", "-ovld", "+ovld", "-ol", "+ol"};
+      "-",       "--",  "---",  "nan", "-nan", "+nan",  "na",    "n/a",   "#n/a", "null", "none",
+      "ol",      "ovl", "ovld", "ovr", "over", "err",   "error", "inf",   "-inf", "+inf", "invalid",
+      "missing", "bad", "?",    "*",   "nd",   "#num!", "-ovld", "+ovld", "-ol",  "+ol"};
   const std::string low = lower_case(cell);
   return std::find(std::begin(words), std::end(words), low) != std::end(words);
 }
@@ -274,7 +277,7 @@ namespace {
 
 Guess best_guess(std::span<const Line> lines, const ReadSettings& settings) {
   Guess best{',', '.', 0, 0, {}, 0};
-  std::vector<std::pair<char, char>> tries = {{',', '.'}, {';', ','}, {';', '.'}, {'\t', '.'},
+  std::vector<std::pair<char, char>> tries = {{',', '.'},  {';', ','}, {';', '.'}, {'\t', '.'},
                                               {'\t', ','}, {'|', '.'}, {' ', '.'}, {' ', ','}};
   if (settings.delimiter != 0) tries = {{settings.delimiter, '.'}, {settings.delimiter, ','}};
   for (const auto& [delimiter, decimal] : tries) {
@@ -338,7 +341,8 @@ void choose_columns(TextLayout& layout, const ReadSettings& settings, const std:
     const std::string text(trimmed(entry));
     const std::size_t dots = text.find("..");
     const std::size_t from = index(std::string(trimmed(text.substr(0, dots))));
-    const std::size_t to = dots == std::string::npos ? from : index(std::string(trimmed(text.substr(dots + 2))));
+    const std::size_t to =
+        dots == std::string::npos ? from : index(std::string(trimmed(text.substr(dots + 2))));
     for (std::size_t c = std::min(from, to); c <= std::max(from, to); ++c) chosen[c] = true;
   }
   std::vector<std::size_t> kept;
@@ -354,7 +358,8 @@ void part_by_times(TextLayout& layout, std::span<const Line> lines, const Guess&
   if (!layout.time || !settings.axis.empty()) return;
   std::vector<std::size_t> times = {*layout.time};
   for (std::size_t c = *layout.time + 1; c < layout.columns.size(); ++c)
-    if (is_axis_column(layout, c) && column_rises(layout, lines, guess.first, guess.last, c)) times.push_back(c);
+    if (is_axis_column(layout, c) && column_rises(layout, lines, guess.first, guess.last, c))
+      times.push_back(c);
   if (times.size() < 2) return;
   bool equal = true;
   std::vector<std::string_view> cells;
@@ -362,7 +367,8 @@ void part_by_times(TextLayout& layout, std::span<const Line> lines, const Guess&
     split_cells(lines[i].text, layout.delimiter, cells);
     double first = 0, other = 0;
     for (const std::size_t c : times)
-      if (layout.cells[c] < cells.size() && parse_cell(cells[layout.cells[times[0]]], layout.decimal, first) &&
+      if (layout.cells[c] < cells.size() &&
+          parse_cell(cells[layout.cells[times[0]]], layout.decimal, first) &&
           parse_cell(cells[layout.cells[c]], layout.decimal, other) && first != other)
         equal = false;
   }
@@ -371,8 +377,9 @@ void part_by_times(TextLayout& layout, std::span<const Line> lines, const Guess&
     std::vector<std::size_t> kept;
     for (std::size_t c = 0; c < layout.columns.size(); ++c)
       if (c == times[0] || std::find(times.begin(), times.end(), c) == times.end()) kept.push_back(c);
-    layout.cautions.push_back({"axis-repeats", Severity::note, "",
-                               std::to_string(times.size()) + " time columns hold the same times; the first is used", ""});
+    layout.cautions.push_back(
+        {"axis-repeats", Severity::note, "",
+         std::to_string(times.size()) + " time columns hold the same times; the first is used", ""});
     keep_columns(layout, kept);
     return;
   }
@@ -382,10 +389,10 @@ void part_by_times(TextLayout& layout, std::span<const Line> lines, const Guess&
     std::vector<std::size_t> group;
     for (std::size_t c = all[t]; c < end; ++c) group.push_back(c);
     if (group.size() < 2) continue;
-    layout.parts.push_back({column_name(layout, group[1]), std::to_string(group.size() - 1) +
-                                                               (group.size() == 2 ? " channel" : " channels") +
-                                                               " with times of its own in column " +
-                                                               std::to_string(all[t] + 1)});
+    layout.parts.push_back({column_name(layout, group[1]),
+                            std::to_string(group.size() - 1) +
+                                (group.size() == 2 ? " channel" : " channels") +
+                                " with times of its own in column " + std::to_string(all[t] + 1)});
     groups.push_back(std::move(group));
   }
   if (groups.size() < 2) {
@@ -441,7 +448,8 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
   part_by_times(layout, lines, best, settings, head.path);
   choose_columns(layout, settings, head.path);
   // A column that only counts the samples is no channel, and no time.
-  for (std::size_t c = 0; c < layout.columns.size() && layout.columns.size() > 1 && settings.columns.empty(); ++c) {
+  for (std::size_t c = 0; c < layout.columns.size() && layout.columns.size() > 1 && settings.columns.empty();
+       ++c) {
     if (layout.time == c || !is_count_title(layout.columns[c]) ||
         !column_rises(layout, lines, best.first, best.last, c))
       continue;

@@ -34,15 +34,15 @@ struct TextLayout {
   TextCoding coding = TextCoding::utf8;
   char delimiter = ',';
   char decimal = '.';
-  std::size_t data_offset = 0;      ///< Byte offset of the first row of numbers, in UTF-8.
-  std::int64_t data_line = 1;       ///< Its line, from 1.
-  std::vector<std::size_t> cells;   ///< Which cell of a line each data column is, ascending.
-  std::vector<Channel> columns;     ///< Title and unit of each data column.
-  std::optional<std::size_t> time;  ///< Index into `columns` of the axis: times, frequencies or positions.
+  std::size_t data_offset = 0;       ///< Byte offset of the first row of numbers, in UTF-8.
+  std::int64_t data_line = 1;        ///< Its line, from 1.
+  std::vector<std::size_t> cells;    ///< Which cell of a line each data column is, ascending.
+  std::vector<Channel> columns;      ///< Title and unit of each data column.
+  std::optional<std::size_t> time;   ///< Index into `columns` of the axis: times, frequencies or positions.
   std::optional<ClockColumn> clock;  ///< Instead of `time`.
-  Axis axis;                        ///< Domain, name and unit of the axis.
-  double time_factor = 1;           ///< Axis units (seconds, hertz) per unit of its column.
-  std::vector<Part> parts;          ///< Where columns have axes of their own.
+  Axis axis;                         ///< Domain, name and unit of the axis.
+  double time_factor = 1;            ///< Axis units (seconds, hertz) per unit of its column.
+  std::vector<Part> parts;           ///< Where columns have axes of their own.
   std::size_t part = 0;
   std::vector<std::pair<std::string, std::string>> notes;  ///< The preamble: key and value (with unit).
   double interval_s = 0;                                   ///< From the preamble; 0: it says nothing.
@@ -50,7 +50,8 @@ struct TextLayout {
   double total_s = 0, start_s = 0;                         ///< Total time and start, from the preamble.
   std::int64_t declared = -1;                              ///< Number of samples the preamble promises.
   std::vector<Caution> cautions;
-  std::vector<std::pair<std::string, std::string>> lines;  ///< What each line was taken for: "3" or "5..12", what.
+  std::vector<std::pair<std::string, std::string>>
+      lines;  ///< What each line was taken for: "3" or "5..12", what.
 
   bool has_axis() const { return time || clock; }
 };

@@ -37,8 +37,8 @@ void read_note(TextLayout& layout, const std::string& key, const std::string& va
     const auto unit = unit_text.empty() ? Unit::try_parse(base) : Unit::try_parse(unit_text);
     return unit && unit->converts_to(Unit::parse(base)) ? unit->convert(number, Unit::parse(base)) : 0.0;
   };
-  if (contains_any(name, {"start time", "time offset", "trigger offset", "first sample time", "x origin", "xorigin",
-                          "xzero", "x zero", "horizontal offset"}) ||
+  if (contains_any(name, {"start time", "time offset", "trigger offset", "first sample time", "x origin",
+                          "xorigin", "xzero", "x zero", "horizontal offset"}) ||
       name == "t0" || name == "start") {
     const auto unit = unit_text.empty() ? std::optional<Unit>(Unit::parse("s")) : Unit::try_parse(unit_text);
     if (unit && unit->converts_to(Unit::parse("s"))) layout.start_s = unit->convert(number, Unit::parse("s"));
@@ -47,18 +47,21 @@ void read_note(TextLayout& layout, const std::string& key, const std::string& va
   if (!(number > 0)) return;
   const bool sampling = contains_any(name, {"sampl", "record", "horizontal", "scan", "acquisition", "tact"});
   double interval = 0;
-  if (contains_any(name, {"duration", "total time", "time span", "timespan", "record time", "acquisition time",
-                          "sweep time", "recording time", "measurement time", "messdauer"}) &&
+  if (contains_any(name,
+                   {"duration", "total time", "time span", "timespan", "record time", "acquisition time",
+                    "sweep time", "recording time", "measurement time", "messdauer"}) &&
       in("s") > 0) {
     if (layout.total_s == 0) layout.total_s = in("s");
     return;
   }
   if (contains_any(name, {"interval", "increment", "delta t", "delta_t", "time step", "timestep",
-                          "sample period", "sampling period", "sampling time", "time resolution", "abtastintervall",
-                          "seconds per sample", "time per sample"}) ||
+                          "sample period", "sampling period", "sampling time", "time resolution",
+                          "abtastintervall", "seconds per sample", "time per sample"}) ||
       name == "dt" || name == "delta" || name == "tsample" || name == "ts")
     interval = in("s");
-  else if ((sampling && contains_any(name, {"rate", "freq"})) || contains_any(name, {"abtastrate", "samples per second", "samples/s"}) || name == "fs" || name == "rate")
+  else if ((sampling && contains_any(name, {"rate", "freq"})) ||
+           contains_any(name, {"abtastrate", "samples per second", "samples/s"}) || name == "fs" ||
+           name == "rate")
     interval = in("Hz") > 0 ? 1 / in("Hz") : 0;
   else if (contains_any(name,
                         {"record length", "number of points", "number of samples", "points", "samples"}) &&

@@ -76,7 +76,8 @@ const char* parse_number(const char* const from, const char* const end, char dec
       at = mark;
     }
   }
-  if (digits > 0 && digits <= 18 && mantissa <= (std::uint64_t{1} << 53) && exponent >= -22 && exponent <= 22) {
+  if (digits > 0 && digits <= 18 && mantissa <= (std::uint64_t{1} << 53) && exponent >= -22 &&
+      exponent <= 22) {
     const auto whole = static_cast<double>(mantissa);
     const double size = exponent < 0 ? whole / tens[-exponent] : whole * tens[exponent];
     value = negative ? -size : size;
@@ -139,7 +140,8 @@ struct RowParser {
     if (clock.cell + (clock.two_cells ? 1 : 0) >= cells.size()) return false;
     const auto bare = [](std::string_view text) {
       text = trimmed(text);
-      return text.size() >= 2 && text.front() == '"' && text.back() == '"' ? text.substr(1, text.size() - 2) : text;
+      return text.size() >= 2 && text.front() == '"' && text.back() == '"' ? text.substr(1, text.size() - 2)
+                                                                           : text;
     };
     const std::string_view first = bare(cells[clock.cell]);
     std::optional<std::int64_t> ns;
@@ -221,15 +223,18 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
   for (auto& column : piece.columns)
     if (column.size() < expected || column.size() != piece.columns.front().size())
       column.resize(std::max(expected, piece.columns.front().size()));
-  RowParser parser{layout, missing_allowed, piece, layout.time.value_or(std::size_t(-1)),
-                   std::vector<double>(count), {}, {}};
+  RowParser parser{
+      layout, missing_allowed, piece, layout.time.value_or(std::size_t(-1)), std::vector<double>(count), {},
+      {}};
   const bool blanks = layout.delimiter == ' ';
   const double factor = layout.time_factor;
   const char* at = text.data();
   const char* const end = at + text.size();
   while (at < end) {
     ++piece.lines;
-    const char* next = layout.clock ? nullptr : blanks ? parser.fast<true>(at, end) : parser.fast<false>(at, end);
+    const char* next = layout.clock ? nullptr
+                       : blanks     ? parser.fast<true>(at, end)
+                                    : parser.fast<false>(at, end);
     bool good = next != nullptr;
     if (!good) {
       const char* stop = static_cast<const char*>(std::memchr(at, '\n', static_cast<std::size_t>(end - at)));
@@ -251,7 +256,8 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
       ++piece.good_after_bad;
     } else {
       if (layout.time) {
-        // Trailing zeros may have been left off, so one stamp alone does not tell how finely they are printed.
+        // Trailing zeros may have been left off, so one stamp alone does not tell how finely they are
+        // printed.
         if (piece.rows < 64 || piece.rows % 64 == 0) {
           const double step = printed_step(parser.time_cell, layout.decimal);
           piece.printed_step = piece.printed_step == 0 ? step : std::min(piece.printed_step, step);

@@ -36,6 +36,7 @@ struct TextPiece {
 /// number makes its row bad, or is NaN where `missing_allowed` and it is a data cell holding a word for that.
 /// The axis column is multiplied with the layout's factor; the clock's times are seconds since its first row.
 /// Behind the text must stand a byte that can be read and is no digit (a string's closing NUL will do).
-void parse_text_piece(std::string_view text, const TextLayout& layout, bool missing_allowed, TextPiece& piece);
+void parse_text_piece(std::string_view text, const TextLayout& layout, bool missing_allowed,
+                      TextPiece& piece);
 
 }  // namespace vprism

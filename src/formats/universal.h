@@ -48,6 +48,9 @@ struct UniversalFile {
   std::vector<int> skipped;  ///< Numbers of data sets that are not read.
 };
 
+/// Before the exact interval in a text line of files that we write.
+inline constexpr const char* universal_interval_key = "INTERVAL";
+
 /// Walks through the file without reading values. Throws Error(input) for damage.
 UniversalFile index_universal(const InputFile& file);
 

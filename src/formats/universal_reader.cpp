@@ -178,6 +178,32 @@ FieldLayout binary_layout(const InputFile& file, const std::vector<UniversalFunc
   return layout;
 }
 
+/// The header's increment has six digits. A text line of ours keeps all of them; else a whole number of hertz
+/// that the six digits allow is what was meant.
+double exact_interval(const UniversalFunction& f, double factor, Recording& recording) {
+  const double printed = f.increment * factor;
+  if (!f.even || !(printed > 0)) return printed;
+  const double slack = 0.6 * std::pow(10.0, std::floor(std::log10(f.increment)) - 5) * factor;
+  for (const std::string& text : f.texts) {
+    double value = 0;
+    if (!starts_with(text, universal_interval_key)) continue;
+    const std::string_view number = trimmed(std::string_view(text).substr(8));
+    const auto [end, code] = fast_float::from_chars(number.data(), number.data() + number.size(), value);
+    if (code == std::errc() && std::abs(value * factor - printed) <= slack) return value * factor;
+  }
+  if (recording.axis.domain != Axis::Domain::time) return printed;
+  const double whole = std::round(1 / printed);
+  if (whole >= 1 && whole != 1 / printed && std::abs(1 / whole - printed) <= slack) {
+    recording.cautions.push_back({"rate-rounded", Severity::note, "",
+                                  "the header's interval of " + format_number(printed, 6) +
+                                      " s has six digits: the rate " + format_quantity(whole, "Hz", 9) +
+                                      " is taken, not " + format_quantity(1 / printed, "Hz", 9),
+                                  "give --rate if it is another"});
+    return 1 / whole;
+  }
+  return printed;
+}
+
 std::string point_name(const std::string& entity, long long node, int direction) {
   std::string out = entity.empty() || lower_case(entity) == "none" ? "" : entity + ":";
   return out + std::to_string(node) + direction_name(direction);
@@ -276,7 +302,8 @@ std::unique_ptr<SampleSource> open_universal(const FileHead& head, const ReadSet
                                   "the file names the quantity but no unit; SI is taken",
                                   "name it with --calibrate 'CHANNEL: unit UNIT'"});
   for (std::size_t i = 0; i < 5; ++i)
-    if (!f.texts[i].empty() && lower_case(f.texts[i]) != "none")
+    if (!f.texts[i].empty() && lower_case(f.texts[i]) != "none" &&
+        !starts_with(f.texts[i], universal_interval_key))
       recording.notes.emplace_back("text " + std::to_string(i + 1), f.texts[i]);
   if (!index.nodes.empty()) recording.notes.emplace_back("nodes", std::to_string(index.nodes.size()));
   Axis& axis = recording.axis;
@@ -299,6 +326,7 @@ std::unique_ptr<SampleSource> open_universal(const FileHead& head, const ReadSet
   if (f.even && !(f.increment > 0 && std::isfinite(f.increment)))
     throw Error(Status::input, head.path + ": damaged universal file: an abscissa increment of " +
                                    format_number(f.increment) + "; export it again");
+  const double interval = exact_interval(f, factor, recording);
   axis.start = f.minimum * factor;
   axis.source = f.even ? "file header" : "abscissa values";
   if (!f.binary)
@@ -310,7 +338,7 @@ std::unique_ptr<SampleSource> open_universal(const FileHead& head, const ReadSet
     layout.stamp_resolution = 1e-6 * std::abs(f.minimum + f.increment) * factor;
   }
   return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(layout), settings,
-                                       f.even ? f.increment * factor : 0, "file header");
+                                       f.even ? interval : 0, "file header");
 }
 
 }  // namespace vprism

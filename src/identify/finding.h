@@ -6,6 +6,8 @@
 
 #include "identify/peaks.h"
 #include "signal/recording.h"
+#include "transform/levels.h"
+#include "transform/spikes.h"
 #include "transform/statistics.h"
 
 namespace vprism {
@@ -33,7 +35,8 @@ std::vector<Finding> name_peaks(const Channel& channel, const std::vector<Peak>&
 
 /// Cautions that level statistics give rise to: dead channel, clipping, spikes, large offset, values that are
 /// no numbers.
-std::vector<Caution> level_cautions(const Channel& channel, const Statistics& statistics);
+std::vector<Caution> level_cautions(const Channel& channel, const Statistics& statistics,
+                                    const Levels& levels, const Spikes& spikes, const Axis& axis);
 
 /// Cautions about a spectrum: one segment only, lines closer than the RBW.
 std::vector<Caution> spectrum_cautions(const Channel& channel, const Spectrum& spectrum,

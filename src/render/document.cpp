@@ -46,9 +46,23 @@ Json input_json(const InputFacts& input) {
   Json chain = Json::array();
   for (const StageReport& stage : input.chain)
     chain.push_back({{"step", stage.name}, {"values", pairs(stage.values)}, {"did", pairs(stage.effects)}});
-  return {
-      {"file", r.file},       {"digest", input.digest},  {"format", r.format}, {"rate_from", r.axis.source},
-      {"channels", channels}, {"notes", pairs(r.notes)}, {"chain", chain}};
+  Json parts = Json::array();
+  for (const Part& part : r.parts) parts.push_back({{"name", part.name}, {"what", part.what}});
+  const char* domain = r.axis.domain == Axis::Domain::time        ? "time"
+                       : r.axis.domain == Axis::Domain::frequency ? "frequency"
+                                                                  : "other";
+  return {{"file", r.file},
+          {"digest", input.digest},
+          {"format", r.format},
+          {"rate_from", r.axis.source},
+          {"channels", channels},
+          {"notes", pairs(r.notes)},
+          {"chain", chain},
+          {"axis", domain},
+          {"axis_unit", r.axis.unit.text()},
+          {"complex", r.complex},
+          {"parts", parts},
+          {"part", r.parts.empty() ? Json(nullptr) : Json(r.part + 1)}};
 }
 
 }  // namespace

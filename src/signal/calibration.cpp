@@ -1,6 +1,7 @@
 // calibration.cpp: see calibration.h. Rules are text so that the command line and case files share them.
 #include "signal/calibration.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "base/error.h"
@@ -14,7 +15,8 @@ namespace {
 [[noreturn]] void fail(const std::string& line) { throw Error(Status::usage, line); }
 
 const std::vector<std::string>& step_names() {
-  static const std::vector<std::string> names = {"probe", "gain", "offset", "sensitivity", "linear", "unit"};
+  static const std::vector<std::string> names = {"probe",  "gain",      "offset", "sensitivity",
+                                                 "linear", "two-point", "table",  "unit"};
   return names;
 }
 
@@ -39,13 +41,42 @@ void apply_sensitivity(Calibration& c, std::string_view text) {
   std::string_view per = trimmed(text.substr(slash + 1));
   if (per.size() > 2 && per.front() == '(' && per.back() == ')') per = per.substr(1, per.size() - 2);
   const Unit physical = Unit::parse(per);
-  if (c.unit.dimensionless()) c.unit = Unit::parse("V");  // Recorders that name no unit store volts.
+  // Recorders that name no unit store what the sensor puts out: volts, or coulombs of a charge output.
+  if (c.unit.dimensionless()) c.unit = Unit::parse(out.unit.converts_to(Unit::parse("C")) ? "C" : "V");
   if (!out.unit.converts_to(c.unit))
     fail("\"sensitivity " + clean_text(text) + "\" does not fit a channel in " + c.unit.text());
   const double sensitivity = out.unit.convert(out.value, c.unit);
   c.factor /= sensitivity;
   c.offset /= sensitivity;
   c.unit = physical;
+}
+
+/// "0.5=0 4.5=10 bar": pairs, then the unit.
+std::vector<std::pair<double, double>> parse_points(const std::string& name, std::string_view text,
+                                                    std::string_view& unit) {
+  std::vector<std::pair<double, double>> points;
+  while (!text.empty()) {
+    const std::string_view word = text.substr(0, text.find_first_of(" \t"));
+    const std::size_t mark = word.find('=');
+    if (mark == std::string_view::npos) break;
+    std::string_view rest;
+    const double x = parse_leading_number(word.substr(0, mark), rest);
+    if (!rest.empty()) fail("\"" + clean_text(word) + "\": write plain numbers, STORED=PHYSICAL");
+    const double y = parse_leading_number(word.substr(mark + 1), rest);
+    if (!rest.empty())
+      fail("\"" + clean_text(word) + "\": write plain numbers, STORED=PHYSICAL, and the unit at the end");
+    points.emplace_back(x, y);
+    text = trimmed(text.substr(word.size()));
+  }
+  unit = text;
+  std::sort(points.begin(), points.end());
+  for (std::size_t i = 1; i < points.size(); ++i)
+    if (points[i].first == points[i - 1].first)
+      fail("\"" + name + "\": two points at " + format_number(points[i].first, 9));
+  if (points.size() < 2 || unit.empty() || (name == "two-point" && points.size() != 2))
+    fail("\"" + name + "\": write \"" + name + " X=Y X=Y" + (name == "table" ? " ..." : "") +
+         " UNIT\", for example \"" + name + " 0.5=0 4.5=10 bar\"");
+  return points;
 }
 
 void apply_step(Calibration& c, const std::string& step) {
@@ -60,6 +91,8 @@ void apply_step(Calibration& c, const std::string& step) {
         fail("\"" + name +
              "\" needs a value, for example \"probe 10\", \"gain 20 dB\", \"sensitivity 100 mV/g\"");
   }
+  if (!c.table.empty() && name != "unit")
+    fail("\"" + name + "\" after a table; a table is the last step but for \"unit\"");
   if (name == "probe") {
     const double factor = parse_factor(name, value);
     c.factor *= factor;
@@ -79,6 +112,17 @@ void apply_step(Calibration& c, const std::string& step) {
     apply_sensitivity(c, value);
   } else if (name == "unit") {
     c.unit = Unit::parse(value);
+  } else if (name == "two-point" || name == "table") {
+    std::string_view unit;
+    const auto points = parse_points(name, value, unit);
+    c.unit = Unit::parse(unit);
+    if (name == "table") {
+      c.table = points;
+    } else {
+      const double slope = (points[1].second - points[0].second) / (points[1].first - points[0].first);
+      c.factor *= slope;
+      c.offset = slope * (c.offset - points[0].first) + points[0].second;
+    }
   } else if (name == "linear") {
     std::string_view rest;
     const double a = parse_leading_number(value, rest);
@@ -93,6 +137,17 @@ void apply_step(Calibration& c, const std::string& step) {
 }
 
 }  // namespace
+
+double Calibration::value(double stored) const {
+  const double x = factor * stored + offset;
+  if (table.empty() || std::isnan(x)) return x;
+  auto right =
+      std::upper_bound(table.begin(), table.end(), x, [](double v, const auto& p) { return v < p.first; });
+  right = std::clamp(right, table.begin() + 1, table.end() - 1);
+  const auto& [x0, y0] = *(right - 1);
+  const auto& [x1, y1] = *right;
+  return y0 + (y1 - y0) * (x - x0) / (x1 - x0);
+}
 
 CalibrationRule parse_calibration_rule(std::string_view text) {
   const std::size_t colon = text.rfind(':');
@@ -122,6 +177,13 @@ CalibrationRule parse_calibration_rule(std::string_view text) {
     }
   }
   return rule;
+}
+
+UnitRule parse_unit_rule(std::string_view text) {
+  const std::size_t colon = text.rfind(':');
+  if (colon == std::string_view::npos || trimmed(text.substr(0, colon)).empty())
+    fail("\"" + clean_text(text) + "\": write \"CHANNEL: UNIT\", for example \"acc*: m/s^2\"");
+  return {std::string(trimmed(text.substr(0, colon))), Unit::parse(trimmed(text.substr(colon + 1)))};
 }
 
 Calibration make_calibration(const std::vector<std::string>& steps, const Unit& stored) {

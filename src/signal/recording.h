@@ -70,16 +70,18 @@ struct Recording {
   bool complex = false;           ///< All channels carry imaginary parts.
   std::vector<Caution> cautions;  ///< What reading found.
   std::vector<std::pair<std::string, std::string>>
-      notes;                ///< Keys and values the file carries beside its data.
+      notes;  ///< Keys and values the file carries beside its data.
   std::vector<std::pair<std::string, std::string>>
-      layout;                          ///< Of text: what each line was taken for, "3" or "5..".
+      layout;               ///< Of text: what each line was taken for, "3" or "5..".
   std::vector<Part> parts;  ///< All that the file holds, if more than one; this is parts[part].
   std::size_t part = 0;
   std::vector<Node> nodes;              ///< Geometry, where the file has it.
   std::optional<std::int64_t> zero_ns;  ///< When time 0 was: nanoseconds since 1970, UTC.
 
   /// From the first sample to the end of the last one; between first and last stamp where there are stamps.
-  double duration_s() const { return static_cast<double>(axis.stamped ? samples - 1 : samples) * axis.interval; }
+  double duration_s() const {
+    return static_cast<double>(axis.stamped ? samples - 1 : samples) * axis.interval;
+  }
   /// File name without folder and ending, fit for output names.
   std::string stem() const;
 };

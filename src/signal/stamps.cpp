@@ -61,9 +61,9 @@ void StampJudge::add(std::span<const double> stamps) {
   for (; k < stamps.size() && first_steps_.size() < most_first_steps; ++k) first_steps_.push_back(step_at(k));
   if (k < stamps.size()) {
     if (later_.usual == 0) later_.usual = usual_step();
-    if (std::abs(least - later_.usual) <= 0.1 * later_.usual && std::abs(greatest - later_.usual) <= 0.1 * later_.usual) {
+    if (std::abs(least - later_.usual) <= 0.1 * later_.usual &&
+        std::abs(greatest - later_.usual) <= 0.1 * later_.usual) {
       later_.all += static_cast<std::int64_t>(stamps.size() - k);
-      later_.near += static_cast<std::int64_t>(stamps.size() - k);
     } else {
       for (; k < stamps.size(); ++k) later_.weigh(step_at(k));
     }
@@ -74,10 +74,11 @@ void StampJudge::add(std::span<const double> stamps) {
 
 void StampJudge::Steps::weigh(double step) {
   ++all;
-  if (std::abs(step - usual) <= 0.1 * usual) ++near;
-  if (step > 1.5 * usual) {
+  const double ratio = std::min(step / usual, 1e15), whole = std::round(ratio);
+  if (whole < 1 || std::abs(ratio - whole) > 0.1) ++odd;
+  if (ratio > 1.5) {
     ++longer;
-    lost += std::llround(std::min(step / usual, 1e15)) - 1;
+    lost += static_cast<std::int64_t>(whole) - 1;
   }
 }
 
@@ -90,7 +91,9 @@ double StampJudge::usual_step() const {
 }
 
 bool StampJudge::counts(double unit) const {
-  const auto is = [&](double x, double y) { return std::abs(x - y * unit) <= 1e-9 * unit * (1 + std::abs(y)); };
+  const auto is = [&](double x, double y) {
+    return std::abs(x - y * unit) <= 1e-9 * unit * (1 + std::abs(y));
+  };
   return count_ > 2 && (is(first_, 0) || is(first_, 1)) && is(least_step_, 1) && is(greatest_step_, 1);
 }
 
@@ -122,34 +125,36 @@ std::vector<Caution> StampJudge::cautions(const Axis& axis) const {
   const std::string unit = axis.unit.text();
   const bool timed = axis.domain == Axis::Domain::time;
   if (reversed_ > 0 && axis.stamped)
-    out.push_back(
-        {"axis-reversed", Severity::serious, "",
-         std::to_string(reversed_) + (reversed_ == 1 ? " stamp runs" : " stamps run") + " backwards, the first at " +
-             row(reversed_at_),
-         "check the export; leave the stamps out with --axis none --rate if the samples are even"});
+    out.push_back({"axis-reversed", Severity::serious, "",
+                   std::to_string(reversed_) + (reversed_ == 1 ? " stamp runs" : " stamps run") +
+                       " backwards, the first at " + row(reversed_at_),
+                   "check the export; leave the stamps out with --axis none --rate if the samples are even"});
   if (repeated_ > 0)
     out.push_back({"axis-repeated", axis.stamped ? Severity::warning : Severity::note, "",
                    std::to_string(repeated_) + (repeated_ == 1 ? " stamp repeats" : " stamps repeat") +
                        " the one before",
                    "export more digits of time, or give --rate"});
   if (!timed) return out;  // A sweep or a scan may step as it likes.
-  // Among steps that are mostly alike, longer ones are samples left out; a solver's changing steps are not.
+  // Among steps that are whole numbers of the usual one, longer ones are samples left out; a solver's
+  // changing steps are not. A clock that was set anew makes a few odd steps.
   Steps steps = later_;
   steps.usual = usual_step();
   for (const double step : first_steps_) steps.weigh(step);
-  if (axis.stamped && steps.usual > 0 && steps.longer > 0 && steps.near * 4 > steps.all * 3)
+  if (axis.stamped && steps.usual > 0 && steps.longer > 0 &&
+      (steps.odd <= 3 ? steps.all >= 10 : steps.odd * 50 <= steps.all))
     out.push_back({"axis-gap", Severity::warning, "",
                    std::to_string(steps.longer) + (steps.longer == 1 ? " step is" : " steps are") +
-                       " over 1.5 times the usual " + format_quantity(steps.usual, unit, 4) + ", the longest " +
-                       format_number(greatest_step_ / steps.usual, 4) + " times, before " + row(greatest_at_) +
-                       ": about " + std::to_string(steps.lost) + (steps.lost == 1 ? " sample is" : " samples are") + " missing",
+                       " over 1.5 times the usual " + format_quantity(steps.usual, unit, 4) +
+                       ", the longest " + format_number(greatest_step_ / steps.usual, 4) + " times, before " +
+                       row(greatest_at_) + ": about " + std::to_string(steps.lost) +
+                       (steps.lost == 1 ? " sample is" : " samples are") + " missing",
                    "gate the analysis to a stretch without gaps"});
   if (axis.stamped)
     out.push_back(
         {"axis-uneven", Severity::serious, "",
          "steps run from " + format_quantity(least_step_, unit, 4) + " to " +
-             format_quantity(greatest_step_, unit, 4) + "; stamps stray " +
-             format_number(axis.jitter, 3) + " of an interval (RMS) from an even grid",
+             format_quantity(greatest_step_, unit, 4) + "; stamps stray " + format_number(axis.jitter, 3) +
+             " of an interval (RMS) from an even grid",
          "a spectrum needs an even grid; if the stamps are only badly printed, give --axis none and --rate"});
   else if (axis.jitter > 1e-3)
     out.push_back({"axis-jitter", Severity::note, "",

@@ -39,7 +39,7 @@ class StampJudge {
   /// Steps against the usual one.
   struct Steps {
     double usual = 0;
-    std::int64_t all = 0, near = 0, longer = 0, lost = 0;
+    std::int64_t all = 0, odd = 0, longer = 0, lost = 0;
     void weigh(double step);
   };
   /// The median of the first steps, which are kept and weighed at the end.

@@ -45,15 +45,18 @@ void StatisticsEstimator::add_column(Sums& all, std::span<const double> x) {
     // Rails: samples at the extremes. Most blocks touch neither of the record's, and are not looked through
     // again.
     if (all.n == 0) all.min = low, all.max = high, all.run_value = x[0] - 1;
-    if (low < all.min) all.min = low, all.at_min = all.longest_at_min = 0;
-    if (high > all.max) all.max = high, all.at_max = all.longest_at_max = 0;
+    if (low < all.min) all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
+    if (high > all.max) all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
     if (low == all.min || high == all.max) {
-      for (const double v : x) {
+      for (std::size_t i = 0; i < x.size(); ++i) {
+        const double v = x[i];
         const bool at_min = v == all.min, at_max = v == all.max;
         all.at_min += at_min;
         all.at_max += at_max;
         all.run = (at_min || at_max) ? (v == all.run_value ? all.run + 1 : 1) : 0;
         all.run_value = v;
+        if (all.run == 1) all.run_leads = all.n == 0 && i == 0;
+        if (all.run == 4 && !all.run_leads) ++(at_min ? all.runs_at_min : all.runs_at_max);
         if (at_min) all.longest_at_min = std::max(all.longest_at_min, all.run);
         if (at_max) all.longest_at_max = std::max(all.longest_at_max, all.run);
       }
@@ -82,6 +85,8 @@ std::vector<Statistics> StatisticsEstimator::result() const {
     s.std = all.n > 1 ? std::sqrt(all.m2 / (all.n - 1)) : 0;
     s.crest = s.rms > 0 ? std::max(std::abs(s.min), std::abs(s.max)) / s.rms : 0;
     s.skewness = all.m2 > 0 ? std::sqrt(all.n) * all.m3 / std::pow(all.m2, 1.5) : 0;
+    // A run that lasts to the end may be a signal that has come to rest.
+    s.rail_runs = all.runs_at_min + all.runs_at_max - (all.run >= 4 && !all.run_leads ? 1 : 0);
     s.missing = all.missing, s.zero_tail = all.zero_tail;
     s.kurtosis = all.m2 > 0 ? all.n * all.m4 / (all.m2 * all.m2) : 0;
     s.at_min = all.at_min, s.at_max = all.at_max;
@@ -100,6 +105,10 @@ void join_neighbours(Outline& o) {
     const std::size_t right = std::min(2 * i + 1, o.low.size() - 1);
     o.low[i] = std::fmin(o.low[2 * i], o.low[right]);
     o.high[i] = std::fmax(o.high[2 * i], o.high[right]);
+  }
+  if (!o.at.empty()) {
+    for (std::size_t i = 0; i < half; ++i) o.at[i] = o.at[2 * i];
+    o.at.resize(half);
   }
   o.low.resize(half);
   o.high.resize(half);
@@ -126,6 +135,7 @@ void OutlineEstimator::add(const Block& block) {
         }
         o.low.push_back(x[n]);
         o.high.push_back(x[n]);
+        if (block.stamped()) o.at.push_back(block.stamps()[n]);
       }
       const std::size_t take = std::min(x.size() - n, static_cast<std::size_t>(o.samples_per_stretch) - used);
       // Written so that NaN never wins, save where nothing else has been.

@@ -18,6 +18,7 @@ struct Statistics {
   double kurtosis = 0;                  ///< Fourth central moment / variance^2; 3 for a Gaussian.
   std::int64_t at_min = 0, at_max = 0;  ///< Samples that equal min or max, for clipping at a rail.
   std::int64_t longest_rail = 0;        ///< Longest run of samples at min or at max.
+  std::int64_t rail_runs = 0;           ///< Runs of 4 and more at an extreme, save at the record's ends.
   std::int64_t zero_tail = 0;           ///< Samples at the record's end that are exactly zero.
 };
 
@@ -35,7 +36,8 @@ class StatisticsEstimator {
     double min = 0, max = 0;
     std::int64_t at_min = 0, at_max = 0, run = 0, longest_at_min = 0, longest_at_max = 0;
     double run_value = 0;
-    std::int64_t missing = 0, zero_tail = 0;
+    std::int64_t missing = 0, zero_tail = 0, runs_at_min = 0, runs_at_max = 0;
+    bool run_leads = false;  ///< The run began with the record.
   };
   static void add_column(Sums& all, std::span<const double> x);
   std::vector<Sums> channels_;
@@ -48,6 +50,7 @@ struct Outline {
   std::int64_t samples_per_stretch = 1;
   std::int64_t samples = 0;
   std::vector<double> low, high;
+  std::vector<double> at;  ///< Stamp of each stretch's first sample; empty without stamps.
 };
 
 /// The same with neighbouring stretches joined until at most `count` are left. An outline of a single sample
