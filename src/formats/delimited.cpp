@@ -144,9 +144,11 @@ class Delimited : public SampleSource {
     if (ended_) return false;
     // The buffer keeps its length, so that its bytes are not set to zero for every batch.
     std::size_t used = carried_.size();
-    if (buffer_.size() < used + batch_bytes) buffer_.resize(used + batch_bytes + batch_bytes / 4);
+    const std::size_t batch =
+        static_cast<std::size_t>(std::min<std::uint64_t>(batch_bytes, 2 * stream_.file().size() + 64));
+    if (buffer_.size() < used + batch + 1) buffer_.resize(used + batch + batch / 4 + 1);
     std::copy(carried_.begin(), carried_.end(), buffer_.begin());
-    const std::size_t got = stream_.read(std::span(buffer_).subspan(used, batch_bytes));
+    const std::size_t got = stream_.read(std::span(buffer_).subspan(used, batch));
     ended_ = got == 0;
     used += got;
     const std::string_view text(buffer_.data(), used);

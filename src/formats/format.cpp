@@ -3,6 +3,7 @@
 
 #include <xxhash.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cmath>
 #include <cstdio>
@@ -136,8 +137,10 @@ std::int64_t nanoseconds_since_1970(int year, int month, int day, int hour, int 
   const std::int64_t of_era = y - era * 400;
   const std::int64_t of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
   const std::int64_t days = era * 146097 + of_era * 365 + of_era / 4 - of_era / 100 + of_year - 719468;
-  const std::int64_t whole = ((days * 24 + hour) * 60 + minute) * 60;
-  return whole * 1000000000 + static_cast<std::int64_t>(std::llround(second * 1e9));
+  // 64 bits of nanoseconds reach from 1677 to 2262; beyond, the nearest end is given.
+  const std::int64_t whole =
+      std::clamp<std::int64_t>(((days * 24 + hour) * 60 + minute) * 60, -9200000000, 9200000000);
+  return whole * 1000000000 + static_cast<std::int64_t>(std::llround(std::clamp(second, 0.0, 61.0) * 1e9));
 }
 
 std::string file_digest(const std::string& path) {

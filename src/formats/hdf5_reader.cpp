@@ -14,6 +14,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "formats/hdf5_file.h"
+#include "formats/hdf5_probe.h"
 
 namespace vprism {
 
@@ -135,6 +136,7 @@ class Hdf5Source : public SampleSource {
     H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
     recording_.file = head.path;
     recording_.format = "HDF5";
+    probe_hdf5(head.path, head.size);
     file_ = Hdf5Handle(H5Fopen(head.path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
     if (!file_)
       throw Error(Status::input, head.path + ": damaged HDF5 file: it can't be opened; copy it again");

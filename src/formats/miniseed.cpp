@@ -151,7 +151,8 @@ class MiniSeed : public SampleSource {
     place(begin, rate);
     recording_.format = "miniSEED";
     recording_.axis.interval = 1 / rate;
-    recording_.zero_ns = begin * (1000000000 / HPTMODULUS);
+    constexpr hptime_t furthest = hptime_t{9200000000} * HPTMODULUS;
+    if (begin > -furthest && begin < furthest) recording_.zero_ns = begin * (1000000000 / HPTMODULUS);
   }
 
   /// Puts every record on the grid, and tells of what does not fit.
@@ -160,7 +161,8 @@ class MiniSeed : public SampleSource {
     double worst = 0;
     for (Stream& s : streams_) {
       for (std::size_t i = 0; i < s.records.size(); ++i) {
-        const double exact = static_cast<double>(s.starts[i] - begin) / HPTMODULUS * rate;
+        const double exact =
+            (static_cast<double>(s.starts[i]) - static_cast<double>(begin)) / HPTMODULUS * rate;
         if (!(exact < 1e15)) damaged(s.records[i].offset, "its time is out of all range");
         s.records[i].first = std::llround(exact);
         worst = std::max(worst, std::abs(exact - std::round(exact)));

@@ -152,8 +152,10 @@ struct RowParser {
       ns = parse_date_time(first);
       if (!ns) ns = parse_time_of_day(first);
     }
-    if (ns) seconds = static_cast<double>(*ns - clock.first_ns) * 1e-9;
-    return ns.has_value();
+    std::int64_t passed = 0;
+    if (!ns || __builtin_sub_overflow(*ns, clock.first_ns, &passed)) return false;
+    seconds = static_cast<double>(passed) * 1e-9;
+    return true;
   }
 
   void note_bad(std::size_t cell, bool is_missing) {
