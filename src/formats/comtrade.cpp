@@ -329,7 +329,7 @@ std::unique_ptr<SampleSource> open_comtrade(const FileHead& head, const ReadSett
     recording.zero_ns = c.start_ns;
     if (c.trigger_ns != 0)
       recording.notes.emplace_back(
-          "trigger", format_quantity(static_cast<double>(c.trigger_ns - c.start_ns) * 1e-9, "s", 9) +
+          "trigger", format_quantity(seconds_between(c.start_ns, c.trigger_ns), "s", 9) +
                          " after the start");
   }
   const bool stamped = c.rate == 0 || c.several_rates;

@@ -169,7 +169,7 @@ class Edf : public SampleSource {
 }  // namespace
 
 bool recognises_edf(const FileHead& head) {
-  if (head.bytes.size() < 256) return false;
+  if (head.bytes.size() < 176) return false;
   const std::string_view first = std::string_view(head.bytes).substr(0, 8);
   return (first == "0       " || first ==
                                      "\xFF"

@@ -80,10 +80,11 @@ std::optional<double> hdf5_number(hid_t object, const char* name) {
 
 void set_hdf5_text(hid_t object, const char* name, const std::string& value) {
   const Hdf5Handle type(H5Tcopy(H5T_C_S1)), space(H5Screate(H5S_SCALAR));
-  H5Tset_size(type.get(), std::max<std::size_t>(value.size(), 1));
+  H5Tset_size(type.get(), H5T_VARIABLE);
   H5Tset_cset(type.get(), H5T_CSET_UTF8);
   const Hdf5Handle attribute(H5Acreate2(object, name, type.get(), space.get(), H5P_DEFAULT, H5P_DEFAULT));
-  if (!attribute || H5Awrite(attribute.get(), type.get(), value.empty() ? "" : value.data()) < 0)
+  const char* text = value.c_str();
+  if (!attribute || H5Awrite(attribute.get(), type.get(), &text) < 0)
     throw Error(Status::output, std::string("HDF5 attribute \"") + name + "\" can't be written");
 }
 

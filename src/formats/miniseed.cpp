@@ -37,7 +37,41 @@ struct RecordFreer {
 };
 using RecordPointer = std::unique_ptr<MSRecord, RecordFreer>;
 
+/// Least bytes that a sample takes in an encoding (SEED 2.4, appendix); 0 for the Steim schemes, whose frames the
+/// library counts itself.
+std::size_t sample_bytes(int encoding) {
+  switch (encoding) {
+    case DE_STEIM1:
+    case DE_STEIM2:
+      return 0;
+    case DE_ASCII:
+      return 1;
+    case DE_INT32:
+    case DE_FLOAT32:
+      return 4;
+    case DE_FLOAT64:
+      return 8;
+    case DE_GEOSCOPE24:
+      return 3;
+    default:
+      return 2;
+  }
+}
+
+/// The library unpacks as many samples as the header claims, whether they are there or not.
+bool holds_its_samples(const MSRecord& record) {
+  if (record.fsdh == nullptr) return false;
+  const auto offset = static_cast<std::size_t>(record.fsdh->data_offset), length = static_cast<std::size_t>(record.reclen);
+  const std::size_t each = record.encoding < 0 ? 2 : sample_bytes(record.encoding);
+  return offset >= 48 && offset <= length && record.samplecnt >= 0 &&
+         static_cast<std::size_t>(record.samplecnt) * each <= length - offset;
+}
+
 RecordPointer parse_record(std::vector<char>& bytes, bool unpack) {
+  if (unpack) {
+    const RecordPointer header = parse_record(bytes, false);
+    if (!header || !holds_its_samples(*header)) return nullptr;
+  }
   MSRecord* record = nullptr;
   const int code = msr_parse(bytes.data(), static_cast<int>(bytes.size()), &record,
                              static_cast<int>(bytes.size()), unpack ? 1 : 0, 0);
@@ -90,7 +124,11 @@ class MiniSeed : public SampleSource {
     std::map<std::pair<std::string, double>, std::size_t> known;
     std::vector<char> bytes;
     std::uint64_t skipped = 0;
-    for (std::uint64_t at = 0; at + 64 <= file_.size();) {
+    for (std::uint64_t at = 0; at < file_.size();) {
+      if (file_.size() - at < 64) {
+        skipped += file_.size() - at;
+        break;
+      }
       const std::string look = file_.text(at, 1024);
       int length = ms_detect(look.data(), static_cast<int>(look.size()));
       if (length < 0) {

@@ -44,7 +44,10 @@ bool column_rises(const TextLayout& layout, std::span<const Line> lines, std::si
     if (seen++ > 0 && value > previous) ++rising;
     previous = value;
   }
-  return seen >= 3 && rising + 1 + seen / 50 >= seen;
+  if (seen < 3) return false;
+  // Repeated and reversed stamps make a bad time column, not another kind of column.
+  if (is_axis_column(layout, column)) return rising * 4 >= (seen - 1) * 3;
+  return rising + 1 + seen / 50 >= seen;
 }
 
 bool is_axis_column(const TextLayout& layout, std::size_t column) {
@@ -117,9 +120,16 @@ void find_axis_column(TextLayout& layout, std::span<const Line> lines, std::size
            "name the time column with --axis, or --axis none if there is none"});
     }
   }
-  if (!layout.time) return;
-  Channel& column = layout.columns[*layout.time];
-  layout.axis = axis_of(layout, *layout.time);
+  if (layout.time) take_axis_column(layout, *layout.time);
+}
+
+void take_axis_column(TextLayout& layout, std::size_t index) {
+  layout.time = index;
+  layout.time_factor = 1;
+  std::erase_if(layout.cautions,
+                [](const Caution& c) { return c.code == "axis-unit-assumed" || c.code == "looks-like-spectrum"; });
+  Channel& column = layout.columns[index];
+  layout.axis = axis_of(layout, index);
   const bool named = column.unit.text() != "1";
   if (!named && layout.axis.domain == Axis::Domain::time) {
     layout.cautions.push_back(

@@ -22,9 +22,13 @@ bool is_time_title(const Channel& column);
 bool is_count_title(const Channel& column);
 /// A title or a unit of time.
 bool is_axis_column(const TextLayout& layout, std::size_t column);
-/// Whether the numbers of a column rise from row to row, save for a few.
+/// Whether the numbers of a column rise from row to row: save for a few, or, of a column that is called a time,
+/// three times in four.
 bool column_rises(const TextLayout& layout, std::span<const Line> lines, std::size_t first, std::size_t last,
                   std::size_t column);
+
+/// Makes a column the axis: sets time, axis and time_factor.
+void take_axis_column(TextLayout& layout, std::size_t column);
 
 /// Sets time, axis and time_factor: the column `asked` names ("none": no axis), else a rising column that its
 /// title or unit calls a time, a frequency or a position. Throws Error(usage) for a column that is not there.

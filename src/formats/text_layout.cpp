@@ -96,7 +96,12 @@ Guess guess_with(std::span<const Line> lines, char delimiter, char decimal) {
         break;
       }
     }
-    const double purity = static_cast<double>(wanted.size()) / filled;
+    // Dates are no numbers, but understood.
+    split_cells(lines[last].text, delimiter, cells);
+    const auto dates = static_cast<double>(std::count_if(cells.begin(), cells.end(), [](std::string_view c) {
+      return parse_date_time(c) || parse_date(c) || parse_time_of_day(c);
+    }));
+    const double purity = (static_cast<double>(wanted.size()) + dates) / filled;
     const double score = static_cast<double>(rows) * static_cast<double>(wanted.size()) * purity * purity;
     if (score > best.score) best = {delimiter, decimal, first, last, wanted, score};
     if (rows > 20 && tries >= 3) break;
@@ -167,15 +172,19 @@ void read_titles(TextLayout& layout, const std::vector<Line>& lines, std::size_t
     rows.push_back(std::move(row));
   }
   std::optional<std::size_t> names, units;
-  if (!rows.empty() && is_units_row(rows[0])) {
-    const auto lead = Unit::try_parse(without_brackets(rows[0][0]));
-    if (rows.size() > 1 || (lead && lead->converts_to(Unit::parse("s")))) units = 0;
+  for (std::size_t r = 0; r < rows.size() && !units; ++r) {
+    const auto lead = Unit::try_parse(without_brackets(rows[r][0]));
+    // A single row of words that happen to be units ("t", "A") is names, unless it begins with a time.
+    if (is_units_row(rows[r]) && (rows.size() > 1 || (lead && lead->converts_to(Unit::parse("s"))))) units = r;
   }
-  for (std::size_t r = rows.size(); r-- > 0;)
-    if (r != units &&
-        (!names || r == 0 || (r == 1 && units) || is_time_title(channel_from_title(rows[r][0])))) {
-      if (!names || !is_time_title(channel_from_title(rows[*names][0]))) names = r;
-    }
+  for (std::size_t r = 0; r < rows.size() && !names; ++r)
+    if (r != units && std::any_of(rows[r].begin(), rows[r].end(), [](const std::string& cell) {
+          return is_time_title(channel_from_title(cell)) || is_count_title(channel_from_title(cell));
+        }))
+      names = r;
+  if (!names && units && *units + 1 < rows.size()) names = *units + 1;
+  for (std::size_t r = 0; r < rows.size() && !names; ++r)
+    if (r != units) names = r;
   layout.columns.assign(layout.cells.size(), {});
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
     Channel& column = layout.columns[c];
@@ -400,8 +409,8 @@ void part_by_times(TextLayout& layout, std::span<const Line> lines, const Guess&
     return;
   }
   layout.part = choose_part(file, layout.parts, settings, 0);
-  layout.time = groups[layout.part].front();
   keep_columns(layout, groups[layout.part]);
+  take_axis_column(layout, 0);
 }
 
 }  // namespace

@@ -152,9 +152,8 @@ struct RowParser {
       ns = parse_date_time(first);
       if (!ns) ns = parse_time_of_day(first);
     }
-    std::int64_t passed = 0;
-    if (!ns || __builtin_sub_overflow(*ns, clock.first_ns, &passed)) return false;
-    seconds = static_cast<double>(passed) * 1e-9;
+    if (!ns) return false;
+    seconds = seconds_between(clock.first_ns, *ns);
     return true;
   }
 

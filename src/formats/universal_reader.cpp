@@ -331,7 +331,7 @@ std::unique_ptr<SampleSource> open_universal(const FileHead& head, const ReadSet
   axis.source = f.even ? "file header" : "abscissa values";
   if (!f.binary)
     return std::make_unique<TextFunctions>(std::move(file), std::move(recording), std::move(functions),
-                                           settings, f.increment * factor, factor);
+                                           settings, interval, factor);
   FieldLayout layout = binary_layout(file, functions);
   if (layout.stamps) {
     layout.stamps->factor = factor;

@@ -160,7 +160,11 @@ CalibrationRule parse_calibration_rule(std::string_view text) {
     if (trimmed(step).empty()) fail("\"" + clean_text(text) + "\" has an empty step");
     rule.steps.emplace_back(trimmed(step));
   }
+  bool tabled = false;
   for (const std::string& step : rule.steps) {
+    if (tabled && !starts_with(step, "unit"))
+      fail("\"" + clean_text(text) + "\": a table is the last step but for \"unit\"");
+    tabled = tabled || starts_with(step, "table");
     // Values are checked here, whether units fit only when the channel is known.
     const std::string_view word = std::string_view(step).substr(0, step.find_first_of(" \t"));
     Calibration trial;

@@ -222,7 +222,7 @@ class JoinedTime : public SampleSource {
     bool distinct = true;
     for (std::size_t i = 0; i < sources_.size(); ++i) {
       const Recording& r = sources_[i]->recording();
-      starts.emplace_back(r.axis.start + (dated ? static_cast<double>(*r.zero_ns - zero) * 1e-9 : 0), i);
+      starts.emplace_back(r.axis.start + (dated ? seconds_between(zero, *r.zero_ns) : 0), i);
     }
     std::sort(starts.begin(), starts.end());
     for (std::size_t i = 1; i < starts.size(); ++i)

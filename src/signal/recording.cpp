@@ -24,6 +24,12 @@ std::string Recording::stem() const {
   return clean_file_name(name);
 }
 
+double seconds_between(std::int64_t from_ns, std::int64_t to_ns) {
+  std::int64_t passed = 0;
+  if (!__builtin_sub_overflow(to_ns, from_ns, &passed)) return static_cast<double>(passed) * 1e-9;
+  return (static_cast<double>(to_ns) - static_cast<double>(from_ns)) * 1e-9;
+}
+
 std::string quantity_of(const Unit& unit) {
   struct Row {
     Unit unit;

@@ -86,6 +86,9 @@ struct Recording {
   std::string stem() const;
 };
 
+/// Seconds from one time in nanoseconds to another, however far apart.
+double seconds_between(std::int64_t from_ns, std::int64_t to_ns);
+
 /// Splits a column or track title into name and unit: "Voltage (mV)", "Voltage [mV]", "Voltage/mV", "Voltage,
 /// mV" and "Voltage_mV" give {"Voltage", mV}. A tail that is no unit stays in the name, with an opaque unit
 /// in brackets only.

@@ -120,7 +120,7 @@ TEST(Comtrade, DamageIsTold) {
   EXPECT_THAT(error_with(configuration("BINARY", "1\n1000,9\n")),
               HasSubstr("promises 9 samples, 4 are there"));
   EXPECT_THAT(error_with(configuration("BINARY16")), HasSubstr("data type"));
-  EXPECT_THAT(error_with(configuration("BINARY", "1\nfast,4\n")), HasSubstr("x.cfg:10"));
+  EXPECT_THAT(error_with(configuration("BINARY", "1\nfast,4\n")), HasSubstr("x.cfg:9"));
   EXPECT_THAT(error_with(configuration("BINARY").substr(0, 200)), HasSubstr("damaged configuration"));
   folder.write("y.dat", "1,0,0,0,1,0\n2,1000,oops,-10,1,0\n3,2000,4,-20,1,0\n4,3000,6,-30,0,1\n");
   EXPECT_THAT(error_of(folder.write("y.cfg", configuration("ASCII"))), HasSubstr("\"oops\""));

@@ -69,24 +69,5 @@ TEST(NamePeaks, UnevenPairsAreNot) {
     EXPECT_EQ(f.kind, "tone");
 }
 
-TEST(LevelCautions, ClippingSpikesAndDeadChannelsAreSaidAndCleanOnesAreNot) {
-  Statistics s;
-  s.samples = 10000;
-  s.min = -1, s.max = 1, s.rms = s.std = 0.7, s.kurtosis = 1.5, s.longest_rail = 1, s.at_min = s.at_max = 3;
-  EXPECT_TRUE(level_cautions(channel, s).empty());
-  Statistics clipped = s;
-  clipped.longest_rail = 12, clipped.at_max = 900;
-  EXPECT_EQ(level_cautions(channel, clipped).at(0).code, "clipping");
-  Statistics spiked = s;
-  spiked.max = 9, spiked.kurtosis = 20;
-  EXPECT_EQ(level_cautions(channel, spiked).at(0).code, "spikes");
-  Statistics dead = s;
-  dead.min = dead.max = 0.25;
-  EXPECT_EQ(level_cautions(channel, dead).at(0).code, "channel-dead");
-  Statistics offset = s;
-  offset.mean = 50, offset.min = 49, offset.max = 51;
-  EXPECT_EQ(level_cautions(channel, offset).at(0).code, "large-offset");
-}
-
 }  // namespace
 }  // namespace vprism
