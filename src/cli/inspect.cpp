@@ -2,15 +2,33 @@
 #include "cli/inspect.h"
 
 #include <fmt/format.h>
+#include <oneapi/tbb/parallel_invoke.h>
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "base/text.h"
 #include "cli/command.h"
 #include "cli/console.h"
 
 namespace vprism {
+
+namespace {
+
+/// The lines of a spectrum are read as amplitude and phase.
+void turn_polar(Block& block) {
+  for (std::size_t c = 0; c < block.channels(); ++c) {
+    const auto real = block.samples(c), imaginary = block.samples(block.channels() + c);
+    for (std::size_t n = 0; n < real.size(); ++n) {
+      const double amplitude = std::hypot(real[n], imaginary[n]);
+      imaginary[n] = std::atan2(imaginary[n], real[n]) * 180 / std::numbers::pi;
+      real[n] = amplitude;
+    }
+  }
+}
+
+}  // namespace
 
 InspectResult compute_inspect(Input& input, const Progress& progress) {
   const Recording& opened = input.road().recording();
@@ -19,12 +37,16 @@ InspectResult compute_inspect(Input& input, const Progress& progress) {
   OutlineEstimator outlines(count);
   LevelsEstimator levels(count);
   SpikeCounter spikes(count);
+  const bool spectrum = opened.complex && opened.axis.domain == Axis::Domain::frequency;
   input.road().run(
       [&](Block& block) {
-        statistics.add(block);
-        outlines.add(block);
-        levels.add(block);
-        spikes.add(block);
+        if (spectrum) turn_polar(block);
+        // Side by side; each by itself goes through the blocks in order.
+        oneapi::tbb::parallel_invoke([&] { statistics.add(block); }, [&] { outlines.add(block); },
+                                     [&] {
+                                       levels.add(block);
+                                       spikes.add(block);
+                                     });
       },
       progress);
   InspectResult result{input.facts(),     {}, statistics.result(), levels.result(), spikes.result(),
@@ -32,9 +54,10 @@ InspectResult compute_inspect(Input& input, const Progress& progress) {
   const Recording& recording = result.facts.recording;
   result.columns = recording.channels;
   if (recording.complex) {
-    for (Channel& column : result.columns) column.name += ", real";
+    for (Channel& column : result.columns) column.name += spectrum ? ", amplitude" : ", real";
     for (Channel column : recording.channels) {
-      column.name += ", imaginary";
+      column.name += spectrum ? ", phase" : ", imaginary";
+      if (spectrum) column.unit = Unit::parse("degree"), column.quantity = "phase";
       result.columns.push_back(std::move(column));
     }
   }
@@ -184,11 +207,24 @@ Json inspect_json(const InspectResult& result) {
                    {"kurtosis", number(s.kurtosis)},
                    {"missing", s.missing},
                    {"spikes", result.spikes[c].count}});
-    if (r.complex) out.back()["part"] = c < r.channels.size() ? "real" : "imaginary";
+    if (r.complex) {
+      const bool spectrum = r.axis.domain == Axis::Domain::frequency;
+      out.back()["part"] =
+          c < r.channels.size() ? (spectrum ? "amplitude" : "real") : (spectrum ? "phase" : "imaginary");
+    }
     if (result.columns[c].carrier_hz != 0) out.back()["carrier_hz"] = result.columns[c].carrier_hz;
   }
   return out;
 }
+
+namespace {
+
+std::string capitalised(std::string text) {
+  if (!text.empty()) text[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(text[0])));
+  return text;
+}
+
+}  // namespace
 
 Figure trace_figure(const InspectResult& result) {
   const Recording& r = result.facts.recording;
@@ -202,7 +238,10 @@ Figure trace_figure(const InspectResult& result) {
     figure.caption += " at " + format_quantity(axis.rate_hz(), "Hz", 7);
   else if (timed)
     figure.caption += ", rate unknown";
-  if (rated && axis.stamped) figure.caption += " on average, at uneven steps";
+  if (rated && axis.stamped) figure.caption += timed ? " on average, at uneven steps" : " at uneven steps";
+  // A sweep over decades is drawn over decades.
+  const bool decades = axis.domain == Axis::Domain::frequency && axis.stamped && axis.start > 0 &&
+                       axis.start + static_cast<double>(r.samples - 1) * axis.interval > 50 * axis.start;
   const double end =
       axis.start + static_cast<double>(timed && !axis.stamped ? r.samples : r.samples - 1) * axis.interval;
   std::int64_t stretch = 1;
@@ -213,12 +252,9 @@ Figure trace_figure(const InspectResult& result) {
     Panel panel;
     panel.title = channel.name;
     const std::string unit = axis.unit.text() == "1" ? "" : axis.unit.text();
-    panel.x = rated ? FigureAxis{timed ? "Time" : axis.name, unit, false, axis.start, end}
+    panel.x = rated ? FigureAxis{timed ? "Time" : capitalised(axis.name), unit, decades, axis.start, end}
                     : FigureAxis{"Sample number from 0", "", false, 0, static_cast<double>(r.samples)};
-    panel.y = {channel.quantity.empty()
-                   ? "Level"
-                   : std::string(1, static_cast<char>(std::toupper(channel.quantity[0]))) +
-                         channel.quantity.substr(1),
+    panel.y = {channel.quantity.empty() ? "Level" : capitalised(channel.quantity),
                channel.unit.text() == "1" ? "" : channel.unit.label(),
                false,
                {},

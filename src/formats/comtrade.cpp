@@ -329,8 +329,7 @@ std::unique_ptr<SampleSource> open_comtrade(const FileHead& head, const ReadSett
     recording.zero_ns = c.start_ns;
     if (c.trigger_ns != 0)
       recording.notes.emplace_back(
-          "trigger", format_quantity(seconds_between(c.start_ns, c.trigger_ns), "s", 9) +
-                         " after the start");
+          "trigger", format_quantity(seconds_between(c.start_ns, c.trigger_ns), "s", 9) + " after the start");
   }
   const bool stamped = c.rate == 0 || c.several_rates;
   if (stamped) c.rate = 0;

@@ -69,9 +69,12 @@ void FieldSource::decode(const Field& field, const char* from, std::size_t count
     for (std::size_t n = 0; n < count; ++n) to[n] = to[n] * field.factor + field.add;
   // Floats may hold NaN and infinity; neither is a sample.
   if (field.type->greatest == 0) {
-    double check = 0;
-    for (std::size_t n = 0; n < count; ++n) check += to[n] * 0;
-    if (check != 0 || std::isnan(check))
+    double check[4] = {};
+    std::size_t k = 0;
+    for (; k + 4 <= count; k += 4)
+      for (std::size_t lane = 0; lane < 4; ++lane) check[lane] += to[k + lane] * 0;
+    for (; k < count; ++k) check[0] += to[k] * 0;
+    if (std::isnan(check[0] + check[1] + check[2] + check[3]))
       for (std::size_t n = 0; n < count; ++n)
         if (!std::isfinite(to[n])) to[n] = std::nan(""), gaps = true;
   }

@@ -81,8 +81,10 @@ herr_t probe_object(hid_t root, const char* name, const H5O_info_t* info, void* 
   return 0;
 }
 
-[[noreturn]] void probe_and_exit(const char* path, bool whole) {
-  const rlimit cpu{20, 20}, core{0, 0};
+[[noreturn]] void probe_and_exit(const char* path, std::uint64_t bytes) {
+  const bool whole = bytes <= (std::uint64_t{64} << 20);
+  const rlim_t patience = 2 + bytes / (std::uint64_t{20} << 20);
+  const rlimit cpu{patience, patience}, core{0, 0};
   ::setrlimit(RLIMIT_CPU, &cpu);
   ::setrlimit(RLIMIT_CORE, &core);
   ::close(1);
@@ -101,7 +103,7 @@ herr_t probe_object(hid_t root, const char* name, const H5O_info_t* info, void* 
 
 void probe_hdf5(const std::string& path, std::uint64_t size) {
   const pid_t child = ::fork();
-  if (child == 0) probe_and_exit(path.c_str(), size <= (std::uint64_t{64} << 20));
+  if (child == 0) probe_and_exit(path.c_str(), size);
   if (child < 0) return;  // No process to be had: the reader goes on without.
   int status = 0;
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) continue;

@@ -8,8 +8,8 @@ namespace vprism {
 
 /// The packaged library may crash or run for ever on damaged files. A child process walks through the file
 /// first: all groups, attributes, and the data (all of a file up to 64 MB, the ends of each data set of a
-/// larger one), with at most 20 s of its own time. Throws Error(input) when it does not come back; what the
-/// library merely complains of is left to the reader to tell.
+/// larger one), with 2 s of processor time and one more for every 20 MB. Throws Error(input) when it does not
+/// come back; what the library merely complains of is left to the reader to tell.
 void probe_hdf5(const std::string& path, std::uint64_t size);
 
 }  // namespace vprism

@@ -37,8 +37,8 @@ struct RecordFreer {
 };
 using RecordPointer = std::unique_ptr<MSRecord, RecordFreer>;
 
-/// Least bytes that a sample takes in an encoding (SEED 2.4, appendix); 0 for the Steim schemes, whose frames the
-/// library counts itself.
+/// Least bytes that a sample takes in an encoding (SEED 2.4, appendix); 0 for the Steim schemes, whose frames
+/// the library counts itself.
 std::size_t sample_bytes(int encoding) {
   switch (encoding) {
     case DE_STEIM1:
@@ -61,7 +61,8 @@ std::size_t sample_bytes(int encoding) {
 /// The library unpacks as many samples as the header claims, whether they are there or not.
 bool holds_its_samples(const MSRecord& record) {
   if (record.fsdh == nullptr) return false;
-  const auto offset = static_cast<std::size_t>(record.fsdh->data_offset), length = static_cast<std::size_t>(record.reclen);
+  const auto offset = static_cast<std::size_t>(record.fsdh->data_offset),
+             length = static_cast<std::size_t>(record.reclen);
   const std::size_t each = record.encoding < 0 ? 2 : sample_bytes(record.encoding);
   return offset >= 48 && offset <= length && record.samplecnt >= 0 &&
          static_cast<std::size_t>(record.samplecnt) * each <= length - offset;

@@ -126,8 +126,9 @@ void find_axis_column(TextLayout& layout, std::span<const Line> lines, std::size
 void take_axis_column(TextLayout& layout, std::size_t index) {
   layout.time = index;
   layout.time_factor = 1;
-  std::erase_if(layout.cautions,
-                [](const Caution& c) { return c.code == "axis-unit-assumed" || c.code == "looks-like-spectrum"; });
+  std::erase_if(layout.cautions, [](const Caution& c) {
+    return c.code == "axis-unit-assumed" || c.code == "looks-like-spectrum";
+  });
   Channel& column = layout.columns[index];
   layout.axis = axis_of(layout, index);
   const bool named = column.unit.text() != "1";

@@ -22,8 +22,8 @@ bool is_time_title(const Channel& column);
 bool is_count_title(const Channel& column);
 /// A title or a unit of time.
 bool is_axis_column(const TextLayout& layout, std::size_t column);
-/// Whether the numbers of a column rise from row to row: save for a few, or, of a column that is called a time,
-/// three times in four.
+/// Whether the numbers of a column rise from row to row: save for a few, or, of a column that is called a
+/// time, three times in four.
 bool column_rises(const TextLayout& layout, std::span<const Line> lines, std::size_t first, std::size_t last,
                   std::size_t column);
 

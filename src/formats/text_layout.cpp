@@ -175,7 +175,8 @@ void read_titles(TextLayout& layout, const std::vector<Line>& lines, std::size_t
   for (std::size_t r = 0; r < rows.size() && !units; ++r) {
     const auto lead = Unit::try_parse(without_brackets(rows[r][0]));
     // A single row of words that happen to be units ("t", "A") is names, unless it begins with a time.
-    if (is_units_row(rows[r]) && (rows.size() > 1 || (lead && lead->converts_to(Unit::parse("s"))))) units = r;
+    if (is_units_row(rows[r]) && (rows.size() > 1 || (lead && lead->converts_to(Unit::parse("s")))))
+      units = r;
   }
   for (std::size_t r = 0; r < rows.size() && !names; ++r)
     if (r != units && std::any_of(rows[r].begin(), rows[r].end(), [](const std::string& cell) {

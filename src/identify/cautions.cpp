@@ -80,6 +80,14 @@ std::vector<Caution> spectrum_cautions(const Channel& channel, const Spectrum& s
   double first = 0;
   for (std::size_t i = 1; i < at.size(); ++i)
     if (at[i] - at[i - 1] < 2 * spectrum.plan.rbw_hz && close++ == 0) first = at[i - 1];
+  if (peaks.size() > crowd)
+    out.push_back(
+        {"many-lines", Severity::note, channel.name,
+         fmt::format(
+             "{} lines stand above the noise: a comb, or a transient that repeats; lines hidden under "
+             "others were not looked for",
+             peaks.size()),
+         "for repeated blows or pulses, gate to one of them"});
   if (close > 0)
     out.push_back(
         {"lines-close", Severity::note, channel.name,

@@ -90,8 +90,18 @@ class Naming {
             tolerance(peaks_[i].frequency_std_hz, order * peaks_[f].frequency_std_hz, peaks_[i].frequency_hz);
         // An uncertainty wider than a fifth of the fundamental would let any line in.
         if (!fits || order * peaks_[f].frequency_std_hz > 0.05 * fundamental) continue;
-        members.push_back(i);
-        orders.push_back(static_cast<std::size_t>(order));
+        // One line an order, the nearest; order 1 is the fundamental itself.
+        const auto whole = static_cast<std::size_t>(order);
+        const auto same = std::find(orders.begin(), orders.end(), whole);
+        if (same == orders.end()) {
+          members.push_back(i);
+          orders.push_back(whole);
+          continue;
+        }
+        std::size_t& taken = members[static_cast<std::size_t>(same - orders.begin())];
+        if (std::abs(peaks_[i].frequency_hz - order * fundamental) <
+            std::abs(peaks_[taken].frequency_hz - order * fundamental))
+          taken = i;
       }
       const std::size_t highest = orders.empty() ? 1 : *std::max_element(orders.begin(), orders.end());
       const bool dense = 4 * members.size() >= highest;

@@ -176,6 +176,8 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     fit.refine(lines, floor);
     if (std::erase_if(lines, weak) > 0) fit.refine(lines, floor);
     left = fit.remainder(lines);
+    // A comb of lines (repeated blows, a pulse train) needs no search under its lobes, and it would be long.
+    if (lines.size() > crowd) break;
   }
   floor = noise_floor(spectrum, bins_under(lines, spectrum.bins(), fit.half_width_bins()));
   fit.refine(lines, floor);

@@ -37,6 +37,9 @@ struct PeakSearch {
   std::vector<double> floor;  ///< Noise power per bin, the bins under the peaks left out.
 };
 
+/// With more lines than these, those under the lobes of others are not looked for.
+inline constexpr std::size_t crowd = 64;
+
 /// Peaks of a spectrum. A peak is a local maximum above the floor at the stated false-alarm rate, with a
 /// prominence that noise does not reach, that is not a side lobe of a stronger one or of DC. Frequencies and
 /// levels are least-squares fits of the window's main lobe to the bins around, jointly for lines closer than

@@ -26,29 +26,46 @@ void StatisticsEstimator::add_column(Sums& all, std::span<const double> x) {
     std::size_t zeros = 0;
     while (zeros < x.size() && x[x.size() - 1 - zeros] == 0) ++zeros;
     all.zero_tail = (zeros == x.size() ? all.zero_tail : 0) + static_cast<std::int64_t>(zeros);
-    double sum = 0, square = 0, low = x[0], high = x[0];
-    for (const double v : x) {
-      sum += v;
-      square += v * v;
-      low = std::min(low, v);
-      high = std::max(high, v);
+    // One pass: powers of the distance to a value near the mean, in lanes side by side, since one sum would
+    // wait for itself.
+    constexpr std::size_t lanes = 8;
+    const double centre = all.n > 0 ? all.mean : x[0];
+    double s1[lanes] = {}, s2[lanes] = {}, s3[lanes] = {}, s4[lanes] = {}, lows[lanes], highs[lanes];
+    std::fill_n(lows, lanes, x[0]);
+    std::fill_n(highs, lanes, x[0]);
+    std::size_t i = 0;
+    for (; i + lanes <= x.size(); i += lanes)
+      for (std::size_t k = 0; k < lanes; ++k) {
+        const double v = x[i + k], d = v - centre, dd = d * d;
+        s1[k] += d;
+        s2[k] += dd;
+        s3[k] += dd * d;
+        s4[k] += dd * dd;
+        lows[k] = v < lows[k] ? v : lows[k];
+        highs[k] = v > highs[k] ? v : highs[k];
+      }
+    for (; i < x.size(); ++i) {
+      const double d = x[i] - centre, dd = d * d;
+      s1[0] += d, s2[0] += dd, s3[0] += dd * d, s4[0] += dd * dd;
+      lows[0] = std::min(lows[0], x[i]);
+      highs[0] = std::max(highs[0], x[i]);
     }
+    const auto total = [](const double* lane) {
+      return ((lane[0] + lane[1]) + (lane[2] + lane[3])) + ((lane[4] + lane[5]) + (lane[6] + lane[7]));
+    };
+    const double low = *std::min_element(lows, lows + lanes), high = *std::max_element(highs, highs + lanes);
     const auto nb = static_cast<double>(x.size());
-    const double mean = sum / nb;
-    double m2 = 0, m3 = 0, m4 = 0;
-    for (const double v : x) {
-      const double d = v - mean, dd = d * d;
-      m2 += dd;
-      m3 += dd * d;
-      m4 += dd * dd;
-    }
+    // Central moments from those about `centre`, e being the distance of the mean to it.
+    const double e = total(s1) / nb, mean = centre + e, t2 = total(s2), t3 = total(s3), t4 = total(s4);
+    const double m2 = t2 - nb * e * e, m3 = t3 - 3 * e * t2 + 2 * nb * e * e * e;
+    const double m4 = t4 - 4 * e * t3 + 6 * e * e * t2 - 3 * nb * e * e * e * e;
     // Rails: samples at the extremes. Most blocks touch neither of the record's, and are not looked through
     // again.
     if (all.n == 0) all.min = low, all.max = high, all.run_value = x[0] - 1;
     if (low < all.min) all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
     if (high > all.max) all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
     if (low == all.min || high == all.max) {
-      for (std::size_t i = 0; i < x.size(); ++i) {
+      for (i = 0; i < x.size(); ++i) {
         const double v = x[i];
         const bool at_min = v == all.min, at_max = v == all.max;
         all.at_min += at_min;
@@ -70,7 +87,6 @@ void StatisticsEstimator::add_column(Sums& all, std::span<const double> x) {
     all.m3 += m3 + d * d * d * na * nb * (na - nb) / (n * n) + 3 * d * (na * m2 - nb * a2) / n;
     all.m2 += m2 + d * d * na * nb / n;
     all.mean += d * nb / n;
-    all.square += square;
     all.n = n;
   }
 }
@@ -81,7 +97,7 @@ std::vector<Statistics> StatisticsEstimator::result() const {
     Statistics s;
     s.samples = static_cast<std::int64_t>(all.n);
     s.min = all.min, s.max = all.max, s.mean = all.mean;
-    s.rms = all.n > 0 ? std::sqrt(all.square / all.n) : 0;
+    s.rms = all.n > 0 ? std::sqrt(std::max(0.0, all.m2 / all.n + all.mean * all.mean)) : 0;
     s.std = all.n > 1 ? std::sqrt(all.m2 / (all.n - 1)) : 0;
     s.crest = s.rms > 0 ? std::max(std::abs(s.min), std::abs(s.max)) / s.rms : 0;
     s.skewness = all.m2 > 0 ? std::sqrt(all.n) * all.m3 / std::pow(all.m2, 1.5) : 0;
@@ -141,7 +157,16 @@ void OutlineEstimator::add(const Block& block) {
       // Written so that NaN never wins, save where nothing else has been.
       double low = o.low.back(), high = o.high.back();
       if (std::isnan(low)) low = INFINITY, high = -INFINITY;
-      for (const double v : x.subspan(n, take)) low = v < low ? v : low, high = v > high ? v : high;
+      double lows[4] = {low, low, low, low}, highs[4] = {high, high, high, high};
+      std::size_t i = n;
+      for (; i + 4 <= n + take; i += 4)
+        for (std::size_t k = 0; k < 4; ++k) {
+          lows[k] = x[i + k] < lows[k] ? x[i + k] : lows[k];
+          highs[k] = x[i + k] > highs[k] ? x[i + k] : highs[k];
+        }
+      for (; i < n + take; ++i)
+        lows[0] = x[i] < lows[0] ? x[i] : lows[0], highs[0] = x[i] > highs[0] ? x[i] : highs[0];
+      low = *std::min_element(lows, lows + 4), high = *std::max_element(highs, highs + 4);
       if (low <= high) o.low.back() = low, o.high.back() = high;
       o.samples += static_cast<std::int64_t>(take);
       n += take;

@@ -32,7 +32,7 @@ class StatisticsEstimator {
 
  private:
   struct Sums {
-    double n = 0, mean = 0, m2 = 0, m3 = 0, m4 = 0, square = 0;
+    double n = 0, mean = 0, m2 = 0, m3 = 0, m4 = 0;
     double min = 0, max = 0;
     std::int64_t at_min = 0, at_max = 0, run = 0, longest_at_min = 0, longest_at_max = 0;
     double run_value = 0;

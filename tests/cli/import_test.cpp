@@ -40,13 +40,14 @@ TEST_P(DemoRecordings, AreRightWithoutOptions) {
 
 INSTANTIATE_TEST_SUITE_P(
     All, DemoRecordings,
-    ::testing::Values(DemoRecording{"drive-scope.csv", 2, 20000, 1e6, "rate 1 MHz (time column)"},
-                      DemoRecording{"mount-daq.wav", 4, 98304, 4096, "mirror cell"},
-                      DemoRecording{"mount-daq.h5", 4, 98304, 4096, "HDF5, recording layout"},
-                      DemoRecording{"amp-sim.raw", 3, 1422, 1421 / 25e-3, "* 2  Transient Analysis"},
-                      DemoRecording{"tap-test.uff", 4, 20480, 2048, "universal file, data set 58b, time response"},
-                      DemoRecording{"fringe-scan.txt", 1, 1690, 0, "along \"Stage position\" from -42 um to 41.9586 um"},
-                      DemoRecording{"laser-beat.sigmf-meta", 2, 200000, 2e5, "1 complex channel"}));
+    ::testing::Values(
+        DemoRecording{"drive-scope.csv", 2, 20000, 1e6, "rate 1 MHz (time column)"},
+        DemoRecording{"mount-daq.wav", 4, 98304, 4096, "mirror cell"},
+        DemoRecording{"mount-daq.h5", 4, 98304, 4096, "HDF5, recording layout"},
+        DemoRecording{"amp-sim.raw", 3, 1422, 1421 / 25e-3, "* 2  Transient Analysis"},
+        DemoRecording{"tap-test.uff", 4, 20480, 2048, "universal file, data set 58b, time response"},
+        DemoRecording{"fringe-scan.txt", 1, 1690, 0, "along \"Stage position\" from -42 um to 41.9586 um"},
+        DemoRecording{"laser-beat.sigmf-meta", 2, 200000, 2e5, "1 complex channel"}));
 
 TEST(Inspect, GivesMomentsMedianAndThumbnailInOneScreen) {
   const ScratchFolder folder;
@@ -60,7 +61,8 @@ TEST(Inspect, GivesMomentsMedianAndThumbnailInOneScreen) {
   // Third central moment 45 over (50/4)^1.5.
   EXPECT_NEAR(number_of(r["skewness"]), 45 / std::pow(12.5, 1.5), 1e-12);
   const std::string text = run_program(folder, "inspect x.csv --figure none").out;
-  for (const char* word : {"median", "variance", "skew", "kurtosis", "shape", "\u2588"}) EXPECT_THAT(text, HasSubstr(word));
+  for (const char* word : {"median", "variance", "skew", "kurtosis", "shape", "\u2588"})
+    EXPECT_THAT(text, HasSubstr(word));
 }
 
 TEST(Inspect, LayoutTellsWhatEachLineIs) {
@@ -69,7 +71,8 @@ TEST(Inspect, LayoutTellsWhatEachLineIs) {
   const std::string text = run_program(folder, "inspect x.csv --layout --figure none").out;
   EXPECT_THAT(text, HasSubstr("preamble: Recorder: bench"));
   EXPECT_THAT(text, HasSubstr("units of the columns: s,V"));
-  EXPECT_THAT(run_program(folder, "inspect " + data("mount-daq.wav") + " --layout --figure none").out, HasSubstr("not a text table"));
+  EXPECT_THAT(run_program(folder, "inspect " + data("mount-daq.wav") + " --layout --figure none").out,
+              HasSubstr("not a text table"));
 }
 
 TEST(Inspect, PartsAreListedAndChosen) {
@@ -97,11 +100,14 @@ TEST(Import, MissingCellsAreToldHowToBeTreated) {
 TEST(Import, OverridesReachTheReader) {
   const ScratchFolder folder;
   folder.write("x.txt", "1:2:3\n2:4:6\n3:6:8\n");
-  const auto run = run_program(folder, "inspect x.txt --delimiter : --axis 1 --columns 3 --axis-scale '2 ms' --json").json();
+  const auto run =
+      run_program(folder, "inspect x.txt --delimiter : --axis 1 --columns 3 --axis-scale '2 ms' --json")
+          .json();
   EXPECT_EQ(run["results"].size(), 1u);
   EXPECT_NEAR(number_of(run["results"][0]["rate_hz"]), 500, 1e-9);
   EXPECT_EQ(number_of(run["results"][0]["max"]), 8);
-  for (const char* bad : {"--delimiter dot", "--decimal colon", "--missing maybe", "--join sideways", "--axis-scale s", "--delay-line V", "--header-rows -1", "--unit x"}) {
+  for (const char* bad : {"--delimiter dot", "--decimal colon", "--missing maybe", "--join sideways",
+                          "--axis-scale s", "--delay-line V", "--header-rows -1", "--unit x"}) {
     const ProgramRun wrong = run_program(folder, std::string("inspect x.txt ") + bad);
     EXPECT_EQ(wrong.status, 2) << bad;
     EXPECT_THAT(wrong.err, HasSubstr(std::string(bad).substr(0, 6))) << bad;
@@ -147,7 +153,8 @@ TEST(Import, UnitsAreConvertedOrRefused) {
 TEST(Convert, WritesEveryFormatAndReadsItBack) {
   const ScratchFolder folder;
   for (const std::string to : {"hdf5", "wav", "csv", "universal", "universal-text", "sigmf"}) {
-    const ProgramRun run = run_program(folder, "convert " + data("mount-daq.wav") + " --to " + to + " --gate 0s..2s --out " + to);
+    const ProgramRun run = run_program(
+        folder, "convert " + data("mount-daq.wav") + " --to " + to + " --gate 0s..2s --out " + to);
     ASSERT_EQ(run.status, 0) << to << run.err;
     std::string written;
     for (const auto& entry : std::filesystem::directory_iterator(folder.path(to)))
@@ -163,11 +170,14 @@ TEST(Convert, WritesEveryFormatAndReadsItBack) {
 TEST(Convert, CalibratesOnTheWayAndKeepsExistingOutputs) {
   const ScratchFolder folder;
   folder.write("x.csv", "t (s),a\n0,1\n1,2\n2,3\n");
-  ASSERT_EQ(run_program(folder, "convert x.csv --to csv --calibrate 'a: sensitivity 100 mV/g' --unit 'a: m/s^2'").status, 0);
-  EXPECT_THAT(ScratchFolder::read(folder.path("vprism-out/x.csv")), HasSubstr("a (m/s^2)\n0,98.0665\n"));
+  ASSERT_EQ(run_program(folder, "convert x.csv --to csv --calibrate 'a: sensitivity 1 V/g' --unit 'a: m/s^2'")
+                .status,
+            0);
+  EXPECT_THAT(ScratchFolder::read(folder.path("vprism-out/x.csv")), HasSubstr("a (m/s^2)\n0,9.80665\n"));
   EXPECT_EQ(run_program(folder, "convert x.csv --to csv").status, 5);  // Other bytes, no --force.
-  EXPECT_THAT(ScratchFolder::read(folder.path("vprism-out/x.csv")), HasSubstr("98.0665"));
-  EXPECT_EQ(run_program(folder, "convert x.csv --to csv --out . --force").status, 5);  // An input is never written.
+  EXPECT_THAT(ScratchFolder::read(folder.path("vprism-out/x.csv")), HasSubstr("9.80665"));
+  EXPECT_EQ(run_program(folder, "convert x.csv --to csv --out . --force").status,
+            5);  // An input is never written.
   EXPECT_EQ(run_program(folder, "convert x.csv").status, 2);
   const ProgramRun wrong = run_program(folder, "convert x.csv --to hdf");
   EXPECT_EQ(wrong.status, 2);

@@ -49,34 +49,85 @@ INSTANTIATE_TEST_SUITE_P(
     ::testing::Values(
         Awkward{"semicolons, decimal commas, a row of units",
                 "Messung 12\nZeit;Spannung;Strom\ns;V;mA\n0,0;1,5;10\n0,1;1,25;20\n0,2;1,0;30\n",
-                {"Spannung", "Strom"}, {"V", "mA"}, 0, 0.1, {1.5, 1.25, 1.0}},
+                {"Spannung", "Strom"},
+                {"V", "mA"},
+                0,
+                0.1,
+                {1.5, 1.25, 1.0}},
         Awkward{"settings beside the first rows",
-                "Record Length,4,points,-0.002,1.5\nSample Interval,0.001,s,-0.001,2.5\nProbe,10,,0.000,3.5\n,,,0.001,4.5\n",
-                {"channel 1"}, {"1"}, -0.002, 0.001, {1.5, 2.5, 3.5, 4.5}},
+                "Record Length,4,points,-0.002,1.5\nSample "
+                "Interval,0.001,s,-0.001,2.5\nProbe,10,,0.000,3.5\n,,,0.001,4.5\n",
+                {"channel 1"},
+                {"1"},
+                -0.002,
+                0.001,
+                {1.5, 2.5, 3.5, 4.5}},
         Awkward{"no time column, a rate in the preamble",
                 "# Sampling rate: 2 kHz\n# Sensor: fork\nacc [m/s^2]\n0.5\n0.25\n-0.5\n-0.25\n",
-                {"acc"}, {"m/s^2"}, 0, 0.0005, {0.5, 0.25, -0.5, -0.25}},
+                {"acc"},
+                {"m/s^2"},
+                0,
+                0.0005,
+                {0.5, 0.25, -0.5, -0.25}},
         Awkward{"no time column, a total time in the preamble",
-                "Total time,8,ms\nCH1 (V),CH2 (V)\n1,5\n3,6\n2,5\n4,7\n", {"CH1", "CH2"}, {"V", "V"}, 0, 0.002, {1, 3, 2, 4}},
+                "Total time,8,ms\nCH1 (V),CH2 (V)\n1,5\n3,6\n2,5\n4,7\n",
+                {"CH1", "CH2"},
+                {"V", "V"},
+                0,
+                0.002,
+                {1, 3, 2, 4}},
         Awkward{"blanks in columns, blanks in titles",
-                "   Time  Motor current  Load\n   (ms)            (A)   (N)\n    0.0           1.50    7\n    2.0           2.50    8\n    4.0           3.50    9\n",
-                {"Motor current", "Load"}, {"A", "N"}, 0, 0.002, {1.5, 2.5, 3.5}},
-        Awkward{"UTF-16 with tabs and CRLF", utf16("t (ms)\tU/V\r\n0\t1\r\n1\t2\r\n2\t4\r\n"), {"U"}, {"V"}, 0, 0.001, {1, 2, 4}},
+                "   Time  Motor current  Load\n   (ms)            (A)   (N)\n    0.0           1.50    7\n   "
+                " 2.0           2.50    8\n    4.0           3.50    9\n",
+                {"Motor current", "Load"},
+                {"A", "N"},
+                0,
+                0.002,
+                {1.5, 2.5, 3.5}},
+        Awkward{"UTF-16 with tabs and CRLF",
+                utf16("t (ms)\tU/V\r\n0\t1\r\n1\t2\r\n2\t4\r\n"),
+                {"U"},
+                {"V"},
+                0,
+                0.001,
+                {1, 2, 4}},
         Awkward{"dates and times as stamps",
-                "when,level (Pa)\n2026-11-03T21:14:05.000Z,1\n2026-11-03T21:14:05.010Z,2\n2026-11-03T21:14:05.020Z,4\n",
-                {"level"}, {"Pa"}, 0, 0.01, {1, 2, 4}},
-        Awkward{"date and time of day in two columns",
-                "Date;Time;Tilt (urad)\n2026/11/03;23:59:59,950;1,5\n2026/11/04;00:00:00,000;2,5\n2026/11/04;00:00:00,050;3,5\n",
-                {"Tilt"}, {"urad"}, 0, 0.05, {1.5, 2.5, 3.5}},
+                "when,level "
+                "(Pa)\n2026-11-03T21:14:05.000Z,1\n2026-11-03T21:14:05.010Z,2\n2026-11-03T21:14:05.020Z,4\n",
+                {"level"},
+                {"Pa"},
+                0,
+                0.01,
+                {1, 2, 4}},
+        Awkward{
+            "date and time of day in two columns",
+            "Date;Time;Tilt "
+            "(urad)\n2026/11/03;23:59:59,950;1,5\n2026/11/04;00:00:00,000;2,5\n2026/11/04;00:00:00,050;3,5\n",
+            {"Tilt"},
+            {"urad"},
+            0,
+            0.05,
+            {1.5, 2.5, 3.5}},
         Awkward{"three header rows, quotes, a counting column, notes at the end",
-                "\"No\",\"Time\",\"Force, north\"\n\"\",\"s\",\"kN\"\n\"\",\"base\",\"left cell\"\n1,0.0,5\n2,0.5,6\n3,1.0,7\n4,1.5,8\n\nEnd of test\n",
-                {"Force, north"}, {"kN"}, 0, 0.5, {5, 6, 7, 8}},
+                "\"No\",\"Time\",\"Force, north\"\n\"\",\"s\",\"kN\"\n\"\",\"base\",\"left "
+                "cell\"\n1,0.0,5\n2,0.5,6\n3,1.0,7\n4,1.5,8\n\nEnd of test\n",
+                {"Force, north"},
+                {"kN"},
+                0,
+                0.5,
+                {5, 6, 7, 8}},
         Awkward{"a time column for every channel, all the same",
-                "t1 (s),A (V),t2 (s),B (V)\n0,1,0,9\n0.1,2,0.1,8\n0.2,4,0.2,7\n", {"A", "B"}, {"V", "V"}, 0, 0.1, {1, 2, 4}}));
+                "t1 (s),A (V),t2 (s),B (V)\n0,1,0,9\n0.1,2,0.1,8\n0.2,4,0.2,7\n",
+                {"A", "B"},
+                {"V", "V"},
+                0,
+                0.1,
+                {1, 2, 4}}));
 
 TEST(AwkwardText, ChannelsWithTimesOfTheirOwnAreParts) {
   const ScratchFolder folder;
-  const std::string path = folder.write("x.csv", "t1 (s),A (V),t2 (ms),B (V)\n0,1,0,9\n0.1,2,1,8\n0.2,4,2,7\n0.3,8,3,6\n");
+  const std::string path =
+      folder.write("x.csv", "t1 (s),A (V),t2 (ms),B (V)\n0,1,0,9\n0.1,2,1,8\n0.2,4,2,7\n0.3,8,3,6\n");
   const WholeRecording a = read_file(path);
   ASSERT_EQ(a.recording.parts.size(), 2u);
   EXPECT_THAT(a.names(), ElementsAre("A"));
@@ -138,7 +189,8 @@ TEST(MissingCells, ATimeCanNotBeMissing) {
   const ScratchFolder folder;
   ReadSettings settings;
   settings.missing = ReadSettings::Missing::gap;
-  EXPECT_THAT(error_of(folder.write("x.csv", "t (s),A (V)\n0,1\n--,2\n2,3\n3,4\n"), settings), HasSubstr(":3:1:"));
+  EXPECT_THAT(error_of(folder.write("x.csv", "t (s),A (V)\n0,1\n--,2\n2,3\n3,4\n"), settings),
+              HasSubstr(":3:1:"));
 }
 
 TEST(Overrides, EveryGuessCanBeOverruled) {
@@ -167,7 +219,8 @@ TEST(Overrides, EveryGuessCanBeOverruled) {
 
 TEST(Overrides, TheLayoutIsTold) {
   const ScratchFolder folder;
-  const WholeRecording r = read_file(folder.write("x.txt", "Recorder: bench 4\n\nt,A\ns,V\n0,1\n1,2\n2,3\nend\n"));
+  const WholeRecording r =
+      read_file(folder.write("x.txt", "Recorder: bench 4\n\nt,A\ns,V\n0,1\n1,2\n2,3\nend\n"));
   ASSERT_EQ(r.recording.layout.size(), 6u);
   EXPECT_THAT(r.recording.layout[0].second, HasSubstr("preamble"));
   EXPECT_THAT(r.recording.layout[1].second, HasSubstr("blank"));
@@ -191,26 +244,35 @@ TEST_P(TextCautions, AreGivenToTheFileThatNeedsThemOnly) {
   EXPECT_FALSE(read_file(folder.write("without.csv", GetParam().without)).warns_of(GetParam().code));
 }
 
-const char* const even = "t (s),A\n0,1\n0.1,2\n0.2,1\n0.3,2\n0.4,3\n0.5,1\n0.6,2\n0.7,1\n0.8,2\n0.9,3\n1.0,1\n1.1,2\n";
+const char* const even =
+    "t (s),A\n0,1\n0.1,2\n0.2,1\n0.3,2\n0.4,3\n0.5,1\n0.6,2\n0.7,1\n0.8,2\n0.9,3\n1.0,1\n1.1,2\n";
 
 INSTANTIATE_TEST_SUITE_P(
     All, TextCautions,
     ::testing::Values(
         TimeCaution{"axis-jitter", "t (s),A\n0,1\n0.10020,2\n0.19980,1\n0.30020,2\n0.40000,2\n", even},
-        TimeCaution{"axis-gap", "t (s),A\n0,1\n0.1,2\n0.2,1\n0.3,2\n0.4,3\n0.5,1\n0.6,2\n0.7,1\n0.8,2\n0.9,3\n1.0,1\n1.5,2\n1.6,1\n", even},
+        TimeCaution{"axis-gap",
+                    "t "
+                    "(s),A\n0,1\n0.1,2\n0.2,1\n0.3,2\n0.4,3\n0.5,1\n0.6,2\n0.7,1\n0.8,2\n0.9,3\n1.0,1\n1.5,"
+                    "2\n1.6,1\n",
+                    even},
         TimeCaution{"axis-repeated", "t (s),A\n0,1\n0.1,2\n0.1,1\n0.3,2\n0.4,3\n", even},
         TimeCaution{"axis-reversed", "t (s),A\n0,1\n0.1,2\n0.2,1\n0.15,2\n0.4,3\n0.5,3\n0.6,3\n", even},
         TimeCaution{"axis-uneven", "t (s),A\n0,1\n0.1,2\n0.4,1\n0.45,2\n0.9,3\n", even},
-        TimeCaution{"rate-disagrees", "Sampling rate: 100 Hz\nt (s),A\n0,1\n0.1,2\n0.2,1\n", "Sampling rate: 10 Hz\nt (s),A\n0,1\n0.1,2\n0.2,1\n"},
-        TimeCaution{"rate-disagrees", "Sampling rate: 100 Hz\nTotal time: 5 s\nA,B\n1,2\n2,1\n1,2\n", "Sampling rate: 100 Hz\nTotal time: 0.03 s\nA,B\n1,2\n2,1\n1,2\n"},
-        TimeCaution{"length-disagrees", "Record Length,9\nt (s),A\n0,1\n0.1,2\n0.2,1\n", "Record Length,3\nt (s),A\n0,1\n0.1,2\n0.2,1\n"},
+        TimeCaution{"rate-disagrees", "Sampling rate: 100 Hz\nt (s),A\n0,1\n0.1,2\n0.2,1\n",
+                    "Sampling rate: 10 Hz\nt (s),A\n0,1\n0.1,2\n0.2,1\n"},
+        TimeCaution{"rate-disagrees", "Sampling rate: 100 Hz\nTotal time: 5 s\nA,B\n1,2\n2,1\n1,2\n",
+                    "Sampling rate: 100 Hz\nTotal time: 0.03 s\nA,B\n1,2\n2,1\n1,2\n"},
+        TimeCaution{"length-disagrees", "Record Length,9\nt (s),A\n0,1\n0.1,2\n0.2,1\n",
+                    "Record Length,3\nt (s),A\n0,1\n0.1,2\n0.2,1\n"},
         TimeCaution{"axis-counts", "time,A\n0,1\n1,2\n2,1\n3,2\n", even},
         TimeCaution{"looks-like-spectrum", "Frequency (Hz),Level (dB)\n0,1\n10,2\n20,1\n", even},
         TimeCaution{"trailing-text", "t (s),A\n0,1\n0.1,2\n0.2,1\nend\n", even}));
 
 TEST(TextCautions, ACountingTimeColumnYieldsToTheRateOfThePreamble) {
   const ScratchFolder folder;
-  const WholeRecording r = read_file(folder.write("x.csv", "Sampling rate: 50 Hz\ntime,A\n0,1\n1,2\n2,1\n3,2\n"));
+  const WholeRecording r =
+      read_file(folder.write("x.csv", "Sampling rate: 50 Hz\ntime,A\n0,1\n1,2\n2,1\n3,2\n"));
   EXPECT_NEAR(r.recording.axis.rate_hz(), 50, 1e-9);
   EXPECT_FALSE(r.recording.axis.stamped);
 }
@@ -230,15 +292,30 @@ TEST(AwkwardText, FourThousandColumnsAreChannels) {
 
 TEST(AwkwardText, NumbersOfEveryFormAreExact) {
   const ScratchFolder folder;
-  const char* const forms[] = {"1", "-1", "+1.5", "1.", ".5", "1e3", "1E-3", "-2.5e+10", "0.1", "123456789012345678",
-                               "0.30000000000000004", "1e-320", "1.7976931348623157e308", "9007199254740993", "00012.50", "3.14159265358979323846"};
+  const char* const forms[] = {"1",
+                               "-1",
+                               "+1.5",
+                               "1.",
+                               ".5",
+                               "1e3",
+                               "1E-3",
+                               "-2.5e+10",
+                               "0.1",
+                               "123456789012345678",
+                               "0.30000000000000004",
+                               "1e-320",
+                               "1.7976931348623157e308",
+                               "9007199254740993",
+                               "00012.50",
+                               "3.14159265358979323846"};
   std::string text = "v\n";
   for (const char* form : forms) text += std::string(form) + "\n";
   ReadSettings settings;
   settings.axis = "none";
   const WholeRecording r = read_file(folder.write("x.txt", text), settings);
   ASSERT_EQ(r.columns[0].size(), std::size(forms));
-  for (std::size_t i = 0; i < std::size(forms); ++i) EXPECT_EQ(r.columns[0][i], std::strtod(forms[i], nullptr)) << forms[i];
+  for (std::size_t i = 0; i < std::size(forms); ++i)
+    EXPECT_EQ(r.columns[0][i], std::strtod(forms[i], nullptr)) << forms[i];
 }
 
 }  // namespace

@@ -1,5 +1,5 @@
-// Every format, cut at every byte of its head and with every byte of its head flipped: an error, a caution, or
-// the same samples, never a crash and never more samples than the file has room for.
+// Every format, cut at every byte of its head and with every byte of its head flipped: an error, a caution,
+// or the same samples, never a crash and never more samples than the file has room for.
 #include <gmock/gmock.h>
 
 #include "reading.h"
@@ -65,18 +65,22 @@ TEST_P(Damaged, FlippedBytesNeverMakeMoreOfIt) {
       bool cautioned = false;
       const std::int64_t count = samples(bad, cautioned);
       // A time that was flipped makes a long gap, and that is told.
-      EXPECT_TRUE(count <= static_cast<std::int64_t>(8 * good_.size()) || cautioned) << at << " " << flip << " " << count;
+      EXPECT_TRUE(count <= static_cast<std::int64_t>(8 * good_.size()) || cautioned)
+          << at << " " << flip << " " << count;
     }
 }
 
 INSTANTIATE_TEST_SUITE_P(
     Formats, Damaged,
-    ::testing::Values(Seed{"delimited/scope.csv", "x.txt"}, Seed{"delimited/clock.txt", "x.txt"}, Seed{"delimited/wide.txt", "x.txt"},
-                      Seed{"sound/two.wav", "x.wav"}, Seed{"npy/two.npy", "x.npy"}, Seed{"npy/fields.npy", "x.npy"},
-                      Seed{"npz/stored.npz", "x.npz"}, Seed{"npz/packed.npz", "x.npz"}, Seed{"rawfile/single.raw", "x.raw"},
-                      Seed{"rawfile/text.raw", "x.raw"}, Seed{"rawfile/wide.raw", "x.raw"}, Seed{"universal/text.uff", "x.uff"},
-                      Seed{"universal/binary.uff", "x.uff"}, Seed{"comtrade/text.cff", "x.cff"}, Seed{"comtrade/binary.cff", "x.cff"},
-                      Seed{"hdf5/tables.h5", "x.h5"}, Seed{"miniseed/two.mseed", "x.mseed"}, Seed{"edf/two.edf", "x.edf"}));
+    ::testing::Values(Seed{"delimited/scope.csv", "x.txt"}, Seed{"delimited/clock.txt", "x.txt"},
+                      Seed{"delimited/wide.txt", "x.txt"}, Seed{"sound/two.wav", "x.wav"},
+                      Seed{"npy/two.npy", "x.npy"}, Seed{"npy/fields.npy", "x.npy"},
+                      Seed{"npz/stored.npz", "x.npz"}, Seed{"npz/packed.npz", "x.npz"},
+                      Seed{"rawfile/single.raw", "x.raw"}, Seed{"rawfile/text.raw", "x.raw"},
+                      Seed{"rawfile/wide.raw", "x.raw"}, Seed{"universal/text.uff", "x.uff"},
+                      Seed{"universal/binary.uff", "x.uff"}, Seed{"comtrade/text.cff", "x.cff"},
+                      Seed{"comtrade/binary.cff", "x.cff"}, Seed{"hdf5/tables.h5", "x.h5"},
+                      Seed{"miniseed/two.mseed", "x.mseed"}, Seed{"edf/two.edf", "x.edf"}));
 
 }  // namespace
 }  // namespace vprism

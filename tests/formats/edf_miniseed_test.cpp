@@ -22,8 +22,9 @@ std::vector<int> ramp(int from, int count) {
 
 TEST(MiniSeed, ChannelsShareAGridFromTheEarliestStart) {
   const ScratchFolder folder;
-  const WholeRecording r = read_file(folder.write("x.mseed", miniseed_records("TERN", "BHZ", 20, begin_us, ramp(0, 2000)) +
-                                                                 miniseed_records("TERN", "BHN", 20, begin_us + 500000, ramp(5000, 1980))));
+  const WholeRecording r = read_file(
+      folder.write("x.mseed", miniseed_records("TERN", "BHZ", 20, begin_us, ramp(0, 2000)) +
+                                  miniseed_records("TERN", "BHN", 20, begin_us + 500000, ramp(5000, 1980))));
   EXPECT_THAT(r.names(), ElementsAre("XX.TERN.00.BHZ", "XX.TERN.00.BHN"));
   EXPECT_EQ(r.recording.samples, 2000);
   EXPECT_DOUBLE_EQ(r.recording.axis.rate_hz(), 20);
@@ -37,22 +38,26 @@ TEST(MiniSeed, ChannelsShareAGridFromTheEarliestStart) {
 TEST(MiniSeed, GapsAndOverlapsAreCautionsWhereThereAreSome) {
   const ScratchFolder folder;
   const std::string first = miniseed_records("TERN", "BHZ", 20, begin_us, ramp(0, 400));
-  const WholeRecording whole = read_file(folder.write("a.mseed", first + miniseed_records("TERN", "BHZ", 20, begin_us + 20000000, ramp(400, 400))));
+  const WholeRecording whole = read_file(folder.write(
+      "a.mseed", first + miniseed_records("TERN", "BHZ", 20, begin_us + 20000000, ramp(400, 400))));
   EXPECT_TRUE(whole.codes().empty());
   EXPECT_EQ(whole.recording.samples, 800);
-  const WholeRecording gap = read_file(folder.write("b.mseed", first + miniseed_records("TERN", "BHZ", 20, begin_us + 25000000, ramp(500, 400))));
+  const WholeRecording gap = read_file(folder.write(
+      "b.mseed", first + miniseed_records("TERN", "BHZ", 20, begin_us + 25000000, ramp(500, 400))));
   EXPECT_TRUE(gap.warns_of("gaps"));
   EXPECT_TRUE(std::isnan(gap.columns[0][450]));
   EXPECT_EQ(gap.columns[0][500], 500);
-  const WholeRecording over = read_file(folder.write("c.mseed", first + miniseed_records("TERN", "BHZ", 20, begin_us + 15000000, ramp(300, 400))));
+  const WholeRecording over = read_file(folder.write(
+      "c.mseed", first + miniseed_records("TERN", "BHZ", 20, begin_us + 15000000, ramp(300, 400))));
   EXPECT_TRUE(over.warns_of("overlap"));
   EXPECT_EQ(over.recording.samples, 700);
 }
 
 TEST(MiniSeed, RatesAreParts) {
   const ScratchFolder folder;
-  const std::string path = folder.write("x.mseed", miniseed_records("TERN", "LHZ", 1, begin_us, ramp(0, 50)) +
-                                                       miniseed_records("TERN", "HHZ", 100, begin_us, ramp(0, 500)));
+  const std::string path =
+      folder.write("x.mseed", miniseed_records("TERN", "LHZ", 1, begin_us, ramp(0, 50)) +
+                                  miniseed_records("TERN", "HHZ", 100, begin_us, ramp(0, 500)));
   const WholeRecording fast = read_file(path);
   ASSERT_EQ(fast.recording.parts.size(), 2u);
   EXPECT_EQ(fast.recording.samples, 500);
@@ -65,7 +70,8 @@ TEST(MiniSeed, DamageIsTold) {
   const ScratchFolder folder;
   const std::string good = miniseed_records("TERN", "BHZ", 20, begin_us, ramp(0, 2000));
   ASSERT_GT(good.size(), 1024u);
-  EXPECT_THAT(error_of(folder.write("a.mseed", good.substr(0, good.size() - 100))), HasSubstr("file ends within it"));
+  EXPECT_THAT(error_of(folder.write("a.mseed", good.substr(0, good.size() - 100))),
+              HasSubstr("file ends within it"));
   std::string far = miniseed_records("TERN", "BHZ", 20, begin_us, ramp(0, 100)) +
                     miniseed_records("TERN", "BHZ", 20, begin_us + 4000000000000000, ramp(0, 100));
   EXPECT_THAT(error_of(folder.write("b.mseed", far)), HasSubstr("gap"));
@@ -97,7 +103,8 @@ TEST_F(EdfFiles, SignalsOfOneRateAreAPartInPhysicalUnits) {
   EXPECT_EQ(r.recording.channels[0].quantity, "voltage");
   EXPECT_DOUBLE_EQ(r.recording.axis.rate_hz(), 40);
   ASSERT_EQ(r.columns[0].size(), 240u);
-  for (std::size_t n = 0; n < 240; ++n) EXPECT_NEAR(r.columns[0][n], fast_[n], 0.1001);  // Steps of 0.1 uV, cut off by the writer.
+  for (std::size_t n = 0; n < 240; ++n)
+    EXPECT_NEAR(r.columns[0][n], fast_[n], 0.1001);  // Steps of 0.1 uV, cut off by the writer.
   EXPECT_EQ(r.recording.zero_ns, begin_us * 1000);
   EXPECT_THAT(r.recording.notes, ::testing::Contains(::testing::Pair("at 500 ms", "shutter opens")));
   ReadSettings settings;

@@ -9,9 +9,10 @@ namespace {
 using ::testing::ElementsAre;
 using ::testing::HasSubstr;
 
-std::string meta(const std::string& type, const std::string& more = "", const std::string& captures = "{\"core:sample_start\": 0}") {
-  return "{\"global\": {\"core:datatype\": \"" + type + "\", \"core:version\": \"1.0.0\"" + more + "}, \"captures\": [" + captures +
-         "], \"annotations\": []}";
+std::string meta(const std::string& type, const std::string& more = "",
+                 const std::string& captures = "{\"core:sample_start\": 0}") {
+  return "{\"global\": {\"core:datatype\": \"" + type + "\", \"core:version\": \"1.0.0\"" + more +
+         "}, \"captures\": [" + captures + "], \"annotations\": []}";
 }
 
 std::string bytes16(std::initializer_list<int> values, bool big = false) {
@@ -26,9 +27,10 @@ std::string bytes16(std::initializer_list<int> values, bool big = false) {
 TEST(Sigmf, ComplexSamplesWithCarrierAndStart) {
   const ScratchFolder folder;
   folder.write("x.sigmf-data", bytes16({1, -2, 3, -4, 5, -6}));
-  const std::string path = folder.write(
-      "x.sigmf-meta", meta("ci16_le", ", \"core:sample_rate\": 200000",
-                           "{\"core:sample_start\": 0, \"core:frequency\": 8e7, \"core:datetime\": \"2026-11-03T21:14:05.5Z\"}"));
+  const std::string path =
+      folder.write("x.sigmf-meta", meta("ci16_le", ", \"core:sample_rate\": 200000",
+                                        "{\"core:sample_start\": 0, \"core:frequency\": 8e7, "
+                                        "\"core:datetime\": \"2026-11-03T21:14:05.5Z\"}"));
   for (const std::string& name : {path, folder.path("x.sigmf-data")}) {
     const WholeRecording r = read_file(name);
     EXPECT_TRUE(r.recording.complex);
@@ -43,7 +45,8 @@ TEST(Sigmf, ComplexSamplesWithCarrierAndStart) {
 TEST(Sigmf, RealInterleavedChannelsOfEitherByteOrder) {
   const ScratchFolder folder;
   folder.write("x.sigmf-data", bytes16({1, 10, 2, 20, 3, 30}, true));
-  const WholeRecording r = read_file(folder.write("x.sigmf-meta", meta("ri16_be", ", \"core:num_channels\": 2")));
+  const WholeRecording r =
+      read_file(folder.write("x.sigmf-meta", meta("ri16_be", ", \"core:num_channels\": 2")));
   EXPECT_THAT(r.columns[0], ElementsAre(1, 2, 3));
   EXPECT_THAT(r.columns[1], ElementsAre(10, 20, 30));
   EXPECT_EQ(r.recording.axis.interval, 0);
@@ -54,16 +57,24 @@ TEST(Sigmf, RealInterleavedChannelsOfEitherByteOrder) {
 TEST(Sigmf, ACarrierThatChangesIsACaution) {
   const ScratchFolder folder;
   folder.write("x.sigmf-data", bytes16({1, 2, 3, 4}));
-  const char* same = "{\"core:sample_start\": 0, \"core:frequency\": 1e6}, {\"core:sample_start\": 1, \"core:frequency\": 1e6}";
-  const char* other = "{\"core:sample_start\": 0, \"core:frequency\": 1e6}, {\"core:sample_start\": 1, \"core:frequency\": 2e6}";
-  EXPECT_FALSE(read_file(folder.write("x.sigmf-meta", meta("ci16_le", "", same))).warns_of("carrier-changes"));
-  EXPECT_TRUE(read_file(folder.write("x.sigmf-meta", meta("ci16_le", "", other))).warns_of("carrier-changes"));
+  const char* same =
+      "{\"core:sample_start\": 0, \"core:frequency\": 1e6}, {\"core:sample_start\": 1, \"core:frequency\": "
+      "1e6}";
+  const char* other =
+      "{\"core:sample_start\": 0, \"core:frequency\": 1e6}, {\"core:sample_start\": 1, \"core:frequency\": "
+      "2e6}";
+  EXPECT_FALSE(
+      read_file(folder.write("x.sigmf-meta", meta("ci16_le", "", same))).warns_of("carrier-changes"));
+  EXPECT_TRUE(
+      read_file(folder.write("x.sigmf-meta", meta("ci16_le", "", other))).warns_of("carrier-changes"));
 }
 
 TEST(Sigmf, DamageIsTold) {
   const ScratchFolder folder;
   folder.write("x.sigmf-data", bytes16({1, 2, 3, 4}));
-  const auto error_with = [&](const std::string& text) { return error_of(folder.write("x.sigmf-meta", text)); };
+  const auto error_with = [&](const std::string& text) {
+    return error_of(folder.write("x.sigmf-meta", text));
+  };
   EXPECT_THAT(error_with(meta("ci17_le")), HasSubstr("core:datatype"));
   EXPECT_THAT(error_with(meta("ci16_le", ", \"core:num_channels\": -1")), HasSubstr("core:num_channels"));
   EXPECT_THAT(error_with(meta("ci16_le", ", \"core:sample_rate\": 0")), HasSubstr("core:sample_rate"));

@@ -168,5 +168,17 @@ TEST(Digest, IsThatOfTheBytes) {
   EXPECT_EQ(file_digest(folder.write("a", "abc")), "xxh3:78af5f94892f3950");
 }
 
+TEST(Sound, AFileByAnotherWriterHasItsValues) {
+  // Written by the wave module of Python: 30000 sin(t) and 30000 cos(t), t = n / 8, 16 bits.
+  const auto source = open_recording(VPRISM_SOURCE "/fuzz/corpus/sound/two.wav", {});
+  const auto channels = read_all(*source);
+  ASSERT_EQ(channels.size(), 2u);
+  ASSERT_EQ(channels[0].size(), 24u);
+  for (std::size_t n = 0; n < 24; ++n) {
+    EXPECT_EQ(channels[0][n], std::trunc(30000 * std::sin(static_cast<double>(n) / 8)) / 32768);
+    EXPECT_EQ(channels[1][n], std::trunc(30000 * std::cos(static_cast<double>(n) / 8)) / 32768);
+  }
+}
+
 }  // namespace
 }  // namespace vprism

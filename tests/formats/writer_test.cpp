@@ -28,7 +28,9 @@ Made make(std::size_t channels, bool complex = false, bool stamped = false) {
   m.recording.axis.interval = 1 / 48000.0;
   m.recording.axis.stamped = stamped;
   for (std::size_t c = 0; c < channels; ++c)
-    m.recording.channels.push_back({c == 0 ? "force, \"north\"" : "acc " + std::to_string(c), Unit::parse(c == 0 ? "N" : "m/s^2"), quantity_of(Unit::parse(c == 0 ? "N" : "m/s^2"))});
+    m.recording.channels.push_back({c == 0 ? "force, \"north\"" : "acc " + std::to_string(c),
+                                    Unit::parse(c == 0 ? "N" : "m/s^2"),
+                                    quantity_of(Unit::parse(c == 0 ? "N" : "m/s^2"))});
   m.columns.resize(channels * (complex ? 2 : 1));
   for (std::size_t c = 0; c < m.columns.size(); ++c)
     for (int n = 0; n < 1000; ++n) m.columns[c].push_back(std::sin(0.1 * n + static_cast<double>(c)) / 3);
@@ -36,8 +38,8 @@ Made make(std::size_t channels, bool complex = false, bool stamped = false) {
   return m;
 }
 
-std::vector<std::string> write(const ScratchFolder& folder, const char* to, const Made& m, const WriteSettings& settings = {},
-                               std::vector<Caution>* cautions = nullptr) {
+std::vector<std::string> write(const ScratchFolder& folder, const char* to, const Made& m,
+                               const WriteSettings& settings = {}, std::vector<Caution>* cautions = nullptr) {
   const WriteFormat& format = find_write_format(to);
   std::vector<std::string> paths = {folder.path(std::string("made") + format.ending)};
   if (*format.second != '\0') paths.push_back(folder.path(std::string("made") + format.second));
@@ -45,8 +47,10 @@ std::vector<std::string> write(const ScratchFolder& folder, const char* to, cons
   Block block(m.recording.channels.size(), 77, m.recording.axis.stamped, m.recording.complex);
   for (std::size_t at = 0; at < 1000; at += 77) {
     const std::size_t count = std::min<std::size_t>(77, 1000 - at);
-    for (std::size_t c = 0; c < m.columns.size(); ++c) std::copy_n(m.columns[c].begin() + static_cast<std::ptrdiff_t>(at), count, block.room(c).begin());
-    if (block.stamped()) std::copy_n(m.stamps.begin() + static_cast<std::ptrdiff_t>(at), count, block.stamp_room().begin());
+    for (std::size_t c = 0; c < m.columns.size(); ++c)
+      std::copy_n(m.columns[c].begin() + static_cast<std::ptrdiff_t>(at), count, block.room(c).begin());
+    if (block.stamped())
+      std::copy_n(m.stamps.begin() + static_cast<std::ptrdiff_t>(at), count, block.stamp_room().begin());
     block.set(static_cast<std::int64_t>(at), count);
     writer->add(block);
   }
@@ -86,7 +90,8 @@ TEST_P(RoundTrips, AreExact) {
   }
   if (c.axis && !c.stamped) {
     EXPECT_NEAR(r.recording.axis.rate_hz(), 48000, 1e-7);
-    EXPECT_NEAR(r.recording.axis.start, std::string(c.to) == "wav" || std::string(c.to) == "sigmf" ? 0 : -0.25, 1e-12);
+    EXPECT_NEAR(r.recording.axis.start,
+                std::string(c.to) == "wav" || std::string(c.to) == "sigmf" ? 0 : -0.25, 1e-12);
   }
   if (c.names && !flat)
     for (std::size_t k = 0; k < c.channels; ++k) {
@@ -97,19 +102,20 @@ TEST_P(RoundTrips, AreExact) {
     }
 }
 
-INSTANTIATE_TEST_SUITE_P(All, RoundTrips,
-                         ::testing::Values(Case{"hdf5", 3, false, false, true, true}, Case{"hdf5", 2, true, false, true, true},
-                                           Case{"hdf5", 2, false, true, true, true}, Case{"wav", 3, false, false, true, true},
-                                           Case{"csv", 3, false, false, true, true}, Case{"csv", 2, true, false, true, true},
-                                           Case{"csv", 2, false, true, true, true}, Case{"npy", 1, false, false, false, false},
-                                           Case{"npy", 3, false, false, false, false}, Case{"npy", 2, true, false, false, false},
-                                           Case{"npy", 2, false, true, false, true}, Case{"binary", 3, false, false, false, false},
-                                           Case{"binary", 2, true, false, false, false}, Case{"universal", 3, false, false, true, true},
-                                           Case{"universal", 2, true, false, true, true}, Case{"universal", 2, false, true, true, true},
-                                           Case{"sigmf", 2, false, false, true, true}, Case{"sigmf", 2, true, false, true, true}),
-                         [](const auto& one) {
-                           return std::string(one.param.to) + std::to_string(one.index);
-                         });
+INSTANTIATE_TEST_SUITE_P(
+    All, RoundTrips,
+    ::testing::Values(Case{"hdf5", 3, false, false, true, true}, Case{"hdf5", 2, true, false, true, true},
+                      Case{"hdf5", 2, false, true, true, true}, Case{"wav", 3, false, false, true, true},
+                      Case{"csv", 3, false, false, true, true}, Case{"csv", 2, true, false, true, true},
+                      Case{"csv", 2, false, true, true, true}, Case{"npy", 1, false, false, false, false},
+                      Case{"npy", 3, false, false, false, false}, Case{"npy", 2, true, false, false, false},
+                      Case{"npy", 2, false, true, false, true}, Case{"binary", 3, false, false, false, false},
+                      Case{"binary", 2, true, false, false, false},
+                      Case{"universal", 3, false, false, true, true},
+                      Case{"universal", 2, true, false, true, true},
+                      Case{"universal", 2, false, true, true, true},
+                      Case{"sigmf", 2, false, false, true, true}, Case{"sigmf", 2, true, false, true, true}),
+    [](const auto& one) { return std::string(one.param.to) + std::to_string(one.index); });
 
 TEST(Writers, UniversalTextKeepsTwelveDigits) {
   const ScratchFolder folder;
@@ -118,19 +124,24 @@ TEST(Writers, UniversalTextKeepsTwelveDigits) {
       const Made m = make(2, complex, stamped);
       const WholeRecording r = read_file(write(folder, "universal-text", m)[0]);
       for (std::size_t c = 0; c < m.columns.size(); ++c)
-        for (std::size_t n = 0; n < 1000; ++n) EXPECT_NEAR(r.columns[c][n], m.columns[c][n], 1e-12 * std::abs(m.columns[c][n]));
+        for (std::size_t n = 0; n < 1000; ++n)
+          EXPECT_NEAR(r.columns[c][n], m.columns[c][n], 1e-12 * std::abs(m.columns[c][n]));
     }
 }
 
 TEST(Writers, SinglePrecisionAndIntegersAreRoundedOnce) {
   const ScratchFolder folder;
   const Made m = make(2);
-  const std::pair<const char*, double> kinds[] = {{"f32", std::ldexp(1, -25)}, {"i16", std::ldexp(1, -16)}, {"i24", std::ldexp(1, -24)}, {"i32", std::ldexp(1, -32)}};
+  const std::pair<const char*, double> kinds[] = {{"f32", std::ldexp(1, -25)},
+                                                  {"i16", std::ldexp(1, -16)},
+                                                  {"i24", std::ldexp(1, -24)},
+                                                  {"i32", std::ldexp(1, -32)}};
   for (const auto& [numbers, half_step] : kinds) {
     WriteSettings settings;
     settings.numbers = numbers;
     const WholeRecording r = read_file(write(folder, "wav", m, settings)[0]);
-    for (std::size_t n = 0; n < 1000; ++n) EXPECT_NEAR(r.columns[1][n], m.columns[1][n], 1.001 * half_step) << numbers;
+    for (std::size_t n = 0; n < 1000; ++n)
+      EXPECT_NEAR(r.columns[1][n], m.columns[1][n], 1.001 * half_step) << numbers;
   }
   Made loud = m;
   loud.columns[0][5] = 1.5;

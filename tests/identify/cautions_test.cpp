@@ -22,7 +22,8 @@ std::vector<std::string> codes_of(const std::vector<double>& x) {
   Axis axis;
   axis.interval = 1e-3;
   std::vector<std::string> out;
-  for (const Caution& c : level_cautions({"x", Unit::parse("V"), "voltage"}, statistics.result()[0], levels.result()[0], spikes.result()[0], axis)) {
+  for (const Caution& c : level_cautions({"x", Unit::parse("V"), "voltage"}, statistics.result()[0],
+                                         levels.result()[0], spikes.result()[0], axis)) {
     EXPECT_FALSE(c.text.empty());
     EXPECT_FALSE(c.remedy.empty());
     out.push_back(c.code);
@@ -49,7 +50,9 @@ struct Flawed {
 
 class LevelFlaws : public ::testing::TestWithParam<Flawed> {};
 
-TEST_P(LevelFlaws, AreTold) { EXPECT_THAT(codes_of(signal(GetParam().flaw)), ::testing::Contains(GetParam().code)); }
+TEST_P(LevelFlaws, AreTold) {
+  EXPECT_THAT(codes_of(signal(GetParam().flaw)), ::testing::Contains(GetParam().code));
+}
 
 INSTANTIATE_TEST_SUITE_P(
     All, LevelFlaws,
@@ -59,7 +62,10 @@ INSTANTIATE_TEST_SUITE_P(
                       Flawed{"channel-dead", [](double, int) { return 0.25; }},
                       Flawed{"large-offset", [](double v, int) { return v + 100; }},
                       Flawed{"spikes", [](double v, int n) { return n % 997 == 500 ? v + 5 : v; }},
-                      Flawed{"outliers", [](double v, int n) { return n > 2000 && n < 2010 ? 20.0 * std::sin((n - 2000) * 0.314) : v; }},
+                      Flawed{"outliers",
+                             [](double v, int n) {
+                               return n > 2000 && n < 2010 ? 20.0 * std::sin((n - 2000) * 0.314) : v;
+                             }},
                       Flawed{"ends-in-zeros", [](double v, int n) { return n < 3500 ? v : 0.0; }}),
     [](const auto& one) {
       std::string name = one.param.code + std::to_string(one.index);
@@ -75,7 +81,8 @@ TEST(LevelCautions, RestingAtAnExtremeIsNoClipping) {
     logic.push_back(n / 300 % 2);
     pulse.push_back(n > 1000 && n < 1400 ? 1 : -0.2 + 0.0001 * n);
   }
-  for (const auto& x : {step, logic, pulse}) EXPECT_THAT(codes_of(x), ::testing::Not(::testing::Contains("clipping")));
+  for (const auto& x : {step, logic, pulse})
+    EXPECT_THAT(codes_of(x), ::testing::Not(::testing::Contains("clipping")));
 }
 
 }  // namespace

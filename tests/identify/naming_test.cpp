@@ -69,5 +69,15 @@ TEST(NamePeaks, UnevenPairsAreNot) {
     EXPECT_EQ(f.kind, "tone");
 }
 
+TEST(NamePeaks, LinesAtOneFrequencyAreNoFamily) {
+  // Wide uncertainties make neighbours agree with each other; they are still one order.
+  std::vector<Peak> peaks;
+  for (const double f : {118.0, 118.1, 118.2, 118.3, 118.4}) {
+    peaks.push_back(peak(f, 1));
+    peaks.back().frequency_std_hz = 0.5;
+  }
+  for (const Finding& f : name_peaks(channel, peaks, plan())) EXPECT_NE(f.kind, "harmonic-family") << f.text;
+}
+
 }  // namespace
 }  // namespace vprism

@@ -16,18 +16,21 @@ namespace {
 using ::testing::ElementsAre;
 using ::testing::HasSubstr;
 
-std::unique_ptr<SampleSource> source(const std::string& file, std::vector<std::vector<double>> columns, double rate = 10,
-                                     double start = 0, std::optional<std::int64_t> zero_ns = {}) {
+std::unique_ptr<SampleSource> source(const std::string& file, std::vector<std::vector<double>> columns,
+                                     double rate = 10, double start = 0,
+                                     std::optional<std::int64_t> zero_ns = {}) {
   Recording r;
   r.file = file;
-  for (std::size_t c = 0; c < columns.size(); ++c) r.channels.push_back({"CH" + std::to_string(c + 1), Unit::parse("V"), "voltage"});
+  for (std::size_t c = 0; c < columns.size(); ++c)
+    r.channels.push_back({"CH" + std::to_string(c + 1), Unit::parse("V"), "voltage"});
   r.axis.start = start;
   r.axis.interval = 1 / rate;
   r.zero_ns = zero_ns;
   return std::make_unique<MemorySource>(r, std::move(columns));
 }
 
-std::vector<std::unique_ptr<SampleSource>> both(std::unique_ptr<SampleSource> a, std::unique_ptr<SampleSource> b) {
+std::vector<std::unique_ptr<SampleSource>> both(std::unique_ptr<SampleSource> a,
+                                                std::unique_ptr<SampleSource> b) {
   std::vector<std::unique_ptr<SampleSource>> out;
   out.push_back(std::move(a));
   out.push_back(std::move(b));
@@ -38,7 +41,8 @@ std::vector<std::vector<double>> read_columns(SampleSource& s) {
   Block block(s.recording().channels.size(), 3, s.carries_stamps(), s.recording().complex);
   std::vector<std::vector<double>> out(block.columns());
   while (s.read(block) > 0)
-    for (std::size_t c = 0; c < out.size(); ++c) out[c].insert(out[c].end(), block.samples(c).begin(), block.samples(c).end());
+    for (std::size_t c = 0; c < out.size(); ++c)
+      out[c].insert(out[c].end(), block.samples(c).begin(), block.samples(c).end());
   return out;
 }
 
@@ -49,12 +53,14 @@ bool warns(const SampleSource& s, const std::string& code) {
 }
 
 TEST(JoinChannels, StandSideBySideUnderTheirFilesNames) {
-  const auto joined = join_channels(both(source("a/left.csv", {{1, 2, 3, 4}}), source("a/right.csv", {{5, 6, 7, 8}, {9, 9, 9, 9}})));
+  const auto joined = join_channels(
+      both(source("a/left.csv", {{1, 2, 3, 4}}), source("a/right.csv", {{5, 6, 7, 8}, {9, 9, 9, 9}})));
   EXPECT_EQ(joined->recording().channels[0].name, "CH1");
   EXPECT_EQ(joined->recording().channels[1].name, "right CH1");
   EXPECT_EQ(joined->recording().channels[2].name, "CH2");
   for (int pass = 0; pass < 2; ++pass) {
-    EXPECT_THAT(read_columns(*joined), ElementsAre(ElementsAre(1, 2, 3, 4), ElementsAre(5, 6, 7, 8), ElementsAre(9, 9, 9, 9)));
+    EXPECT_THAT(read_columns(*joined),
+                ElementsAre(ElementsAre(1, 2, 3, 4), ElementsAre(5, 6, 7, 8), ElementsAre(9, 9, 9, 9)));
     joined->rewind();
   }
   EXPECT_TRUE(joined->recording().cautions.empty());
@@ -76,7 +82,8 @@ TEST(JoinTime, OrdersByTheTimesAndLeavesGapsOpen) {
   EXPECT_EQ(x[2], 3);
   EXPECT_TRUE(std::isnan(x[3]) && std::isnan(x[4]));
   EXPECT_EQ(x[5], 5);
-  const auto dated = join_time(both(source("b", {{3, 4}}, 10, 0, 1000200000000), source("a", {{1, 2}}, 10, 0, 1000000000000)));
+  const auto dated = join_time(
+      both(source("b", {{3, 4}}, 10, 0, 1000200000000), source("a", {{1, 2}}, 10, 0, 1000000000000)));
   EXPECT_THAT(read_columns(*dated)[0], ElementsAre(1, 2, 3, 4));
   EXPECT_TRUE(dated->recording().cautions.empty());
 }
@@ -85,7 +92,8 @@ TEST(JoinTime, WithoutTimesTheOrderGivenIsAssumedAndOverlapsAreSerious) {
   const auto plain = join_time(both(source("a", {{1, 2}}), source("b", {{3, 4}})));
   EXPECT_TRUE(warns(*plain, "join-assumed"));
   EXPECT_THAT(read_columns(*plain)[0], ElementsAre(1, 2, 3, 4));
-  EXPECT_TRUE(warns(*join_time(both(source("a", {{1, 2, 3}}), source("b", {{3, 4}}, 10, 0.1))), "join-overlap"));
+  EXPECT_TRUE(
+      warns(*join_time(both(source("a", {{1, 2, 3}}), source("b", {{3, 4}}, 10, 0.1))), "join-overlap"));
   EXPECT_THROW(join_time(both(source("a", {{1, 2}}), source("b", {{3, 4}, {5, 6}}))), Error);
 }
 
@@ -114,10 +122,10 @@ TEST(Calibration, ByPointsIsALineOrATable) {
   const Calibration table = make_calibration({"table 0=0 1=10 3=20 degC"}, Unit::parse("V"));
   EXPECT_DOUBLE_EQ(table.value(0.5), 5);
   EXPECT_DOUBLE_EQ(table.value(2), 15);
-  EXPECT_DOUBLE_EQ(table.value(5), 30);   // The last stretch goes on.
+  EXPECT_DOUBLE_EQ(table.value(5), 30);  // The last stretch goes on.
   EXPECT_DOUBLE_EQ(table.value(-1), -10);
-  for (const char* bad : {"x: table 0=0 degC", "x: table 0=0 0=1 K", "x: table 0=0 1=1", "x: two-point 0=0 1=1 2=2 V", "x: table 0=a 1=1 V",
-                          "x: table 0=0 1=1 V, probe 10"})
+  for (const char* bad : {"x: table 0=0 degC", "x: table 0=0 0=1 K", "x: table 0=0 1=1",
+                          "x: two-point 0=0 1=1 2=2 V", "x: table 0=a 1=1 V", "x: table 0=0 1=1 V, probe 10"})
     EXPECT_THROW(parse_calibration_rule(bad), Error) << bad;
 }
 
@@ -148,7 +156,8 @@ TEST(ComplexBlocks, PassStagesWithBothParts) {
   r.channels.push_back({"z", Unit::parse("V"), "voltage"});
   r.axis.interval = 1;
   Chain chain = parse_chain("scale 2 | offset 1 | detrend constant | gate 1s..4s");
-  Road road(std::make_unique<MemorySource>(r, std::vector<std::vector<double>>{{1, 2, 3, 4}, {5, 5, 5, 9}}), std::move(chain));
+  Road road(std::make_unique<MemorySource>(r, std::vector<std::vector<double>>{{1, 2, 3, 4}, {5, 5, 5, 9}}),
+            std::move(chain));
   std::vector<double> real, imaginary;
   road.run([&](Block& block) {
     real.assign(block.samples(0).begin(), block.samples(0).end());

@@ -55,7 +55,8 @@ TEST(Levels, MedianOfAShortRecordIsExact) {
 TEST(Levels, MedianOfALongRecordIsWithinItsRankError) {
   // A period of 4096 samples, so that keeping every Nth would meet it in step.
   std::vector<double> x = noise(1500000);
-  for (std::size_t n = 0; n < x.size(); ++n) x[n] = 0.1 * x[n] + std::sin(2 * M_PI * static_cast<double>(n % 4096) / 4096) + 5;
+  for (std::size_t n = 0; n < x.size(); ++n)
+    x[n] = 0.1 * x[n] + std::sin(2 * M_PI * static_cast<double>(n % 4096) / 4096) + 5;
   LevelsEstimator levels(1);
   feed(levels, x);
   const Levels result = levels.result()[0];
@@ -107,8 +108,10 @@ TEST(Spikes, NoiseEdgesPulsesAndSinesAreNone) {
 TEST(StatisticsWithGaps, LeaveMissingSamplesOut) {
   std::vector<double> x = noise(5000), there;
   for (std::size_t n = 0; n < x.size(); ++n) {
-    if (n % 7 == 3) x[n] = std::nan("");
-    else there.push_back(x[n]);
+    if (n % 7 == 3)
+      x[n] = std::nan("");
+    else
+      there.push_back(x[n]);
   }
   StatisticsEstimator with(1), without(1);
   feed(with, x, true);
@@ -136,7 +139,8 @@ TEST(SpectrumWithGaps, AveragesBetweenThem) {
   const double rate = 1000;
   SpectrumPlan plan;
   std::vector<double> x(4000);
-  for (std::size_t n = 0; n < x.size(); ++n) x[n] = std::sqrt(2.0) * std::sin(2 * M_PI * 100 * static_cast<double>(n) / rate);
+  for (std::size_t n = 0; n < x.size(); ++n)
+    x[n] = std::sqrt(2.0) * std::sin(2 * M_PI * 100 * static_cast<double>(n) / rate);
   x[1500] = x[1501] = std::nan("");
   SpectrumSettings settings;
   settings.segment = 500;
