@@ -149,4 +149,93 @@ void take_axis_column(TextLayout& layout, std::size_t index) {
   if (layout.axis.domain == Axis::Domain::time) layout.time_factor = column.unit.convert(1, layout.axis.unit);
 }
 
+void keep_columns(TextLayout& layout, const std::vector<std::size_t>& kept) {
+  std::vector<std::size_t> cells;
+  std::vector<Channel> columns;
+  std::optional<std::size_t> time;
+  for (const std::size_t c : kept) {
+    if (layout.time == c) time = cells.size();
+    cells.push_back(layout.cells[c]);
+    columns.push_back(layout.columns[c]);
+  }
+  layout.cells = std::move(cells);
+  layout.columns = std::move(columns);
+  layout.time = time;
+}
+
+void choose_columns(TextLayout& layout, const ReadSettings& settings, const std::string& file) {
+  if (settings.columns.empty()) return;
+  std::vector<std::string> names;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) names.push_back(column_name(layout, c));
+  std::vector<bool> chosen(names.size(), false);
+  const auto index = [&](const std::string& text) {
+    for (std::size_t c = 0; c < names.size(); ++c)
+      if (names[c] == text || std::to_string(c + 1) == text) return c;
+    throw Error(Status::usage, "--columns: " + file + ": " + unknown_name("column", text, names));
+  };
+  for (const std::string& entry : split(settings.columns, ',')) {
+    const std::string text(trimmed(entry));
+    const std::size_t dots = text.find("..");
+    const std::size_t from = index(std::string(trimmed(text.substr(0, dots))));
+    const std::size_t to =
+        dots == std::string::npos ? from : index(std::string(trimmed(text.substr(dots + 2))));
+    for (std::size_t c = std::min(from, to); c <= std::max(from, to); ++c) chosen[c] = true;
+  }
+  std::vector<std::size_t> kept;
+  for (std::size_t c = 0; c < names.size(); ++c)
+    if (chosen[c] || layout.time == c) kept.push_back(c);
+  keep_columns(layout, kept);
+}
+
+void part_by_times(TextLayout& layout, std::span<const Line> lines, std::size_t first_row,
+                   std::size_t last_row, const ReadSettings& settings, const std::string& file) {
+  if (!layout.time || !settings.axis.empty()) return;
+  std::vector<std::size_t> times = {*layout.time};
+  for (std::size_t c = *layout.time + 1; c < layout.columns.size(); ++c)
+    if (is_axis_column(layout, c) && column_rises(layout, lines, first_row, last_row, c))
+      times.push_back(c);
+  if (times.size() < 2) return;
+  bool equal = true;
+  std::vector<std::string_view> cells;
+  for (std::size_t i = first_row; i <= last_row && equal; ++i) {
+    split_cells(lines[i].text, layout.delimiter, cells);
+    double first = 0, other = 0;
+    for (const std::size_t c : times)
+      if (layout.cells[c] < cells.size() &&
+          parse_cell(cells[layout.cells[times[0]]], layout.decimal, first) &&
+          parse_cell(cells[layout.cells[c]], layout.decimal, other) && first != other)
+        equal = false;
+  }
+  const std::vector<std::size_t> all = times;
+  if (equal) {
+    std::vector<std::size_t> kept;
+    for (std::size_t c = 0; c < layout.columns.size(); ++c)
+      if (c == times[0] || std::find(times.begin(), times.end(), c) == times.end()) kept.push_back(c);
+    layout.cautions.push_back(
+        {"axis-repeats", Severity::note, "",
+         std::to_string(times.size()) + " time columns hold the same times; the first is used", ""});
+    keep_columns(layout, kept);
+    return;
+  }
+  std::vector<std::vector<std::size_t>> groups;
+  for (std::size_t t = 0; t < all.size(); ++t) {
+    const std::size_t end = t + 1 < all.size() ? all[t + 1] : layout.columns.size();
+    std::vector<std::size_t> group;
+    for (std::size_t c = all[t]; c < end; ++c) group.push_back(c);
+    if (group.size() < 2) continue;
+    layout.parts.push_back({column_name(layout, group[1]),
+                            std::to_string(group.size() - 1) +
+                                (group.size() == 2 ? " channel" : " channels") +
+                                " with times of its own in column " + std::to_string(all[t] + 1)});
+    groups.push_back(std::move(group));
+  }
+  if (groups.size() < 2) {
+    layout.parts.clear();
+    return;
+  }
+  layout.part = choose_part(file, layout.parts, settings, 0);
+  keep_columns(layout, groups[layout.part]);
+  take_axis_column(layout, 0);
+}
+
 }  // namespace vprism

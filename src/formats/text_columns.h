@@ -35,4 +35,15 @@ void take_axis_column(TextLayout& layout, std::size_t column);
 void find_axis_column(TextLayout& layout, std::span<const Line> lines, std::size_t first, std::size_t last,
                       const std::string& file, const std::string& asked);
 
+/// Leaves only the columns with these indices; the axis follows.
+void keep_columns(TextLayout& layout, const std::vector<std::size_t>& kept);
+
+/// `--columns 2,4..6,Force`: these, and the axis. Throws Error(usage) for a column that is not there.
+void choose_columns(TextLayout& layout, const ReadSettings& settings, const std::string& file);
+
+/// Several time columns: when they agree over the head, the first serves all; when they do not, each with the
+/// columns up to the next is a part. Throws Error(usage) for a part that is not there.
+void part_by_times(TextLayout& layout, std::span<const Line> lines, std::size_t first_row, std::size_t last_row,
+                   const ReadSettings& settings, const std::string& file);
+
 }  // namespace vprism

@@ -60,5 +60,12 @@ TEST(TextTable, AlignsByDisplayWidth) {
   EXPECT_EQ(table.text(""), "name   x\n----  --\n\u00B5      1\nlong  10\n");
 }
 
+TEST(BarLine, FollowsTheLargestOfEachStretch) {
+  EXPECT_EQ(bar_line({0, 1, 0.5, 0}, 0, 1, 4), "\u2581\u2588\u2585\u2581");
+  EXPECT_EQ(bar_line({0, 1, 0, 0}, 0, 1, 2), "\u2588\u2581");
+  EXPECT_EQ(bar_line({std::nan(""), 1}, 0, 1, 2), " \u2588");
+  EXPECT_EQ(bar_line({3, 3}, 3, 3, 8), "\u2581\u2581");
+}
+
 }  // namespace
 }  // namespace vprism

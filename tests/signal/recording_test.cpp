@@ -150,5 +150,42 @@ TEST(Stamps, GapsReversalsAndRepeatsAreCautions) {
   EXPECT_THROW(still.axis(0), Error);
 }
 
+TEST(Stamps, LostSamplesAreCountedASolversStepsAreNot) {
+  StampJudge recorder, solver;
+  std::vector<double> stamps, steps;
+  double t = 0;
+  for (int n = 0; n < 5000; ++n) {
+    if (n != 1200 && n != 1201 && n != 4000) stamps.push_back(0.01 * n);
+    steps.push_back(t += n % 50 == 0 ? 1e-7 : std::min(1e-5, 1e-7 * std::pow(1.3, n % 50)));
+  }
+  recorder.add(std::span(stamps).subspan(0, 700));
+  recorder.add(std::span(stamps).subspan(700));
+  solver.add(steps);
+  const auto codes = [](const StampJudge& judge) {
+    std::string all;
+    for (const Caution& c : judge.cautions(judge.axis(0))) all += c.code + ": " + c.text + "\n";
+    return all;
+  };
+  EXPECT_THAT(codes(recorder), ::testing::HasSubstr("2 steps are over 1.5 times the usual 10 ms, the longest 3 times, before sample 1201: about 3 samples are missing"));
+  EXPECT_THAT(codes(solver), ::testing::Not(::testing::HasSubstr("axis-gap")));
+  EXPECT_THAT(codes(solver), ::testing::HasSubstr("axis-uneven"));
+}
+
+TEST(Stamps, CountingIsSeenInAnyUnit) {
+  StampJudge from_zero, from_one, times;
+  from_zero.add(std::vector<double>{0, 1e-3, 2e-3, 3e-3});
+  from_one.add(std::vector<double>{1, 2, 3, 4});
+  times.add(std::vector<double>{5, 6, 7, 8});
+  EXPECT_TRUE(from_zero.counts(1e-3));
+  EXPECT_FALSE(from_zero.counts(1));
+  EXPECT_TRUE(from_one.counts(1));
+  EXPECT_FALSE(times.counts(1));
+}
+
+TEST(Recordings, SecondsBetweenFarTimesDoNotOverflow) {
+  EXPECT_DOUBLE_EQ(seconds_between(1793740445000000000, 1793740445250000000), 0.25);
+  EXPECT_NEAR(seconds_between(-9200000000000000000, 9200000000000000000), 1.84e10, 1);
+}
+
 }  // namespace
 }  // namespace vprism
