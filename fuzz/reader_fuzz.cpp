@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <cstdio>
+#include <cstdlib>
 #include <filesystem>
 #include <fstream>
 #include <string>
@@ -23,7 +24,9 @@ constexpr auto open_reader = VPRISM_JOIN(open_, VPRISM_READER);
 
 class Folder {
  public:
-  Folder() : path_("/dev/shm/vprism-fuzz-" + std::to_string(::getpid())) {
+  Folder() {
+    const char* given = std::getenv("VPRISM_FUZZ_FOLDER");
+    path_ = given != nullptr ? given : "/dev/shm/vprism-fuzz-" + std::to_string(::getpid());
     std::filesystem::create_directories(path_);
     // A data file for formats of two files.
     std::ofstream(path_ / "input.sigmf-data", std::ios::binary) << std::string(256, '\x11');

@@ -192,8 +192,7 @@ void part_by_times(TextLayout& layout, std::span<const Line> lines, std::size_t 
   if (!layout.time || !settings.axis.empty()) return;
   std::vector<std::size_t> times = {*layout.time};
   for (std::size_t c = *layout.time + 1; c < layout.columns.size(); ++c)
-    if (is_axis_column(layout, c) && column_rises(layout, lines, first_row, last_row, c))
-      times.push_back(c);
+    if (is_axis_column(layout, c) && column_rises(layout, lines, first_row, last_row, c)) times.push_back(c);
   if (times.size() < 2) return;
   bool equal = true;
   std::vector<std::string_view> cells;

@@ -43,7 +43,7 @@ void choose_columns(TextLayout& layout, const ReadSettings& settings, const std:
 
 /// Several time columns: when they agree over the head, the first serves all; when they do not, each with the
 /// columns up to the next is a part. Throws Error(usage) for a part that is not there.
-void part_by_times(TextLayout& layout, std::span<const Line> lines, std::size_t first_row, std::size_t last_row,
-                   const ReadSettings& settings, const std::string& file);
+void part_by_times(TextLayout& layout, std::span<const Line> lines, std::size_t first_row,
+                   std::size_t last_row, const ReadSettings& settings, const std::string& file);
 
 }  // namespace vprism

@@ -4,7 +4,30 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/clones.h"
+
 namespace vprism {
+
+namespace {
+
+/// Sum and greatest of |d| over the inner samples, in lanes side by side.
+VPRISM_WIDE void sum_and_top(const double* x, std::size_t n, double& sum, double& top) {
+  double sums[8] = {}, tops[8] = {};
+  std::size_t i = 1;
+  for (; i + 8 < n; i += 8)
+    for (std::size_t k = 0; k < 8; ++k) {
+      const double v = std::abs(x[i + k] - 0.5 * (x[i + k - 1] + x[i + k + 1]));
+      sums[k] += v == v ? v : 0;
+      tops[k] = v > tops[k] ? v : tops[k];
+    }
+  for (; i + 1 < n; ++i) {
+    const double v = std::abs(x[i] - 0.5 * (x[i - 1] + x[i + 1]));
+    if (v == v) sums[0] += v, tops[0] = std::max(tops[0], v);
+  }
+  for (std::size_t k = 0; k < 8; ++k) sum += sums[k], top = std::max(top, tops[k]);
+}
+
+}  // namespace
 
 void SpikeCounter::add(const Block& block) {
   if (block.size() == 0) return;
@@ -19,24 +42,11 @@ void SpikeCounter::add(const Block& block) {
     const std::size_t n = joined_.size();
     const std::int64_t first = block.first() - static_cast<std::int64_t>(column.held);
     const auto d = [x](std::size_t i) { return x[i] - 0.5 * (x[i - 1] + x[i + 1]); };
-    // Eight sums and maxima side by side, so that the loop is one of vectors.
-    double sums[8] = {}, tops[8] = {};
-    std::size_t i = 1;
-    for (; i + 8 < n; i += 8)
-      for (std::size_t k = 0; k < 8; ++k) {
-        const double v = std::abs(d(i + k));
-        sums[k] += v == v ? v : 0;
-        tops[k] = v > tops[k] ? v : tops[k];
-      }
     double sum = 0, top = 0;
-    for (; i + 1 < n; ++i) {
-      const double v = std::abs(d(i));
-      if (v == v) sum += v, top = std::max(top, v);
-    }
-    for (std::size_t k = 0; k < 8; ++k) sum += sums[k], top = std::max(top, tops[k]);
+    sum_and_top(x, n, sum, top);
     const double limit = n > 2 ? 15 * sum / static_cast<double>(n - 2) : 0;
     if (n >= 64 && top > limit && limit > 0) {
-      for (i = 2; i + 2 < n; ++i) {
+      for (std::size_t i = 2; i + 2 < n; ++i) {
         const double here = d(i);
         if (!(std::abs(here) > limit)) continue;
         const double left = d(i - 1) / here, right = d(i + 1) / here;

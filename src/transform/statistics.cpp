@@ -5,7 +5,61 @@
 #include <cmath>
 #include <iterator>
 
+#include "base/clones.h"
+
 namespace vprism {
+
+namespace {
+
+constexpr std::size_t lanes = 8;
+
+struct Lanes {
+  double s1[lanes] = {}, s2[lanes] = {}, s3[lanes] = {}, s4[lanes] = {}, low[lanes] = {}, high[lanes] = {};
+};
+
+/// Powers of the distance to a value near the mean, and the extremes, in lanes side by side: one sum would
+/// wait for itself.
+VPRISM_WIDE void add_powers(const double* x, std::size_t count, double centre, Lanes& sums) {
+  Lanes s;
+  std::fill_n(s.low, lanes, x[0]);
+  std::fill_n(s.high, lanes, x[0]);
+  std::size_t i = 0;
+  for (; i + lanes <= count; i += lanes)
+    for (std::size_t k = 0; k < lanes; ++k) {
+      const double v = x[i + k], d = v - centre, dd = d * d;
+      s.s1[k] += d;
+      s.s2[k] += dd;
+      s.s3[k] += dd * d;
+      s.s4[k] += dd * dd;
+      s.low[k] = v < s.low[k] ? v : s.low[k];
+      s.high[k] = v > s.high[k] ? v : s.high[k];
+    }
+  for (; i < count; ++i) {
+    const double d = x[i] - centre, dd = d * d;
+    s.s1[0] += d, s.s2[0] += dd, s.s3[0] += dd * d, s.s4[0] += dd * dd;
+    s.low[0] = std::min(s.low[0], x[i]);
+    s.high[0] = std::max(s.high[0], x[i]);
+  }
+  sums = s;
+}
+
+/// Lowest and highest of `count` values and those given; NaN never wins.
+VPRISM_WIDE void widen(const double* x, std::size_t count, double& low, double& high) {
+  double lows[lanes], highs[lanes];
+  std::fill_n(lows, lanes, low);
+  std::fill_n(highs, lanes, high);
+  std::size_t i = 0;
+  for (; i + lanes <= count; i += lanes)
+    for (std::size_t k = 0; k < lanes; ++k) {
+      lows[k] = x[i + k] < lows[k] ? x[i + k] : lows[k];
+      highs[k] = x[i + k] > highs[k] ? x[i + k] : highs[k];
+    }
+  for (; i < count; ++i)
+    lows[0] = x[i] < lows[0] ? x[i] : lows[0], highs[0] = x[i] > highs[0] ? x[i] : highs[0];
+  low = *std::min_element(lows, lows + lanes), high = *std::max_element(highs, highs + lanes);
+}
+
+}  // namespace
 
 void StatisticsEstimator::add(const Block& block) {
   for (std::size_t c = 0; c < channels_.size(); ++c) {
@@ -26,30 +80,10 @@ void StatisticsEstimator::add_column(Sums& all, std::span<const double> x) {
     std::size_t zeros = 0;
     while (zeros < x.size() && x[x.size() - 1 - zeros] == 0) ++zeros;
     all.zero_tail = (zeros == x.size() ? all.zero_tail : 0) + static_cast<std::int64_t>(zeros);
-    // One pass: powers of the distance to a value near the mean, in lanes side by side, since one sum would
-    // wait for itself.
-    constexpr std::size_t lanes = 8;
     const double centre = all.n > 0 ? all.mean : x[0];
-    double s1[lanes] = {}, s2[lanes] = {}, s3[lanes] = {}, s4[lanes] = {}, lows[lanes], highs[lanes];
-    std::fill_n(lows, lanes, x[0]);
-    std::fill_n(highs, lanes, x[0]);
-    std::size_t i = 0;
-    for (; i + lanes <= x.size(); i += lanes)
-      for (std::size_t k = 0; k < lanes; ++k) {
-        const double v = x[i + k], d = v - centre, dd = d * d;
-        s1[k] += d;
-        s2[k] += dd;
-        s3[k] += dd * d;
-        s4[k] += dd * dd;
-        lows[k] = v < lows[k] ? v : lows[k];
-        highs[k] = v > highs[k] ? v : highs[k];
-      }
-    for (; i < x.size(); ++i) {
-      const double d = x[i] - centre, dd = d * d;
-      s1[0] += d, s2[0] += dd, s3[0] += dd * d, s4[0] += dd * dd;
-      lows[0] = std::min(lows[0], x[i]);
-      highs[0] = std::max(highs[0], x[i]);
-    }
+    Lanes sums;
+    add_powers(x.data(), x.size(), centre, sums);
+    const auto& [s1, s2, s3, s4, lows, highs] = sums;
     const auto total = [](const double* lane) {
       return ((lane[0] + lane[1]) + (lane[2] + lane[3])) + ((lane[4] + lane[5]) + (lane[6] + lane[7]));
     };
@@ -65,12 +99,16 @@ void StatisticsEstimator::add_column(Sums& all, std::span<const double> x) {
     if (low < all.min) all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
     if (high > all.max) all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
     if (low == all.min || high == all.max) {
-      for (i = 0; i < x.size(); ++i) {
+      for (std::size_t i = 0; i < x.size(); ++i) {
         const double v = x[i];
         const bool at_min = v == all.min, at_max = v == all.max;
+        if (!at_min && !at_max) {
+          all.run = 0;
+          continue;
+        }
         all.at_min += at_min;
         all.at_max += at_max;
-        all.run = (at_min || at_max) ? (v == all.run_value ? all.run + 1 : 1) : 0;
+        all.run = all.run > 0 && v == all.run_value ? all.run + 1 : 1;
         all.run_value = v;
         if (all.run == 1) all.run_leads = all.n == 0 && i == 0;
         if (all.run == 4 && !all.run_leads) ++(at_min ? all.runs_at_min : all.runs_at_max);
@@ -157,16 +195,7 @@ void OutlineEstimator::add(const Block& block) {
       // Written so that NaN never wins, save where nothing else has been.
       double low = o.low.back(), high = o.high.back();
       if (std::isnan(low)) low = INFINITY, high = -INFINITY;
-      double lows[4] = {low, low, low, low}, highs[4] = {high, high, high, high};
-      std::size_t i = n;
-      for (; i + 4 <= n + take; i += 4)
-        for (std::size_t k = 0; k < 4; ++k) {
-          lows[k] = x[i + k] < lows[k] ? x[i + k] : lows[k];
-          highs[k] = x[i + k] > highs[k] ? x[i + k] : highs[k];
-        }
-      for (; i < n + take; ++i)
-        lows[0] = x[i] < lows[0] ? x[i] : lows[0], highs[0] = x[i] > highs[0] ? x[i] : highs[0];
-      low = *std::min_element(lows, lows + 4), high = *std::max_element(highs, highs + 4);
+      widen(x.data() + n, take, low, high);
       if (low <= high) o.low.back() = low, o.high.back() = high;
       o.samples += static_cast<std::int64_t>(take);
       n += take;

@@ -42,7 +42,8 @@ TEST(NumberTypes, AreDecodedInBothByteOrders) {
   EXPECT_THAT(decoded("i16le", bytes_of<std::int16_t>({-2, 300})), ElementsAre(-2, 300));
   EXPECT_THAT(decoded("i16be", bytes_of<std::int16_t>({-2, 300}, true)), ElementsAre(-2, 300));
   EXPECT_THAT(decoded("u32be", bytes_of<std::uint32_t>({4000000000u}, true)), ElementsAre(4000000000.0));
-  EXPECT_THAT(decoded("i64le", bytes_of<std::int64_t>({-(std::int64_t{1} << 53)})), ElementsAre(-9007199254740992.0));
+  EXPECT_THAT(decoded("i64le", bytes_of<std::int64_t>({-(std::int64_t{1} << 53)})),
+              ElementsAre(-9007199254740992.0));
   EXPECT_THAT(decoded("f32be", bytes_of<float>({0.1f}, true)), ElementsAre(static_cast<double>(0.1f)));
   EXPECT_THAT(decoded("f64le", bytes_of<double>({0.1, -1e300})), ElementsAre(0.1, -1e300));
   EXPECT_THAT(decoded("u8", std::string("\x00\xFF", 2)), ElementsAre(0, 255));
@@ -71,7 +72,8 @@ class Fields : public ::testing::Test {
     r.file = "fields";
     r.samples = samples;
     r.channels.resize(layout.columns.size());
-    return std::make_unique<FieldSource>(InputFile(folder_.write("x.bin", bytes)), r, std::move(layout), ReadSettings{}, 0.5, "test");
+    return std::make_unique<FieldSource>(InputFile(folder_.write("x.bin", bytes)), r, std::move(layout),
+                                         ReadSettings{}, 0.5, "test");
   }
   ScratchFolder folder_;
 };
@@ -80,10 +82,12 @@ TEST_F(Fields, LieInFramesOrOneBehindTheOther) {
   const std::string bytes = bytes_of<std::int16_t>({1, 10, 2, 20, 3, 30});
   FieldLayout frames;
   frames.columns = {{find_number_type("i16le"), 0, 4}, {find_number_type("i16le"), 2, 4}};
-  EXPECT_THAT(read_source(*source(bytes, 3, frames)).columns, ElementsAre(ElementsAre(1, 2, 3), ElementsAre(10, 20, 30)));
+  EXPECT_THAT(read_source(*source(bytes, 3, frames)).columns,
+              ElementsAre(ElementsAre(1, 2, 3), ElementsAre(10, 20, 30)));
   FieldLayout apart;
   apart.columns = {{find_number_type("i16le"), 0, 2}, {find_number_type("i16le"), 6, 2}};
-  EXPECT_THAT(read_source(*source(bytes, 3, apart)).columns, ElementsAre(ElementsAre(1, 10, 2), ElementsAre(20, 3, 30)));
+  EXPECT_THAT(read_source(*source(bytes, 3, apart)).columns,
+              ElementsAre(ElementsAre(1, 10, 2), ElementsAre(20, 3, 30)));
 }
 
 TEST_F(Fields, AreScaledMarkedMissingAndTakenBitByBit) {
@@ -115,7 +119,8 @@ TEST_F(Fields, ThatReachBeyondTheFileAreRefusedBeforeReading) {
   const auto refused = [&](Field field, std::int64_t samples) {
     FieldLayout layout;
     layout.columns = {field};
-    EXPECT_THROW(source(bytes, samples, layout), Error) << field.offset << " " << field.stride << " " << samples;
+    EXPECT_THROW(source(bytes, samples, layout), Error)
+        << field.offset << " " << field.stride << " " << samples;
   };
   refused({find_number_type("f64le"), 0, 8}, 9);
   refused({find_number_type("f64le"), 60, 8}, 1);
@@ -174,11 +179,21 @@ TEST(Codings, AreToldByMarkOrByZeros) {
 TEST(Codings, SurrogatesAndHalvesOfThem) {
   std::size_t used = 0;
   // U+03BC, U+1F600, "A".
-  EXPECT_EQ(utf8_from_utf16(std::string("\xBC\x03\x3D\xD8\x00\xDE" "A\0", 8), false, used), "\xCE\xBC\xF0\x9F\x98\x80" "A");
+  EXPECT_EQ(utf8_from_utf16(std::string("\xBC\x03\x3D\xD8\x00\xDE"
+                                        "A\0",
+                                        8),
+                            false, used),
+            "\xCE\xBC\xF0\x9F\x98\x80"
+            "A");
   EXPECT_EQ(used, 8u);
   EXPECT_EQ(utf8_from_utf16("\x3D\xD8", false, used), "");  // The other half is still to come.
   EXPECT_EQ(used, 0u);
-  EXPECT_EQ(utf8_from_utf16(std::string("\x3D\xD8" "A\0", 4), false, used), "\xEF\xBF\xBD" "A");
+  EXPECT_EQ(utf8_from_utf16(std::string("\x3D\xD8"
+                                        "A\0",
+                                        4),
+                            false, used),
+            "\xEF\xBF\xBD"
+            "A");
   EXPECT_EQ(utf8_from_utf16(std::string("\0A\0", 3), true, used), "A");
   EXPECT_EQ(used, 2u);
 }
@@ -189,20 +204,23 @@ TEST(Codings, EightBitTextThatIsNoUtf8IsWindows1252) {
   EXPECT_EQ(utf8_from_any("\xC2\xB5V"), "\xC2\xB5V");
   const ScratchFolder folder;
   const WholeRecording r = read_file(folder.write("x.csv", "t (s),A (\xB5V)\n0,1\n1,2\n2,3\n"));
-  EXPECT_TRUE(r.recording.channels[0].unit.converts_to(Unit::parse("V"))) << r.recording.channels[0].unit.text();
+  EXPECT_TRUE(r.recording.channels[0].unit.converts_to(Unit::parse("V")))
+      << r.recording.channels[0].unit.text();
 }
 
 TEST(Clocks, FormsOfDatesAndTimes) {
   // date -u -d '2026-11-03 21:14:05' +%s
   constexpr std::int64_t at = 1793740445000000000;
-  for (const char* text : {"2026-11-03T21:14:05", "2026-11-03T21:14:05Z", "2026-11-03 21:14:05.000", "2026/11/03 21:14:05,000",
-                           "2026-11-03T22:14:05+01:00", "2026-11-03T16:44:05-0430", "\"2026-11-03 21:14:05\""})
+  for (const char* text :
+       {"2026-11-03T21:14:05", "2026-11-03T21:14:05Z", "2026-11-03 21:14:05.000", "2026/11/03 21:14:05,000",
+        "2026-11-03T22:14:05+01:00", "2026-11-03T16:44:05-0430", "\"2026-11-03 21:14:05\""})
     EXPECT_EQ(parse_date_time(text), at) << text;
   EXPECT_EQ(parse_date_time("2026-11-03T21:14:05.123456789"), at + 123456789);
   EXPECT_EQ(parse_date_time("1969-12-31T23:59:59"), -1000000000);
   EXPECT_EQ(parse_date_time("2000-02-29T00:00"), 951782400000000000);
-  for (const char* text : {"2026-13-03T00:00:00", "2026-11-32T00:00:00", "2026-11-03", "21:14:05", "2026-11-03T25:00:00",
-                           "2026-11-03T21:14:05 local", "26-11-03T21:14:05", "", "2026-11/03T00:00:00"})
+  for (const char* text :
+       {"2026-13-03T00:00:00", "2026-11-32T00:00:00", "2026-11-03", "21:14:05", "2026-11-03T25:00:00",
+        "2026-11-03T21:14:05 local", "26-11-03T21:14:05", "", "2026-11/03T00:00:00"})
     EXPECT_EQ(parse_date_time(text), std::nullopt) << text;
   EXPECT_EQ(parse_time_of_day("00:01:02.5"), 62500000000);
   EXPECT_EQ(parse_date("2026/11/04"), parse_date("2026-11-04"));
@@ -232,13 +250,19 @@ TEST(Parts, AreChosenByNameOrNumber) {
 
 TEST(Formats, AreRecognisedByContentUnderAnyName) {
   const ScratchFolder folder;
-  const std::pair<const char*, const char*> files[] = {
-      {"npy/two.npy", "NPY"},       {"npz/packed.npz", "NPZ"},        {"rawfile/two.raw", "rawfile"},
-      {"universal/text.uff", "universal"}, {"comtrade/binary.cff", "COMTRADE"}, {"hdf5/tables.h5", "HDF5"},
-      {"miniseed/two.mseed", "miniSEED"},  {"edf/two.edf", "EDF"},           {"sound/two.wav", "WAV"},
-      {"delimited/scope.csv", "delimited"}};
+  const std::pair<const char*, const char*> files[] = {{"npy/two.npy", "NPY"},
+                                                       {"npz/packed.npz", "NPZ"},
+                                                       {"rawfile/two.raw", "rawfile"},
+                                                       {"universal/text.uff", "universal"},
+                                                       {"comtrade/binary.cff", "COMTRADE"},
+                                                       {"hdf5/tables.h5", "HDF5"},
+                                                       {"miniseed/two.mseed", "miniSEED"},
+                                                       {"edf/two.edf", "EDF"},
+                                                       {"sound/two.wav", "WAV"},
+                                                       {"delimited/scope.csv", "delimited"}};
   for (const auto& [file, format] : files) {
-    const std::string copy = folder.write("name.txt", ScratchFolder::read(std::string(VPRISM_SOURCE "/fuzz/corpus/") + file));
+    const std::string copy =
+        folder.write("name.txt", ScratchFolder::read(std::string(VPRISM_SOURCE "/fuzz/corpus/") + file));
     EXPECT_THAT(read_file(copy).recording.format, HasSubstr(format)) << file;
   }
 }

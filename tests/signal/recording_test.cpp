@@ -166,7 +166,9 @@ TEST(Stamps, LostSamplesAreCountedASolversStepsAreNot) {
     for (const Caution& c : judge.cautions(judge.axis(0))) all += c.code + ": " + c.text + "\n";
     return all;
   };
-  EXPECT_THAT(codes(recorder), ::testing::HasSubstr("2 steps are over 1.5 times the usual 10 ms, the longest 3 times, before sample 1201: about 3 samples are missing"));
+  EXPECT_THAT(codes(recorder),
+              ::testing::HasSubstr("2 steps are over 1.5 times the usual 10 ms, the longest 3 times, before "
+                                   "sample 1201: about 3 samples are missing"));
   EXPECT_THAT(codes(solver), ::testing::Not(::testing::HasSubstr("axis-gap")));
   EXPECT_THAT(codes(solver), ::testing::HasSubstr("axis-uneven"));
 }
