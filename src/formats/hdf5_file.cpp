@@ -78,6 +78,17 @@ std::optional<double> hdf5_number(hid_t object, const char* name) {
   return value;
 }
 
+bool hdf5_plausible(hid_t set, std::uint64_t file_bytes) {
+  // No handles here: they take the lock, which the child process of a probe does not own.
+  const hid_t type = H5Dget_type(set), space = H5Dget_space(set);
+  const hssize_t values = H5Sget_simple_extent_npoints(space);
+  const double claimed = static_cast<double>(values) * static_cast<double>(H5Tget_size(type));
+  const double stored = static_cast<double>(std::min<std::uint64_t>(H5Dget_storage_size(set), file_bytes));
+  H5Sclose(space);
+  H5Tclose(type);
+  return values >= 0 && claimed <= 1100 * stored + 65536;
+}
+
 void set_hdf5_text(hid_t object, const char* name, const std::string& value) {
   const Hdf5Handle type(H5Tcopy(H5T_C_S1)), space(H5Screate(H5S_SCALAR));
   H5Tset_size(type.get(), H5T_VARIABLE);

@@ -4,6 +4,7 @@
 
 #include <hdf5.h>
 
+#include <cstdint>
 #include <mutex>
 #include <optional>
 #include <string>
@@ -40,6 +41,10 @@ std::optional<std::string> hdf5_text(hid_t object, const char* name);
 std::optional<double> hdf5_number(hid_t object, const char* name);
 void set_hdf5_text(hid_t object, const char* name, const std::string& value);
 void set_hdf5_number(hid_t object, const char* name, double value);
+
+/// Whether a data set can be as long as it says in a file of so many bytes: compression shortens at most 1032
+/// times, and what was never written takes no room.
+bool hdf5_plausible(hid_t set, std::uint64_t file_bytes);
 
 /// Our layout, see docs/formats.md; the value of the root attribute "layout".
 inline constexpr const char* hdf5_layout_name = "vprism recording 1";

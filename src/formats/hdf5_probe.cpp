@@ -1,4 +1,5 @@
-// hdf5_probe.cpp: see hdf5_probe.h. The child calls nothing but the library and malloc.
+// hdf5_probe.cpp: see hdf5_probe.h. The child calls nothing but the library and malloc, and takes no lock: it
+// would wait for ever for one that another process's thread holds.
 #include "formats/hdf5_probe.h"
 
 #include <hdf5.h>
@@ -11,6 +12,7 @@
 #include <vector>
 
 #include "base/error.h"
+#include "formats/hdf5_file.h"
 
 namespace vprism {
 
@@ -20,6 +22,7 @@ constexpr hsize_t most_values = 1 << 16;
 
 struct Walk {
   hid_t file;
+  std::uint64_t bytes;
   bool whole;
 };
 
@@ -64,7 +67,8 @@ herr_t probe_object(hid_t root, const char* name, const H5O_info_t* info, void* 
     hsize_t extent[2] = {0, 1};
     const H5T_class_t kind = H5Tget_class(stored);
     if ((kind == H5T_FLOAT || kind == H5T_INTEGER || kind == H5T_COMPOUND) && (rank == 1 || rank == 2) &&
-        H5Sget_simple_extent_dims(space, extent, nullptr) >= 0 && extent[1] > 0 && extent[1] <= most_values) {
+        H5Sget_simple_extent_dims(space, extent, nullptr) >= 0 && extent[1] > 0 && extent[1] <= most_values &&
+        hdf5_plausible(object, walk.bytes)) {
       // As the reader will: numbers as doubles, pairs as they are.
       const hid_t type = kind == H5T_COMPOUND ? H5Tcopy(stored) : H5Tcopy(H5T_NATIVE_DOUBLE);
       const hsize_t at_once = std::max<hsize_t>(1, most_values / extent[1]);
@@ -87,12 +91,13 @@ herr_t probe_object(hid_t root, const char* name, const H5O_info_t* info, void* 
   const rlimit cpu{patience, patience}, core{0, 0};
   ::setrlimit(RLIMIT_CPU, &cpu);
   ::setrlimit(RLIMIT_CORE, &core);
+  ::alarm(static_cast<unsigned>(std::min<rlim_t>(30 * patience, 36000)));  // Whatever it waits for.
   ::close(1);
   ::close(2);
   H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
   const hid_t file = H5Fopen(path, H5F_ACC_RDONLY, H5P_DEFAULT);
   if (file >= 0) {
-    Walk walk{file, whole};
+    Walk walk{file, bytes, whole};
     H5Ovisit(file, H5_INDEX_NAME, H5_ITER_INC, probe_object, &walk);
     H5Fclose(file);
   }

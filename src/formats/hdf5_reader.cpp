@@ -136,6 +136,7 @@ class Hdf5Source : public SampleSource {
     H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
     recording_.file = head.path;
     recording_.format = "HDF5";
+    file_bytes_ = head.size;
     probe_hdf5(head.path, head.size);
     file_ = Hdf5Handle(H5Fopen(head.path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
     if (!file_)
@@ -268,6 +269,11 @@ class Hdf5Source : public SampleSource {
     for (const DataSet& set : group_.sets) {
       Column column{set, Hdf5Handle(H5Dopen2(file_.get(), set.path.c_str(), H5P_DEFAULT)), {}};
       if (!column.data) damaged(set.path);
+      if (!hdf5_plausible(column.data.get(), file_bytes_))
+        throw Error(Status::input, recording_.file + ": damaged HDF5 file: data set \"" +
+                                       clean_text(set.path) + "\" claims " + std::to_string(set.rows) +
+                                       " x " + std::to_string(set.columns) +
+                                       " values, far more than are stored; copy it again");
       if (set.complex) {
         const Hdf5Handle type(H5Dget_type(column.data.get()));
         std::string names[2];
@@ -448,6 +454,7 @@ class Hdf5Source : public SampleSource {
   Group group_;
   std::vector<Column> columns_;
   std::vector<double> buffer_;
+  std::uint64_t file_bytes_ = 0;
   double file_interval_ = 0;
   std::string interval_name_;
   std::int64_t at_ = 0;

@@ -36,6 +36,8 @@ with h5py.File('complex.h5', 'w') as f:
 with h5py.File('nan.h5', 'w') as f:
     y = x.copy(); y[7] = np.nan
     f['y'] = y
+with h5py.File('claims.h5', 'w') as f:
+    f.create_dataset('x', shape=(10**12,), dtype='f8', chunks=(1000,))
 with h5py.File('none.h5', 'w') as f:
     f['text'] = 'only text'; f.create_dataset('cube', data=np.zeros((3, 3, 3)))
 )");
@@ -102,6 +104,10 @@ TEST_F(Hdf5Files, FilesWithoutSignalsAndDamagedOnesAreTold) {
     const std::string text = error_of(folder_->write("cut.h5", good.substr(0, at)));
     EXPECT_THAT(text, HasSubstr("cut.h5")) << at;
   }
+}
+
+TEST_F(Hdf5Files, AClaimOfMoreThanIsStoredIsNotRead) {
+  EXPECT_THAT(error_of(path("claims.h5")), HasSubstr("claims 1000000000000 x 1 values"));
 }
 
 }  // namespace
