@@ -5,23 +5,11 @@
 #include <cmath>
 #include <limits>
 
-#include "base/clones.h"
 #include "base/error.h"
 
 namespace vprism {
 
 namespace {
-
-/// x * 0 is NaN for NaN and infinity alone.
-VPRISM_WIDE bool all_finite(const double* x, std::size_t count) {
-  double check[8] = {};
-  std::size_t n = 0;
-  for (; n + 8 <= count; n += 8)
-    for (std::size_t k = 0; k < 8; ++k) check[k] += x[n + k] * 0;
-  for (; n < count; ++n) check[0] += x[n] * 0;
-  for (std::size_t k = 1; k < 8; ++k) check[0] += check[k];
-  return !std::isnan(check[0]);
-}
 
 constexpr std::size_t stamps_column = std::numeric_limits<std::size_t>::max();
 
@@ -80,11 +68,7 @@ void FieldSource::decode(const Field& field, const char* from, std::size_t count
   if (field.factor != 1 || field.add != 0)
     for (std::size_t n = 0; n < count; ++n) to[n] = to[n] * field.factor + field.add;
   // Floats may hold NaN and infinity; neither is a sample.
-  if (field.type->greatest == 0) {
-    if (!all_finite(to, count))
-      for (std::size_t n = 0; n < count; ++n)
-        if (!std::isfinite(to[n])) to[n] = std::nan(""), gaps = true;
-  }
+  if (field.type->greatest == 0 && mark_missing(to, count)) gaps = true;
 }
 
 std::size_t FieldSource::read(Block& block) {

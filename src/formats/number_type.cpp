@@ -8,6 +8,8 @@
 #include <limits>
 #include <string>
 
+#include "base/clones.h"
+
 namespace vprism {
 
 namespace {
@@ -58,7 +60,25 @@ NumberType row(const char* name) {
     return {name, sizeof(T), decode<T, big>, 0, 0};
 }
 
+/// x * 0 is NaN for NaN and infinity alone.
+VPRISM_WIDE bool all_finite(const double* x, std::size_t count) {
+  double check[8] = {};
+  std::size_t n = 0;
+  for (; n + 8 <= count; n += 8)
+    for (std::size_t k = 0; k < 8; ++k) check[k] += x[n + k] * 0;
+  for (; n < count; ++n) check[0] += x[n] * 0;
+  for (std::size_t k = 1; k < 8; ++k) check[0] += check[k];
+  return !std::isnan(check[0]);
+}
+
 }  // namespace
+
+bool mark_missing(double* values, std::size_t count) {
+  if (all_finite(values, count)) return false;
+  for (std::size_t n = 0; n < count; ++n)
+    if (!std::isfinite(values[n])) values[n] = std::nan("");
+  return true;
+}
 
 const std::vector<NumberType>& number_types() {
   static const std::vector<NumberType> table = {row<std::uint8_t, false>("u8"),

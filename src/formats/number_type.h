@@ -18,6 +18,9 @@ struct NumberType {
   double least, greatest;  ///< Of integers; 0, 0 for floats.
 };
 
+/// Floats that are NaN or infinite are no samples: all become NaN. Whether there were some.
+bool mark_missing(double* values, std::size_t count);
+
 const std::vector<NumberType>& number_types();
 /// nullptr when there is none of this name.
 const NumberType* find_number_type(std::string_view name);

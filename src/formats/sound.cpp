@@ -13,6 +13,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/format.h"
+#include "formats/number_type.h"
 
 namespace vprism {
 
@@ -57,6 +58,7 @@ class Sound : public SampleSource {
     stored_as_float_ = kind == SF_FORMAT_FLOAT || kind == SF_FORMAT_DOUBLE;
     recording_.file = head.path;
     recording_.format = format_text(info.format);
+    raw_ = raw_type(info.format);
     recording_.samples = info.frames;
     channels_ = static_cast<std::size_t>(std::max(info.channels, 0));
     if (recording_.samples <= 0 || channels_ == 0) {
@@ -79,23 +81,76 @@ class Sound : public SampleSource {
 
   std::size_t read(Block& block) override {
     const std::size_t wanted = std::min(block.capacity(), static_cast<std::size_t>(recording_.samples - at_));
+    if (raw_ != nullptr) return read_raw(block, wanted);
     frames_.resize(wanted * channels_);
     const sf_count_t got =
         wanted == 0 ? 0 : sf_readf_double(file_, frames_.data(), static_cast<sf_count_t>(wanted));
     const auto count = static_cast<std::size_t>(std::max<sf_count_t>(got, 0));
-    if (count < wanted)
-      throw Error(Status::input, recording_.file + ": damaged after sample " + std::to_string(at_ + got) +
-                                     " of " + std::to_string(recording_.samples) + "; export it again");
+    require(count, wanted);
+    bool gaps = false;
     for (std::size_t c = 0; c < channels_; ++c) {
       const auto room = block.room(c);
       for (std::size_t n = 0; n < count; ++n) room[n] = frames_[n * channels_ + c];
+      gaps = (stored_as_float_ && mark_missing(room.data(), count)) || gaps;
     }
     block.set(at_, count);
+    block.set_gaps(gaps);
     at_ += got;
     return count;
   }
 
  private:
+  void require(std::size_t count, std::size_t wanted) const {
+    if (count < wanted)
+      throw Error(Status::input, recording_.file + ": damaged after sample " +
+                                     std::to_string(at_ + static_cast<std::int64_t>(count)) + " of " +
+                                     std::to_string(recording_.samples) + "; export it again");
+  }
+
+  /// Plain little-endian numbers are taken as the library finds them, without a detour over its own buffers.
+  std::size_t read_raw(Block& block, std::size_t wanted) {
+    const std::size_t frame = raw_->size * channels_;
+    bytes_.resize(wanted * frame);
+    const sf_count_t got =
+        wanted == 0 ? 0 : sf_read_raw(file_, bytes_.data(), static_cast<sf_count_t>(bytes_.size()));
+    require(static_cast<std::size_t>(std::max<sf_count_t>(got, 0)) / frame, wanted);
+    bool gaps = false;
+    for (std::size_t c = 0; c < channels_; ++c) {
+      double* const room = block.room(c).data();
+      raw_->decode(bytes_.data() + c * raw_->size, frame, wanted, room);
+      if (stored_as_float_) {
+        gaps = mark_missing(room, wanted) || gaps;
+      } else {
+        const double scale = 1 / -raw_->least;  // Full scale.
+        for (std::size_t n = 0; n < wanted; ++n) room[n] *= scale;
+      }
+    }
+    block.set(at_, wanted);
+    block.set_gaps(gaps);
+    at_ += static_cast<std::int64_t>(wanted);
+    return wanted;
+  }
+
+  static const NumberType* raw_type(int format) {
+    const int container = format & SF_FORMAT_TYPEMASK;
+    if ((format & SF_FORMAT_ENDMASK) != SF_ENDIAN_FILE ||
+        (container != SF_FORMAT_WAV && container != SF_FORMAT_WAVEX && container != SF_FORMAT_RF64 &&
+         container != SF_FORMAT_W64))
+      return nullptr;
+    switch (format & SF_FORMAT_SUBMASK) {
+      case SF_FORMAT_PCM_16:
+        return find_number_type("i16le");
+      case SF_FORMAT_PCM_32:
+        return find_number_type("i32le");
+      case SF_FORMAT_FLOAT:
+        return find_number_type("f32le");
+      case SF_FORMAT_DOUBLE:
+        return find_number_type("f64le");
+      default:
+        return nullptr;
+    }
+  }
+
   static std::string format_text(int format) {
     const auto name = [](int command, int code) {
       SF_FORMAT_INFO info{};
@@ -104,7 +159,8 @@ class Sound : public SampleSource {
                  ? std::string(info.name)
                  : std::string("?");
     };
-    return name(SFC_GET_FORMAT_INFO, format & SF_FORMAT_TYPEMASK) + ", " +
+    const std::string container = name(SFC_GET_FORMAT_INFO, format & SF_FORMAT_TYPEMASK);
+    return container.substr(0, container.find(" (")) + ", " +
            name(SFC_GET_FORMAT_INFO, format & SF_FORMAT_SUBMASK);
   }
 
@@ -142,6 +198,8 @@ class Sound : public SampleSource {
   Recording recording_;
   std::int64_t at_ = 0;
   std::vector<double> frames_;
+  const NumberType* raw_ = nullptr;
+  std::vector<char> bytes_;
 };
 
 }  // namespace

@@ -150,6 +150,30 @@ TEST(Import, UnitsAreConvertedOrRefused) {
   EXPECT_EQ(run_program(folder, "inspect x.csv --unit 'force: N'").status, 2);
 }
 
+TEST(Import, AUnitThatCanNotBeReadIsKeptAndTold) {
+  const ScratchFolder folder;
+  folder.write("with.csv", "t (s),a (blorp)\n0,1\n1,2\n2,3\n");
+  folder.write("without.csv", "t (s),a (kPa)\n0,1\n1,2\n2,3\n");
+  const ProgramRun with = run_program(folder, "inspect with.csv --json");
+  EXPECT_EQ(text_of(with.json()["results"][0]["unit"]), "blorp");
+  EXPECT_THAT(with.err, HasSubstr("the unit \"blorp\" can't be read"));
+  EXPECT_THAT(run_program(folder, "inspect without.csv --json").err, Not(HasSubstr("can't be read")));
+  EXPECT_EQ(run_program(folder, "inspect with.csv --unit 'a: Pa'").status, 2);
+}
+
+TEST(Import, AComplexSweepIsShownAsAmplitudeAndPhase) {
+  const ScratchFolder folder;
+  const ProgramRun run =
+      run_program(folder, "inspect '" VPRISM_SOURCE "/tests/data/rc-binary.raw' --part 'AC Analysis' --json");
+  const auto results = run.json()["results"];
+  ASSERT_EQ(results.size(), 6u);
+  EXPECT_EQ(text_of(results[1]["part"]), "amplitude");
+  EXPECT_EQ(text_of(results[4]["part"]), "phase");
+  // v(out) at 10 Hz and 10 kHz: |1 / (1 + j w RC)|, -atan(w RC), RC = 1 ms.
+  EXPECT_NEAR(number_of(results[1]["max"]), 1 / std::hypot(1, 2 * M_PI * 0.01), 1e-6);
+  EXPECT_NEAR(number_of(results[4]["min"]), -std::atan(2 * M_PI * 10) * 180 / M_PI, 1e-4);
+}
+
 TEST(Convert, WritesEveryFormatAndReadsItBack) {
   const ScratchFolder folder;
   for (const std::string to : {"hdf5", "wav", "csv", "universal", "universal-text", "sigmf"}) {

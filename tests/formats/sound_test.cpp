@@ -180,5 +180,15 @@ TEST(Sound, AFileByAnotherWriterHasItsValues) {
   }
 }
 
+TEST(Sound, FloatsThatAreNoNumbersAreGaps) {
+  const ScratchFolder folder;
+  const std::string path =
+      write_sound(folder, "x.wav", SF_FORMAT_WAV | SF_FORMAT_FLOAT, {0.5, std::nan(""), HUGE_VAL, 0.25}, 1);
+  const auto x = read_all(*open_recording(path, {}))[0];
+  EXPECT_EQ(x[0], 0.5);
+  EXPECT_TRUE(std::isnan(x[1]) && std::isnan(x[2]));
+  EXPECT_EQ(x[3], 0.25);
+}
+
 }  // namespace
 }  // namespace vprism
