@@ -30,8 +30,8 @@ bool is_count_title(const Channel& column) {
   return false;
 }
 
-bool column_rises(const TextLayout& layout, std::span<const Line> lines, std::size_t first, std::size_t last,
-                  std::size_t column) {
+bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                  std::size_t last, std::size_t column) {
   std::vector<std::string_view> cells;
   double previous = 0;
   std::size_t seen = 0, rising = 0;
@@ -89,8 +89,8 @@ Axis axis_of(const TextLayout& layout, std::size_t c) {
 
 }  // namespace
 
-void find_axis_column(TextLayout& layout, std::span<const Line> lines, std::size_t first, std::size_t last,
-                      const std::string& file, const std::string& asked) {
+void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                      std::size_t last, const std::string& file, const std::string& asked) {
   if (asked == "none") return;
   const std::size_t count = layout.columns.size();
   const auto rises = [&](std::size_t c) { return column_rises(layout, lines, first, last, c); };
@@ -187,7 +187,7 @@ void choose_columns(TextLayout& layout, const ReadSettings& settings, const std:
   keep_columns(layout, kept);
 }
 
-void part_by_times(TextLayout& layout, std::span<const Line> lines, std::size_t first_row,
+void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
                    std::size_t last_row, const ReadSettings& settings, const std::string& file) {
   if (!layout.time || !settings.axis.empty()) return;
   std::vector<std::size_t> times = {*layout.time};

@@ -10,7 +10,7 @@
 namespace vprism {
 
 /// A line of the head, without its end, and where it begins.
-struct Line {
+struct TextLine {
   std::string_view text;
   std::size_t offset;
 };
@@ -24,16 +24,16 @@ bool is_count_title(const Channel& column);
 bool is_axis_column(const TextLayout& layout, std::size_t column);
 /// Whether the numbers of a column rise from row to row: save for a few, or, of a column that is called a
 /// time, three times in four.
-bool column_rises(const TextLayout& layout, std::span<const Line> lines, std::size_t first, std::size_t last,
-                  std::size_t column);
+bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                  std::size_t last, std::size_t column);
 
 /// Makes a column the axis: sets time, axis and time_factor.
 void take_axis_column(TextLayout& layout, std::size_t column);
 
 /// Sets time, axis and time_factor: the column `asked` names ("none": no axis), else a rising column that its
 /// title or unit calls a time, a frequency or a position. Throws Error(usage) for a column that is not there.
-void find_axis_column(TextLayout& layout, std::span<const Line> lines, std::size_t first, std::size_t last,
-                      const std::string& file, const std::string& asked);
+void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                      std::size_t last, const std::string& file, const std::string& asked);
 
 /// Leaves only the columns with these indices; the axis follows.
 void keep_columns(TextLayout& layout, const std::vector<std::size_t>& kept);
@@ -43,7 +43,7 @@ void choose_columns(TextLayout& layout, const ReadSettings& settings, const std:
 
 /// Several time columns: when they agree over the head, the first serves all; when they do not, each with the
 /// columns up to the next is a part. Throws Error(usage) for a part that is not there.
-void part_by_times(TextLayout& layout, std::span<const Line> lines, std::size_t first_row,
+void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
                    std::size_t last_row, const ReadSettings& settings, const std::string& file);
 
 }  // namespace vprism

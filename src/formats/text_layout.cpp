@@ -29,8 +29,8 @@ struct Guess {
   double score = 0;
 };
 
-std::vector<Line> lines_of(std::string_view text, bool whole) {
-  std::vector<Line> lines;
+std::vector<TextLine> lines_of(std::string_view text, bool whole) {
+  std::vector<TextLine> lines;
   const std::size_t mark = starts_with(text, "\xEF\xBB\xBF") ? 3 : 0;
   for (std::size_t at = mark; at < text.size();) {
     const std::size_t end = text.find('\n', at);
@@ -69,7 +69,7 @@ bool is_row(const std::vector<std::string_view>& cells, const std::vector<std::s
 }
 
 /// Tries one delimiter and decimal mark: the table is the longest run of lines with the same numeric cells.
-Guess guess_with(std::span<const Line> lines, char delimiter, char decimal) {
+Guess guess_with(std::span<const TextLine> lines, char delimiter, char decimal) {
   Guess best{delimiter, decimal, 0, 0, {}, 0};
   std::vector<std::string_view> cells;
   // The last line may have been cut, and notes may follow the table: several lines are tried as its last.
@@ -157,7 +157,7 @@ bool is_units_row(const TitleRow& row) {
 /// Names, units and descriptions in the rows right above the data; everything further up is preamble. A row
 /// of nothing but units gives the units; of the others the one whose first title is a time names the columns,
 /// else the nearest.
-void read_titles(TextLayout& layout, const std::vector<Line>& lines, std::size_t first) {
+void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
   std::vector<TitleRow> rows;  // Nearest to the data first.
   double value = 0;
   while (rows.size() < 3 && rows.size() < first) {
@@ -285,7 +285,7 @@ bool recognises_delimited(const FileHead& head) {
 
 namespace {
 
-Guess best_guess(std::span<const Line> lines, const ReadSettings& settings) {
+Guess best_guess(std::span<const TextLine> lines, const ReadSettings& settings) {
   Guess best{',', '.', 0, 0, {}, 0};
   std::vector<std::pair<char, char>> tries = {{',', '.'},  {';', ','}, {';', '.'}, {'\t', '.'},
                                               {'\t', ','}, {'|', '.'}, {' ', '.'}, {' ', ','}};
@@ -300,7 +300,7 @@ Guess best_guess(std::span<const Line> lines, const ReadSettings& settings) {
 }
 
 /// Dates in front of the numbers, in a cell that all rows have.
-void find_clock(TextLayout& layout, std::span<const Line> lines, std::size_t first) {
+void find_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first) {
   std::vector<std::string_view> cells;
   split_cells(lines[first].text, layout.delimiter, cells);
   for (std::size_t i = 0; i < cells.size(); ++i) {
@@ -334,7 +334,7 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
     decoded = utf8_from_utf16(text, layout.coding == TextCoding::utf16_big, used);
     text = decoded;
   }
-  const std::vector<Line> lines = lines_of(text, head.size <= head.bytes.size());
+  const std::vector<TextLine> lines = lines_of(text, head.size <= head.bytes.size());
   const std::size_t above = settings.header_rows.value_or(0);
   if (above > 0 && above >= lines.size())
     throw Error(Status::usage, "--header-rows " + std::to_string(above) + ": " + head.path + " has " +
