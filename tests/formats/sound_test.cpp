@@ -38,7 +38,8 @@ std::string write_sound(const ScratchFolder& folder, const char* name, int forma
   // when it reads.
   std::vector<int> whole;
   for (const double x : frames)
-    whole.push_back(static_cast<int>(std::clamp(x * 2147483648.0, -2147483648.0, 2147483647.0)));
+    whole.push_back(
+        std::isfinite(x) ? static_cast<int>(std::clamp(x * 2147483648.0, -2147483648.0, 2147483647.0)) : 0);
   const int kind = format & SF_FORMAT_SUBMASK;
   if (kind == SF_FORMAT_FLOAT || kind == SF_FORMAT_DOUBLE)
     sf_writef_double(file, frames.data(), static_cast<sf_count_t>(frames.size()) / channels);
