@@ -43,6 +43,18 @@ VPRISM_WIDE void add_powers(const double* x, std::size_t count, double centre, L
   sums = s;
 }
 
+/// First sample from `from` on that equals either extreme; x.size() when none does.
+VPRISM_WIDE std::size_t next_rail(std::span<const double> x, std::size_t from, double low, double high) {
+  for (; from + lanes <= x.size(); from += lanes) {
+    int hits = 0;
+    for (std::size_t k = 0; k < lanes; ++k)
+      hits += static_cast<int>(x[from + k] == low) + static_cast<int>(x[from + k] == high);
+    if (hits > 0) break;
+  }
+  while (from < x.size() && x[from] != low && x[from] != high) ++from;
+  return from;
+}
+
 /// Lowest and highest of `count` values and those given; NaN never wins.
 VPRISM_WIDE void widen(const double* x, std::size_t count, double& low, double& high) {
   double lows[lanes], highs[lanes];
@@ -99,13 +111,13 @@ void StatisticsEstimator::add_column(Sums& all, std::span<const double> x) {
     if (low < all.min) all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
     if (high > all.max) all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
     if (low == all.min || high == all.max) {
-      for (std::size_t i = 0; i < x.size(); ++i) {
+      std::size_t behind = 0;  // Of the last sample at a rail.
+      for (std::size_t i = next_rail(x, 0, all.min, all.max); i < x.size();
+           i = next_rail(x, i + 1, all.min, all.max)) {
         const double v = x[i];
         const bool at_min = v == all.min, at_max = v == all.max;
-        if (!at_min && !at_max) {
-          all.run = 0;
-          continue;
-        }
+        if (i != behind) all.run = 0;
+        behind = i + 1;
         all.at_min += at_min;
         all.at_max += at_max;
         all.run = all.run > 0 && v == all.run_value ? all.run + 1 : 1;
@@ -115,6 +127,7 @@ void StatisticsEstimator::add_column(Sums& all, std::span<const double> x) {
         if (at_min) all.longest_at_min = std::max(all.longest_at_min, all.run);
         if (at_max) all.longest_at_max = std::max(all.longest_at_max, all.run);
       }
+      if (behind != x.size()) all.run = 0;
     } else {
       all.run = 0;
     }
