@@ -28,7 +28,7 @@ class ScaledAxis : public SampleSource {
     const std::size_t count = source_->read(block);
     if (block.stamped())
       for (double& t : block.stamp_room().subspan(0, count)) t *= scale_.factor;
-    if (recording_.samples < 0 || count == 0) take_over();
+    if (count == 0) take_over();  // The end may have told the source its length and axis.
     return count;
   }
 
@@ -43,9 +43,9 @@ class ScaledAxis : public SampleSource {
                   : scale_.unit.converts_to(Unit::parse("Hz")) ? Axis::Domain::frequency
                                                                : Axis::Domain::other;
     if (!axis.source.empty()) axis.source += ", " + scale_.text;
-    // What was assumed of the axis is now said.
+    // What was assumed of the axis is now said, and what was told in its old unit is told anew.
     std::erase_if(recording_.cautions, [](const Caution& c) {
-      return c.code == "axis-unit-assumed" || c.code == "looks-like-spectrum";
+      return c.code == "axis-unit-assumed" || c.code == "looks-like-spectrum" || c.code == "axis-uneven";
     });
     if (axis.domain == Axis::Domain::time && axis.stamped)
       recording_.cautions.push_back({"axis-uneven", Severity::serious, "",

@@ -71,6 +71,7 @@ class JoinedChannels : public SampleSource {
                                        "gate the files to a common start before joining them"});
     }
     make_names_distinct(recording_.channels);
+    parts_.resize(sources_.size());
     if (longest != recording_.samples)
       recording_.cautions.push_back({"unequal-lengths", Severity::warning, "",
                                      "the files have " + std::to_string(recording_.samples) + " to " +
@@ -88,12 +89,14 @@ class JoinedChannels : public SampleSource {
         std::min<std::int64_t>(static_cast<std::int64_t>(block.capacity()), recording_.samples - at_));
     const std::size_t channels = recording_.channels.size();
     bool gaps = false;
-    std::size_t base = 0;
+    std::size_t base = 0, index = 0;
     for (auto& source : sources_) {
       const std::size_t own = source->recording().channels.size();
       for (std::size_t done = 0; done < wanted;) {
-        Block part(own, std::min(wanted - done, Block::good_capacity(own)), source->carries_stamps(),
-                   recording_.complex);
+        const std::size_t room = std::min(wanted - done, Block::good_capacity(own));
+        if (parts_[index].capacity() != room)
+          parts_[index] = Block(own, room, source->carries_stamps(), recording_.complex);
+        Block& part = parts_[index];
         const std::size_t count = source->read(part);
         if (count == 0) break;
         for (std::size_t c = 0; c < part.columns(); ++c) {
@@ -105,6 +108,7 @@ class JoinedChannels : public SampleSource {
         done += count;
       }
       base += own;
+      ++index;
     }
     block.set(at_, wanted);
     block.set_gaps(gaps);
@@ -114,6 +118,7 @@ class JoinedChannels : public SampleSource {
 
  private:
   Sources sources_;
+  std::vector<Block> parts_;  ///< One per source, kept from read to read.
   Recording recording_;
   std::int64_t at_ = 0;
 };
@@ -192,11 +197,12 @@ class JoinedTime : public SampleSource {
       }
       // The source may carry stamps that were found even; a block for it then has room for them.
       if (sources_[file_]->carries_stamps()) {
-        Block part(block.channels(), block.capacity(), true, recording_.complex);
-        count = sources_[file_]->read(part);
+        if (part_.capacity() != block.capacity())
+          part_ = Block(block.channels(), block.capacity(), true, recording_.complex);
+        count = sources_[file_]->read(part_);
         for (std::size_t c = 0; c < block.columns(); ++c)
-          std::copy_n(part.samples(c).begin(), count, block.room(c).begin());
-        gaps = part.gaps();
+          std::copy_n(part_.samples(c).begin(), count, block.room(c).begin());
+        gaps = part_.gaps();
       } else {
         count = sources_[file_]->read(block);
         gaps = block.gaps();
@@ -240,6 +246,7 @@ class JoinedTime : public SampleSource {
   Sources sources_;
   std::vector<double> starts_;
   std::vector<std::int64_t> missing_;
+  Block part_;  ///< With room for stamps, kept from read to read.
   Recording recording_;
   std::int64_t at_ = 0, filled_ = 0;
   std::size_t file_ = 0;
