@@ -73,7 +73,8 @@ void deliver(Telling& telling, const OutputSettings& settings, Console& console,
   std::vector<OutputFolder::Entry> entries;
   if (settings.writes_files()) {
     folder = std::make_unique<OutputFolder>(settings.folder, settings.force);
-    for (const InputFacts& input : telling.inputs) folder->protect(input.recording.file);
+    for (const InputFacts& input : telling.inputs)
+      for (const std::string& file : input.files) folder->protect(file);
     add_files(*folder);
     entries = folder->entries();
     entries.push_back({folder->path_of(document_name), "result document"});

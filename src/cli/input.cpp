@@ -62,21 +62,21 @@ void Input::require_even_axis() {
                                       "grid; if only the stamps are bad, give --axis none and --rate");
 }
 
-InputFacts Input::facts() { return {road_.recording(), digest_.get(), road_.reports()}; }
+InputFacts Input::facts() { return {road_.recording(), digest_.get(), road_.reports(), files_}; }
 
-void check_rules_used(const std::vector<CalibrationRule>& rules,
-                      const std::vector<const Recording*>& recordings) {
-  for (const CalibrationRule& rule : rules) {
+void check_channels_used(const std::string& option, const std::vector<std::string>& channels,
+                         const std::vector<const Recording*>& recordings) {
+  for (const std::string& pattern : channels) {
     std::string first_error;
     const bool used = std::any_of(recordings.begin(), recordings.end(), [&](const Recording* recording) {
       try {
-        return !select_channels(*recording, {rule.channels}).empty();
+        return !select_channels(*recording, {pattern}).empty();
       } catch (const Error& error) {
         if (first_error.empty()) first_error = error.what();
         return false;
       }
     });
-    if (!used) throw Error(Status::usage, "--calibrate: " + first_error);
+    if (!used) throw Error(Status::usage, option + ": " + first_error);
   }
 }
 
@@ -93,18 +93,11 @@ std::vector<std::unique_ptr<Input>> open_inputs(const std::vector<std::string>& 
     inputs.push_back(std::make_unique<Input>(files, settings));
   }
   for (const auto& input : inputs) recordings.push_back(&input->road().recording());
-  check_rules_used(settings.rules(), recordings);
-  for (const std::string& text : settings.units) {
-    const std::string channels = parse_unit_rule(text).channels;
-    std::string first_error;
-    bool used = false;
-    for (const Recording* recording : recordings) try {
-        used = !select_channels(*recording, {channels}).empty() || used;
-      } catch (const Error& error) {
-        if (first_error.empty()) first_error = error.what();
-      }
-    if (!used) throw Error(Status::usage, "--unit: " + first_error);
-  }
+  std::vector<std::string> calibrated, converted;
+  for (const CalibrationRule& rule : settings.rules()) calibrated.push_back(rule.channels);
+  for (const std::string& text : settings.units) converted.push_back(parse_unit_rule(text).channels);
+  check_channels_used("--calibrate", calibrated, recordings);
+  check_channels_used("--unit", converted, recordings);
   return inputs;
 }
 

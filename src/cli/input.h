@@ -17,8 +17,6 @@ class Input {
  public:
   /// Several files are joined as the settings say.
   Input(const std::vector<std::string>& files, const InputSettings& settings);
-  /// "a.csv"; of joined files the first.
-  const std::string& file() const { return files_.front(); }
   Road& road() { return road_; }
   /// Axis and length known, axis even; Throws Error(analysis) when there is no rate or the stamps are uneven,
   /// saying what to do.
@@ -32,9 +30,10 @@ class Input {
   std::shared_future<std::string> digest_;
 };
 
-/// Throws Error(usage) if a calibration names a channel that none of the recordings has.
-void check_rules_used(const std::vector<CalibrationRule>& rules,
-                      const std::vector<const Recording*>& recordings);
+/// Throws Error(usage) if one of the `channels` (a name, number or glob) that `option` names is in none of
+/// the recordings.
+void check_channels_used(const std::string& option, const std::vector<std::string>& channels,
+                         const std::vector<const Recording*>& recordings);
 
 /// The same for a command's files, before anything is computed: also that the files can be opened.
 std::vector<std::unique_ptr<Input>> open_inputs(const std::vector<std::string>& files,

@@ -62,7 +62,8 @@ Json input_json(const InputFacts& input) {
           {"axis_unit", r.axis.unit.text()},
           {"complex", r.complex},
           {"parts", parts},
-          {"part", r.parts.empty() ? Json(nullptr) : Json(r.part + 1)}};
+          {"part", r.parts.empty() ? Json(nullptr) : Json(r.part + 1)},
+          {"joined_files", input.files}};
 }
 
 }  // namespace

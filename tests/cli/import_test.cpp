@@ -139,6 +139,16 @@ TEST(Import, FilesAreJoinedByChannelsAndInTime) {
   EXPECT_EQ(run_program(folder, "inspect a.csv d.csv --join channels").status, 4);
 }
 
+TEST(Import, NoneOfTheJoinedFilesIsEverWritten) {
+  const ScratchFolder folder;
+  folder.write("a.csv", "t (s),a (V)\n0,1\n1,2\n2,3\n");
+  const std::string second = "t (s),b (V)\n0,4\n1,5\n2,6\n";
+  folder.write("a-inspect.csv", second);
+  const ProgramRun run = run_program(folder, "inspect a.csv a-inspect.csv --join channels --out . --force");
+  EXPECT_EQ(run.status, 5);
+  EXPECT_EQ(ScratchFolder::read(folder.path("a-inspect.csv")), second);
+}
+
 TEST(Import, UnitsAreConvertedOrRefused) {
   const ScratchFolder folder;
   folder.write("x.csv", "t (s),acc (g)\n0,1\n1,2\n2,3\n");
