@@ -84,6 +84,13 @@ std::string clean_text(std::string_view text, std::size_t longest) {
   return out;
 }
 
+std::string csv_cell(const std::string& text) {
+  if (text.find_first_of(",\"\r\n;") == std::string::npos) return text;
+  std::string out = "\"";
+  for (const char c : text) out += c == '"' ? "\"\"" : std::string(1, c);
+  return out + "\"";
+}
+
 std::string clean_file_name(std::string_view text) {
   std::string out;
   for (const char c : text) {

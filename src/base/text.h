@@ -25,6 +25,10 @@ std::string clean_file_name(std::string_view text);
 /// Columns a terminal needs for UTF-8 text, counting one per code point.
 std::size_t display_width(std::string_view text);
 
+/// As a cell of a comma-separated table (RFC 4180): in quotes, with quotes doubled, where it holds a
+/// delimiter, quote or line end.
+std::string csv_cell(const std::string& text);
+
 /// Number with `digits` significant digits, without trailing zeros; "0" for zero, "nan" and "inf" as such.
 std::string format_number(double value, int digits = 5);
 

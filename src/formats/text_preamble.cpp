@@ -11,8 +11,14 @@ namespace vprism {
 
 std::string unquoted_cell(std::string_view cell) {
   cell = trimmed(cell);
-  if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"') cell = cell.substr(1, cell.size() - 2);
-  return clean_text(trimmed(utf8_from_any(cell)));
+  if (cell.size() < 2 || cell.front() != '"' || cell.back() != '"')
+    return clean_text(trimmed(utf8_from_any(cell)));
+  std::string text;
+  for (std::size_t i = 1; i + 1 < cell.size(); ++i) {
+    text += cell[i];
+    if (cell[i] == '"' && cell[i + 1] == '"' && i + 2 < cell.size()) ++i;  // A doubled quote is one.
+  }
+  return clean_text(trimmed(utf8_from_any(text)));
 }
 
 namespace {

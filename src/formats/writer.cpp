@@ -101,12 +101,12 @@ class Csv : public RecordingWriter {
                                                                            : axis.name;
     Channel lead{axis_name, axis.unit, ""};
     has_axis_ = axis.interval > 0;
-    std::string line = has_axis_ ? cell(channel_title(lead)) : "";
+    std::string line = has_axis_ ? csv_cell(channel_title(lead)) : "";
     for (const Channel& channel : r.channels)
       for (int part = 0; part < (r.complex ? 2 : 1); ++part) {
         Channel named = channel;
         if (r.complex) named.name += part == 0 ? " re" : " im";
-        line += (line.empty() ? "" : ",") + cell(channel_title(named));
+        line += (line.empty() ? "" : ",") + csv_cell(channel_title(named));
       }
     file_.write(line + "\n");
   }
@@ -133,12 +133,6 @@ class Csv : public RecordingWriter {
   void finish() override { file_.finish(); }
 
  private:
-  static std::string cell(const std::string& text) {
-    if (text.find_first_of(",\"") == std::string::npos) return text;
-    std::string out = "\"";
-    for (const char c : text) out += c == '"' ? "'" : std::string(1, c);
-    return out + "\"";
-  }
   OutputFile file_;
   Recording recording_;
   bool has_axis_ = false;

@@ -15,13 +15,6 @@ double decibels(double value, bool amplitude, double reference) {
   return ratio > 1e-20 ? (amplitude ? 20 : 10) * std::log10(ratio) : (amplitude ? -400 : -200);
 }
 
-std::string csv_cell(const std::string& text) {
-  if (text.find_first_of(",\"\r\n;") == std::string::npos) return text;
-  std::string out = "\"";
-  for (const char c : text) out += c == '"' ? "\"\"" : std::string(1, c);
-  return out + "\"";
-}
-
 namespace {
 
 Json pairs(const std::vector<std::pair<std::string, std::string>>& list) {

@@ -47,7 +47,4 @@ Json number(double value);
 /// dB of a level (20 log10) or power (10 log10) re `reference`; zero is shown as -400 dB.
 double decibels(double value, bool amplitude, double reference = 1);
 
-/// One cell of a comma-separated file (RFC 4180).
-std::string csv_cell(const std::string& text);
-
 }  // namespace vprism

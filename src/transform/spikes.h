@@ -27,11 +27,10 @@ class SpikeCounter {
  private:
   struct Column {
     Spikes spikes;
-    double tail[4] = {};  ///< The last samples of the block before.
+    double seam[8] = {};  ///< The last samples of the block before, then the first of this one.
     std::size_t held = 0;
   };
   std::vector<Column> columns_;
-  std::vector<double> joined_;
 };
 
 }  // namespace vprism

@@ -6,50 +6,51 @@
 #include <iterator>
 
 #include "base/clones.h"
+#include "base/lanes.h"
 
 namespace vprism {
 
 namespace {
 
-constexpr std::size_t lanes = 8;
-
-struct Lanes {
-  double s1[lanes] = {}, s2[lanes] = {}, s3[lanes] = {}, s4[lanes] = {}, low[lanes] = {}, high[lanes] = {};
+/// Sums of powers of the distance to a value near the mean, and the extremes.
+struct Powers {
+  double s1 = 0, s2 = 0, s3 = 0, s4 = 0, low = 0, high = 0;
 };
 
-/// Powers of the distance to a value near the mean, and the extremes, in lanes side by side: one sum would
-/// wait for itself.
-VPRISM_WIDE void add_powers(const double* x, std::size_t count, double centre, Lanes& sums) {
-  Lanes s;
-  std::fill_n(s.low, lanes, x[0]);
-  std::fill_n(s.high, lanes, x[0]);
+/// Eight lanes side by side: one sum would wait for itself.
+VPRISM_WIDE void add_powers(const double* x, std::size_t count, double centre, Powers& out) {
+  const Four c = {centre, centre, centre, centre}, none = {};
+  Four low = none + x[0], high = low, other_low = low, other_high = low;
+  Four s1 = none, s2 = none, s3 = none, s4 = none, t1 = none, t2 = none, t3 = none, t4 = none;
   std::size_t i = 0;
-  for (; i + lanes <= count; i += lanes)
-    for (std::size_t k = 0; k < lanes; ++k) {
-      const double v = x[i + k], d = v - centre, dd = d * d;
-      s.s1[k] += d;
-      s.s2[k] += dd;
-      s.s3[k] += dd * d;
-      s.s4[k] += dd * dd;
-      s.low[k] = v < s.low[k] ? v : s.low[k];
-      s.high[k] = v > s.high[k] ? v : s.high[k];
-    }
+  for (; i + 8 <= count; i += 8) {
+    Four a, b;
+    load(x + i, a), load(x + i + 4, b);
+    lower(a, low), raise(a, high), lower(b, other_low), raise(b, other_high);
+    a -= c, b -= c;
+    const Four aa = a * a, bb = b * b;
+    s1 += a, s2 += aa, s3 += aa * a, s4 += aa * aa;
+    t1 += b, t2 += bb, t3 += bb * b, t4 += bb * bb;
+  }
+  lower(other_low, low), raise(other_high, high);
+  out = {total(s1 + t1), total(s2 + t2), total(s3 + t3), total(s4 + t4), lowest(low), highest(high)};
   for (; i < count; ++i) {
     const double d = x[i] - centre, dd = d * d;
-    s.s1[0] += d, s.s2[0] += dd, s.s3[0] += dd * d, s.s4[0] += dd * dd;
-    s.low[0] = std::min(s.low[0], x[i]);
-    s.high[0] = std::max(s.high[0], x[i]);
+    out.s1 += d, out.s2 += dd, out.s3 += dd * d, out.s4 += dd * dd;
+    out.low = std::min(out.low, x[i]);
+    out.high = std::max(out.high, x[i]);
   }
-  sums = s;
 }
 
 /// First sample from `from` on that equals either extreme; x.size() when none does.
 VPRISM_WIDE std::size_t next_rail(std::span<const double> x, std::size_t from, double low, double high) {
-  for (; from + lanes <= x.size(); from += lanes) {
-    int hits = 0;
-    for (std::size_t k = 0; k < lanes; ++k)
-      hits += static_cast<int>(x[from + k] == low) + static_cast<int>(x[from + k] == high);
-    if (hits > 0) break;
+  const Four none = {}, bottom = none + low, top = none + high;
+  for (; from + 16 <= x.size(); from += 16) {
+    Four a, b, c, d;
+    load(&x[from], a), load(&x[from + 4], b), load(&x[from + 8], c), load(&x[from + 12], d);
+    const auto hits = ((a == bottom) | (a == top)) | ((b == bottom) | (b == top)) |
+                      ((c == bottom) | (c == top)) | ((d == bottom) | (d == top));
+    if ((hits[0] | hits[1] | hits[2] | hits[3]) != 0) break;
   }
   while (from < x.size() && x[from] != low && x[from] != high) ++from;
   return from;
@@ -57,18 +58,17 @@ VPRISM_WIDE std::size_t next_rail(std::span<const double> x, std::size_t from, d
 
 /// Lowest and highest of `count` values and those given; NaN never wins.
 VPRISM_WIDE void widen(const double* x, std::size_t count, double& low, double& high) {
-  double lows[lanes], highs[lanes];
-  std::fill_n(lows, lanes, low);
-  std::fill_n(highs, lanes, high);
+  const Four none = {};
+  Four lows = none + low, highs = none + high, other_lows = lows, other_highs = highs;
   std::size_t i = 0;
-  for (; i + lanes <= count; i += lanes)
-    for (std::size_t k = 0; k < lanes; ++k) {
-      lows[k] = x[i + k] < lows[k] ? x[i + k] : lows[k];
-      highs[k] = x[i + k] > highs[k] ? x[i + k] : highs[k];
-    }
-  for (; i < count; ++i)
-    lows[0] = x[i] < lows[0] ? x[i] : lows[0], highs[0] = x[i] > highs[0] ? x[i] : highs[0];
-  low = *std::min_element(lows, lows + lanes), high = *std::max_element(highs, highs + lanes);
+  for (; i + 8 <= count; i += 8) {
+    Four a, b;
+    load(x + i, a), load(x + i + 4, b);
+    lower(a, lows), raise(a, highs), lower(b, other_lows), raise(b, other_highs);
+  }
+  lower(other_lows, lows), raise(other_highs, highs);
+  low = lowest(lows), high = highest(highs);
+  for (; i < count; ++i) low = x[i] < low ? x[i] : low, high = x[i] > high ? x[i] : high;
 }
 
 }  // namespace
@@ -88,58 +88,58 @@ void StatisticsEstimator::add(const Block& block) {
 }
 
 void StatisticsEstimator::add_column(Sums& all, std::span<const double> x) {
-  {
-    std::size_t zeros = 0;
-    while (zeros < x.size() && x[x.size() - 1 - zeros] == 0) ++zeros;
-    all.zero_tail = (zeros == x.size() ? all.zero_tail : 0) + static_cast<std::int64_t>(zeros);
-    const double centre = all.n > 0 ? all.mean : x[0];
-    Lanes sums;
-    add_powers(x.data(), x.size(), centre, sums);
-    const auto& [s1, s2, s3, s4, lows, highs] = sums;
-    const auto total = [](const double* lane) {
-      return ((lane[0] + lane[1]) + (lane[2] + lane[3])) + ((lane[4] + lane[5]) + (lane[6] + lane[7]));
-    };
-    const double low = *std::min_element(lows, lows + lanes), high = *std::max_element(highs, highs + lanes);
-    const auto nb = static_cast<double>(x.size());
-    // Central moments from those about `centre`, e being the distance of the mean to it.
-    const double e = total(s1) / nb, mean = centre + e, t2 = total(s2), t3 = total(s3), t4 = total(s4);
-    const double m2 = t2 - nb * e * e, m3 = t3 - 3 * e * t2 + 2 * nb * e * e * e;
-    const double m4 = t4 - 4 * e * t3 + 6 * e * e * t2 - 3 * nb * e * e * e * e;
-    // Rails: samples at the extremes. Most blocks touch neither of the record's, and are not looked through
-    // again.
-    if (all.n == 0) all.min = low, all.max = high, all.run_value = x[0] - 1;
-    if (low < all.min) all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
-    if (high > all.max) all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
-    if (low == all.min || high == all.max) {
-      std::size_t behind = 0;  // Of the last sample at a rail.
-      for (std::size_t i = next_rail(x, 0, all.min, all.max); i < x.size();
-           i = next_rail(x, i + 1, all.min, all.max)) {
-        const double v = x[i];
-        const bool at_min = v == all.min, at_max = v == all.max;
-        if (i != behind) all.run = 0;
-        behind = i + 1;
-        all.at_min += at_min;
-        all.at_max += at_max;
-        all.run = all.run > 0 && v == all.run_value ? all.run + 1 : 1;
-        all.run_value = v;
-        if (all.run == 1) all.run_leads = all.n == 0 && i == 0;
-        if (all.run == 4 && !all.run_leads) ++(at_min ? all.runs_at_min : all.runs_at_max);
-        if (at_min) all.longest_at_min = std::max(all.longest_at_min, all.run);
-        if (at_max) all.longest_at_max = std::max(all.longest_at_max, all.run);
-      }
-      if (behind != x.size()) all.run = 0;
-    } else {
-      all.run = 0;
+  std::size_t zeros = 0;
+  while (zeros < x.size() && x[x.size() - 1 - zeros] == 0) ++zeros;
+  all.zero_tail = (zeros == x.size() ? all.zero_tail : 0) + static_cast<std::int64_t>(zeros);
+  // In stretches that stay in the nearest cache, and of which few touch a rail.
+  for (std::size_t n = 0; n < x.size(); n += 2048)
+    add_stretch(all, x.subspan(n, std::min<std::size_t>(2048, x.size() - n)));
+}
+
+void StatisticsEstimator::add_stretch(Sums& all, std::span<const double> x) {
+  const double centre = all.n > 0 ? all.mean : x[0];
+  Powers sums;
+  add_powers(x.data(), x.size(), centre, sums);
+  const auto& [s1, t2, t3, t4, low, high] = sums;
+  const auto nb = static_cast<double>(x.size());
+  // Central moments from those about `centre`, e being the distance of the mean to it.
+  const double e = s1 / nb, mean = centre + e;
+  const double m2 = t2 - nb * e * e, m3 = t3 - 3 * e * t2 + 2 * nb * e * e * e;
+  const double m4 = t4 - 4 * e * t3 + 6 * e * e * t2 - 3 * nb * e * e * e * e;
+  // Rails: samples at the extremes. Most blocks touch neither of the record's, and are not looked through
+  // again.
+  if (all.n == 0) all.min = low, all.max = high, all.run_value = x[0] - 1;
+  if (low < all.min) all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
+  if (high > all.max) all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
+  if (low == all.min || high == all.max) {
+    std::size_t behind = 0;  // Of the last sample at a rail.
+    for (std::size_t i = next_rail(x, 0, all.min, all.max); i < x.size();
+         i = next_rail(x, i + 1, all.min, all.max)) {
+      const double v = x[i];
+      const bool at_min = v == all.min, at_max = v == all.max;
+      if (i != behind) all.run = 0;
+      behind = i + 1;
+      all.at_min += at_min;
+      all.at_max += at_max;
+      all.run = all.run > 0 && v == all.run_value ? all.run + 1 : 1;
+      all.run_value = v;
+      if (all.run == 1) all.run_leads = all.n == 0 && i == 0;
+      if (all.run == 4 && !all.run_leads) ++(at_min ? all.runs_at_min : all.runs_at_max);
+      if (at_min) all.longest_at_min = std::max(all.longest_at_min, all.run);
+      if (at_max) all.longest_at_max = std::max(all.longest_at_max, all.run);
     }
-    const double na = all.n, n = na + nb, d = mean - all.mean;
-    const double a2 = all.m2, a3 = all.m3;
-    all.m4 += m4 + d * d * d * d * na * nb * (na * na - na * nb + nb * nb) / (n * n * n) +
-              6 * d * d * (na * na * m2 + nb * nb * a2) / (n * n) + 4 * d * (na * m3 - nb * a3) / n;
-    all.m3 += m3 + d * d * d * na * nb * (na - nb) / (n * n) + 3 * d * (na * m2 - nb * a2) / n;
-    all.m2 += m2 + d * d * na * nb / n;
-    all.mean += d * nb / n;
-    all.n = n;
+    if (behind != x.size()) all.run = 0;
+  } else {
+    all.run = 0;
   }
+  const double na = all.n, n = na + nb, d = mean - all.mean;
+  const double a2 = all.m2, a3 = all.m3;
+  all.m4 += m4 + d * d * d * d * na * nb * (na * na - na * nb + nb * nb) / (n * n * n) +
+            6 * d * d * (na * na * m2 + nb * nb * a2) / (n * n) + 4 * d * (na * m3 - nb * a3) / n;
+  all.m3 += m3 + d * d * d * na * nb * (na - nb) / (n * n) + 3 * d * (na * m2 - nb * a2) / n;
+  all.m2 += m2 + d * d * na * nb / n;
+  all.mean += d * nb / n;
+  all.n = n;
 }
 
 std::vector<Statistics> StatisticsEstimator::result() const {

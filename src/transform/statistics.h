@@ -40,6 +40,7 @@ class StatisticsEstimator {
     bool run_leads = false;  ///< The run began with the record.
   };
   static void add_column(Sums& all, std::span<const double> x);
+  static void add_stretch(Sums& all, std::span<const double> x);
   std::vector<Sums> channels_;
   std::vector<double> present_;
 };

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <algorithm>
+#include <cmath>
 #include <string>
 #include <vector>
 
@@ -53,8 +54,11 @@ inline WholeRecording read_source(SampleSource& source) {
       out.recording = source.recording();
       source.rewind();
     } else {
+      const auto same = [](double a, double b) { return a == b || (std::isnan(a) && std::isnan(b)); };
       for (std::size_t c = 0; c < columns.size(); ++c)
-        if (columns[c].size() != out.columns[c].size()) throw std::runtime_error("the second pass differs");
+        if (!std::equal(columns[c].begin(), columns[c].end(), out.columns[c].begin(), out.columns[c].end(),
+                        same))
+          throw std::runtime_error("the second pass differs");
     }
   }
   return out;

@@ -117,6 +117,12 @@ INSTANTIATE_TEST_SUITE_P(
                       Case{"sigmf", 2, false, false, true, true}, Case{"sigmf", 2, true, false, true, true}),
     [](const auto& one) { return std::string(one.param.to) + std::to_string(one.index); });
 
+TEST(Writers, CsvKeepsNamesWithQuotesAndCommas) {
+  const ScratchFolder folder;
+  const WholeRecording r = read_file(write(folder, "csv", make(2, false, false))[0]);
+  EXPECT_EQ(r.names(), (std::vector<std::string>{"force, \"north\"", "acc 1"}));
+}
+
 TEST(Writers, UniversalTextKeepsTwelveDigits) {
   const ScratchFolder folder;
   for (const bool complex : {false, true})
