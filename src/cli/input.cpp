@@ -59,10 +59,17 @@ void Input::require_even_axis() {
     throw Error(Status::analysis, r.file + ": the samples are not evenly spaced (stamps stray " +
                                       format_number(100 * r.axis.jitter, 3) +
                                       "% of an interval from an even grid), and a spectrum needs an even "
-                                      "grid; if only the stamps are bad, give --axis none and --rate");
+                                      "grid; put it on one with --chain regrid, or, if only the stamps are "
+                                      "bad, give --axis none and --rate");
 }
 
-InputFacts Input::facts() { return {road_.recording(), digest_.get(), road_.reports(), files_}; }
+InputFacts Input::facts() {
+  InputFacts facts{road_.recording(), digest_.get(), road_.reports(), files_};
+  for (const StageReport& stage : facts.chain)
+    facts.recording.cautions.insert(facts.recording.cautions.end(), stage.cautions.begin(),
+                                    stage.cautions.end());
+  return facts;
+}
 
 void check_channels_used(const std::string& option, const std::vector<std::string>& channels,
                          const std::vector<const Recording*>& recordings) {

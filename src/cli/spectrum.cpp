@@ -50,6 +50,38 @@ std::string capital(std::string text) {
 
 }  // namespace
 
+namespace {
+
+/// What interpolation on the way is estimated to have made of each line: the spectrum of its error, over the
+/// main lobe.
+void weigh_doubt(Input& input, const SpectrumPlan& plan, const Window& window, SpectrumResult& result) {
+  SpectrumEstimator estimator(result.channels.size(), plan, window);
+  input.road().run_doubt([&](Block& block) { estimator.add(block); });
+  const std::vector<Spectrum> doubts = estimator.result();
+  for (std::size_t c = 0; c < doubts.size(); ++c) {
+    const Spectrum& doubt = doubts[c];
+    std::vector<double> lines;
+    for (Peak& peak : result.channels[c].peaks) {
+      double power = 0;
+      for (std::size_t k = peak.bin - std::min<std::size_t>(peak.bin, 3);
+           k <= peak.bin + 3 && k < doubt.bins(); ++k)
+        power += doubt.power[k];
+      peak.doubt_rms = std::sqrt(power / doubt.enbw_bins);
+      if (peak.doubtful()) lines.push_back(peak.frequency_hz);
+    }
+    if (lines.empty()) continue;
+    std::sort(lines.begin(), lines.end());
+    result.cautions.push_back(
+        {"regrid-lines", Severity::warning, result.channels[c].channel.name,
+         std::to_string(lines.size()) + (lines.size() == 1 ? " line is" : " lines are") +
+             " no higher than three times what the interpolation is estimated to make there, the first at " +
+             format_quantity(lines.front(), "Hz") + "; marked in the table, and no finding",
+         "export with shorter steps, or regrid cubic"});
+  }
+}
+
+}  // namespace
+
 SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, const Progress& progress) {
   input.require_even_axis();
   const Recording recording = input.road().recording();
@@ -67,7 +99,8 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   input.road().run([&](Block& block) { estimator.add(block); }, progress);
   std::vector<Spectrum> spectra = estimator.result();
 
-  SpectrumResult result{input.facts(), {}, recording.cautions};
+  SpectrumResult result{input.facts(), {}, {}};
+  result.cautions = result.facts.recording.cautions;
   for (std::size_t c = 0; c < spectra.size(); ++c) {
     ChannelSpectrum out{recording.channels[c], std::move(spectra[c]), {}, {}};
     PeakSearch search = find_peaks(out.spectrum);
@@ -80,6 +113,7 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
       result.cautions.push_back(std::move(caution));
     result.channels.push_back(std::move(out));
   }
+  if (input.road().has_doubt()) weigh_doubt(input, plan, settings.spectrum.window, result);
   return result;
 }
 
@@ -107,7 +141,9 @@ TextTable peak_table(const ChannelSpectrum& c, const AnalysisSettings& settings)
                                                         : format_uncertain(level, relative * level, "");
     table.add({std::to_string(i + 1), format_uncertain(p.frequency_hz, p.frequency_std_hz, ""), text,
                fmt::format("{:.1f}", p.phase_deg), fmt::format("{:.1f}", p.signal_to_noise_db()),
-               p.broad() ? "broad" : ""});
+               p.doubtful() ? "interpolation?"
+               : p.broad()  ? "broad"
+                            : ""});
   }
   return table;
 }
@@ -130,6 +166,10 @@ Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& setting
            {"prominence_db", number(p.prominence_db)},
            {"over_noise_db", number(p.signal_to_noise_db())},
            {"broad", p.broad()}});
+      if (p.doubt_rms > 0) {
+        peaks.back()["interpolated"] = p.doubtful();
+        peaks.back()["interpolation_rms"] = number(p.doubt_rms);
+      }
     }
     const auto [low, high] = bins_of(c.spectrum, settings.span);
     double square = 0;

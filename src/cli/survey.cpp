@@ -29,11 +29,14 @@ SurveyResult compute_survey(Input& input, const SurveySettings& settings,
   result.cautions.insert(result.cautions.end(),
                          result.spectrum->cautions.begin() + static_cast<std::ptrdiff_t>(known),
                          result.spectrum->cautions.end());
-  for (const ChannelSpectrum& c : result.spectrum->channels)
-    for (Finding& finding : name_peaks(c.channel, c.peaks, c.spectrum.plan)) {
+  for (const ChannelSpectrum& c : result.spectrum->channels) {
+    std::vector<Peak> sound = c.peaks;
+    std::erase_if(sound, [](const Peak& peak) { return peak.doubtful(); });
+    for (Finding& finding : name_peaks(c.channel, sound, c.spectrum.plan)) {
       finding.recording = file;
       result.findings.push_back(std::move(finding));
     }
+  }
   return result;
 }
 

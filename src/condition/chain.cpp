@@ -8,61 +8,127 @@
 
 namespace vprism {
 
-namespace {
-
-using Values = std::vector<std::string>;
-
-void expect_count(const Values& values, std::size_t least, std::size_t most, const char* example) {
-  if (values.size() < least)
-    throw Error(Status::usage, std::string("a value is missing; write for example \"") + example + "\"");
-  if (values.size() > most)
-    throw Error(Status::usage,
-                "\"" + clean_text(values[most]) + "\" is too much; write for example \"" + example + "\"");
-}
-
-double plain_number(const std::string& text) {
-  std::string_view rest;
-  const double value = parse_leading_number(text, rest);
-  if (!rest.empty())
-    throw Error(Status::usage, "\"" + clean_text(text) + "\" must be a plain number, in the channel's unit");
-  return value;
-}
-
-std::unique_ptr<Stage> make_detrend(const Values& values) {
-  expect_count(values, 1, 1, "detrend linear");
-  const Values known = {"constant", "linear"};
-  if (values[0] == known[0]) return make_detrend_stage(0);
-  if (values[0] == known[1]) return make_detrend_stage(1);
-  throw Error(Status::usage, unknown_name("trend", values[0], known));
-}
-
-}  // namespace
-
 const std::vector<StageEntry>& stage_table() {
+  // What all pass-band filters take.
+  static const std::vector<std::string> filter_words = {"order",  "kind", "butterworth", "chebyshev",
+                                                        "bessel", "fir",  "ripple",      "zero-phase"};
   static const std::vector<StageEntry> table = {
-      {"detrend", "constant|linear", "remove the mean or the least-squares line", make_detrend},
-      {"gate", "T1..T2", "keep the samples from T1 up to T2",
-       [](const Values& v) {
-         expect_count(v, 1, 1, "gate 0.2s..1.5s");
-         return make_gate_stage(parse_range(v[0], Dimension::time));
-       }},
-      {"scale", "K", "multiply by K",
-       [](const Values& v) {
-         expect_count(v, 1, 1, "scale 2.5");
-         return make_linear_map_stage("scale", plain_number(v[0]), 0);
-       }},
-      {"offset", "X", "add X, in the channel's unit",
-       [](const Values& v) {
-         expect_count(v, 1, 1, "offset -0.5");
-         return make_linear_map_stage("offset", 1, plain_number(v[0]));
-       }},
-      {"invert", "", "change the sign",
-       [](const Values& v) {
-         expect_count(v, 0, 0, "invert");
-         return make_linear_map_stage("invert", -1, 0);
-       }},
+      {"detrend",
+       "constant|linear|poly N",
+       "remove the least-squares mean, line or polynomial of degree N",
+       "detrend linear",
+       {"constant", "linear", "poly"},
+       make_detrend_stage},
+      {"despike",
+       "[width 9] [threshold 4] [report|all]",
+       "repair lone outliers (over THRESHOLD robust deviations from the median of WIDTH samples); shocks, "
+       "which "
+       "other channels see or which ring, are kept and told; report: only list, all: repair those as well",
+       "despike width 9 threshold 4",
+       {"width", "threshold", "report", "all"},
+       make_despike_stage},
+      {"lowpass", "F [order N] [kind butterworth|chebyshev|bessel|fir] [ripple DB] [zero-phase]",
+       "pass what is below F, the -3 dB point", "lowpass 15Hz order 4", filter_words, make_lowpass_stage},
+      {"highpass", "F [as lowpass]", "pass what is above F", "highpass 2Hz order 4", filter_words,
+       make_highpass_stage},
+      {"bandpass", "F1..F2 [as lowpass]", "pass what is between F1 and F2", "bandpass 20Hz..200Hz",
+       filter_words, make_bandpass_stage},
+      {"bandstop", "F1..F2 [as lowpass]", "remove what is between F1 and F2", "bandstop 45Hz..55Hz",
+       filter_words, make_bandstop_stage},
+      {"notch",
+       "F [harmonics N] [q 30] [zero-phase]",
+       "remove F and its multiples up to the Nth; each notch is F / Q wide at -3 dB",
+       "notch 50Hz harmonics 5",
+       {"harmonics", "q", "zero-phase"},
+       make_notch_stage},
+      {"gate",
+       "T1..T2",
+       "keep the samples from T1 up to T2",
+       "gate 0.2s..1.5s",
+       {},
+       [](StepWords& words) { return make_gate_stage(parse_range(words.value(), Dimension::time)); }},
+      {"decimate",
+       "N [filter|average|keep]",
+       "every Nth sample: after a filter that keeps 100 dB from folding back (default), the mean of N, or as "
+       "they "
+       "are, with a caution that tells the power folded back",
+       "decimate 8 filter",
+       {"filter", "average", "keep"},
+       make_decimate_stage},
+      {"resample",
+       "RATE",
+       "another rate, by any ratio, flat to 0.01 dB over 90% of the band",
+       "resample 48kHz",
+       {},
+       make_resample_stage},
+      {"regrid",
+       "[RATE] [linear|cubic]",
+       "uneven samples onto an even grid by interpolation (default: cubic, at a rate that suits the stamps), "
+       "with "
+       "an estimate of its error",
+       "regrid 10kHz cubic",
+       {"linear", "cubic"},
+       make_regrid_stage},
+      {"scale",
+       "K",
+       "multiply by K",
+       "scale 2.5",
+       {},
+       [](StepWords& words) { return make_linear_map_stage("scale", plain_number(words.value()), 0); }},
+      {"offset",
+       "X",
+       "add X, in the channel's unit",
+       "offset -0.5",
+       {},
+       [](StepWords& words) { return make_linear_map_stage("offset", 1, plain_number(words.value())); }},
+      {"invert",
+       "",
+       "change the sign",
+       "invert",
+       {},
+       [](StepWords&) { return make_linear_map_stage("invert", -1, 0); }},
+      {"integrate",
+       "[N] [from F] [method frequency|filter]",
+       "N times over time (default 1), without what is below F; whole records in frequency, longer ones by a "
+       "stable filter",
+       "integrate 2 from 1Hz",
+       {"from", "method", "frequency", "filter"},
+       make_integrate_stage},
+      {"differentiate",
+       "[N] [method frequency|filter]",
+       "N times over time (default 1)",
+       "differentiate",
+       {"method", "frequency", "filter"},
+       make_differentiate_stage},
+      {"weight",
+       "A|C|Z",
+       "frequency weighting of sound levels, IEC 61672-1",
+       "weight A",
+       {"A", "C", "Z"},
+       make_weight_stage},
+      {"fade",
+       "T",
+       "raise from zero over the first T and fall to zero over the last",
+       "fade 50ms",
+       {},
+       make_fade_stage},
   };
   return table;
+}
+
+void require_even_time(const Recording& passing, const char* step) {
+  const Axis& axis = passing.axis;
+  if (!(axis.interval > 0))
+    throw Error(Status::analysis, passing.file + ": " + step +
+                                      " needs a rate, and there is no time column and no rate; give --rate, "
+                                      "--interval or --duration");
+  if (axis.domain != Axis::Domain::time)
+    throw Error(Status::analysis, passing.file + ": " + step + " works along time, and the axis is \"" +
+                                      axis.name + "\" in " + axis.unit.text());
+  if (axis.stamped)
+    throw Error(Status::analysis, passing.file + ": " + step +
+                                      " needs evenly spaced samples, and these are at uneven steps; put "
+                                      "\"regrid\" before it in the chain");
 }
 
 Chain parse_chain(std::string_view text) {
@@ -70,20 +136,11 @@ Chain parse_chain(std::string_view text) {
   if (trimmed(text).empty())
     throw Error(Status::usage, "the chain is empty; write for example \"detrend linear | gate 0.2s..1.5s\"");
   for (const std::string& step : split(text, '|')) {
-    std::istringstream words(step);
+    std::istringstream stream(step);
     std::string name, word;
-    Values values;
-    words >> name;
-    while (words >> word) {
-      // "0.2 s" and "0.2s" are both one value: a unit standing alone belongs to the number before it.
-      const bool unit = !values.empty() && std::isalpha(static_cast<unsigned char>(word[0])) &&
-                        !values.back().empty() &&
-                        std::isdigit(static_cast<unsigned char>(values.back().back()));
-      if (unit)
-        values.back() += word;
-      else
-        values.push_back(word);
-    }
+    std::vector<std::string> words;
+    stream >> name;
+    while (stream >> word) words.push_back(word);
     if (name.empty()) throw Error(Status::usage, "the chain \"" + clean_text(text) + "\" has an empty step");
     const StageEntry* found = nullptr;
     std::vector<std::string> known;
@@ -93,7 +150,9 @@ Chain parse_chain(std::string_view text) {
     }
     if (found == nullptr) throw Error(Status::usage, unknown_name("step", name, known));
     try {
-      chain.push_back(found->make(values));
+      StepWords taken(std::move(words), found->keywords, found->example);
+      chain.push_back(found->make(taken));
+      taken.done();
     } catch (const Error& error) {
       throw Error(error.status(), "step \"" + clean_text(trimmed(step)) + "\": " + error.what());
     }

@@ -6,8 +6,8 @@
 #include <string_view>
 #include <vector>
 
-#include "base/quantity.h"
 #include "condition/stage.h"
+#include "condition/step_words.h"
 #include "signal/calibration.h"
 
 namespace vprism {
@@ -19,7 +19,9 @@ struct StageEntry {
   const char* name;
   const char* values;  ///< "T1..T2"
   const char* what;
-  std::unique_ptr<Stage> (*make)(const std::vector<std::string>& values);
+  const char* example;                ///< A whole step, for error messages.
+  std::vector<std::string> keywords;  ///< Words that are no units: "order", "zero-phase".
+  std::unique_ptr<Stage> (*make)(StepWords& words);
 };
 const std::vector<StageEntry>& stage_table();
 
@@ -30,7 +32,22 @@ Chain parse_chain(std::string_view text);
 std::unique_ptr<Stage> make_calibrate_stage(std::vector<CalibrationRule> rules);
 std::unique_ptr<Stage> make_unit_stage(std::vector<UnitRule> rules);
 std::unique_ptr<Stage> make_linear_map_stage(std::string name, double factor, double offset);
+
+// Those of the table.
 std::unique_ptr<Stage> make_gate_stage(Range times);
-std::unique_ptr<Stage> make_detrend_stage(int degree);
+std::unique_ptr<Stage> make_detrend_stage(StepWords& words);
+std::unique_ptr<Stage> make_despike_stage(StepWords& words);
+std::unique_ptr<Stage> make_lowpass_stage(StepWords& words);
+std::unique_ptr<Stage> make_highpass_stage(StepWords& words);
+std::unique_ptr<Stage> make_bandpass_stage(StepWords& words);
+std::unique_ptr<Stage> make_bandstop_stage(StepWords& words);
+std::unique_ptr<Stage> make_notch_stage(StepWords& words);
+std::unique_ptr<Stage> make_decimate_stage(StepWords& words);
+std::unique_ptr<Stage> make_resample_stage(StepWords& words);
+std::unique_ptr<Stage> make_regrid_stage(StepWords& words);
+std::unique_ptr<Stage> make_integrate_stage(StepWords& words);
+std::unique_ptr<Stage> make_differentiate_stage(StepWords& words);
+std::unique_ptr<Stage> make_weight_stage(StepWords& words);
+std::unique_ptr<Stage> make_fade_stage(StepWords& words);
 
 }  // namespace vprism

@@ -26,9 +26,11 @@ class LinearMap : public Stage {
   bool needs_axis() const override { return false; }
   void push(Block& block, const Sink& next) override {
     for (std::size_t c = 0; c < block.columns(); ++c)
-      apply_map(c < block.channels() ? map_ : Map{map_.factor, 0}, block.samples(c));
+      apply_map(c < block.channels() && !doubt_ ? map_ : Map{map_.factor, 0}, block.samples(c));
     next(block);
   }
+  void doubt(bool on) override { doubt_ = on; }
+  std::optional<std::complex<double>> response(double) const override { return map_.factor; }
   StageReport report() const override {
     return {
         name_, {{"factor", format_number(map_.factor, 9)}, {"offset", format_number(map_.offset, 9)}}, {}};
@@ -37,6 +39,7 @@ class LinearMap : public Stage {
  private:
   std::string name_;
   Map map_;
+  bool doubt_ = false;
 };
 
 class Calibrate : public Stage {

@@ -21,6 +21,12 @@ Road::Road(std::unique_ptr<SampleSource> source, Chain chain)
 void Road::resolve() {
   source_->resolve();
   start_stages(chain_.size());
+  std::size_t end = 0;
+  for (std::size_t i = 0; i < chain_.size(); ++i)
+    if (chain_[i]->survey_reshapes()) end = i + 1;
+  if (end == 0) return;
+  survey_stages(end);
+  start_stages(chain_.size());
 }
 
 void Road::start_stages(std::size_t count) {
@@ -28,11 +34,11 @@ void Road::start_stages(std::size_t count) {
   for (std::size_t i = 0; i < count; ++i) chain_[i]->start(passing_);
 }
 
-void Road::survey_once() {
-  if (surveyed_) return;
-  surveyed_ = true;
-  for (std::size_t i = 0; i < chain_.size(); ++i) {
-    if (!chain_[i]->surveys()) continue;
+void Road::survey_stages(std::size_t end) {
+  surveyed_.resize(chain_.size(), false);
+  for (std::size_t i = 0; i < end; ++i) {
+    if (!chain_[i]->surveys() || surveyed_[i]) continue;
+    surveyed_[i] = true;
     start_stages(i + 1);
     Stage& stage = *chain_[i];
     pass(i, [&stage](Block& block) { stage.survey(block); }, {});
@@ -40,7 +46,7 @@ void Road::survey_once() {
 }
 
 void Road::run(const Sink& sink, const Progress& progress) {
-  survey_once();
+  survey_stages(chain_.size());
   start_stages(chain_.size());
   pass(chain_.size(), sink, progress);
   start_stages(chain_.size());  // The end of the pass may have told the source its axis.
@@ -79,6 +85,16 @@ void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) 
     std::swap(now, next);
   }
   for (std::size_t i = 0; i < stages; ++i) chain_[i]->finish(sinks[i + 1]);
+}
+
+bool Road::has_doubt() const {
+  return std::any_of(chain_.begin(), chain_.end(), [](const auto& stage) { return stage->has_doubt(); });
+}
+
+void Road::run_doubt(const Sink& sink) {
+  for (const auto& stage : chain_) stage->doubt(true);
+  run(sink);
+  for (const auto& stage : chain_) stage->doubt(false);
 }
 
 std::vector<StageReport> Road::reports() const {

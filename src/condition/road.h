@@ -26,16 +26,22 @@ class Road {
   /// One pass: every block, in order, is handed to `sink`, which may change it.
   void run(const Sink& sink, const Progress& progress = {});
   std::vector<StageReport> reports() const;
+  const Chain& chain() const { return chain_; }
+  /// Whether a stage can tell an estimate of its own error.
+  bool has_doubt() const;
+  /// One pass in which that estimate goes down the road instead of the signal: what later stages make of it.
+  void run_doubt(const Sink& sink);
 
  private:
   void start_stages(std::size_t count);
   void pass(std::size_t stages, const Sink& sink, const Progress& progress);
-  void survey_once();
+  /// The surveys of the stages before `end`, each once.
+  void survey_stages(std::size_t end);
 
   std::unique_ptr<SampleSource> source_;
   Chain chain_;
   Recording passing_;
-  bool surveyed_ = false;
+  std::vector<bool> surveyed_;
 };
 
 }  // namespace vprism

@@ -37,8 +37,16 @@ Json input_json(const InputFacts& input) {
                         {"stamped", r.axis.stamped}});
   }
   Json chain = Json::array();
-  for (const StageReport& stage : input.chain)
+  for (const StageReport& stage : input.chain) {
     chain.push_back({{"step", stage.name}, {"values", pairs(stage.values)}, {"did", pairs(stage.effects)}});
+    Json events = Json::array();
+    for (const StageEvent& event : stage.events)
+      events.push_back({{"channel", event.channel},
+                        {"time_s", number(event.time_s)},
+                        {"size", number(event.size)},
+                        {"what", event.what}});
+    if (!events.empty()) chain.back()["events"] = events;
+  }
   Json parts = Json::array();
   for (const Part& part : r.parts) parts.push_back({{"name", part.name}, {"what", part.what}});
   const char* domain = r.axis.domain == Axis::Domain::time        ? "time"

@@ -17,8 +17,8 @@
 #include <cmath>
 
 #include "base/error.h"
+#include "base/fft.h"
 #include "base/text.h"
-#include "transform/fft.h"
 
 namespace vprism {
 

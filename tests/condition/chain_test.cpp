@@ -7,47 +7,12 @@
 
 #include "base/error.h"
 #include "condition/road.h"
+#include "condition/road_over.h"
 
 namespace vprism {
 namespace {
 
 using ::testing::HasSubstr;
-
-/// Hands out blocks of at most 7 samples, so that stages meet block ends everywhere.
-class SmallBlocks : public MemorySource {
- public:
-  using MemorySource::MemorySource;
-  std::size_t read(Block& block) override {
-    Block small(block.channels(), 7);
-    const std::size_t count = MemorySource::read(small);
-    for (std::size_t c = 0; c < block.channels(); ++c)
-      std::copy_n(small.samples(c).begin(), count, block.room(c).begin());
-    block.set(small.first(), count);
-    return count;
-  }
-};
-
-Road road_over(std::vector<std::vector<double>> channels, Chain chain, double rate = 1000, double start = 0) {
-  Recording recording;
-  recording.file = "memory";
-  for (std::size_t c = 0; c < channels.size(); ++c)
-    recording.channels.push_back({"ch" + std::to_string(c + 1), Unit::parse("V"), "voltage"});
-  recording.axis.start = start;
-  recording.axis.interval = 1 / rate;
-  return Road(std::make_unique<SmallBlocks>(recording, std::move(channels)), std::move(chain));
-}
-
-std::vector<std::vector<double>> collect(Road& road) {
-  std::vector<std::vector<double>> out(road.recording().channels.size());
-  std::int64_t expected = 0;
-  road.run([&](Block& block) {
-    EXPECT_EQ(block.first(), expected);
-    expected += static_cast<std::int64_t>(block.size());
-    for (std::size_t c = 0; c < out.size(); ++c)
-      out[c].insert(out[c].end(), block.samples(c).begin(), block.samples(c).end());
-  });
-  return out;
-}
 
 TEST(Detrend, RemovesTheExactLineAndSaysWhichOne) {
   std::vector<double> x;

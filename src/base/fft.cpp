@@ -1,5 +1,5 @@
 // fft.cpp: see fft.h. FFTW's planner is not safe to call from several threads, its execution is.
-#include "transform/fft.h"
+#include "base/fft.h"
 
 #include <fftw3.h>
 
@@ -13,9 +13,9 @@ namespace {
 
 struct PlanCache {
   std::mutex lock;
-  std::map<std::size_t, fftw_plan> plans;
+  std::map<std::size_t, std::pair<fftw_plan, fftw_plan>> plans;  // There and back.
   ~PlanCache() {
-    for (auto& [size, plan] : plans) fftw_destroy_plan(plan);
+    for (auto& [size, plan] : plans) fftw_destroy_plan(plan.first), fftw_destroy_plan(plan.second);
   }
 };
 
@@ -41,21 +41,28 @@ template class FftArray<std::complex<double>>;
 RealFft::RealFft(std::size_t size) : size_(size) {
   static PlanCache cache;
   const std::lock_guard guard(cache.lock);
-  fftw_plan& plan = cache.plans[size];
-  if (plan == nullptr) {
+  auto& [there, back] = cache.plans[size];
+  if (there == nullptr || back == nullptr) {
     FftArray<double> in(size);
     FftArray<std::complex<double>> out(size / 2 + 1);
-    plan = fftw_plan_dft_r2c_1d(static_cast<int>(size), in.data(), raw(out.data()),
-                                FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
-    if (plan == nullptr) throw std::bad_alloc();
+    there = fftw_plan_dft_r2c_1d(static_cast<int>(size), in.data(), raw(out.data()),
+                                 FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
+    back = fftw_plan_dft_c2r_1d(static_cast<int>(size), raw(out.data()), in.data(),
+                                FFTW_ESTIMATE | FFTW_DESTROY_INPUT);
+    if (there == nullptr || back == nullptr) throw std::bad_alloc();
   }
-  plan_ = plan;
+  plan_ = there;
+  back_ = back;
 }
 
 void RealFft::run(const FftArray<double>& in, FftArray<std::complex<double>>& out) const {
   // FFTW_PRESERVE_INPUT: the input is not written, only the interface is not const.
   fftw_execute_dft_r2c(static_cast<fftw_plan>(const_cast<void*>(plan_)), const_cast<double*>(in.data()),
                        raw(out.data()));
+}
+
+void RealFft::back(FftArray<std::complex<double>>& in, FftArray<double>& out) const {
+  fftw_execute_dft_c2r(static_cast<fftw_plan>(const_cast<void*>(back_)), raw(in.data()), out.data());
 }
 
 }  // namespace vprism

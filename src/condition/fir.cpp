@@ -1,0 +1,227 @@
+// fir.cpp: see fir.h.
+//
+// Windowed ideal low pass: h[m] = 2 fc sinc(2 fc m) k(m), k Kaiser's window I0(b sqrt(1 - u^2)) / I0(b); for
+// A dB: b = 0.1102 (A - 8.7), taps - 1 = (A - 7.95) / (14.36 width), width in cycles per sample (Kaiser 1974;
+// Oppenheim & Schafer, Discrete-Time Signal Processing).
+#include "condition/fir.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/clones.h"
+#include "base/fft.h"
+#include "base/lanes.h"
+
+namespace vprism {
+
+double kaiser_beta(double attenuation_db) {
+  if (attenuation_db > 50) return 0.1102 * (attenuation_db - 8.7);
+  if (attenuation_db < 21) return 0;
+  return 0.5842 * std::pow(attenuation_db - 21, 0.4) + 0.07886 * (attenuation_db - 21);
+}
+
+std::size_t kaiser_taps(double attenuation_db, double width) {
+  const auto order = static_cast<std::size_t>(std::ceil((attenuation_db - 7.95) / (14.36 * width)));
+  return order / 2 * 2 + (order % 2 == 0 ? 1 : 3);
+}
+
+double kaiser_window(double beta, double u) {
+  return std::abs(u) >= 1
+             ? 1 / std::cyl_bessel_i(0.0, beta)
+             : std::cyl_bessel_i(0.0, beta * std::sqrt(1 - u * u)) / std::cyl_bessel_i(0.0, beta);
+}
+
+std::vector<double> lowpass_taps(double cutoff, std::size_t taps, double attenuation_db) {
+  const double beta = kaiser_beta(attenuation_db);
+  const auto half = static_cast<double>(taps / 2);
+  std::vector<double> h(taps);
+  double sum = 0;
+  for (std::size_t i = 0; i < taps; ++i) {
+    const double m = static_cast<double>(i) - half, x = 2 * std::numbers::pi * cutoff * m;
+    h[i] = 2 * cutoff * (m == 0 ? 1 : std::sin(x) / x) * kaiser_window(beta, half > 0 ? m / half : 0);
+    sum += h[i];
+  }
+  for (double& x : h) x /= sum;
+  return h;
+}
+
+double centred_gain(const std::vector<double>& taps, double cycles) {
+  const double half = (static_cast<double>(taps.size()) - 1) / 2;
+  double sum = 0;
+  for (std::size_t i = 0; i < taps.size(); ++i)
+    sum += taps[i] * std::cos(2 * std::numbers::pi * cycles * (static_cast<double>(i) - half));
+  return sum;
+}
+
+std::vector<double> taps_from_gain(const std::function<double(double)>& gain, std::size_t taps, double beta) {
+  // h(m) = 2 integral over 0 .. 0.5 of gain cos(2 pi f m), by the trapezoid rule on a fine grid.
+  const std::size_t grid = 16 * taps;
+  const double half = (static_cast<double>(taps) - 1) / 2;
+  std::vector<double> values(grid + 1), h(taps);
+  for (std::size_t k = 0; k <= grid; ++k)
+    values[k] = gain(0.5 * static_cast<double>(k) / static_cast<double>(grid));
+  for (std::size_t i = 0; i < taps; ++i) {
+    const double m = static_cast<double>(i) - half;
+    double sum = 0;
+    for (std::size_t k = 0; k <= grid; ++k)
+      sum += (k == 0 || k == grid ? 0.5 : 1.0) * values[k] *
+             std::cos(std::numbers::pi * m * static_cast<double>(k) / static_cast<double>(grid));
+    h[i] = sum / static_cast<double>(grid) * kaiser_window(beta, m / (half + 0.5));
+  }
+  return h;
+}
+
+namespace {
+
+VPRISM_WIDE void dot_in_lanes(const double* a, const double* b, std::size_t count, double& out) {
+  Four s = {}, t = {}, u = {}, v = {};
+  std::size_t i = 0;
+  for (; i + 16 <= count; i += 16) {
+    Four p, q, r, w, x;
+    load(a + i, p), load(b + i, x), s += p * x;
+    load(a + i + 4, q), load(b + i + 4, x), t += q * x;
+    load(a + i + 8, r), load(b + i + 8, x), u += r * x;
+    load(a + i + 12, w), load(b + i + 12, x), v += w * x;
+  }
+  out = total((s + t) + (u + v));
+  for (; i < count; ++i) out += a[i] * b[i];
+}
+
+}  // namespace
+
+double dot(const double* a, const double* b, std::size_t count) {
+  double out;
+  dot_in_lanes(a, b, count, out);
+  return out;
+}
+
+void ReflectedEnds::begin(std::vector<double>& out) {
+  begun_ = true;
+  if (held_.empty()) return;
+  const double first = held_.front();
+  for (std::size_t k = reach_; k > 0; --k) out.push_back(2 * first - held_[std::min(k, held_.size() - 1)]);
+  out.insert(out.end(), held_.begin(), held_.end());
+}
+
+void ReflectedEnds::add(std::span<const double> in, std::vector<double>& out) {
+  held_.insert(held_.end(), in.begin(), in.end());
+  if (begun_)
+    out.insert(out.end(), in.begin(), in.end());
+  else if (held_.size() > reach_)
+    begin(out);
+  // The last samples are kept for the end.
+  if (begun_ && held_.size() > 2 * reach_ + 65536)
+    held_.erase(held_.begin(), held_.end() - static_cast<std::ptrdiff_t>(reach_ + 1));
+}
+
+void ReflectedEnds::finish(std::vector<double>& out) {
+  if (!begun_) begin(out);
+  if (held_.empty()) return;
+  const std::size_t last = held_.size() - 1;
+  for (std::size_t k = 1; k <= reach_; ++k) out.push_back(2 * held_[last] - held_[last - std::min(k, last)]);
+}
+
+namespace {
+
+/// Dot products, one for each sample that is wanted.
+class DirectFir : public ColumnWorker {
+ public:
+  DirectFir(std::vector<double> taps, std::size_t step)
+      : taps_(std::move(taps)), step_(step), ends_(taps_.size() / 2) {}
+
+  void add(std::span<const double> in, std::vector<double>& out) override {
+    ends_.add(in, line_);
+    run(out);
+  }
+  void finish(std::vector<double>& out) override {
+    ends_.finish(line_);
+    run(out);
+  }
+
+ private:
+  void run(std::vector<double>& out) {
+    const std::size_t taps = taps_.size();
+    if (line_.size() < at_ + taps) return;
+    out.reserve(out.size() + (line_.size() - at_ - taps) / step_ + 1);
+    for (; at_ + taps <= line_.size(); at_ += step_)
+      out.push_back(dot(taps_.data(), line_.data() + at_, taps));
+    const std::size_t drop = std::min(at_, line_.size());
+    line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(drop));
+    at_ -= drop;
+  }
+
+  std::vector<double> taps_;
+  std::size_t step_;
+  ReflectedEnds ends_;
+  std::vector<double> line_;
+  std::size_t at_ = 0;
+};
+
+/// The same at step 1 by overlapped transforms: each of size M gives M - taps + 1 samples.
+class TransformedFir : public ColumnWorker {
+ public:
+  explicit TransformedFir(const std::vector<double>& taps)
+      : taps_(taps.size()),
+        ends_(taps.size() / 2),
+        fft_(size_for(taps.size())),
+        time_(fft_.size()),
+        bins_(fft_.bins()),
+        gain_(fft_.bins()) {
+    // Turned round, since a product of transforms is a convolution.
+    std::reverse_copy(taps.begin(), taps.end(), time_.data());
+    fft_.run(time_, gain_);
+    for (std::complex<double>& g : gain_.span()) g /= static_cast<double>(fft_.size());
+  }
+
+  void add(std::span<const double> in, std::vector<double>& out) override {
+    ends_.add(in, line_);
+    while (line_.size() >= fft_.size()) run(fft_.size(), out);
+  }
+  void finish(std::vector<double>& out) override {
+    ends_.finish(line_);
+    while (line_.size() >= taps_) run(std::min(line_.size(), fft_.size()), out);
+  }
+
+ private:
+  static std::size_t size_for(std::size_t taps) {
+    std::size_t size = 4096;
+    while (size < 4 * taps) size *= 2;
+    return size;
+  }
+
+  void run(std::size_t count, std::vector<double>& out) {
+    double* const x = time_.data();
+    missing_.assign(count + 1, 0);  // Up to sample i.
+    for (std::size_t i = 0; i < count; ++i) {
+      const bool gap = std::isnan(line_[i]);
+      x[i] = gap ? 0 : line_[i];
+      missing_[i + 1] = missing_[i] + (gap ? 1 : 0);
+    }
+    std::fill(x + count, x + fft_.size(), 0.0);
+    fft_.run(time_, bins_);
+    for (std::size_t k = 0; k < bins_.size(); ++k) bins_.data()[k] *= gain_.data()[k];
+    fft_.back(bins_, time_);
+    const std::size_t made = count - taps_ + 1;
+    for (std::size_t i = 0; i < made; ++i)
+      out.push_back(missing_[i + taps_] != missing_[i] ? std::nan("") : x[i + taps_ - 1]);
+    line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(made));
+  }
+
+  std::size_t taps_;
+  ReflectedEnds ends_;
+  RealFft fft_;
+  FftArray<double> time_;
+  FftArray<std::complex<double>> bins_, gain_;
+  std::vector<double> line_;
+  std::vector<std::size_t> missing_;
+};
+
+}  // namespace
+
+std::unique_ptr<ColumnWorker> make_centred_fir(std::vector<double> taps, std::size_t step) {
+  if (step == 1 && taps.size() > 128) return std::make_unique<TransformedFir>(taps);
+  return std::make_unique<DirectFir>(std::move(taps), step);
+}
+
+}  // namespace vprism

@@ -1,0 +1,186 @@
+// resample.cpp: another rate by any ratio, with one filter per phase.
+//
+// Output k lies at t = k fs / rate, in input samples; y[k] = sum_m x[floor(t) + m] h(m - frac(t)), h a Kaiser
+// windowed ideal low pass that is flat over 90% of the narrower of both bands and 105 dB down from its end
+// on. Ratios L / M with L up to 2,048 have one set of taps for each of the L phases; of others 2,048 sets are
+// kept and neighbours are interpolated (error below (pi / 2048)^2 / 8, -130 dB). Each set adds up to 1.
+// Reductions by four and more are decimated by a whole factor first.
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/error.h"
+#include "base/text.h"
+#include "condition/chain.h"
+#include "condition/column.h"
+#include "condition/decimator.h"
+#include "condition/fir.h"
+
+namespace vprism {
+
+namespace {
+
+/// Taps for every phase, shared by the columns.
+struct PhaseBank {
+  std::int64_t up = 1, down = 1;  ///< L and M; up 0: no such ratio.
+  double step = 1;                ///< Input samples for each output sample.
+  std::size_t half = 0, phases = 1;
+  std::vector<double> taps;  ///< phases (one more without a ratio) sets of 2 half.
+  const double* set(std::size_t phase) const { return taps.data() + phase * 2 * half; }
+};
+
+/// M / L nearest to `step` with L up to 2,048, if it is as good as equal over `count` outputs.
+bool find_ratio(double step, double count, PhaseBank& bank) {
+  double rest = step;
+  std::int64_t p0 = 0, q0 = 1, p1 = 1, q1 = 0;
+  for (int i = 0; i < 40; ++i) {
+    const double whole = std::floor(rest);
+    const auto a = static_cast<std::int64_t>(whole);
+    const std::int64_t p = a * p1 + p0, q = a * q1 + q0;
+    if (q > 2048) return false;
+    p0 = p1, q0 = q1, p1 = p, q1 = q;
+    if (std::abs(static_cast<double>(p) / static_cast<double>(q) - step) * count < 1e-6) {
+      bank.up = q, bank.down = p;
+      return true;
+    }
+    if (rest == whole) return false;
+    rest = 1 / (rest - whole);
+  }
+  return false;
+}
+
+PhaseBank make_bank(double step, double count) {
+  PhaseBank bank;
+  bank.step = step;
+  const bool ratio = find_ratio(step, count, bank);
+  if (!ratio) bank.up = 0;
+  const double narrow = std::min(1.0, 1 / step);
+  constexpr double attenuation_db = 105;
+  const double width = 0.05 * narrow, cutoff = 0.475 * narrow, beta = kaiser_beta(attenuation_db);
+  bank.half = kaiser_taps(attenuation_db, width) / 2 + 1;
+  bank.phases = ratio ? static_cast<std::size_t>(bank.up) : 2048;
+  const std::size_t sets = ratio ? bank.phases : bank.phases + 1;
+  bank.taps.resize(sets * 2 * bank.half);
+  for (std::size_t phase = 0; phase < sets; ++phase) {
+    const double shift = static_cast<double>(phase) / static_cast<double>(bank.phases);
+    double* const h = bank.taps.data() + phase * 2 * bank.half;
+    double sum = 0;
+    for (std::size_t i = 0; i < 2 * bank.half; ++i) {
+      const double m = static_cast<double>(i) - static_cast<double>(bank.half - 1) - shift;
+      const double u = m / static_cast<double>(bank.half), x = 2 * std::numbers::pi * cutoff * m;
+      h[i] = std::abs(u) >= 1 ? 0 : (x == 0 ? 1 : std::sin(x) / x) * kaiser_window(beta, u);
+      sum += h[i];
+    }
+    for (std::size_t i = 0; i < 2 * bank.half; ++i) h[i] /= sum;
+  }
+  return bank;
+}
+
+class PhaseFilter : public ColumnWorker {
+ public:
+  PhaseFilter(std::shared_ptr<const PhaseBank> bank, std::int64_t outputs)
+      : bank_(std::move(bank)), outputs_(outputs), ends_(bank_->half + 1) {}
+  void add(std::span<const double> in, std::vector<double>& out) override {
+    ends_.add(in, line_);
+    run(out);
+  }
+  void finish(std::vector<double>& out) override {
+    ends_.finish(line_);
+    run(out);
+  }
+
+ private:
+  void run(std::vector<double>& out) {
+    const PhaseBank& b = *bank_;
+    // line_[0] is sample `first_` of the record; the lead makes that negative at the beginning.
+    const auto reach = static_cast<std::int64_t>(b.half);
+    std::int64_t whole = 0;
+    for (; next_ < outputs_; ++next_) {
+      double place = 0;
+      std::size_t phase = 0;
+      if (b.up > 0) {
+        whole = next_ * b.down / b.up;
+        phase = static_cast<std::size_t>(next_ * b.down % b.up);
+      } else {
+        const double t = static_cast<double>(next_) * b.step;
+        whole = static_cast<std::int64_t>(t);
+        place = (t - static_cast<double>(whole)) * static_cast<double>(b.phases);
+        phase = std::min(static_cast<std::size_t>(place), b.phases - 1);
+        place -= static_cast<double>(phase);
+      }
+      const std::int64_t from = whole - (reach - 1) - first_;
+      if (from + 2 * reach > static_cast<std::int64_t>(line_.size())) break;
+      const double* const x = line_.data() + from;
+      const double y = dot(b.set(phase), x, 2 * b.half);
+      out.push_back(b.up > 0 ? y : y + place * (dot(b.set(phase + 1), x, 2 * b.half) - y));
+    }
+    const std::int64_t drop =
+        std::min<std::int64_t>(whole - reach - first_, static_cast<std::int64_t>(line_.size()));
+    if (drop > 0) line_.erase(line_.begin(), line_.begin() + drop), first_ += drop;
+  }
+
+  std::shared_ptr<const PhaseBank> bank_;
+  std::int64_t outputs_, next_ = 0;
+  ReflectedEnds ends_;
+  std::vector<double> line_;
+  std::int64_t first_ = -static_cast<std::int64_t>(bank_->half + 1);
+};
+
+class Resample : public ColumnStage {
+ public:
+  explicit Resample(StepWords& words) : rate_hz_(parse_positive(words.value(), Dimension::frequency)) {}
+
+  void start(Recording& passing) override {
+    require_even_time(passing, "resample");
+    Axis& axis = passing.axis;
+    const double old_hz = axis.rate_hz(), ratio = old_hz / rate_hz_;
+    const double expected = static_cast<double>(passing.samples) / ratio;
+    if (expected > 1e12)
+      throw Error(Status::analysis,
+                  passing.file + ": resample: " + format_number(expected) + " samples would come out");
+    first_ = ratio >= 4 ? static_cast<std::size_t>(ratio / 2) : 1;
+    // Rounding must not add a sample.
+    samples_ = static_cast<std::int64_t>(std::ceil(expected * (1 - 1e-12)));
+    if (expected < 1)
+      throw Error(Status::analysis, passing.file + ": resample: the record is shorter than one sample at " +
+                                        format_quantity(rate_hz_, "Hz"));
+    const double step = ratio / static_cast<double>(first_);
+    if (!bank_ || bank_->step != step)
+      bank_ = std::make_shared<const PhaseBank>(make_bank(step, static_cast<double>(samples_)));
+    axis.interval = 1 / rate_hz_;
+    passing.samples = samples_;
+    report_ = {
+        "resample",
+        {{"rate", format_quantity(rate_hz_, "Hz", 9)}},
+        {{"from", format_quantity(old_hz, "Hz", 9)},
+         {"by", bank_->up > 0 && first_ == 1 ? std::to_string(bank_->up) + " / " + std::to_string(bank_->down)
+                                             : format_number(1 / ratio, 9)},
+         {"samples", std::to_string(samples_)},
+         {"flat to", format_quantity(0.45 * std::min(old_hz, rate_hz_), "Hz")}}};
+    start_columns(passing);
+  }
+  StageReport report() const override { return report_; }
+
+ protected:
+  std::unique_ptr<ColumnWorker> make_worker() override {
+    auto phases = std::make_unique<PhaseFilter>(bank_, samples_);
+    if (first_ == 1) return phases;
+    std::vector<std::unique_ptr<ColumnWorker>> both;
+    both.push_back(make_decimator(first_));
+    both.push_back(std::move(phases));
+    return std::make_unique<WorkerSeries>(std::move(both));
+  }
+
+ private:
+  double rate_hz_;
+  std::size_t first_ = 1;
+  std::int64_t samples_ = 0;
+  std::shared_ptr<const PhaseBank> bank_;
+  StageReport report_;
+};
+
+}  // namespace
+
+std::unique_ptr<Stage> make_resample_stage(StepWords& words) { return std::make_unique<Resample>(words); }
+
+}  // namespace vprism

@@ -1,0 +1,153 @@
+// sections.cpp: see sections.h.
+#include "condition/sections.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "condition/fir.h"
+
+namespace vprism {
+
+SectionRunner::SectionRunner(std::vector<Section> sections)
+    : sections_(std::move(sections)), memory_(sections_.size()) {}
+
+void SectionRunner::settle(double x) {
+  for (std::size_t i = 0; i < sections_.size(); ++i) {
+    const Section& s = sections_[i];
+    const double y = x * (s.b0 + s.b1 + s.b2) / (1 + s.a1 + s.a2);
+    memory_[i].two = s.b2 * x - s.a2 * y;
+    memory_[i].one = s.b1 * x - s.a1 * y + memory_[i].two;
+    x = y;
+  }
+  settled_ = true;
+}
+
+void SectionRunner::run_present(double* x, std::size_t count) {
+  std::size_t i = 0;
+  // Two at a time: the second works on one sample while the first is at the next.
+  for (; i + 1 < sections_.size(); i += 2) {
+    const Section s = sections_[i], t = sections_[i + 1];
+    double s1 = memory_[i].one, s2 = memory_[i].two, t1 = memory_[i + 1].one, t2 = memory_[i + 1].two;
+    for (std::size_t n = 0; n < count; ++n) {
+      const double u = x[n], v = s.b0 * u + s1;
+      s1 = (s.b1 * u + s2) - s.a1 * v;
+      s2 = s.b2 * u - s.a2 * v;
+      const double y = t.b0 * v + t1;
+      t1 = (t.b1 * v + t2) - t.a1 * y;
+      t2 = t.b2 * v - t.a2 * y;
+      x[n] = y;
+    }
+    memory_[i] = {s1, s2}, memory_[i + 1] = {t1, t2};
+  }
+  if (i < sections_.size()) {
+    const Section s = sections_[i];
+    double s1 = memory_[i].one, s2 = memory_[i].two;
+    for (std::size_t n = 0; n < count; ++n) {
+      const double u = x[n], y = s.b0 * u + s1;
+      s1 = (s.b1 * u + s2) - s.a1 * y;
+      s2 = s.b2 * u - s.a2 * y;
+      x[n] = y;
+    }
+    memory_[i] = {s1, s2};
+  }
+  // What has died down to nothing must not slow the arithmetic.
+  for (Memory& m : memory_) {
+    if (std::abs(m.one) < 1e-290) m.one = 0;
+    if (std::abs(m.two) < 1e-290) m.two = 0;
+  }
+}
+
+void SectionRunner::run(double* x, std::size_t count) {
+  const double* const end = x + count;
+  while (x < end) {
+    const double* const gap =
+        std::find_if(static_cast<const double*>(x), end, [](double v) { return std::isnan(v); });
+    if (gap > x) {
+      if (!settled_) settle(*x);
+      run_present(x, static_cast<std::size_t>(gap - x));
+      x += gap - x;
+    }
+    if (x < end) settled_ = false;
+    while (x < end && std::isnan(*x)) ++x;
+  }
+}
+
+std::size_t settling_samples(const std::vector<Section>& sections) {
+  const double pole = largest_pole(sections);
+  // Poles that nearly coincide last longer than one alone.
+  const double once = pole > 0 ? std::log(1e-12) / std::log(pole) : 0;
+  return static_cast<std::size_t>(std::min(1e12, 16 + 1.5 * once));
+}
+
+namespace {
+
+class CausalFilter : public ColumnWorker {
+ public:
+  explicit CausalFilter(const std::vector<Section>& sections) : runner_(sections) {}
+  void add(std::span<const double> in, std::vector<double>& out) override {
+    const std::size_t at = out.size();
+    out.insert(out.end(), in.begin(), in.end());
+    runner_.run(out.data() + at, in.size());
+  }
+
+ private:
+  SectionRunner runner_;
+};
+
+class ZeroPhaseFilter : public ColumnWorker {
+ public:
+  ZeroPhaseFilter(const std::vector<Section>& sections, std::size_t samples)
+      : sections_(sections),
+        ahead_(settling_samples(sections)),
+        reach_(std::min(ahead_, std::max<std::size_t>(samples, 1))),
+        stretch_(std::max<std::size_t>(65536, ahead_)),
+        ends_(reach_),
+        forward_(sections),
+        skip_(reach_) {}
+
+  void add(std::span<const double> in, std::vector<double>& out) override {
+    const std::size_t at = line_.size();
+    ends_.add(in, line_);
+    forward_.run(line_.data() + at, line_.size() - at);
+    while (line_.size() >= stretch_ + ahead_) back(stretch_, stretch_ + ahead_, out);
+  }
+  void finish(std::vector<double>& out) override {
+    const std::size_t at = line_.size();
+    ends_.finish(line_);
+    forward_.run(line_.data() + at, line_.size() - at);
+    if (line_.size() > reach_) back(line_.size() - reach_, line_.size(), out);
+  }
+
+ private:
+  /// Keeps the first `keep` of what the way back over `over` samples gives.
+  void back(std::size_t keep, std::size_t over, std::vector<double>& out) {
+    back_.assign(line_.rend() - static_cast<std::ptrdiff_t>(over), line_.rend());
+    SectionRunner runner(sections_);
+    runner.run(back_.data(), over);
+    const std::size_t lead = std::min(skip_, keep);
+    skip_ -= lead;
+    out.insert(out.end(), back_.rbegin() + static_cast<std::ptrdiff_t>(lead),
+               back_.rbegin() + static_cast<std::ptrdiff_t>(keep));
+    line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(keep));
+  }
+
+  std::vector<Section> sections_;
+  std::size_t ahead_, reach_, stretch_;
+  ReflectedEnds ends_;
+  SectionRunner forward_;
+  std::size_t skip_;
+  std::vector<double> line_, back_;
+};
+
+}  // namespace
+
+std::unique_ptr<ColumnWorker> make_causal_filter(const std::vector<Section>& sections) {
+  return std::make_unique<CausalFilter>(sections);
+}
+
+std::unique_ptr<ColumnWorker> make_zero_phase_filter(const std::vector<Section>& sections,
+                                                     std::size_t samples) {
+  return std::make_unique<ZeroPhaseFilter>(sections, samples);
+}
+
+}  // namespace vprism

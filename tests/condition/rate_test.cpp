@@ -1,0 +1,223 @@
+// Other rates: decimate, resample and regrid against closed forms.
+#include <gmock/gmock.h>
+
+#include <numbers>
+#include <random>
+
+#include "condition/road_over.h"
+
+namespace vprism {
+namespace {
+
+using std::numbers::pi;
+using ::testing::HasSubstr;
+
+double decibels_of(double amplitude) { return 20 * std::log10(std::max(amplitude, 1e-20)); }
+
+TEST(Decimate, FilterKeepsTheBandAndStopsWhatWouldFold) {
+  for (const int factor : {2, 3, 8, 10, 35}) {
+    const std::string chain = "decimate " + std::to_string(factor);
+    // In cycles per output sample: inside the band at 0.1 and 0.44, outside at 0.6 and 0.93.
+    for (const double f : {0.1, 0.44, 0.6, 0.93, 1.45}) {
+      if (f / factor > 0.5) continue;
+      const auto count = static_cast<std::size_t>(1200 * factor);
+      const auto x = sampled(count, [&](double n) { return std::cos(2 * pi * f / factor * n); });
+      const auto y = through(chain, x, 1000, 1000);
+      ASSERT_EQ(y.size(), 1200u);
+      if (f < 0.5) {
+        for (std::size_t k = 200; k < 1000; ++k)
+          ASSERT_NEAR(y[k], std::cos(2 * pi * f * static_cast<double>(k)), 2e-5) << factor << " " << f;
+      } else {
+        double most = 0;
+        for (std::size_t k = 200; k < 1000; ++k) most = std::max(most, std::abs(y[k]));
+        EXPECT_LT(decibels_of(most), -100) << factor << " " << f;
+      }
+    }
+  }
+}
+
+TEST(Decimate, AverageIsTheMeanAtItsMiddle) {
+  Road road = road_over({sampled(1001, [](double n) { return n; })}, parse_chain("decimate 10 average"));
+  EXPECT_DOUBLE_EQ(road.recording().axis.start, 0.0045);
+  EXPECT_DOUBLE_EQ(road.recording().axis.interval, 0.01);
+  const auto y = collect(road)[0];
+  ASSERT_EQ(y.size(), 100u);  // The last sample alone is no mean of ten.
+  for (std::size_t k = 0; k < y.size(); ++k) EXPECT_DOUBLE_EQ(y[k], 10 * static_cast<double>(k) + 4.5);
+}
+
+TEST(Decimate, KeepTellsThePowerThatFoldsBack) {
+  // 0.01 in the band, 0.3 outside: of 2 + 0.5 units half a unit folds back.
+  const auto x = sampled(
+      20000, [](double n) { return 2 * std::sin(2 * pi * 0.01 * n) + std::sin(2 * pi * 0.3 * n + 1); });
+  Road road = road_over({x}, parse_chain("decimate 4 keep"));
+  const auto y = collect(road)[0];
+  for (std::size_t k = 0; k < y.size(); ++k) ASSERT_EQ(y[k], x[4 * k]);
+  const auto cautions = road.reports()[0].cautions;
+  ASSERT_EQ(cautions.size(), 1u);
+  EXPECT_EQ(cautions[0].code, "folded-back");
+  EXPECT_THAT(cautions[0].text, HasSubstr("707 mV RMS"));  // 1 / sqrt 2
+  EXPECT_THAT(cautions[0].text, HasSubstr("-6.99 dB"));    // 10 log10(0.5 / 2.5)
+  Road clean = road_over({sampled(20000, [](double n) { return std::sin(2 * pi * 0.01 * n); })},
+                         parse_chain("decimate 4 keep"));
+  collect(clean);
+  for (const Caution& caution : clean.reports()[0].cautions) EXPECT_EQ(caution.severity, Severity::note);
+}
+
+TEST(Resample, IsFlatOverNineTenthsAndFreeOfImages) {
+  struct Ratio {
+    const char* rate;
+    double hz;
+  };
+  for (const Ratio& to : {Ratio{"1470Hz", 1470},
+                          {"999.87Hz", 999.87},
+                          {"640Hz", 640},
+                          {"3141.5926Hz", 3141.5926},
+                          {"130Hz", 130}}) {
+    const double band = std::min(1000.0, to.hz) / 2;
+    for (const double share : {0.03, 0.5, 0.9}) {
+      const double f = share * band;
+      const auto x = sampled(8000, [&](double n) { return std::cos(2 * pi * f / 1000 * n + 0.3); });
+      const auto y = through(std::string("resample ") + to.rate, x, 1000, 3000);
+      EXPECT_EQ(y.size(), static_cast<std::size_t>(std::ceil(8000 * to.hz / 1000 * (1 - 1e-12))));
+      double worst = 0;
+      for (std::size_t k = y.size() / 4; k < 3 * y.size() / 4; ++k)
+        worst = std::max(worst, std::abs(y[k] - std::cos(2 * pi * f / to.hz * static_cast<double>(k) + 0.3)));
+      // 100 dB: images, ripple and misplacement together.
+      EXPECT_LT(worst, 1.2e-5) << to.rate << " " << share;
+    }
+    if (1.02 * band < 490) {
+      // What is above the new band is gone.
+      const double f = 1.02 * band;
+      const auto y =
+          through(std::string("resample ") + to.rate,
+                  sampled(8000, [&](double n) { return std::cos(2 * pi * f / 1000 * n); }), 1000, 3000);
+      double most = 0;
+      for (std::size_t k = y.size() / 4; k < 3 * y.size() / 4; ++k) most = std::max(most, std::abs(y[k]));
+      EXPECT_LT(decibels_of(most), -100) << to.rate;
+    }
+  }
+}
+
+TEST(Resample, KeepsALineToItsEndsAndTheStart) {
+  const auto x = sampled(1000, [](double n) { return 5 + 0.25 * n; });
+  Road road = road_over({x}, parse_chain("resample 1470Hz"), 1000, -0.3);
+  EXPECT_DOUBLE_EQ(road.recording().axis.start, -0.3);
+  EXPECT_EQ(road.recording().samples, 1470);
+  const auto y = collect(road)[0];
+  for (std::size_t k = 0; k < y.size(); ++k)
+    ASSERT_NEAR(y[k], 5 + 0.25 * static_cast<double>(k) / 1.47, 1e-3) << k;
+}
+
+/// A sine at stamps whose steps swing between 0.2 and 1.8 times the mean, over one second.
+Road uneven(const std::string& chain, int count, double f, std::vector<double>* stamps = nullptr,
+            double second = 0) {
+  Recording recording;
+  recording.file = "memory";
+  recording.channels = {{"ch1", Unit::parse("V"), "voltage"}};
+  std::vector<double> t, x;
+  for (int n = 0; n < count; ++n) {
+    const double u = static_cast<double>(n) / (count - 1);
+    t.push_back(u + 0.8 / (2 * pi * 7) * std::sin(2 * pi * 7 * u));
+    x.push_back(std::sin(2 * pi * f * t.back()) + second * std::sin(6 * pi * f * t.back()));
+  }
+  if (stamps != nullptr) *stamps = t;
+  class Stamped : public SampleSource {
+   public:
+    Stamped(Recording r, std::vector<double> t, std::vector<double> x)
+        : r_(std::move(r)), t_(std::move(t)), x_(std::move(x)) {
+      r_.samples = static_cast<std::int64_t>(t_.size());
+      r_.axis.start = t_.front();
+      r_.axis.interval = (t_.back() - t_.front()) / static_cast<double>(t_.size() - 1);
+      r_.axis.stamped = true;
+    }
+    const Recording& recording() const override { return r_; }
+    bool carries_stamps() const override { return true; }
+    void rewind() override { at_ = 0; }
+    std::size_t read(Block& block) override {
+      const std::size_t count = std::min<std::size_t>(13, t_.size() - at_);
+      for (std::size_t n = 0; n < count; ++n)
+        block.room(0)[n] = x_[at_ + n], block.stamp_room()[n] = t_[at_ + n];
+      block.set(static_cast<std::int64_t>(at_), count);
+      at_ += count;
+      return count;
+    }
+
+   private:
+    Recording r_;
+    std::vector<double> t_, x_;
+    std::size_t at_ = 0;
+  };
+  return Road(std::make_unique<Stamped>(recording, t, x), parse_chain(chain));
+}
+
+TEST(Regrid, CubicIsExactForCubicsAndLinearForLines) {
+  for (const bool cubic : {false, true}) {
+    std::vector<double> t;
+    Road sine = uneven("regrid 500Hz", 200, 1, &t);
+    Recording recording = sine.recording();
+    // The same stamps with a polynomial on them, from a table in text form.
+    Road road = uneven(cubic ? "regrid 500Hz cubic" : "regrid 500Hz linear", 4000, 2);
+    const auto y = collect(road)[0];
+    ASSERT_EQ(y.size(), 501u);
+    double worst = 0;
+    for (std::size_t k = 0; k < y.size(); ++k)
+      worst = std::max(worst, std::abs(y[k] - std::sin(4 * pi * static_cast<double>(k) / 500)));
+    // Steps up to h = 1.8 / 4000: lines err by (w h)^2 / 8, cubics by 9/384 (w h)^4.
+    const double wh = 4 * pi * 1.8 / 4000;
+    EXPECT_LT(worst, cubic ? 1.1 * 9.0 / 384 * std::pow(wh, 4) + 1e-14 : 1.02 * wh * wh / 8);
+    EXPECT_GT(worst, cubic ? 0 : 0.5 * wh * wh / 8);
+  }
+}
+
+TEST(Regrid, ItsEstimateOfTheErrorIsTheError) {
+  for (const char* kind : {"linear", "cubic"}) {
+    Road road = uneven(std::string("regrid 2kHz ") + kind, 300, 20);
+    const auto y = collect(road)[0];
+    double square = 0;
+    for (std::size_t k = 0; k < y.size(); ++k)
+      square += std::pow(y[k] - std::sin(2 * pi * 20 * static_cast<double>(k) / 2000), 2);
+    const double rms = std::sqrt(square / static_cast<double>(y.size()));
+    std::vector<double> doubt;
+    EXPECT_TRUE(road.has_doubt());
+    road.run_doubt(
+        [&](Block& block) { doubt.insert(doubt.end(), block.samples(0).begin(), block.samples(0).end()); });
+    ASSERT_EQ(doubt.size(), y.size());
+    double estimated = 0, off = 0;
+    for (std::size_t k = 0; k < y.size(); ++k) {
+      estimated += doubt[k] * doubt[k];
+      off += std::pow(doubt[k] - (y[k] - std::sin(2 * pi * 20 * static_cast<double>(k) / 2000)), 2);
+    }
+    estimated = std::sqrt(estimated / static_cast<double>(y.size()));
+    EXPECT_NEAR(estimated / rms, 1, 0.3) << kind;
+    EXPECT_LT(std::sqrt(off / static_cast<double>(y.size())), 0.5 * rms)
+        << kind;                     // Sample by sample as well.
+    EXPECT_EQ(collect(road)[0], y);  // And the signal itself comes again afterwards.
+  }
+}
+
+TEST(Regrid, ChoosesARateAndLeavesEvenSamplesAlone) {
+  Road road = uneven("regrid", 1000, 5);
+  EXPECT_FALSE(road.recording().axis.stamped);
+  EXPECT_GE(road.recording().axis.rate_hz(), 998.9);  // 999 steps in a second, some a fifth as long.
+  EXPECT_LE(road.recording().axis.rate_hz(), 3996.1);
+  collect(road);
+  EXPECT_THAT(road.reports()[0].values.back().second, HasSubstr("steps"));
+  const auto x = sampled(100, [](double n) { return n; });
+  EXPECT_EQ(through("regrid", x), x);
+  EXPECT_THAT(chain_error("regrid 2kHz", x), HasSubstr("use \"resample"));
+  Road first = uneven("regrid 1kHz | lowpass 100Hz", 1000, 5);
+  EXPECT_NO_THROW(collect(first));
+  EXPECT_THROW(uneven("lowpass 100Hz", 1000, 5), Error);
+}
+
+TEST(Rates, WrongOnesAreRefused) {
+  const std::vector<double> x(100, 1.0);
+  EXPECT_THAT(chain_error("decimate 1", x), HasSubstr("1"));
+  EXPECT_THAT(chain_error("decimate 101", x), HasSubstr("fewer than the factor"));
+  EXPECT_THAT(chain_error("decimate 4 filter keep", x), HasSubstr("exclude each other"));
+  EXPECT_THAT(chain_error("resample 1mHz", x), HasSubstr("shorter than one sample"));
+  EXPECT_THAT(chain_error("resample", x), HasSubstr("a value is missing"));
+}
+
+}  // namespace
+}  // namespace vprism
