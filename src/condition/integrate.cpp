@@ -7,7 +7,7 @@
 // As filters, for longer ones. One integration is s / (s^2 + sqrt(2) w s + w^2), the integral of a
 // second-order Butterworth high pass at the cut-off w: its poles and its zero go to z = exp(s T), which is
 // half a sample early and has the wrong gain at high frequencies; a symmetrical filter with an even number of
-// taps mends both. A derivative is sum h[m] x[n + m], h[m] = -(-1)^m / m in Kaiser's window, 127 taps.
+// taps mends both. A derivative is sum h[m] x[n + m], h[m] = -(-1)^m / m in Kaiser's window, 255 taps.
 #include <cmath>
 #include <numbers>
 
@@ -208,12 +208,12 @@ class Calculus : public ColumnStage {
         steps.push_back(std::make_unique<DropLast>(make_centred_fir(one.taps)));
         steps.push_back(make_causal_filter({one.section}));
       } else {
-        std::vector<double> taps(127);
+        std::vector<double> taps(255);
         double slope = 0;
-        for (int m = -63; m <= 63; ++m)
+        for (int m = -127; m <= 127; ++m)
           if (m != 0) {
-            double& tap = taps[static_cast<std::size_t>(m + 63)];
-            tap = (m % 2 == 0 ? -1.0 : 1.0) / m * kaiser_window(9, m / 64.0);
+            double& tap = taps[static_cast<std::size_t>(m + 127)];
+            tap = (m % 2 == 0 ? -1.0 : 1.0) / m * kaiser_window(13, m / 128.0);
             slope += m * tap;
           }
         // Exact for a line.

@@ -39,9 +39,9 @@ TEST(Differentiate, OfASineIsExactInFrequency) {
 }
 
 TEST(Integrate, ByFilterFollowsTheIntegralOverNineTenthsOfTheBand) {
-  for (const double f : {5.0, 50.0, 200.0, 400.0, 450.0}) {
+  for (const double f : {50.0, 200.0, 400.0, 450.0}) {
     const double w = 2 * pi * f;
-    const auto y = through("integrate from 10mHz method filter", wave(300000, f));
+    const auto y = through("integrate from 50mHz method filter", wave(300000, f));
     for (std::size_t n = 299000; n < 299500; ++n)
       ASSERT_NEAR(y[n] * w, std::sin(w * static_cast<double>(n) / 1000), 0.004) << f;
     const auto d = through("differentiate method filter", wave(3000, f));
