@@ -27,6 +27,12 @@ const std::vector<CommandEntry>& command_table() {
       {"convert", "FILE...", "read any format, calibrate, condition, write an open format",
        "vprism convert tern-point/mount-daq.wav --calibrate '*: sensitivity 100 mV/g' --to hdf5",
        "the same recording in g, with names and units, as HDF5", make_convert_task},
+      {"condition", "FILE...",
+       "what a chain of conditioning steps does: levels, lines and figures before and after",
+       "vprism condition tern-point/drive-scope.csv --channel 'motor current' --chain 'detrend linear | "
+       "despike | "
+       "lowpass 2kHz zero-phase'",
+       "the motor current without its spikes and switching ripple, beside the raw one", make_condition_task},
       {"spectrum", "FILE...", "averaged windowed one-sided spectrum of each channel and its strongest peaks",
        "vprism spectrum tern-point/mount-daq.wav --channel 'mirror cell' --resolution 0.5Hz --span "
        "10Hz..200Hz",

@@ -231,7 +231,11 @@ OptionGroup analysis_group(AnalysisSettings& s) {
         [&s] { return s.decibel_reference ? Json(*s.decibel_reference) : Json(nullptr); }},
        range_option("span", "frequencies to show and to look for peaks in, such as 10Hz..5kHz",
                     Dimension::frequency, s.span),
-       count_option("peaks", "how many of the strongest peaks to list (default: 10)", 0, s.peaks)}};
+       count_option("peaks", "how many of the strongest peaks to list (default: 10)", 0, s.peaks),
+       {"phase-at", "T",
+        "time that phases are told for (default: the record's start); adds the phase to figure and CSV",
+        false, [&s](const std::string& t) { s.phase_at_s = parse_quantity(t, Dimension::time); },
+        [&s] { return s.phase_at_s ? Json(*s.phase_at_s) : Json(nullptr); }}}};
 }
 
 OptionGroup output_group(OutputSettings& s) {

@@ -32,6 +32,8 @@ struct AnalysisSettings {
   std::optional<double> decibel_reference;  ///< Levels in dB re this where set.
   std::optional<Range> span;
   std::size_t peaks = 10;
+  /// Time on the record's axis that phases are told for, and shown in figure and CSV; its start, where open.
+  std::optional<double> phase_at_s;
 };
 OptionGroup analysis_group(AnalysisSettings& settings);
 

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "base/text.h"
 #include "cli/command.h"
@@ -41,6 +42,11 @@ double lowest_line_hz(const SpectrumResult& result) {
   for (const ChannelSpectrum& c : result.channels)
     for (const Peak& p : c.peaks) lowest = std::min(lowest, p.frequency_hz);
   return lowest;
+}
+
+/// A phase at the record's start, told for another time and brought to -180 .. 180.
+double phase_at(double start_deg, double hz, double later_s) {
+  return std::remainder(start_deg + 360 * std::remainder(hz * later_s, 1.0), 360.0);
 }
 
 std::string capital(std::string text) {
@@ -106,6 +112,10 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
     PeakSearch search = find_peaks(out.spectrum);
     out.floor = std::move(search.floor);
     out.peaks = std::move(search.peaks);
+    if (settings.phase_at_s)
+      for (Peak& peak : out.peaks)
+        peak.phase_deg =
+            phase_at(peak.phase_deg, peak.frequency_hz, *settings.phase_at_s - recording.axis.start);
     if (settings.span)
       std::erase_if(out.peaks, [&](const Peak& p) { return !settings.span->contains(p.frequency_hz); });
     if (out.peaks.size() > settings.peaks) out.peaks.resize(settings.peaks);
@@ -196,6 +206,38 @@ Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& setting
   return out;
 }
 
+namespace {
+
+/// Phase of each bin that stands out of the noise or is within 30 dB of the highest shown.
+Panel phase_panel(const ChannelSpectrum& c, const Panel& amplitude, double later_s, std::size_t low,
+                  std::size_t high) {
+  Panel panel;
+  panel.title = c.channel.name + ": phase";
+  panel.x = amplitude.x;
+  panel.y = {"Phase", "deg", false, -180, 180};
+  Curve curve;
+  double before = std::nan(""), most = 0;
+  for (std::size_t k = low; k < high; ++k) most = std::max(most, c.spectrum.power[k]);
+  for (std::size_t k = low; k < high; ++k) {
+    const double hz = c.spectrum.frequency_hz(k);
+    const bool clear = c.spectrum.power[k] > std::min(10 * c.floor[k], 1e-3 * most);
+    const double phase =
+        clear ? phase_at(std::arg(c.spectrum.first[k]) * 180 / std::numbers::pi, hz, later_s) : std::nan("");
+    // A turn past 180 degrees is no line across the panel.
+    if (std::abs(phase - before) > 180) {
+      curve.x.push_back(hz);
+      curve.y.push_back(std::nan(""));
+    }
+    curve.x.push_back(hz);
+    curve.y.push_back(phase);
+    before = phase;
+  }
+  panel.curves.push_back(std::move(curve));
+  return panel;
+}
+
+}  // namespace
+
 Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& settings) {
   const Shown shown{settings};
   const Recording& r = result.facts.recording;
@@ -248,6 +290,9 @@ Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& set
                              shown.value(c.peaks[i].level(settings.scale, c.spectrum.plan.rbw_hz)),
                              std::to_string(i + 1)});
     figure.panels.push_back(std::move(panel));
+    if (settings.phase_at_s)
+      figure.panels.push_back(
+          phase_panel(c, figure.panels.back(), *settings.phase_at_s - r.axis.start, low, high));
   }
   return figure;
 }
@@ -256,14 +301,21 @@ std::string spectrum_csv(const SpectrumResult& result, const AnalysisSettings& s
   const Shown shown{settings};
   std::string out = "frequency (Hz)";
   for (const ChannelSpectrum& c : result.channels)
-    out += "," + csv_cell(c.channel.name + " " + scale_entry(settings.scale).name + " (" +
-                          shown.unit(c.channel.unit) + ")");
+    out += "," +
+           csv_cell(c.channel.name + " " + scale_entry(settings.scale).name + " (" +
+                    shown.unit(c.channel.unit) + ")") +
+           (settings.phase_at_s ? "," + csv_cell(c.channel.name + " phase (deg)") : "");
   out += "\n";
   const auto [low, high] = bins_of(result.channels.front().spectrum, settings.span);
   for (std::size_t k = low; k < high; ++k) {
     out += fmt::format("{}", result.channels.front().spectrum.frequency_hz(k));
-    for (const ChannelSpectrum& c : result.channels)
+    for (const ChannelSpectrum& c : result.channels) {
       out += fmt::format(",{:.10g}", shown.value(c.spectrum.level(k, settings.scale)));
+      if (settings.phase_at_s)
+        out += fmt::format(",{:.6g}", phase_at(std::arg(c.spectrum.first[k]) * 180 / std::numbers::pi,
+                                               c.spectrum.frequency_hz(k),
+                                               *settings.phase_at_s - result.facts.recording.axis.start));
+    }
     out += "\n";
   }
   return out;

@@ -11,8 +11,10 @@ namespace vprism {
 struct Curve {
   std::string name;  ///< Shown in the legend when a panel has more than one.
   std::vector<double> x, y, high;
-  int colour = 0;  ///< Index into the line colours.
+  int colour = 0;  ///< Index into the line colours, or neutral_colour.
 };
+/// Grey, for what others are compared with.
+inline constexpr int neutral_colour = -1;
 
 /// A numbered mark on a curve, the number being that of the table.
 struct Mark {

@@ -135,7 +135,9 @@ void add_panel(std::string& script, const Panel& panel, bool names_x) {
   script += panel.curves.size() > 1 ? "set key top right opaque noenhanced\n" : "unset key\n";
   std::string data, plots;
   for (const Curve& curve : panel.curves) {
-    const char* colour = colours[static_cast<std::size_t>(curve.colour) % std::size(colours)];
+    const char* colour = curve.colour == neutral_colour
+                             ? "#a6a6a6"
+                             : colours[static_cast<std::size_t>(curve.colour) % std::size(colours)];
     const bool band = !curve.high.empty();
     plots += plots.empty() ? "plot " : ", ";
     plots += fmt::format(
@@ -144,7 +146,7 @@ void add_panel(std::string& script, const Panel& panel, bool names_x) {
         band ? fmt::format("filledcurves linecolor rgb '{}' fillstyle solid 0.85 border linecolor rgb '{}'",
                            colour, colour)
              : fmt::format("lines linewidth 1.1 linecolor rgb '{}'", colour),
-        quoted(curve.name));
+        curve.name.empty() && panel.curves.size() > 1 ? "''" : quoted(curve.name));
     for (std::size_t i = 0; i < curve.x.size(); ++i) {
       append(data, curve.x[i] / dx.prefix.factor);
       // A zero has no place on a logarithmic axis: it is drawn at the floor.

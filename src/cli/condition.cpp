@@ -1,0 +1,378 @@
+// condition.cpp: see condition.h.
+#include "cli/condition.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cli/command.h"
+#include "cli/console.h"
+
+namespace vprism {
+
+namespace {
+
+constexpr std::size_t lines_shown = 6;
+
+/// The chain's gain at a frequency, over the stages that have one.
+std::optional<std::complex<double>> chain_gain(const Chain& chain, double hz, std::string* names = nullptr) {
+  std::optional<std::complex<double>> gain;
+  for (const auto& stage : chain) {
+    const auto one = stage->response(hz);
+    if (!one) continue;
+    gain = gain.value_or(1) * *one;
+    if (names != nullptr) *names += (names->empty() ? "" : ", ") + stage->report().name;
+  }
+  return gain;
+}
+
+/// RMS of what lies within the main lobe around a frequency.
+double rms_around(const Spectrum& s, double hz) {
+  const auto middle = static_cast<std::int64_t>(std::llround(hz / s.plan.bin_hz));
+  double power = 0;
+  for (std::int64_t k = middle - 2; k <= middle + 2; ++k)
+    if (k >= 0 && k < static_cast<std::int64_t>(s.bins())) power += s.power[static_cast<std::size_t>(k)];
+  return std::sqrt(power / s.enbw_bins);
+}
+
+std::vector<ChangedLine> changed_lines(const ChannelSpectrum& before, const ChannelSpectrum& after,
+                                       const Chain& chain) {
+  std::vector<ChangedLine> out;
+  for (const Peak& peak : before.peaks) {
+    if (out.size() == lines_shown) break;
+    ChangedLine line;
+    line.frequency_hz = peak.frequency_hz;
+    line.before = peak.rms;
+    if (const auto gain = chain_gain(chain, peak.frequency_hz)) line.gain = std::abs(*gain);
+    if (peak.frequency_hz > after.spectrum.plan.rate_hz / 2) {
+      out.push_back(line);  // Above the new band: nothing is left of it.
+      continue;
+    }
+    const double near = std::max(before.spectrum.plan.rbw_hz, after.spectrum.plan.rbw_hz) / 2;
+    const Peak* nearest = nullptr;
+    for (const Peak& p : after.peaks)
+      if (std::abs(p.frequency_hz - peak.frequency_hz) < near &&
+          (nearest == nullptr || std::abs(p.frequency_hz - peak.frequency_hz) <
+                                     std::abs(nearest->frequency_hz - peak.frequency_hz)))
+        nearest = &p;
+    line.found_after = nearest != nullptr;
+    line.after = nearest != nullptr ? nearest->rms : rms_around(after.spectrum, peak.frequency_hz);
+    out.push_back(line);
+  }
+  return out;
+}
+
+std::optional<SpectrumResult> spectrum_if_even(Input& input, const AnalysisSettings& analysis,
+                                               const Progress& progress, std::vector<Caution>& cautions) {
+  // All lines are needed, to find those of before again.
+  AnalysisSettings wide = analysis;
+  wide.peaks = 1000;
+  try {
+    return compute_spectrum(input, wide, progress);
+  } catch (const Error& error) {
+    if (error.status() != Status::analysis) throw;
+    cautions.push_back({"no-spectrum", Severity::note, "", error.what(), ""});
+    return {};
+  }
+}
+
+}  // namespace
+
+ConditionResult compute_condition(Input& before, Input& after, const AnalysisSettings& analysis,
+                                  const std::function<Progress(const std::string&)>& progress) {
+  const std::string file = before.road().recording().file;
+  ConditionResult result{compute_inspect(before, progress("before " + file)),
+                         compute_inspect(after, progress("after " + file)),
+                         {},
+                         {},
+                         {},
+                         {},
+                         {}};
+  std::vector<Caution> unneeded;
+  result.spectrum_before = spectrum_if_even(before, analysis, progress("spectrum before " + file), unneeded);
+  result.spectrum_after =
+      spectrum_if_even(after, analysis, progress("spectrum after " + file), result.after.cautions);
+  const Chain& chain = after.road().chain();
+  if (result.spectrum_before && result.spectrum_after)
+    for (std::size_t c = 0; c < result.spectrum_after->channels.size(); ++c)
+      result.lines.push_back(
+          changed_lines(result.spectrum_before->channels[c], result.spectrum_after->channels[c], chain));
+  for (auto* spectrum : {&result.spectrum_before, &result.spectrum_after})
+    if (*spectrum)
+      for (ChannelSpectrum& c : (*spectrum)->channels)
+        if (c.peaks.size() > analysis.peaks) c.peaks.resize(analysis.peaks);
+
+  const Axis& axis = after.road().recording().axis;
+  if (axis.interval > 0 && chain_gain(chain, axis.rate_hz() / 4, &result.response_of)) {
+    const double top = axis.rate_hz() / 2,
+                 bottom = std::max(1 / result.after.facts.recording.duration_s(), top * 1e-5);
+    constexpr int points = 2000;
+    for (int i = 0; i < points; ++i) {
+      const double hz = bottom * std::pow(top / bottom, i / (points - 1.0)) * (1 - 1e-9);
+      result.response.emplace_back(hz, std::abs(*chain_gain(chain, hz)));
+    }
+  }
+  return result;
+}
+
+namespace {
+
+/// Two figures' panels of one channel on one scale, or under each other when the units differ.
+void put_together(Figure& figure, Panel before, Panel after, bool same_unit) {
+  const std::string what = before.x.quantity == "Frequency" ? "spectrum" : "time trace";
+  before.title = what + (same_unit ? "" : " before"), after.title = what + " after";
+  if (!same_unit) {
+    figure.panels.push_back(std::move(before));
+    figure.panels.push_back(std::move(after));
+    return;
+  }
+  before.curves[0].name = "before";
+  before.curves[0].colour = neutral_colour;
+  for (Curve& curve : after.curves) {
+    curve.name = "after";
+    curve.colour = 0;
+    // A band may be too thin to be seen: its middle is drawn as a line.
+    Curve middle = curve;
+    if (!curve.high.empty()) {
+      for (std::size_t i = 0; i < curve.y.size(); ++i) middle.y[i] = (curve.y[i] + curve.high[i]) / 2;
+      middle.high.clear();
+      middle.name.clear();
+    }
+    const bool band = !curve.high.empty();
+    before.curves.push_back(std::move(curve));
+    if (band) before.curves.push_back(std::move(middle));
+  }
+  before.marks.clear();
+  // What a filter took away far below the rest is not worth most of the panel.
+  if (before.y.low && after.y.low)
+    before.y.low = std::min(*before.y.low, std::max(*after.y.low, *before.y.low * 1e-3));
+  figure.panels.push_back(std::move(before));
+}
+
+}  // namespace
+
+Figure condition_figure(const ConditionResult& result, std::size_t channel,
+                        const AnalysisSettings& analysis) {
+  const Recording& before = result.before.facts.recording;
+  const Recording& after = result.after.facts.recording;
+  const bool same = before.channels[channel].unit == after.channels[channel].unit;
+  Figure figure;
+  figure.title = before.stem() + ": " + after.channels[channel].name + " before and after conditioning";
+  std::string steps;
+  for (const StageReport& stage : result.after.facts.chain)
+    steps += (steps.empty() ? "" : " | ") + stage.name;
+  figure.caption = "chain: " + steps;
+  const Figure trace = trace_figure(result.before), trace_after = trace_figure(result.after);
+  put_together(figure, trace.panels[channel], trace_after.panels[channel], same);
+  if (result.spectrum_before && result.spectrum_after) {
+    Figure spectrum = spectrum_figure(*result.spectrum_before, analysis);
+    put_together(figure, spectrum.panels[channel],
+                 spectrum_figure(*result.spectrum_after, analysis).panels[channel], same);
+    figure.caption += "; " + spectrum.caption;
+  } else if (result.spectrum_after) {
+    figure.panels.push_back(spectrum_figure(*result.spectrum_after, analysis).panels[channel]);
+    figure.caption +=
+        "; " + plan_text(result.spectrum_after->channels.front().spectrum, analysis.spectrum.overlap);
+  }
+  if (!result.response.empty()) {
+    Panel panel;
+    panel.title = "response of " + result.response_of;
+    panel.x = {"Frequency", "Hz", true, result.response.front().first, result.response.back().first};
+    // In step with the spectrum above it.
+    if (figure.panels.back().x.quantity == "Frequency") panel.x = figure.panels.back().x;
+    panel.y = {"Gain", "dB", false, {}, {}};
+    Curve curve;
+    double most = -400;
+    for (const auto& [hz, gain] : result.response) {
+      curve.x.push_back(hz);
+      curve.y.push_back(decibels(gain, true));
+      most = std::max(most, curve.y.back());
+    }
+    panel.y.low = most - 120;
+    panel.curves.push_back(std::move(curve));
+    figure.panels.push_back(std::move(panel));
+  }
+  return figure;
+}
+
+namespace {
+
+std::string settings_text(const std::vector<std::pair<std::string, std::string>>& pairs) {
+  std::string out;
+  for (const auto& [key, value] : pairs) out += (out.empty() ? "" : ", ") + key + " " + value;
+  return out;
+}
+
+/// One line per step, and below it what it did.
+std::string steps_text(const std::vector<StageReport>& chain) {
+  std::string out;
+  std::size_t number = 0;
+  for (const StageReport& stage : chain) {
+    out += "  " + std::to_string(++number) + "  " + stage.name +
+           (stage.values.empty() ? "" : ": " + clean_text(settings_text(stage.values), 400)) + "\n";
+    for (const auto& [key, value] : stage.effects)
+      out += "       " + clean_text(key) + ": " + clean_text(value, 400) + "\n";
+    constexpr std::size_t most = 8;
+    for (std::size_t i = 0; i < stage.events.size() && i < most; ++i) {
+      const StageEvent& e = stage.events[i];
+      out += "       " + format_quantity(e.time_s, "s", 7) + "  " + clean_text(e.channel) + "  " +
+             format_number(e.size, 4) + "  " + clean_text(e.what) + "\n";
+    }
+    if (stage.events.size() > most)
+      out += "       and " + std::to_string(stage.events.size() - most) + " more, in the document\n";
+  }
+  return out;
+}
+
+TextTable levels_table(const ConditionResult& result) {
+  TextTable table({{"channel", TextTable::Align::left},
+                   {"", TextTable::Align::left},
+                   {"unit", TextTable::Align::left},
+                   {"samples"},
+                   {"mean"},
+                   {"RMS"},
+                   {"std"},
+                   {"min"},
+                   {"max"},
+                   {"crest"}});
+  for (std::size_t c = 0; c < result.after.statistics.size(); ++c)
+    for (const bool later : {false, true}) {
+      const InspectResult& of = later ? result.after : result.before;
+      const Statistics& s = of.statistics[c];
+      const auto still = [&](double x) { return format_number(std::abs(x) < 1e-12 * s.rms ? 0 : x); };
+      table.add({later ? "" : of.columns[c].name, later ? "after" : "before", of.columns[c].unit.label(),
+                 std::to_string(s.samples), still(s.mean), format_number(s.rms), format_number(s.std),
+                 format_number(s.min), format_number(s.max), format_number(s.crest, 4)});
+    }
+  return table;
+}
+
+TextTable lines_table(const std::vector<ChangedLine>& lines, const std::string& unit,
+                      const std::string& unit_after) {
+  TextTable table({{"frequency (Hz)"},
+                   {"before (" + unit + " rms)"},
+                   {unit == unit_after ? "after" : "after (" + unit_after + " rms)"},
+                   {"change (dB)"},
+                   {"filters (dB)"}});
+  for (const ChangedLine& line : lines)
+    table.add(
+        {format_number(line.frequency_hz, 7), format_number(line.before, 4),
+         line.after == 0 ? "above the band" : (line.found_after ? "" : "< ") + format_number(line.after, 4),
+         line.after == 0 || unit != unit_after
+             ? ""
+             : fmt::format("{:.2f}", decibels(line.after, true, line.before)),
+         line.gain ? fmt::format("{:.2f}", decibels(*line.gain, true)) : ""});
+  return table;
+}
+
+Json levels_json(const Statistics& s, const Axis& axis) {
+  return {{"samples", s.samples},   {"rate_hz", axis.interval > 0 ? number(axis.rate_hz()) : Json(nullptr)},
+          {"mean", number(s.mean)}, {"rms", number(s.rms)},
+          {"std", number(s.std)},   {"min", number(s.min)},
+          {"max", number(s.max)},   {"crest", number(s.crest)},
+          {"missing", s.missing}};
+}
+
+Json condition_json(const ConditionResult& result) {
+  Json out = Json::array();
+  for (std::size_t c = 0; c < result.after.statistics.size(); ++c) {
+    Json lines = Json::array();
+    if (c < result.lines.size())
+      for (const ChangedLine& line : result.lines[c])
+        lines.push_back({{"frequency_hz", number(line.frequency_hz)},
+                         {"before_rms", number(line.before)},
+                         {"after_rms", number(line.after)},
+                         {"found_after", line.found_after},
+                         {"change_db", number(decibels(line.after, true, line.before))},
+                         {"filters_db", line.gain ? number(decibels(*line.gain, true)) : Json(nullptr)}});
+    out.push_back({{"channel", result.after.columns[c].name},
+                   {"unit", result.after.columns[c].unit.label()},
+                   {"unit_before", result.before.columns[c].unit.label()},
+                   {"before", levels_json(result.before.statistics[c], result.before.facts.recording.axis)},
+                   {"after", levels_json(result.after.statistics[c], result.after.facts.recording.axis)},
+                   {"lines", std::move(lines)}});
+  }
+  return out;
+}
+
+std::string response_csv(const ConditionResult& result) {
+  std::string out = "frequency (Hz),gain (dB)\n";
+  for (const auto& [hz, gain] : result.response)
+    out += fmt::format("{:.10g},{:.6f}\n", hz, decibels(gain, true));
+  return out;
+}
+
+class ConditionTask : public Task {
+ public:
+  std::vector<OptionGroup> options() override {
+    return {input_group(settings_.input), analysis_group(settings_.analysis), output_group(settings_.output)};
+  }
+  std::size_t threads() const override { return settings_.output.threads; }
+
+  Status run(const std::vector<std::string>& files, const Json& settings) override {
+    if (settings_.input.chain.empty())
+      throw Error(Status::usage,
+                  "--chain is missing: name the steps, for example --chain 'detrend linear | lowpass 15Hz'");
+    Console console(settings_.output);
+    Telling telling;
+    telling.command = "condition";
+    telling.settings = settings;
+    InputSettings plain = settings_.input;
+    plain.chain.clear();
+    std::vector<ConditionResult> results;
+    auto befores = open_inputs(files, plain), afters = open_inputs(files, settings_.input);
+    for (std::size_t i = 0; i < afters.size(); ++i) {
+      results.push_back(compute_condition(*befores[i], *afters[i], settings_.analysis,
+                                          [&](const std::string& label) { return console.progress(label); }));
+      const ConditionResult& result = results.back();
+      telling.inputs.push_back(result.after.facts);
+      telling.cautions.insert(telling.cautions.end(), result.after.cautions.begin(),
+                              result.after.cautions.end());
+      if (result.spectrum_after) {
+        // What reading and the chain found is there already.
+        const auto known = static_cast<std::ptrdiff_t>(result.after.facts.recording.cautions.size());
+        const auto& more = result.spectrum_after->cautions;
+        telling.cautions.insert(telling.cautions.end(), more.begin() + known, more.end());
+      }
+      for (Json& entry : condition_json(result)) telling.results.push_back(std::move(entry));
+      telling.text += recording_lines(result.after.facts.recording) + "\n" +
+                      steps_text(result.after.facts.chain) + "\n" + levels_table(result).text();
+      for (std::size_t c = 0; c < result.lines.size(); ++c)
+        if (!result.lines[c].empty())
+          telling.text += "\nstrongest lines of " + result.after.columns[c].name + "\n" +
+                          lines_table(result.lines[c], result.before.columns[c].unit.label(),
+                                      result.after.columns[c].unit.label())
+                              .text();
+    }
+    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
+    deliver(
+        telling, settings_.output, console,
+        [&](OutputFolder& folder) {
+          for (std::size_t i = 0; i < results.size(); ++i) {
+            if (!results[i].response.empty())
+              folder.add(stems[i] + "-response.csv", response_csv(results[i]),
+                         "gain of " + results[i].response_of);
+            if (!settings_.output.figure) continue;
+            const Picture picture = *settings_.output.figure;
+            const auto& channels = results[i].after.facts.recording.channels;
+            constexpr std::size_t most = 16;
+            for (std::size_t c = 0; c < channels.size() && c < most; ++c)
+              folder.add(stems[i] + "-condition-" + std::to_string(c + 1) + "." + picture_ending(picture),
+                         draw(condition_figure(results[i], c, settings_.analysis), picture),
+                         "before and after: " + channels[c].name);
+          }
+        },
+        stems.front() + "-condition.json");
+    return Status::done;
+  }
+
+ private:
+  ConditionSettings settings_;
+};
+
+}  // namespace
+
+std::unique_ptr<Task> make_condition_task() { return std::make_unique<ConditionTask>(); }
+
+}  // namespace vprism

@@ -1,0 +1,40 @@
+// condition.h: a chain's effect: levels, lines and figures before and after, with the filters' response.
+#pragma once
+
+#include "cli/inspect.h"
+#include "cli/spectrum.h"
+
+namespace vprism {
+
+struct ConditionSettings {
+  InputSettings input;
+  AnalysisSettings analysis;
+  OutputSettings output;
+};
+
+/// A line of the signal before, looked up afterwards.
+struct ChangedLine {
+  double frequency_hz = 0;
+  double before = 0, after = 0;  ///< RMS; after: of the line nearest by, or what its bins hold.
+  bool found_after = false;      ///< Whether a line stands there still.
+  std::optional<double> gain;    ///< Of the chain's filters there, by their design.
+};
+
+struct ConditionResult {
+  InspectResult before, after;
+  std::optional<SpectrumResult> spectrum_before, spectrum_after;  ///< None where there is no even grid.
+  std::vector<std::vector<ChangedLine>> lines;                    ///< Per channel, the strongest first.
+  /// Gain of all stages that have one, from near 0 to half the lower of both rates; empty without such
+  /// stages.
+  std::vector<std::pair<double, double>> response;
+  std::string response_of;  ///< "lowpass, notch"
+};
+
+/// `before` has the same input settings without chain.
+ConditionResult compute_condition(Input& before, Input& after, const AnalysisSettings& analysis,
+                                  const std::function<Progress(const std::string&)>& progress);
+
+/// Before over after in time and in frequency, and the response below.
+Figure condition_figure(const ConditionResult& result, std::size_t channel, const AnalysisSettings& analysis);
+
+}  // namespace vprism
