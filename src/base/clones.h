@@ -2,9 +2,10 @@
 // starts.
 #pragma once
 
-// AVX2 without FMA: the same operations in the same order, so the same results to the last bit.
+// Without fused multiply and add (-ffp-contract=off): the same operations in the same order, so the same
+// results to the last bit.
 #if defined(__GNUC__) && !defined(__clang__) && defined(__x86_64__) && !defined(__SANITIZE_ADDRESS__)
-#define VPRISM_WIDE __attribute__((target_clones("avx2", "default")))
+#define VPRISM_WIDE __attribute__((target_clones("avx512f", "avx2", "default")))
 #else
 #define VPRISM_WIDE
 #endif

@@ -1,6 +1,7 @@
-// lanes.h: four doubles worked on side by side, for hot loops that the compiler does not widen by itself.
+// lanes.h: four or eight doubles worked on side by side, for hot loops that the compiler does not widen by
+// itself.
 //
-// The vector extension that GCC and Clang share: one AVX register, or a pair of SSE2 ones, with the same
+// The vector extension that GCC and Clang share: one wide register or several narrow ones, with the same
 // result to the last bit. Use it inside a function marked VPRISM_WIDE (clones.h).
 #pragma once
 
@@ -13,10 +14,16 @@ namespace vprism {
 /// Four doubles. Arithmetic and comparison are lane by lane; `mask ? a : b` chooses lane by lane.
 typedef double Four __attribute__((vector_size(32)));
 
+/// Eight doubles.
+typedef double Eight __attribute__((vector_size(64)));
+
 // Out by reference: a Four handed back by value would change the calling convention between targets.
 
 /// The four doubles at `from`, of any alignment.
 [[gnu::always_inline]] inline void load(const double* from, Four& out) {
+  std::memcpy(&out, from, sizeof out);
+}
+[[gnu::always_inline]] inline void load(const double* from, Eight& out) {
   std::memcpy(&out, from, sizeof out);
 }
 /// Lane by lane into the lower of both; a NaN in `x` never wins.
@@ -26,6 +33,9 @@ typedef double Four __attribute__((vector_size(32)));
 
 /// The four lanes added up in a fixed order.
 [[gnu::always_inline]] inline double total(const Four& x) { return (x[0] + x[1]) + (x[2] + x[3]); }
+[[gnu::always_inline]] inline double total(const Eight& x) {
+  return ((x[0] + x[4]) + (x[2] + x[6])) + ((x[1] + x[5]) + (x[3] + x[7]));
+}
 [[gnu::always_inline]] inline double lowest(const Four& x) {
   const double a = x[1] < x[0] ? x[1] : x[0], b = x[3] < x[2] ? x[3] : x[2];
   return b < a ? b : a;

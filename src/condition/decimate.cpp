@@ -77,11 +77,11 @@ class EveryNth : public ColumnWorker {
   EveryNth(std::size_t factor, std::shared_ptr<Folding> folding)
       : factor_(factor), folding_(std::move(folding)), filter_(make_decimator(factor)) {}
   void add(std::span<const double> in, std::vector<double>& out) override {
-    for (const double x : in) {
-      if (at_++ % factor_ != 0) continue;
-      out.push_back(x);
-      folding_->kept.add(x);
+    for (; next_ < in.size(); next_ += factor_) {
+      out.push_back(in[next_]);
+      folding_->kept.add(in[next_]);
     }
+    next_ -= in.size();
     filtered_.clear();
     filter_->add(in, filtered_);
     for (const double x : filtered_) folding_->filtered.add(x);
@@ -93,7 +93,7 @@ class EveryNth : public ColumnWorker {
   }
 
  private:
-  std::size_t factor_, at_ = 0;
+  std::size_t factor_, next_ = 0;
   std::shared_ptr<Folding> folding_;
   std::unique_ptr<ColumnWorker> filter_;
   std::vector<double> filtered_;

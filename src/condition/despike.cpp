@@ -165,11 +165,23 @@ class Despike : public Stage {
   void search(bool ended) {
     const auto work = [&](std::size_t c) {
       DespikeColumn& column = columns_[c];
-      for (;;) {
-        const std::int64_t left = column.end() - column.searched;
-        if (left <= 0 || (!ended && left < chunk_ + half_)) break;
-        search_chunk(column, std::min<std::int64_t>(left, chunk_));
-      }
+      const std::int64_t left = column.end() - column.searched;
+      const std::int64_t count = ended ? left : (left - half_) / chunk_ * chunk_;
+      if (count <= 0) return;
+      // Medians, most of the work, side by side; then chunk after chunk.
+      column.medians.resize(static_cast<std::size_t>(count));
+      const auto step = static_cast<std::size_t>(chunk_),
+                 begin = static_cast<std::size_t>(column.searched - column.first);
+      oneapi::tbb::parallel_for(
+          std::size_t{0}, (column.medians.size() + step - 1) / step, [&](std::size_t k) {
+            const std::span<double> all = column.medians;
+            sliding_medians(column.line, begin + k * step, static_cast<std::size_t>(half_),
+                            all.subspan(k * step, std::min(step, all.size() - k * step)));
+          });
+      for (std::size_t at = 0; at < column.medians.size(); at += step)
+        search_chunk(
+            column,
+            std::span<const double>(column.medians).subspan(at, std::min(step, column.medians.size() - at)));
     };
     if (columns_.size() == 1)
       work(0);
@@ -177,14 +189,12 @@ class Despike : public Stage {
       oneapi::tbb::parallel_for(std::size_t{0}, columns_.size(), work);
   }
 
-  void search_chunk(DespikeColumn& column, std::int64_t count) {
-    column.medians.resize(static_cast<std::size_t>(count));
+  void search_chunk(DespikeColumn& column, std::span<const double> medians) {
     const auto at = static_cast<std::size_t>(column.searched - column.first);
-    sliding_medians(column.line, at, static_cast<std::size_t>(half_), column.medians);
     const double* const x = column.line.data() + at;
     column.sample.clear();
-    for (std::size_t n = 0; n < column.medians.size(); n += 4) {
-      const double distance = std::abs(x[n] - column.medians[n]);
+    for (std::size_t n = 0; n < medians.size(); n += 4) {
+      const double distance = std::abs(x[n] - medians[n]);
       if (!std::isnan(distance)) column.sample.push_back(distance);
       if (n > 0) {
         const double step = std::abs(x[n] - x[n - 1]);
@@ -192,8 +202,8 @@ class Despike : public Stage {
       }
     }
     const double floor = std::max(1.4826 * median_of(column.sample), column.least_step / 8);
-    for (std::size_t n = 0; n < column.medians.size(); ++n) {
-      const double distance = std::abs(x[n] - column.medians[n]);
+    for (std::size_t n = 0; n < medians.size(); ++n) {
+      const double distance = std::abs(x[n] - medians[n]);
       if (!(distance > threshold_ * floor) || !(distance > 0)) continue;
       // MAD below this makes it an outlier: more than half of the window must be that close to the median.
       const double close = distance / (threshold_ * 1.4826);
@@ -202,7 +212,7 @@ class Despike : public Stage {
       for (std::size_t j = i > reach ? i - reach : 0; j < std::min(column.line.size(), i + reach + 1); ++j) {
         if (std::isnan(column.line[j])) continue;
         ++all;
-        near += std::abs(column.line[j] - column.medians[n]) < close ? 1 : 0;
+        near += std::abs(column.line[j] - medians[n]) < close ? 1 : 0;
       }
       if (2 * near <= all) continue;
       // In an oscillation each sample is far from some of its neighbours: the usual step counts as well.
@@ -218,9 +228,9 @@ class Despike : public Stage {
         column.found.back().to = number;
       else
         column.found.push_back({number, number, 0});
-      if (distance > std::abs(column.found.back().size)) column.found.back().size = x[n] - column.medians[n];
+      if (distance > std::abs(column.found.back().size)) column.found.back().size = x[n] - medians[n];
     }
-    column.searched += count;
+    column.searched += static_cast<std::int64_t>(medians.size());
   }
 
   /// Decides on every event that is far enough behind, and hands on what is behind those that are open.
@@ -278,7 +288,7 @@ class Despike : public Stage {
       const double after = median_step(column, one.to + 1, one.to + reach);
       return after > ratio * before && after > 0;
     };
-    if (rings(3 * width_, 3) || rings(8 * width_, 2.2)) return "an oscillation follows";
+    if (rings(3 * width_, 4.5) || rings(8 * width_, 3)) return "an oscillation follows";
     return "";
   }
 

@@ -75,20 +75,57 @@ std::vector<double> taps_from_gain(const std::function<double(double)>& gain, st
 namespace {
 
 VPRISM_WIDE void dot_in_lanes(const double* a, const double* b, std::size_t count, double& out) {
-  Four s = {}, t = {}, u = {}, v = {};
+  Eight s = {}, t = {}, p, x;
   std::size_t i = 0;
   for (; i + 16 <= count; i += 16) {
-    Four p, q, r, w, x;
     load(a + i, p), load(b + i, x), s += p * x;
-    load(a + i + 4, q), load(b + i + 4, x), t += q * x;
-    load(a + i + 8, r), load(b + i + 8, x), u += r * x;
-    load(a + i + 12, w), load(b + i + 12, x), v += w * x;
+    load(a + i + 8, p), load(b + i + 8, x), t += p * x;
   }
-  out = total((s + t) + (u + v));
-  for (; i < count; ++i) out += a[i] * b[i];
+  for (; i + 8 <= count; i += 8) load(a + i, p), load(b + i, x), s += p * x;
+  double sum = total(s) + total(t);
+  for (; i < count; ++i) sum += a[i] * b[i];
+  out = sum;
+}
+
+/// out[j] = sum taps[i] x[j stride + i] for j = 0 .. 3: the taps are loaded once for four sums.
+VPRISM_WIDE void four_dots(const double* taps, const double* x, std::size_t stride, std::size_t count,
+                           double* out) {
+  const double *const x1 = x + stride, *const x2 = x1 + stride, *const x3 = x2 + stride;
+  Eight s = {}, t = {}, u = {}, v = {}, h, p;
+  std::size_t i = 0;
+  for (; i + 8 <= count; i += 8) {
+    load(taps + i, h);
+    load(x + i, p), s += h * p;
+    load(x1 + i, p), t += h * p;
+    load(x2 + i, p), u += h * p;
+    load(x3 + i, p), v += h * p;
+  }
+  double a = total(s), b = total(t), c = total(u), d = total(v);
+  for (; i < count; ++i)
+    a += taps[i] * x[i], b += taps[i] * x1[i], c += taps[i] * x2[i], d += taps[i] * x3[i];
+  out[0] = a, out[1] = b, out[2] = c, out[3] = d;
+}
+
+/// out[j] = sum taps[j][i] x[j][i] for j = 0 .. 3; count a multiple of 8.
+VPRISM_WIDE void four_pairs(const double* const* taps, const double* const* x, std::size_t count,
+                            double* out) {
+  Eight s = {}, t = {}, u = {}, v = {}, h, p;
+  const double *const h0 = taps[0], *const h1 = taps[1], *const h2 = taps[2], *const h3 = taps[3];
+  const double *const x0 = x[0], *const x1 = x[1], *const x2 = x[2], *const x3 = x[3];
+  for (std::size_t i = 0; i < count; i += 8) {
+    load(h0 + i, h), load(x0 + i, p), s += h * p;
+    load(h1 + i, h), load(x1 + i, p), t += h * p;
+    load(h2 + i, h), load(x2 + i, p), u += h * p;
+    load(h3 + i, h), load(x3 + i, p), v += h * p;
+  }
+  out[0] = total(s), out[1] = total(t), out[2] = total(u), out[3] = total(v);
 }
 
 }  // namespace
+
+void four_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out) {
+  four_pairs(taps, x, count, out);
+}
 
 double dot(const double* a, const double* b, std::size_t count) {
   double out;
@@ -105,14 +142,20 @@ void ReflectedEnds::begin(std::vector<double>& out) {
 }
 
 void ReflectedEnds::add(std::span<const double> in, std::vector<double>& out) {
-  held_.insert(held_.end(), in.begin(), in.end());
-  if (begun_)
-    out.insert(out.end(), in.begin(), in.end());
-  else if (held_.size() > reach_)
-    begin(out);
+  if (!begun_) {
+    held_.insert(held_.end(), in.begin(), in.end());
+    if (held_.size() > reach_) begin(out);
+    return;
+  }
+  out.insert(out.end(), in.begin(), in.end());
   // The last samples are kept for the end.
-  if (begun_ && held_.size() > 2 * reach_ + 65536)
-    held_.erase(held_.begin(), held_.end() - static_cast<std::ptrdiff_t>(reach_ + 1));
+  if (in.size() > reach_) {
+    held_.assign(in.end() - static_cast<std::ptrdiff_t>(reach_ + 1), in.end());
+  } else {
+    held_.insert(held_.end(), in.begin(), in.end());
+    if (held_.size() > 2 * reach_ + 4096)
+      held_.erase(held_.begin(), held_.end() - static_cast<std::ptrdiff_t>(reach_ + 1));
+  }
 }
 
 void ReflectedEnds::finish(std::vector<double>& out) {
@@ -144,8 +187,17 @@ class DirectFir : public ColumnWorker {
     const std::size_t taps = taps_.size();
     if (line_.size() < at_ + taps) return;
     out.reserve(out.size() + (line_.size() - at_ - taps) / step_ + 1);
-    for (; at_ + taps <= line_.size(); at_ += step_)
-      out.push_back(dot(taps_.data(), line_.data() + at_, taps));
+    for (; at_ + 3 * step_ + taps <= line_.size(); at_ += 4 * step_) {
+      double four[4];
+      four_dots(taps_.data(), line_.data() + at_, step_, taps, four);
+      out.insert(out.end(), four, four + 4);
+    }
+    for (; at_ + taps <= line_.size(); at_ += step_) {
+      // The same order of sums wherever blocks end.
+      double one[4];
+      four_dots(taps_.data(), line_.data() + at_, 0, taps, one);
+      out.push_back(one[0]);
+    }
     const std::size_t drop = std::min(at_, line_.size());
     line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(drop));
     at_ -= drop;
@@ -192,19 +244,27 @@ class TransformedFir : public ColumnWorker {
 
   void run(std::size_t count, std::vector<double>& out) {
     double* const x = time_.data();
-    missing_.assign(count + 1, 0);  // Up to sample i.
-    for (std::size_t i = 0; i < count; ++i) {
-      const bool gap = std::isnan(line_[i]);
-      x[i] = gap ? 0 : line_[i];
-      missing_[i + 1] = missing_[i] + (gap ? 1 : 0);
-    }
+    std::copy_n(line_.begin(), count, x);
+    const bool gaps = std::any_of(x, x + count, [](double v) { return std::isnan(v); });
+    if (gaps)
+      std::replace_if(
+          x, x + count, [](double v) { return std::isnan(v); }, 0.0);
     std::fill(x + count, x + fft_.size(), 0.0);
     fft_.run(time_, bins_);
-    for (std::size_t k = 0; k < bins_.size(); ++k) bins_.data()[k] *= gain_.data()[k];
+    // Products written out: those of std::complex look after infinities one by one.
+    auto* const y = reinterpret_cast<double*>(bins_.data());
+    const auto* const g = reinterpret_cast<const double*>(gain_.data());
+    for (std::size_t k = 0; k < 2 * bins_.size(); k += 2) {
+      const double re = y[k] * g[k] - y[k + 1] * g[k + 1], im = y[k] * g[k + 1] + y[k + 1] * g[k];
+      y[k] = re, y[k + 1] = im;
+    }
     fft_.back(bins_, time_);
-    const std::size_t made = count - taps_ + 1;
-    for (std::size_t i = 0; i < made; ++i)
-      out.push_back(missing_[i + taps_] != missing_[i] ? std::nan("") : x[i + taps_ - 1]);
+    const std::size_t made = count - taps_ + 1, at = out.size();
+    out.insert(out.end(), x + taps_ - 1, x + count);
+    for (std::size_t i = 0; gaps && i < count; ++i)
+      if (std::isnan(line_[i]))  // Every sum that it takes part in.
+        std::fill(out.begin() + static_cast<std::ptrdiff_t>(at + (i + 1 > taps_ ? i + 1 - taps_ : 0)),
+                  out.begin() + static_cast<std::ptrdiff_t>(at + std::min(i + 1, made)), std::nan(""));
     line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(made));
   }
 
@@ -214,7 +274,6 @@ class TransformedFir : public ColumnWorker {
   FftArray<double> time_;
   FftArray<std::complex<double>> bins_, gain_;
   std::vector<double> line_;
-  std::vector<std::size_t> missing_;
 };
 
 }  // namespace

@@ -131,7 +131,7 @@ struct Integrator {
       return factor * std::abs(s / (s * s + std::sqrt(2.0) * w * s + w * w)) /
              std::abs(response(std::vector{section}, at));
     };
-    taps = taps_from_gain(left, 128, 9);
+    taps = taps_from_gain(left, 96, 8);
   }
 };
 

@@ -29,7 +29,7 @@ struct PhaseBank {
   const double* set(std::size_t phase) const { return taps.data() + phase * 2 * half; }
 };
 
-/// M / L nearest to `step` with L up to 2,048, if it is as good as equal over `count` outputs.
+/// M / L nearest to `step` with L up to 640, if it is as good as equal over `count` outputs.
 bool find_ratio(double step, double count, PhaseBank& bank) {
   double rest = step;
   std::int64_t p0 = 0, q0 = 1, p1 = 1, q1 = 0;
@@ -37,7 +37,7 @@ bool find_ratio(double step, double count, PhaseBank& bank) {
     const double whole = std::floor(rest);
     const auto a = static_cast<std::int64_t>(whole);
     const std::int64_t p = a * p1 + p0, q = a * q1 + q0;
-    if (q > 2048) return false;
+    if (q > 640) return false;
     p0 = p1, q0 = q1, p1 = p, q1 = q;
     if (std::abs(static_cast<double>(p) / static_cast<double>(q) - step) * count < 1e-6) {
       bank.up = q, bank.down = p;
@@ -57,8 +57,8 @@ PhaseBank make_bank(double step, double count) {
   const double narrow = std::min(1.0, 1 / step);
   constexpr double attenuation_db = 105;
   const double width = 0.05 * narrow, cutoff = 0.475 * narrow, beta = kaiser_beta(attenuation_db);
-  bank.half = kaiser_taps(attenuation_db, width) / 2 + 1;
-  bank.phases = ratio ? static_cast<std::size_t>(bank.up) : 2048;
+  bank.half = (kaiser_taps(attenuation_db, width) / 2 + 1 + 7) / 8 * 8;
+  bank.phases = static_cast<std::size_t>(ratio ? static_cast<double>(bank.up) : std::ceil(640 * narrow));
   const std::size_t sets = ratio ? bank.phases : bank.phases + 1;
   bank.taps.resize(sets * 2 * bank.half);
   for (std::size_t phase = 0; phase < sets; ++phase) {
@@ -94,33 +94,56 @@ class PhaseFilter : public ColumnWorker {
     const PhaseBank& b = *bank_;
     // line_[0] is sample `first_` of the record; the lead makes that negative at the beginning.
     const auto reach = static_cast<std::int64_t>(b.half);
-    std::int64_t whole = 0;
+    const auto room = static_cast<std::int64_t>(line_.size());
+    out.reserve(out.size() + static_cast<std::size_t>(static_cast<double>(room) / b.step) + 2);
+    // Sums are made four at a time: of four outputs, or, between phases, two each of two outputs.
+    const double *taps[4], *x[4];
+    double places[4], sums[4];
+    std::size_t queued = 0;
+    const auto hand_out = [&] {
+      if (queued == 0) return;
+      for (std::size_t i = queued; i < 4; ++i) taps[i] = taps[0], x[i] = x[0];
+      four_dots_of(taps, x, 2 * b.half, sums);
+      if (b.up > 0)
+        out.insert(out.end(), sums, sums + queued);
+      else
+        for (std::size_t i = 0; i < queued; i += 2)
+          out.push_back(sums[i] + places[i] * (sums[i + 1] - sums[i]));
+      queued = 0;
+    };
     for (; next_ < outputs_; ++next_) {
       double place = 0;
-      std::size_t phase = 0;
-      if (b.up > 0) {
-        whole = next_ * b.down / b.up;
-        phase = static_cast<std::size_t>(next_ * b.down % b.up);
-      } else {
+      if (b.up == 0) {
         const double t = static_cast<double>(next_) * b.step;
-        whole = static_cast<std::int64_t>(t);
-        place = (t - static_cast<double>(whole)) * static_cast<double>(b.phases);
-        phase = std::min(static_cast<std::size_t>(place), b.phases - 1);
-        place -= static_cast<double>(phase);
+        whole_ = static_cast<std::int64_t>(t);
+        place = (t - static_cast<double>(whole_)) * static_cast<double>(b.phases);
+        phase_ = std::min(static_cast<std::int64_t>(place), static_cast<std::int64_t>(b.phases) - 1);
+        place -= static_cast<double>(phase_);
       }
-      const std::int64_t from = whole - (reach - 1) - first_;
-      if (from + 2 * reach > static_cast<std::int64_t>(line_.size())) break;
-      const double* const x = line_.data() + from;
-      const double y = dot(b.set(phase), x, 2 * b.half);
-      out.push_back(b.up > 0 ? y : y + place * (dot(b.set(phase + 1), x, 2 * b.half) - y));
+      const std::int64_t from = whole_ - (reach - 1) - first_;
+      if (from + 2 * reach > room) break;
+      taps[queued] = b.set(static_cast<std::size_t>(phase_));
+      x[queued] = line_.data() + from;
+      if (b.up == 0) {
+        places[queued] = place;
+        taps[queued + 1] = taps[queued] + 2 * b.half;
+        x[queued + 1] = x[queued];
+        ++queued;
+      } else {
+        whole_ += b.down / b.up;
+        phase_ += b.down % b.up;
+        if (phase_ >= b.up) phase_ -= b.up, ++whole_;
+      }
+      if (++queued == 4) hand_out();
     }
+    hand_out();
     const std::int64_t drop =
-        std::min<std::int64_t>(whole - reach - first_, static_cast<std::int64_t>(line_.size()));
+        std::min<std::int64_t>(whole_ - reach - first_, static_cast<std::int64_t>(line_.size()));
     if (drop > 0) line_.erase(line_.begin(), line_.begin() + drop), first_ += drop;
   }
 
   std::shared_ptr<const PhaseBank> bank_;
-  std::int64_t outputs_, next_ = 0;
+  std::int64_t outputs_, next_ = 0, whole_ = 0, phase_ = 0;
   ReflectedEnds ends_;
   std::vector<double> line_;
   std::int64_t first_ = -static_cast<std::int64_t>(bank_->half + 1);

@@ -1,8 +1,9 @@
 // sliding_median.cpp: see sliding_median.h.
 //
-// Up to 64 samples in a window, a sorted array in which the sample that leaves is replaced by the one that
-// comes: fewer moves than any tree has steps. Wider windows are kept in a treap (Aragon & Seidel 1989), a
-// tree sorted by value and heaped by random priority, whose nodes know the size of what is below them.
+// Up to a thousand samples in a window, a sorted array in which the sample that leaves is replaced by the one
+// that comes: its moves are quicker than the steps of any tree. Wider windows are kept in a treap (Aragon &
+// Seidel 1989), a tree sorted by value and heaped by random priority, whose nodes know the size of what is
+// below them.
 #include "condition/sliding_median.h"
 
 #include <algorithm>
@@ -21,12 +22,17 @@ class SortedWindow {
   void erase(double value) { values_.erase(std::lower_bound(values_.begin(), values_.end(), value)); }
   /// The two at once: only what lies between their places moves.
   void replace(double old, double now) {
-    double* const v = values_.data();
-    std::size_t i = 0;
-    while (v[i] < old) ++i;
-    for (; i > 0 && v[i - 1] > now; --i) v[i] = v[i - 1];
-    for (; i + 1 < values_.size() && v[i + 1] < now; ++i) v[i] = v[i + 1];
-    v[i] = now;
+    const auto from = std::lower_bound(values_.begin(), values_.end(), old);
+    const auto to = std::lower_bound(values_.begin(), values_.end(), now);
+    if (to > from + 1) {
+      std::move(from + 1, to, from);
+      to[-1] = now;
+    } else if (to < from) {
+      std::move_backward(to, from, from + 1);
+      *to = now;
+    } else {
+      *from = now;
+    }
   }
   std::size_t size() const { return values_.size(); }
   double kth(std::size_t k) const { return values_[k]; }
@@ -169,7 +175,7 @@ void slide(std::span<const double> x, std::size_t first, std::size_t half, std::
 void sliding_medians(std::span<const double> x, std::size_t first, std::size_t half,
                      std::span<double> medians) {
   if (medians.empty()) return;
-  if (half <= 32)
+  if (half <= 512)
     slide<SortedWindow>(x, first, half, medians);
   else
     slide<TreapWindow>(x, first, half, medians);
