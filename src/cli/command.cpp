@@ -3,14 +3,13 @@
 
 #include <oneapi/tbb/global_control.h>
 
+#include <algorithm>
 #include <cstdio>
 #include <new>
 #include <optional>
 
 #include "base/text.h"
-#include "condition/chain.h"
-#include "formats/format.h"
-#include "transform/window.h"
+#include "cli/help.h"
 
 namespace vprism {
 
@@ -33,6 +32,12 @@ const std::vector<CommandEntry>& command_table() {
        "despike | "
        "lowpass 2kHz zero-phase'",
        "the motor current without its spikes and switching ripple, beside the raw one", make_condition_task},
+      {"generate", "DESCRIPTION...", "make a signal of known content, with the truth about it beside it",
+       "vprism generate 'mast (m/s^2): tone 31.2Hz 0.5 + white 1e-3 > resonator 37Hz damping 2%' --rate "
+       "4096Hz "
+       "--duration 10s --to wav",
+       "a tone and a resonance driven by noise, and what they are, in generated-truth.toml",
+       make_generate_task},
       {"spectrum", "FILE...", "averaged windowed one-sided spectrum of each channel and its strongest peaks",
        "vprism spectrum tern-point/mount-daq.wav --channel 'mirror cell' --resolution 0.5Hz --span "
        "10Hz..200Hz",
@@ -43,24 +48,16 @@ const std::vector<CommandEntry>& command_table() {
 
 namespace {
 
-std::string command_help(const CommandEntry& entry, const std::vector<OptionGroup>& groups) {
-  std::string out = std::string("vprism ") + entry.name + ": " + entry.summary + "\n\nUsage: vprism " +
-                    entry.name + (*entry.inputs != '\0' ? " " : "") + entry.inputs +
-                    " [options]\n\nExample:\n  " + entry.example + "\n  (" + entry.example_says + ")\n";
-  return out + options_help(groups);
-}
-
-std::string program_help() {
-  std::string out =
-      "vprism: from raw waveform exports to findings that others can check\n\nUsage: vprism COMMAND INPUT... "
-      "[options]\n\nCommands:\n";
-  for (const CommandEntry& entry : command_table())
-    out += "  " + std::string(entry.name) + std::string(12 - std::string(entry.name).size(), ' ') +
-           entry.summary + "\n";
-  return out + "\nvprism COMMAND --help shows a command's options. Start with: vprism demo\n";
-}
-
 void print(const std::string& text) { std::fwrite(text.data(), 1, text.size(), stdout); }
+
+std::string topic_help(const std::string& name) {
+  std::vector<std::string> known;
+  for (const Topic& topic : topic_table()) {
+    known.emplace_back(topic.name);
+    if (name == topic.name) return std::string(topic.title) + "\n\n" + topic.table().text();
+  }
+  throw Error(Status::usage, unknown_name("help topic", name, known));
+}
 
 Status dispatch(const std::vector<std::string>& arguments) {
   if (arguments.empty()) {
@@ -69,7 +66,7 @@ Status dispatch(const std::vector<std::string>& arguments) {
   }
   const std::string& name = arguments.front();
   if (name == "--help" || name == "help") {
-    print(program_help());
+    print(arguments.size() > 1 ? topic_help(arguments[1]) : program_help());
     return Status::done;
   }
   if (name == "--version") {
@@ -91,9 +88,9 @@ Status dispatch(const std::vector<std::string>& arguments) {
   const std::unique_ptr<Task> task = entry->make();
   const std::vector<OptionGroup> groups = task->options();
   const std::vector<std::string> rest(arguments.begin() + 1, arguments.end());
-  for (const std::string& argument : rest) {
-    if (argument != "--help") continue;
-    print(command_help(*entry, groups));
+  if (const auto help = std::find(rest.begin(), rest.end(), "--help"); help != rest.end()) {
+    print(help + 1 != rest.end() && !starts_with(help[1], "-") ? topic_help(help[1])
+                                                               : command_help(*entry, groups));
     return Status::done;
   }
   const std::vector<std::string> inputs = parse_command_line(rest, groups);
@@ -125,39 +122,6 @@ int run_program(const std::vector<std::string>& arguments) {
   } catch (const std::exception& error) {
     return fail(std::string("internal error: ") + error.what(), Status::analysis);
   }
-}
-
-std::string command_reference() {
-  std::string out =
-      "# Commands\n\nMade from the program's own tables by `vprism --reference`; a test holds this page to "
-      "them.\n";
-  for (const CommandEntry& entry : command_table()) {
-    const std::unique_ptr<Task> task = entry.make();
-    out += "\n## vprism " + std::string(entry.name) + "\n\n```\n" + command_help(entry, task->options()) +
-           "```\n";
-  }
-  out +=
-      "\n## Windows\n\n| window | ENBW (bins) | scalloping (dB) | highest side lobe (dB) | coherent gain | "
-      "for |\n|---|---|---|---|---|---|\n";
-  for (const WindowEntry& entry : window_table()) {
-    const Window window{entry.kind, entry.parameter};
-    const WindowFigures f = window_figures(window);
-    char row[200];
-    std::snprintf(row, sizeof row, "| %s | %.3f | %.2f | %.1f | %.4f | %s |\n", window.name().c_str(),
-                  f.enbw_bins, f.scalloping_db, f.sidelobe_db, f.coherent_gain, entry.what);
-    out += row;
-  }
-  out += "\n## Steps of the chain\n\n| step | values | what it does |\n|---|---|---|\n";
-  for (const StageEntry& entry : stage_table()) {
-    std::string values = entry.values;
-    for (std::size_t at = 0; (at = values.find('|', at)) != std::string::npos; at += 2)
-      values.replace(at, 1, "\\|");
-    out += "| `" + std::string(entry.name) + "` | " + values + " | " + entry.what + " |\n";
-  }
-  out += "\n## Formats\n\n| format | what is read |\n|---|---|\n";
-  for (const Format& format : format_table())
-    out += "| " + std::string(format.name) + " | " + format.what + " |\n";
-  return out + "| flat binary | plain numbers, with `--binary` |\n";
 }
 
 }  // namespace vprism

@@ -57,7 +57,9 @@ std::vector<ChangedLine> changed_lines(const ChannelSpectrum& before, const Chan
                                      std::abs(nearest->frequency_hz - peak.frequency_hz)))
         nearest = &p;
     line.found_after = nearest != nullptr;
-    line.after = nearest != nullptr ? nearest->rms : rms_around(after.spectrum, peak.frequency_hz);
+    line.after = nearest != nullptr ? nearest->rms
+                                    : peak.rms * rms_around(after.spectrum, peak.frequency_hz) /
+                                          rms_around(before.spectrum, peak.frequency_hz);
     out.push_back(line);
   }
   return out;

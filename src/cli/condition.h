@@ -15,7 +15,7 @@ struct ConditionSettings {
 /// A line of the signal before, looked up afterwards.
 struct ChangedLine {
   double frequency_hz = 0;
-  double before = 0, after = 0;  ///< RMS; after: of the line nearest by, or what its bins hold.
+  double before = 0, after = 0;  ///< RMS; after: of the line nearest by, or by what its bins hold.
   bool found_after = false;      ///< Whether a line stands there still.
   std::optional<double> gain;    ///< Of the chain's filters there, by their design.
 };

@@ -68,8 +68,7 @@ OptionGroup input_group(InputSettings& s) {
   };
   std::string steps;
   for (const StageEntry& entry : stage_table())
-    steps += (steps.empty() ? "" : ", ") + std::string(entry.name) + (*entry.values != '\0' ? " " : "") +
-             entry.values;
+    steps += (steps.empty() ? "" : ", ") + std::string(entry.name);
   return {
       "Input",
       {{"channel", "NAME|NUMBER|GLOB", "channel to take; may be repeated (default: all)", true,
@@ -173,7 +172,8 @@ OptionGroup input_group(InputSettings& s) {
           s.calibrations.push_back(t);
         },
         [&s] { return Json(s.calibrations); }},
-       {"chain", "'STEP | STEP'", "condition before analysis: " + steps, false,
+       {"chain", "'STEP | STEP'",
+        "condition before analysis: " + steps + "; vprism --help chain tells their values", false,
         [&s](const std::string& t) {
           (void)parse_chain(t);
           s.chain = t;

@@ -1,0 +1,231 @@
+// generate.cpp: a recording of known content, with the truth about it beside it.
+#include <fmt/format.h>
+#include <toml++/toml.h>
+
+#include <cmath>
+#include <filesystem>
+
+#include "cli/command.h"
+#include "cli/console.h"
+#include "cli/inspect.h"
+#include "condition/road.h"
+#include "formats/writer.h"
+#include "generate/generator.h"
+
+namespace vprism {
+
+namespace {
+
+struct GenerateSettings {
+  std::optional<double> rate_hz, duration_s, start_s, uneven;
+  std::size_t samples = 0, seed = 1;
+  std::string name = "generated", to, chain;
+  WriteSettings write;
+  OutputSettings output;
+};
+
+/// A whole description as a TOML file: the options of the command line under the same names, and channels.
+void read_description(const std::string& path, GenerateSettings& settings,
+                      std::vector<ChannelDescription>& channels) {
+  toml::table table;
+  try {
+    table = toml::parse_file(path);
+  } catch (const toml::parse_error& error) {
+    throw Error(Status::usage, fmt::format("{}:{}:{}: {}", path, error.source().begin.line,
+                                           error.source().begin.column, std::string(error.description())));
+  }
+  const auto fail = [&](const toml::node& node, const std::string& text) {
+    throw Error(Status::usage, fmt::format("{}:{}: {}", path, node.source().begin.line, text));
+  };
+  const auto text_of = [&](const toml::node& node, std::string_view key) -> std::string {
+    const auto text = node.value<std::string>();
+    if (!text) fail(node, "\"" + std::string(key) + "\" must be a text, such as \"10kHz\"");
+    return *text;
+  };
+  // What the command line gave already stays.
+  const auto quantity = [&](const toml::node& node, std::string_view key, Dimension dimension,
+                            std::optional<double>& target) {
+    try {
+      const double value = parse_quantity(text_of(node, key), dimension);
+      if (!target) target = value;
+    } catch (const Error& error) {
+      fail(node, std::string(key) + ": " + error.what());
+    }
+  };
+  const std::vector<std::string> known = {"rate", "duration", "samples", "start",
+                                          "seed", "uneven",   "channel"};
+  for (const auto& [key, node] : table) {
+    const std::string_view name = key.str();
+    if (name == "rate") {
+      quantity(node, name, Dimension::frequency, settings.rate_hz);
+    } else if (name == "duration") {
+      quantity(node, name, Dimension::time, settings.duration_s);
+    } else if (name == "start") {
+      quantity(node, name, Dimension::time, settings.start_s);
+    } else if (name == "uneven") {
+      quantity(node, name, Dimension::ratio, settings.uneven);
+    } else if (name == "samples" || name == "seed") {
+      const auto value = node.value<std::int64_t>();
+      if (!value || *value < 0) fail(node, "\"" + std::string(name) + "\" must be a whole number, 0 or more");
+      std::size_t& target = name == "samples" ? settings.samples : settings.seed;
+      if (target == (name == "samples" ? 0u : 1u)) target = static_cast<std::size_t>(*value);
+    } else if (name == "channel") {
+      const toml::array* list = node.as_array();
+      if (list == nullptr || !list->is_array_of_tables()) {
+        fail(node, "channels are written as [[channel]]");
+        return;
+      }
+      for (const toml::node& entry : *list) {
+        const toml::table& channel = *entry.as_table();
+        ChannelDescription description;
+        for (const auto& [word, value] : channel) {
+          if (word == "name")
+            description.name = clean_text(text_of(value, "name"));
+          else if (word == "unit")
+            try {
+              description.unit = Unit::parse(text_of(value, "unit"));
+            } catch (const Error& error) {
+              fail(value, error.what());
+            }
+          else if (word == "signal")
+            description.signal = text_of(value, "signal");
+          else
+            fail(value, unknown_name("key", word.str(), {"name", "unit", "signal"}));
+        }
+        if (description.name.empty() || description.signal.empty())
+          fail(channel, "a channel needs \"name\" and \"signal\"");
+        channels.push_back(std::move(description));
+      }
+    } else {
+      fail(node, unknown_name("key", name, known));
+    }
+  }
+}
+
+bool is_description_file(const std::string& text) {
+  return text.size() > 5 && text.compare(text.size() - 5, 5, ".toml") == 0;
+}
+
+class GenerateTask : public Task {
+ public:
+  std::vector<OptionGroup> options() override {
+    GenerateSettings& s = settings_;
+    std::string formats;
+    for (const WriteFormat& format : write_format_table())
+      formats += (formats.empty() ? "" : "|") + std::string(format.name);
+    return {{"Generate",
+             {quantity_option("rate", "F", "samples per second (needed)", Dimension::frequency, s.rate_hz),
+              quantity_option("duration", "T", "length of the record (this or --samples is needed)",
+                              Dimension::time, s.duration_s),
+              count_option("samples", "length of the record in samples", 1, s.samples),
+              quantity_option("start", "T", "time of the first sample (default: 0 s)", Dimension::time,
+                              s.start_s),
+              count_option("seed", "choice of the random numbers (default: 1)", 0, s.seed),
+              quantity_option("uneven", "SHARE",
+                              "stamps that stray by up to this share of an interval, such as 30%",
+                              Dimension::ratio, s.uneven),
+              text_option("name", "NAME", "of the output files (default: generated)", s.name),
+              {"to", formats, "format to write (default: csv)", false,
+               [&s](const std::string& t) { s.to = find_write_format(t).name; }, [&s] { return Json(s.to); }},
+              {"numbers", "f64|f32|i16|i24|i32",
+               "type of the numbers where the format leaves a choice (default: f64, exact)", false,
+               [&s](const std::string& t) {
+                 const std::vector<std::string> known = {"f64", "f32", "i16", "i24", "i32"};
+                 if (std::find(known.begin(), known.end(), t) == known.end())
+                   throw Error(Status::usage, unknown_name("number type", t, known));
+                 s.write.numbers = t;
+               },
+               [&s] { return Json(s.write.numbers); }},
+              {"chain", "STEPS", "conditioning steps for all channels", false,
+               [&s](const std::string& t) {
+                 parse_chain(t);
+                 s.chain = t;
+               },
+               [&s] { return Json(s.chain); }}}},
+            output_group(settings_.output)};
+  }
+  std::size_t threads() const override { return settings_.output.threads; }
+
+  Status run(const std::vector<std::string>& inputs, const Json& settings) override {
+    GeneratorSettings made;
+    GenerateSettings& s = settings_;
+    for (const std::string& input : inputs) {
+      if (is_description_file(input)) {
+        if (!std::filesystem::exists(input))
+          throw Error(Status::usage, input + ": no such file; check the name");
+        read_description(input, s, made.channels);
+      } else {
+        made.channels.push_back(parse_channel_description(input));
+      }
+    }
+    if (!s.rate_hz || !(*s.rate_hz > 0))
+      throw Error(Status::usage, "--rate is missing: say how many samples a second, such as --rate 10kHz");
+    if (s.duration_s && s.samples > 0 &&
+        s.samples != static_cast<std::size_t>(std::llround(*s.duration_s * *s.rate_hz)))
+      throw Error(Status::usage, "--duration and --samples disagree; give one of them");
+    if (!s.duration_s && s.samples == 0)
+      throw Error(Status::usage, "--duration is missing: say how long, such as --duration 10s");
+    const double wanted =
+        s.samples > 0 ? static_cast<double>(s.samples) : std::round(*s.duration_s * *s.rate_hz);
+    if (!(wanted >= 1) || wanted > 1e12)
+      throw Error(Status::usage, "--duration: " + format_number(wanted) + " samples would come out");
+    made.rate_hz = *s.rate_hz;
+    made.samples = static_cast<std::int64_t>(wanted);
+    made.start_s = s.start_s.value_or(0);
+    made.seed = s.seed;
+    made.uneven = s.uneven.value_or(0);
+    if (!(made.uneven >= 0 && made.uneven < 0.5))
+      throw Error(Status::usage,
+                  "--uneven must be at least 0 and less than 50%, or samples would change places");
+
+    Console console(s.output);
+    const WriteFormat& format = find_write_format(s.to.empty() ? "csv" : s.to);
+    Road road(make_generator(made), s.chain.empty() ? Chain() : parse_chain(s.chain));
+    road.resolve();
+    OutputFolder folder(s.output.folder, s.output.force);
+    for (const std::string& input : inputs)
+      if (is_description_file(input)) folder.protect(input);
+    const std::string stem = clean_file_name(s.name);
+    std::vector<std::string> names = {stem + format.ending}, paths;
+    if (*format.second != '\0') names.push_back(stem + format.second);
+    const Recording recording = road.recording();
+    const std::string what = std::to_string(recording.channels.size()) +
+                             (recording.channels.size() == 1 ? " channel, " : " channels, ") +
+                             std::to_string(recording.samples) + " samples";
+    for (const std::string& name : names) paths.push_back(folder.place(name, what));
+    const auto writer = format.open(paths, recording, s.write);
+    road.run([&](Block& block) { writer->add(block); }, console.progress("generate"));
+    writer->finish();
+    std::string truth = "# What " + names.front() + " holds; made by Vast Prism " + version() + ".\n";
+    if (!s.chain.empty()) truth += "chain = " + toml_text(s.chain) + "\n";
+    folder.add(stem + "-truth.toml", truth + generator_truth(made), "the truth about it");
+
+    Telling telling;
+    telling.command = "generate";
+    telling.settings = settings;
+    telling.cautions = writer->cautions();
+    for (const Channel& channel : recording.channels)
+      telling.results.push_back({{"channel", channel.name},
+                                 {"unit", channel.unit.label()},
+                                 {"rate_hz", number(recording.axis.rate_hz())},
+                                 {"samples", recording.samples},
+                                 {"written", folder.path_of(names.front())}});
+    for (const Caution& caution : telling.cautions) console.caution(caution);
+    std::string shown = recording_lines(recording);
+    for (const auto& entry : folder.entries()) shown += "  -> " + entry.file + "\n";
+    if (s.output.json) shown = telling.document_text(folder.entries());
+    folder.commit();
+    console.clear();
+    std::fwrite(shown.data(), 1, shown.size(), stdout);
+    return Status::done;
+  }
+
+ private:
+  GenerateSettings settings_;
+};
+
+}  // namespace
+
+std::unique_ptr<Task> make_generate_task() { return std::make_unique<GenerateTask>(); }
+
+}  // namespace vprism

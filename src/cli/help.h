@@ -1,0 +1,24 @@
+// help.h: what the program says about itself: help texts, topics, docs/commands.md.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/text.h"
+#include "cli/command.h"
+
+namespace vprism {
+
+std::string program_help();
+std::string command_help(const CommandEntry& entry, const std::vector<OptionGroup>& groups);
+
+/// A table of the program's own, for `--help TOPIC`: windows, chain, terms, formats.
+struct Topic {
+  const char* name;
+  const char* title;
+  TextTable (*table)();
+};
+const std::vector<Topic>& topic_table();
+
+}  // namespace vprism
