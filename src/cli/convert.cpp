@@ -5,7 +5,7 @@
 #include "cli/console.h"
 #include "cli/input.h"
 #include "cli/inspect.h"
-#include "formats/writer.h"
+#include "cli/write_recording.h"
 
 namespace vprism {
 
@@ -18,37 +18,20 @@ struct ConvertSettings {
   WriteSettings write;
 };
 
-std::string format_names() {
-  std::string out;
-  for (const WriteFormat& format : write_format_table())
-    out += (out.empty() ? "" : "|") + std::string(format.name);
-  return out;
-}
-
 class ConvertTask : public Task {
  public:
   std::vector<OptionGroup> options() override {
     return {input_group(settings_.input),
             {"Convert",
-             {{"to", format_names(), "format to write (needed)", false,
-               [this](const std::string& t) { settings_.to = find_write_format(t).name; },
-               [this] { return Json(settings_.to); }},
-              {"numbers", "f64|f32|i16|i24|i32",
-               "type of the numbers where the format leaves a choice (default: f64, exact)", false,
-               [this](const std::string& t) {
-                 const std::vector<std::string> known = {"f64", "f32", "i16", "i24", "i32"};
-                 if (std::find(known.begin(), known.end(), t) == known.end())
-                   throw Error(Status::usage, unknown_name("number type", t, known));
-                 settings_.write.numbers = t;
-               },
-               [this] { return Json(settings_.write.numbers); }}}},
+             {format_option(settings_.to, "format to write (needed)"), numbers_option(settings_.write)}},
             output_group(settings_.output)};
   }
   std::size_t threads() const override { return settings_.output.threads; }
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
     if (settings_.to.empty())
-      throw Error(Status::usage, "--to is missing: name the format to write, one of " + format_names());
+      throw Error(Status::usage, "--to is missing: name the format to write, one of " +
+                                     format_option(settings_.to, "").value);
     const WriteFormat& format = find_write_format(settings_.to);
     Console console(settings_.output);
     Telling telling;
@@ -62,23 +45,17 @@ class ConvertTask : public Task {
       Road& road = input->road();
       road.resolve();
       const Recording recording = road.recording();
-      std::vector<std::string> names = {stems[index] + format.ending}, paths;
-      if (*format.second != '\0') names.push_back(stems[index] + format.second);
-      const std::string what = std::to_string(recording.channels.size()) +
-                               (recording.channels.size() == 1 ? " channel, " : " channels, ") +
-                               std::to_string(recording.samples) + " samples";
-      for (const std::string& name : names) paths.push_back(folder.place(name, what));
-      const auto writer = format.open(paths, recording, settings_.write);
-      road.run([&](Block& block) { writer->add(block); }, console.progress("convert " + recording.file));
-      writer->finish();
+      const WrittenRecording written = write_recording(road, folder, stems[index], format, settings_.write,
+                                                       console.progress("convert " + recording.file));
       telling.inputs.push_back(input->facts());
       const Recording& read = telling.inputs.back().recording;
       telling.cautions.insert(telling.cautions.end(), read.cautions.begin(), read.cautions.end());
-      for (Caution& caution : writer->cautions()) telling.cautions.push_back(std::move(caution));
-      telling.results.push_back(
-          {{"file", recording.file}, {"written", folder.path_of(names.front())}, {"format", format.name}});
+      telling.cautions.insert(telling.cautions.end(), written.cautions.begin(), written.cautions.end());
+      telling.results.push_back({{"file", recording.file},
+                                 {"written", folder.path_of(written.names.front())},
+                                 {"format", format.name}});
       telling.text += recording_lines(read);
-      for (const std::string& name : names) telling.text += "  -> " + folder.path_of(name) + "\n";
+      for (const std::string& name : written.names) telling.text += "  -> " + folder.path_of(name) + "\n";
       ++index;
     }
     for (const Caution& caution : telling.cautions) console.caution(caution);

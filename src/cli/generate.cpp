@@ -8,8 +8,8 @@
 #include "cli/command.h"
 #include "cli/console.h"
 #include "cli/inspect.h"
+#include "cli/write_recording.h"
 #include "condition/road.h"
-#include "formats/writer.h"
 #include "generate/generator.h"
 
 namespace vprism {
@@ -110,9 +110,6 @@ class GenerateTask : public Task {
  public:
   std::vector<OptionGroup> options() override {
     GenerateSettings& s = settings_;
-    std::string formats;
-    for (const WriteFormat& format : write_format_table())
-      formats += (formats.empty() ? "" : "|") + std::string(format.name);
     return {{"Generate",
              {quantity_option("rate", "F", "samples per second (needed)", Dimension::frequency, s.rate_hz),
               quantity_option("duration", "T", "length of the record (this or --samples is needed)",
@@ -125,17 +122,8 @@ class GenerateTask : public Task {
                               "stamps that stray by up to this share of an interval, such as 30%",
                               Dimension::ratio, s.uneven),
               text_option("name", "NAME", "of the output files (default: generated)", s.name),
-              {"to", formats, "format to write (default: csv)", false,
-               [&s](const std::string& t) { s.to = find_write_format(t).name; }, [&s] { return Json(s.to); }},
-              {"numbers", "f64|f32|i16|i24|i32",
-               "type of the numbers where the format leaves a choice (default: f64, exact)", false,
-               [&s](const std::string& t) {
-                 const std::vector<std::string> known = {"f64", "f32", "i16", "i24", "i32"};
-                 if (std::find(known.begin(), known.end(), t) == known.end())
-                   throw Error(Status::usage, unknown_name("number type", t, known));
-                 s.write.numbers = t;
-               },
-               [&s] { return Json(s.write.numbers); }},
+              format_option(s.to, "format to write (default: csv)"),
+              numbers_option(s.write),
               {"chain", "STEPS", "conditioning steps for all channels", false,
                [&s](const std::string& t) {
                  parse_chain(t);
@@ -186,30 +174,23 @@ class GenerateTask : public Task {
     for (const std::string& input : inputs)
       if (is_description_file(input)) folder.protect(input);
     const std::string stem = clean_file_name(s.name);
-    std::vector<std::string> names = {stem + format.ending}, paths;
-    if (*format.second != '\0') names.push_back(stem + format.second);
     const Recording recording = road.recording();
-    const std::string what = std::to_string(recording.channels.size()) +
-                             (recording.channels.size() == 1 ? " channel, " : " channels, ") +
-                             std::to_string(recording.samples) + " samples";
-    for (const std::string& name : names) paths.push_back(folder.place(name, what));
-    const auto writer = format.open(paths, recording, s.write);
-    road.run([&](Block& block) { writer->add(block); }, console.progress("generate"));
-    writer->finish();
-    std::string truth = "# What " + names.front() + " holds; made by Vast Prism " + version() + ".\n";
+    const WrittenRecording written =
+        write_recording(road, folder, stem, format, s.write, console.progress("generate"));
+    std::string truth = "# What " + written.names.front() + " holds; made by Vast Prism " + version() + ".\n";
     if (!s.chain.empty()) truth += "chain = " + toml_text(s.chain) + "\n";
     folder.add(stem + "-truth.toml", truth + generator_truth(made), "the truth about it");
 
     Telling telling;
     telling.command = "generate";
     telling.settings = settings;
-    telling.cautions = writer->cautions();
+    telling.cautions = written.cautions;
     for (const Channel& channel : recording.channels)
       telling.results.push_back({{"channel", channel.name},
                                  {"unit", channel.unit.label()},
                                  {"rate_hz", number(recording.axis.rate_hz())},
                                  {"samples", recording.samples},
-                                 {"written", folder.path_of(names.front())}});
+                                 {"written", folder.path_of(written.names.front())}});
     for (const Caution& caution : telling.cautions) console.caution(caution);
     std::string shown = recording_lines(recording);
     for (const auto& entry : folder.entries()) shown += "  -> " + entry.file + "\n";

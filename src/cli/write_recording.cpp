@@ -1,0 +1,52 @@
+// write_recording.cpp: see write_recording.h.
+#include "cli/write_recording.h"
+
+#include "base/error.h"
+
+namespace vprism {
+
+Option format_option(std::string& to, const char* help) {
+  std::string names;
+  for (const WriteFormat& format : write_format_table())
+    names += (names.empty() ? "" : "|") + std::string(format.name);
+  return {"to",
+          names,
+          help,
+          false,
+          [&to](const std::string& t) { to = find_write_format(t).name; },
+          [&to] { return Json(to); }};
+}
+
+Option numbers_option(WriteSettings& settings) {
+  return {"numbers",
+          "f64|f32|i16|i24|i32",
+          "type of the numbers where the format leaves a choice (default: f64, exact)",
+          false,
+          [&settings](const std::string& t) {
+            const std::vector<std::string> known = {"f64", "f32", "i16", "i24", "i32"};
+            if (std::find(known.begin(), known.end(), t) == known.end())
+              throw Error(Status::usage, unknown_name("number type", t, known));
+            settings.numbers = t;
+          },
+          [&settings] { return Json(settings.numbers); }};
+}
+
+WrittenRecording write_recording(Road& road, OutputFolder& folder, const std::string& stem,
+                                 const WriteFormat& format, const WriteSettings& settings,
+                                 const Progress& progress) {
+  const Recording recording = road.recording();
+  WrittenRecording out{{stem + format.ending}, {}};
+  if (*format.second != '\0') out.names.push_back(stem + format.second);
+  const std::string what = std::to_string(recording.channels.size()) +
+                           (recording.channels.size() == 1 ? " channel, " : " channels, ") +
+                           std::to_string(recording.samples) + " samples";
+  std::vector<std::string> paths;
+  for (const std::string& name : out.names) paths.push_back(folder.place(name, what));
+  const auto writer = format.open(paths, recording, settings);
+  road.run([&](Block& block) { writer->add(block); }, progress);
+  writer->finish();
+  out.cautions = writer->cautions();
+  return out;
+}
+
+}  // namespace vprism

@@ -1,0 +1,25 @@
+// write_recording.h: what comes down a road, written in an open format: for convert and generate.
+#pragma once
+
+#include "cli/options.h"
+#include "condition/road.h"
+#include "formats/output_folder.h"
+#include "formats/writer.h"
+
+namespace vprism {
+
+/// `--to` and `--numbers`. `needed`: whether the command has no default.
+Option format_option(std::string& to, const char* help);
+Option numbers_option(WriteSettings& settings);
+
+struct WrittenRecording {
+  std::vector<std::string> names;  ///< Within the folder.
+  std::vector<Caution> cautions;   ///< What the format could not hold.
+};
+
+/// One pass of the road, whose axis must be resolved, into `stem` with the format's endings.
+WrittenRecording write_recording(Road& road, OutputFolder& folder, const std::string& stem,
+                                 const WriteFormat& format, const WriteSettings& settings,
+                                 const Progress& progress);
+
+}  // namespace vprism
