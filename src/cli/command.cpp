@@ -50,15 +50,6 @@ namespace {
 
 void print(const std::string& text) { std::fwrite(text.data(), 1, text.size(), stdout); }
 
-std::string topic_help(const std::string& name) {
-  std::vector<std::string> known;
-  for (const Topic& topic : topic_table()) {
-    known.emplace_back(topic.name);
-    if (name == topic.name) return std::string(topic.title) + "\n\n" + topic.table().text();
-  }
-  throw Error(Status::usage, unknown_name("help topic", name, known));
-}
-
 Status dispatch(const std::vector<std::string>& arguments) {
   if (arguments.empty()) {
     print(program_help());

@@ -108,7 +108,7 @@ ConditionResult compute_condition(Input& before, Input& after, const AnalysisSet
   const Axis& axis = after.road().recording().axis;
   if (axis.interval > 0 && chain_gain(chain, axis.rate_hz() / 4, &result.response_of)) {
     const double top = axis.rate_hz() / 2,
-                 bottom = std::max(1 / result.after.facts.recording.duration_s(), top * 1e-5);
+                 bottom = std::max(0.5 / result.after.facts.recording.duration_s(), top * 1e-5);
     constexpr int points = 2000;
     for (int i = 0; i < points; ++i) {
       const double hz = bottom * std::pow(top / bottom, i / (points - 1.0)) * (1 - 1e-9);

@@ -82,6 +82,22 @@ const std::vector<Topic>& topic_table() {
   return table;
 }
 
+std::string topic_help(const std::string& name) {
+  std::vector<std::string> known;
+  for (const Topic& topic : topic_table()) {
+    known.emplace_back(topic.name);
+    if (name != topic.name) continue;
+    const TextTable table = topic.table();
+    std::string out = std::string(topic.title) + "\n\n";
+    // Sentences are folded under each other; figures stand in a table.
+    if (table.columns().size() != 3) return out + table.text();
+    for (const auto& row : table.rows())
+      out += help_entry(row[0] + (row[1].empty() ? "" : " ") + row[1], row[2]);
+    return out;
+  }
+  throw Error(Status::usage, unknown_name("help topic", name, known));
+}
+
 std::string command_help(const CommandEntry& entry, const std::vector<OptionGroup>& groups) {
   std::string out = std::string("vprism ") + entry.name + ": " + entry.summary + "\n\nUsage: vprism " +
                     entry.name + (*entry.inputs != '\0' ? " " : "") + entry.inputs +

@@ -20,5 +20,7 @@ struct Topic {
   TextTable (*table)();
 };
 const std::vector<Topic>& topic_table();
+/// Throws Error(usage) with the nearest known topic.
+std::string topic_help(const std::string& name);
 
 }  // namespace vprism

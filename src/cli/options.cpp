@@ -129,26 +129,28 @@ Json settings_json(const std::vector<OptionGroup>& groups) {
   return out;
 }
 
+std::string help_entry(const std::string& name, const std::string& text) {
+  constexpr std::size_t column = 32, width = 78;
+  std::string head = "  " + name, out;
+  head += head.size() + 2 > column ? "\n" + std::string(column, ' ') : std::string(column - head.size(), ' ');
+  std::string line;
+  for (const std::string& word : split(text, ' ')) {
+    if (!line.empty() && line.size() + word.size() + 1 > width) {
+      out += head + line + "\n";
+      head = std::string(column, ' ');
+      line.clear();
+    }
+    line += (line.empty() ? "" : " ") + word;
+  }
+  return out + head + line + "\n";
+}
+
 std::string options_help(const std::vector<OptionGroup>& groups) {
   std::string out;
   for (const OptionGroup& group : groups) {
     out += "\n" + group.title + ":\n";
     for (const Option& option : group.options) {
-      std::string head = "  --" + option.name + (option.value.empty() ? "" : " " + option.value);
-      constexpr std::size_t column = 32;
-      head +=
-          head.size() + 2 > column ? "\n" + std::string(column, ' ') : std::string(column - head.size(), ' ');
-      // Help texts are folded at 110 columns.
-      std::string line;
-      for (const std::string& word : split(option.help, ' ')) {
-        if (!line.empty() && line.size() + word.size() + 1 > 78) {
-          out += head + line + "\n";
-          head = std::string(column, ' ');
-          line.clear();
-        }
-        line += (line.empty() ? "" : " ") + word;
-      }
-      out += head + line + "\n";
+      out += help_entry("--" + option.name + (option.value.empty() ? "" : " " + option.value), option.help);
     }
   }
   return out;

@@ -46,6 +46,9 @@ std::vector<std::string> parse_command_line(const std::vector<std::string>& argu
 /// Every option as resolved.
 Json settings_json(const std::vector<OptionGroup>& groups);
 
+/// A name and what stands behind it, folded at 110 columns.
+std::string help_entry(const std::string& name, const std::string& text);
+
 /// The options as text, for --help.
 std::string options_help(const std::vector<OptionGroup>& groups);
 

@@ -8,13 +8,13 @@
 namespace vprism {
 
 void WorkerSeries::add(std::span<const double> in, std::vector<double>& out) {
-  now_.assign(in.begin(), in.end());
   for (std::size_t i = 0; i + 1 < workers_.size(); ++i) {
     next_.clear();
-    workers_[i]->add(now_, next_);
+    workers_[i]->add(in, next_);
     std::swap(now_, next_);
+    in = now_;
   }
-  workers_.back()->add(now_, out);
+  workers_.back()->add(in, out);
 }
 
 void WorkerSeries::finish(std::vector<double>& out) {

@@ -12,7 +12,7 @@ namespace vprism {
 
 /// Kaiser's parameter for a stop band `attenuation_db` down (Kaiser 1974).
 double kaiser_beta(double attenuation_db);
-/// Number of taps, odd, for a transition `width` wide (in cycles per sample).
+/// Number of taps, one more than a multiple of 8, for a transition `width` wide (in cycles per sample).
 std::size_t kaiser_taps(double attenuation_db, double width);
 /// Kaiser's window at u = -1 .. 1.
 double kaiser_window(double beta, double u);

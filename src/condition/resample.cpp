@@ -4,7 +4,7 @@
 // windowed ideal low pass that is flat over 90% of the narrower of both bands and 105 dB down from its end
 // on. Ratios L / M with L up to 2,048 have one set of taps for each of the L phases; of others 2,048 sets are
 // kept and neighbours are interpolated (error below (pi / 2048)^2 / 8, -130 dB). Each set adds up to 1.
-// Reductions by four and more are decimated by a whole factor first.
+// Reductions by 2.4 and more are decimated by a whole factor first.
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -161,7 +161,7 @@ class Resample : public ColumnStage {
     if (expected > 1e12)
       throw Error(Status::analysis,
                   passing.file + ": resample: " + format_number(expected) + " samples would come out");
-    first_ = ratio >= 4 ? static_cast<std::size_t>(ratio / 2) : 1;
+    first_ = ratio >= 2.4 ? static_cast<std::size_t>(ratio / 1.2) : 1;
     // Rounding must not add a sample.
     samples_ = static_cast<std::int64_t>(std::ceil(expected * (1 - 1e-12)));
     if (expected < 1)

@@ -21,11 +21,12 @@ const std::map<std::string, std::set<std::string>>& allowed() {
     t["signal"] = {"base", "signal"};
     t["formats"] = {"base", "signal", "formats"};
     t["condition"] = {"base", "signal", "condition"};
+    t["generate"] = {"base", "signal", "condition", "generate"};
     t["transform"] = {"base", "signal", "transform"};
     t["identify"] = {"base", "signal", "condition", "transform", "identify"};
     t["render"] = {"base", "signal", "formats", "condition", "transform", "identify", "render"};
     t["cli"] = t["render"];
-    t["cli"].insert("cli");
+    t["cli"].insert({"cli", "generate"});
     return t;
   }();
   return table;

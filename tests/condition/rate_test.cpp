@@ -60,7 +60,8 @@ TEST(Decimate, KeepTellsThePowerThatFoldsBack) {
   Road clean = road_over({sampled(20000, [](double n) { return std::sin(2 * pi * 0.01 * n); })},
                          parse_chain("decimate 4 keep"));
   collect(clean);
-  for (const Caution& caution : clean.reports()[0].cautions) EXPECT_EQ(caution.severity, Severity::note);
+  const StageReport quiet = clean.reports()[0];
+  for (const Caution& caution : quiet.cautions) EXPECT_EQ(caution.severity, Severity::note);
 }
 
 TEST(Resample, IsFlatOverNineTenthsAndFreeOfImages) {
