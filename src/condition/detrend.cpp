@@ -162,9 +162,10 @@ class Detrend : public Stage {
       for (std::size_t n = 0; n < count; ++n) u[n] = (first + static_cast<double>(n)) * scale;
     for (int k = 1; k < degree_; ++k) {
       const double* const p = one + static_cast<std::size_t>(k) * tile;
+      const double* const before = one + static_cast<std::size_t>(k - 1) * tile;
       double* const next = one + static_cast<std::size_t>(k + 1) * tile;
       const double a = (2.0 * k + 1) / (k + 1), b = static_cast<double>(k) / (k + 1);
-      for (std::size_t n = 0; n < count; ++n) next[n] = a * u[n] * p[n] - b * p[n - tile];
+      for (std::size_t n = 0; n < count; ++n) next[n] = a * u[n] * p[n] - b * before[n];
     }
   }
 
