@@ -8,9 +8,9 @@
 #include <cmath>
 #include <cstring>
 #include <numbers>
-#include <random>
 #include <stdexcept>
 
+#include "generate/generator.h"
 #include "recordings.h"
 
 namespace vprism::demo {
@@ -34,36 +34,36 @@ struct Source {
 
 constexpr double resonance_hz = 37.1, resonance_damping = 0.012;
 
+/// What `vprism generate` makes of a description.
+std::vector<double> made(const std::string& signal, std::size_t samples, double rate, double start_s,
+                         std::uint64_t seed) {
+  GeneratorSettings settings;
+  settings.channels = {{"x", Unit(), signal}};
+  settings.rate_hz = rate, settings.start_s = start_s, settings.seed = seed;
+  settings.samples = static_cast<std::int64_t>(samples);
+  const auto source = make_generator(settings);
+  Block block(1, samples);
+  source->read(block);
+  return {block.samples(0).begin(), block.samples(0).end()};
+}
+
 std::vector<double> synthesise(const Source& source, std::size_t samples, double rate, double start_s,
-                               std::uint64_t seed) {
-  Noise noise(seed);
-  std::vector<double> x(samples, source.offset);
-  for (const Tone& tone : source.tones)
-    for (std::size_t n = 0; n < samples; ++n)
-      x[n] += tone.peak * std::cos(two_pi * tone.frequency_hz * (start_s + static_cast<double>(n) / rate) +
-                                   tone.phase_deg * two_pi / 360);
+                               std::uint64_t seed, const std::string& more = "") {
+  std::string signal;
   if (source.resonance_rms > 0) {
-    // A pole pair at the resonance, driven by white noise; a second of run-in is thrown away, the level is
-    // set afterwards.
-    const double radius = std::exp(-resonance_damping * two_pi * resonance_hz / rate);
-    const double a1 = 2 * radius *
-                      std::cos(two_pi * resonance_hz * std::sqrt(1 - resonance_damping * resonance_damping) /
-                               rate),
-                 a2 = -radius * radius;
-    std::vector<double> y(samples);
-    double before = 0, last = 0, square = 0;
-    const auto lead = static_cast<std::size_t>(rate);
-    for (std::size_t n = 0; n < samples + lead; ++n) {
-      const double now = a1 * last + a2 * before + noise();
-      before = last;
-      last = now;
-      if (n >= lead) y[n - lead] = now, square += now * now;
-    }
-    const double gain = source.resonance_rms / std::sqrt(square / static_cast<double>(samples));
-    for (std::size_t n = 0; n < samples; ++n) x[n] += gain * y[n];
+    const auto ringing = [](double density) {
+      return fmt::format("white {} > resonator {}Hz damping {}", density, resonance_hz, resonance_damping);
+    };
+    // The first term has the same noise whatever follows it; its level is set by what it comes to.
+    double square = 0;
+    for (const double v : made(ringing(1), samples, rate, start_s, seed)) square += v * v;
+    signal = ringing(source.resonance_rms / std::sqrt(square / static_cast<double>(samples))) + " + ";
   }
-  for (double& v : x) v += source.noise_rms * noise();
-  return x;
+  // Noise of variance s^2 has the density s / sqrt(rate / 2).
+  signal += fmt::format("offset {} + white {}", source.offset, source.noise_rms / std::sqrt(rate / 2));
+  for (const Tone& tone : source.tones)
+    signal += fmt::format(" + tone {}Hz {} phase {}", tone.frequency_hz, tone.peak, tone.phase_deg);
+  return made(signal + more, samples, rate, start_s, seed);
 }
 
 // --- drive-scope.csv
@@ -97,8 +97,12 @@ const std::vector<Source>& scope_sources() {
 
 std::string scope_file() {
   std::vector<double> voltage = synthesise(scope_sources()[0], scope_samples, scope_rate, scope_start, 101);
-  std::vector<double> current = synthesise(scope_sources()[1], scope_samples, scope_rate, scope_start, 102);
-  for (const std::size_t n : {3011u, 7450u, 9120u, 14873u, 18202u}) current[n] += n % 2 == 0 ? 4.5 : -4.5;
+  std::string spikes;
+  for (const std::size_t n : {3011u, 7450u, 9120u, 14873u, 18202u})
+    spikes += fmt::format(" + impulse {}s {}", scope_start + static_cast<double>(n) / scope_rate,
+                          n % 2 == 0 ? 4.5 : -4.5);
+  std::vector<double> current =
+      synthesise(scope_sources()[1], scope_samples, scope_rate, scope_start, 102, spikes);
   const std::vector<std::string> beside = {"Instrument,Tern Point bench scope,",
                                            "Record length,20000,points",
                                            "Sample interval,1e-06,s",
