@@ -136,6 +136,24 @@ TEST(Condition, FringeScanGivesItsOpticalSpectrumWithAmplitudeAndPhase) {
   EXPECT_LT(outside, 0.05 * inside / bins);
 }
 
+TEST(Spectrum, TellsPhasesForTheTimeAskedFor) {
+  const ScratchFolder folder;
+  generate(folder,
+           "'a (V): tone 50Hz 1 phase 30 + white 1e-6' --rate 1kHz --duration 2s --start=-0.5s --name tone "
+           "--to hdf5");
+  const auto phase = [&](const std::string& option) {
+    const auto document = run_program(folder, "spectrum tone.h5 --json " + option).json();
+    return number_of(document["results"][0]["peaks"][0]["phase_deg"]);
+  };
+  // cos(2 pi 50 t + 30 deg): at t = 0 it is 30, a quarter of a period later 120 degrees.
+  EXPECT_NEAR(phase("--phase-at 0s"), 30, 0.05);
+  EXPECT_NEAR(phase("--phase-at 5ms"), 120, 0.05);
+  EXPECT_NEAR(phase("--phase-at=-5ms"), -60, 0.05);
+  EXPECT_NEAR(phase("--phase-at=-0.5s"), phase(""), 1e-9);  // The record's start is the default.
+  ASSERT_EQ(run_program(folder, "spectrum tone.h5 --phase-at 0s --figure svg --out p").status, 0);
+  EXPECT_THAT(ScratchFolder::read(folder.path("p/tone-spectrum.svg")), HasSubstr("Phase (deg)"));
+}
+
 TEST(Condition, WritesFiguresAndTheFiltersResponse) {
   const ScratchFolder folder;
   const ProgramRun run = run_program(

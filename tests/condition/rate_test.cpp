@@ -211,6 +211,72 @@ TEST(Regrid, ChoosesARateAndLeavesEvenSamplesAlone) {
   EXPECT_THROW(uneven("lowpass 100Hz", 1000, 5), Error);
 }
 
+TEST(Regrid, WhatLaterStepsTakeOffIsNotTakenOffItsDoubt) {
+  // Offset and trend belong to the signal: the estimate of the error goes through the same gains, and no
+  // more.
+  const auto doubt_of = [](const std::string& chain) {
+    Road road = uneven(chain, 300, 20);
+    std::vector<double> out;
+    collect(road);
+    road.run_doubt(
+        [&](Block& block) { out.insert(out.end(), block.samples(0).begin(), block.samples(0).end()); });
+    return out;
+  };
+  const auto plain = doubt_of("regrid 2kHz"),
+             long_chain = doubt_of("regrid 2kHz | offset 5 | detrend linear | despike | scale -2");
+  ASSERT_EQ(plain.size(), long_chain.size());
+  for (std::size_t n = 0; n < plain.size(); ++n) ASSERT_NEAR(long_chain[n], -2 * plain[n], 1e-15);
+}
+
+TEST(Regrid, LeavesOutRepeatedStampsAndDrawsLinesAtJumps) {
+  Recording recording;
+  recording.file = "memory";
+  recording.channels = {{"a", Unit::parse("V"), "voltage"}};
+  recording.axis = {};
+  // A solver's step: two stamps a nanosecond apart, then long steps; and a stamp that comes twice.
+  const std::vector<double> t = {0, 1e-3, 2e-3, 2e-3, 3e-3, 3e-3 + 1e-9, 4e-3, 5e-3, 6e-3, 7e-3};
+  const std::vector<double> x = {0, 0, 0, 9, 0, 1, 1, 1, 1, 1};
+  class Few : public SampleSource {
+   public:
+    Few(Recording r, std::vector<double> times, std::vector<double> values)
+        : r_(std::move(r)), t_(std::move(times)), x_(std::move(values)) {
+      r_.samples = static_cast<std::int64_t>(t_.size());
+      r_.axis.interval = t_.back() / static_cast<double>(t_.size() - 1);
+      r_.axis.stamped = true;
+    }
+    const Recording& recording() const override { return r_; }
+    bool carries_stamps() const override { return true; }
+    void rewind() override { done_ = false; }
+    std::size_t read(Block& block) override {
+      if (done_) return 0;
+      done_ = true;
+      std::copy(x_.begin(), x_.end(), block.room(0).begin());
+      std::copy(t_.begin(), t_.end(), block.stamp_room().begin());
+      block.set(0, t_.size());
+      return t_.size();
+    }
+
+   private:
+    Recording r_;
+    std::vector<double> t_, x_;
+    bool done_ = false;
+  };
+  Road road(std::make_unique<Few>(recording, t, x), parse_chain("regrid 10kHz"));
+  const auto y = collect(road)[0];
+  ASSERT_EQ(y.size(), 71u);
+  for (const double v : y) {
+    EXPECT_GE(v, -0.26);  // No swing past the jump.
+    EXPECT_LE(v, 1.26);
+  }
+  EXPECT_NEAR(y[10], 0, 1e-9);
+  EXPECT_NEAR(y[60], 1, 1e-9);
+  const StageReport report = road.reports()[0];
+  std::string did;
+  for (const auto& [key, value] : report.effects) did += key + ": " + value + "; ";
+  EXPECT_THAT(did, HasSubstr("left out: 1 samples not later"));
+  EXPECT_THAT(did, HasSubstr("by a line at jumps"));
+}
+
 TEST(Rates, WrongOnesAreRefused) {
   const std::vector<double> x(100, 1.0);
   EXPECT_THAT(chain_error("decimate 1", x), HasSubstr("1"));

@@ -62,6 +62,23 @@ TEST(Draw, MakesPicturesOfEachKind) {
   EXPECT_EQ(draw(figure_named("plain"), Picture::pdf).substr(0, 4), "%PDF");
 }
 
+TEST(Draw, ComparesInGreyAndLeavesNamelessCurvesOutOfTheKey) {
+  Figure figure;
+  figure.title = "before and after";
+  Panel panel;
+  panel.x = {"Time", "s", false, {}, {}};
+  panel.y = {"Level", "V", false, {}, {}};
+  Curve before{"before", {0, 1, 2}, {0, 1, 0}, {1, 2, 1}, neutral_colour},
+      after{"after", {0, 1, 2}, {1, 2, 1}, {}, 0};
+  Curve middle{"", {0, 1, 2}, {0.5, 1.5, 0.5}, {}, 0};
+  panel.curves = {before, after, middle};
+  figure.panels.push_back(panel);
+  const std::string svg = draw(figure, Picture::svg);
+  EXPECT_THAT(svg, ::testing::HasSubstr("a6a6a6"));
+  EXPECT_THAT(svg, ::testing::HasSubstr("before"));
+  EXPECT_THAT(svg, ::testing::HasSubstr("after"));
+}
+
 TEST(Draw, GivesTheSameBytesEachTimeAlsoSideBySide) {
   const std::string once = draw(figure_named("x"), Picture::png);
   std::vector<std::string> many(6);

@@ -3,6 +3,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -71,6 +72,62 @@ TEST(Outline, ShortRecordsAreKeptSampleBySample) {
   push(estimator, {1, 2, 3}, 2);
   EXPECT_EQ(estimator.result()[0].low, (std::vector<double>{1, 2, 3}));
   EXPECT_EQ(estimator.result()[0].samples_per_stretch, 1);
+}
+
+/// Statistics of x in blocks of one size.
+Statistics statistics_of(const std::vector<double>& x, std::size_t block_size) {
+  StatisticsEstimator estimator(1);
+  Block block(1, block_size);
+  for (std::size_t at = 0; at < x.size(); at += block_size) {
+    const std::size_t count = std::min(block_size, x.size() - at);
+    std::copy_n(x.begin() + static_cast<std::ptrdiff_t>(at), count, block.room(0).begin());
+    block.set(static_cast<std::int64_t>(at), count);
+    estimator.add(block);
+  }
+  return estimator.result()[0];
+}
+
+TEST(Statistics, AreTheSameHoweverTheRecordIsCut) {
+  // Lengths around the stretches that moments are taken over, and around whole lanes.
+  for (const std::size_t length : {1u, 7u, 8u, 9u, 2047u, 2048u, 2049u, 4099u, 10000u}) {
+    std::vector<double> x(length);
+    for (std::size_t n = 0; n < length; ++n)
+      x[n] = 5 + std::sin(0.7 * static_cast<double>(n)) + 0.001 * static_cast<double>(n % 91);
+    double sum = 0, low = x[0], high = x[0];
+    for (const double v : x) sum += v, low = std::min(low, v), high = std::max(high, v);
+    const double mean = sum / static_cast<double>(length);
+    double m2 = 0, m3 = 0, m4 = 0;
+    for (const double v : x) {
+      const double d = v - mean;
+      m2 += d * d, m3 += d * d * d, m4 += d * d * d * d;
+    }
+    const auto n = static_cast<double>(length);
+    for (const std::size_t block : {5u, 100u, 2048u, 65536u}) {
+      const Statistics s = statistics_of(x, block);
+      EXPECT_EQ(s.samples, static_cast<std::int64_t>(length));
+      EXPECT_EQ(s.min, low);
+      EXPECT_EQ(s.max, high);
+      EXPECT_NEAR(s.mean, mean, 1e-12);
+      if (length < 3) continue;
+      EXPECT_NEAR(s.std, std::sqrt(m2 / (n - 1)), 1e-12);
+      EXPECT_NEAR(s.skewness, std::sqrt(n) * m3 / std::pow(m2, 1.5), 1e-10);
+      EXPECT_NEAR(s.kurtosis, n * m4 / (m2 * m2), 1e-10);
+    }
+  }
+}
+
+TEST(Statistics, ARunAtARailIsCountedAcrossStretchesAndBlocks) {
+  std::vector<double> x(9000);
+  for (std::size_t n = 0; n < x.size(); ++n) x[n] = std::sin(0.01 * static_cast<double>(n));
+  for (std::size_t n = 2040; n < 2060; ++n) x[n] = 2;   // Over the end of a stretch.
+  for (std::size_t n = 6000; n < 6003; ++n) x[n] = -3;  // Too short for a run.
+  for (const std::size_t block : {50u, 2048u, 3000u, 9000u}) {
+    const Statistics s = statistics_of(x, block);
+    EXPECT_EQ(s.at_max, 20) << block;
+    EXPECT_EQ(s.at_min, 3) << block;
+    EXPECT_EQ(s.longest_rail, 20) << block;
+    EXPECT_EQ(s.rail_runs, 1) << block;
+  }
 }
 
 }  // namespace
