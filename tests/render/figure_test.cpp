@@ -74,7 +74,7 @@ TEST(Draw, ComparesInGreyAndLeavesNamelessCurvesOutOfTheKey) {
   panel.curves = {before, after, middle};
   figure.panels.push_back(panel);
   const std::string svg = draw(figure, Picture::svg);
-  EXPECT_THAT(svg, ::testing::HasSubstr("a6a6a6"));
+  EXPECT_THAT(svg, ::testing::HasSubstr("166, 166, 166"));
   EXPECT_THAT(svg, ::testing::HasSubstr("before"));
   EXPECT_THAT(svg, ::testing::HasSubstr("after"));
 }
