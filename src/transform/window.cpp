@@ -1,10 +1,17 @@
-// window.cpp: cosine-sum windows by their published coefficients, Kaiser by its Bessel function.
+// window.cpp: cosine-sum windows by their published coefficients, others by their formulas; u = 2 n / N - 1.
 //
-//   hann, hamming                Harris, Proc. IEEE 66 (1978) 51-83; hamming with 0.54, 0.46
-//   blackman-harris              the 4-term minimum of the same paper (-92 dB)
-//   flat-top                     five terms: ISO 18431-2:2004 with the digits of D'Antona & Ferrero, Digital
-//   Signal Processing for Measurement Systems (2006) kaiser(b)                    I0(b sqrt(1 - u^2)) /
-//   I0(b), u = 2 n / N - 1; Kaiser & Schafer, IEEE Trans. ASSP 28 (1980) 105-107
+//   bartlett          1 - |u|
+//   hann, hamming     Harris, Proc. IEEE 66 (1978) 51-83; hamming with 0.54, 0.46
+//   blackman          0.42, 0.5, 0.08 (the same paper)
+//   blackman-harris   the 4-term minimum of the same paper (-92 dB)
+//   nuttall           4 terms, -98 dB: Nuttall, IEEE Trans. ASSP 29 (1981) 84-91
+//   flat-top          five terms: ISO 18431-2:2004 with the digits of D'Antona & Ferrero, Digital Signal
+//                     Processing for Measurement Systems (2006)
+//   flat-top-narrow   four terms, -70 dB: Heinzel, Ruediger & Schilling, Spectrum and spectral density
+//                     estimation by the DFT (2002), appendix
+//   kaiser(b)         I0(b sqrt(1 - u^2)) / I0(b); Kaiser & Schafer, IEEE Trans. ASSP 28 (1980) 105-107
+//   tukey(a)          1 up to |u| = 1 - a, then a cosine down to 0 (Harris)
+//   gaussian(a)       exp(-(a u)^2 / 2) (Harris)
 #include "transform/window.h"
 
 #include <algorithm>
@@ -38,6 +45,9 @@ double kernel(double x, double size) {
 const std::vector<WindowEntry>& window_table() {
   static const std::vector<WindowEntry> table = [] {
     const std::vector<double> flat = {0.21557895, 0.41663158, 0.277263158, 0.083578947, 0.006947368};
+    // Heinzel's coefficients are relative to the first.
+    const double scale = 1 / (1 + 1.90796 + 1.07349 + 0.18199);
+    const std::vector<double> narrow = {scale, 1.90796 * scale, 1.07349 * scale, 0.18199 * scale};
     return std::vector<WindowEntry>{
         {WindowKind::rectangular,
          "rectangular",
@@ -47,6 +57,14 @@ const std::vector<WindowEntry>& window_table() {
          0,
          "no weighting: whole periods, transients",
          {1}},
+        {WindowKind::bartlett,
+         "bartlett",
+         false,
+         0,
+         0,
+         0,
+         "a triangle, where a paper or a standard asks for it",
+         {}},
         {WindowKind::hann,
          "hann",
          false,
@@ -63,6 +81,14 @@ const std::vector<WindowEntry>& window_table() {
          0,
          "lower first side lobe, slowly falling ones",
          {0.54, 0.46}},
+        {WindowKind::blackman,
+         "blackman",
+         false,
+         0,
+         0,
+         0,
+         "between hann and blackman-harris",
+         {0.42, 0.5, 0.08}},
         {WindowKind::blackman_harris,
          "blackman-harris",
          false,
@@ -71,8 +97,20 @@ const std::vector<WindowEntry>& window_table() {
          0,
          "weak tones beside strong ones",
          {0.35875, 0.48829, 0.14128, 0.01168}},
+        {WindowKind::nuttall,
+         "nuttall",
+         false,
+         0,
+         0,
+         0,
+         "the same, side lobes 6 dB lower",
+         {0.3635819, 0.4891775, 0.1365995, 0.0106411}},
         {WindowKind::flat_top, "flat-top", false, 0, 0, 0, "levels read straight from the bins", flat},
-        {WindowKind::kaiser, "kaiser", true, 9, 0, 40, "side lobes against width as beta says", {}},
+        {WindowKind::flat_top_narrow, "flat-top-narrow", false, 0, 0, 0,
+         "the same with a narrower main lobe and higher side lobes", narrow},
+        {WindowKind::kaiser, "kaiser", true, 9, 0, 40, "side lobes against width as the parameter says", {}},
+        {WindowKind::tukey, "tukey", true, 0.5, 0, 1, "flat, with cosine ends of that share: transients", {}},
+        {WindowKind::gaussian, "gaussian", true, 3, 0.5, 10, "smooth; falls to exp(-a^2/2) at the ends", {}},
     };
   }();
   return table;
@@ -107,16 +145,35 @@ Window parse_window(std::string_view text) {
   throw Error(Status::usage, unknown_name("window", text, names));
 }
 
+namespace {
+
+/// Windows that are no sums of cosines, at u = -1 .. 1.
+double shape(const Window& window, double u) {
+  const double a = window.parameter;
+  switch (window.kind) {
+    case WindowKind::kaiser:
+      return std::cyl_bessel_i(0, a * std::sqrt(std::max(0.0, 1 - u * u))) / std::cyl_bessel_i(0, a);
+    case WindowKind::tukey: {
+      const double past = std::abs(u) - (1 - a);
+      return past <= 0 ? 1 : 0.5 + 0.5 * std::cos(pi * past / a);
+    }
+    case WindowKind::gaussian:
+      return std::exp(-0.5 * a * a * u * u);
+    default:
+      return 1 - std::abs(u);
+  }
+}
+
+}  // namespace
+
 std::vector<double> make_window(const Window& window, std::size_t size) {
   const WindowEntry& entry = entry_of(window.kind);
   std::vector<double> w(size);
   const auto n_all = static_cast<double>(size);
   for (std::size_t n = 0; n < size; ++n) {
     const auto x = static_cast<double>(n);
-    if (window.kind == WindowKind::kaiser) {
-      const double u = 2 * x / n_all - 1;
-      w[n] = std::cyl_bessel_i(0, window.parameter * std::sqrt(std::max(0.0, 1 - u * u))) /
-             std::cyl_bessel_i(0, window.parameter);
+    if (entry.terms.empty()) {
+      w[n] = shape(window, 2 * x / n_all - 1);
       continue;
     }
     double sum = 0;
@@ -233,6 +290,13 @@ WindowFigures window_figures(const Window& window) {
   for (double d = figures.half_width_bins + figure_step; d < 300; d += figure_step)
     highest = std::max(highest, std::abs(transform(d)));
   figures.sidelobe_db = 20 * std::log10(highest);
+  // The highest lobes of two octaves far out, apart by one.
+  const auto highest_in = [&](double from, double to) {
+    double most = 1e-30;
+    for (double d = from; d < to; d += figure_step) most = std::max(most, std::abs(transform(d)));
+    return most;
+  };
+  figures.rolloff_db = 20 * std::log10(highest_in(256, 320) / highest_in(128, 160));
   return figures;
 }
 

@@ -7,7 +7,20 @@
 
 namespace vprism {
 
-enum class WindowKind { rectangular, hann, hamming, blackman_harris, flat_top, kaiser };
+enum class WindowKind {
+  rectangular,
+  bartlett,
+  hann,
+  hamming,
+  blackman,
+  blackman_harris,
+  nuttall,
+  flat_top,
+  flat_top_narrow,
+  kaiser,
+  tukey,
+  gaussian
+};
 
 /// A window with its parameter, if it has one ("kaiser(8.6)": beta).
 struct Window {
@@ -24,7 +37,7 @@ struct WindowEntry {
   bool has_parameter;
   double parameter, least, most;  ///< Default and allowed range of the parameter.
   const char* what;
-  std::vector<double> terms;  ///< a_m of w[n] = sum_m (-1)^m a_m cos(2 pi m n / N); empty for kaiser.
+  std::vector<double> terms;  ///< a_m of w[n] = sum_m (-1)^m a_m cos(2 pi m n / N); empty for others.
 };
 const std::vector<WindowEntry>& window_table();
 
@@ -41,6 +54,7 @@ struct WindowFigures {
   double enbw_bins = 0;        ///< N sum(w^2) / sum(w)^2
   double scalloping_db = 0;    ///< Level of a tone half-way between two bins, dB (negative).
   double sidelobe_db = 0;      ///< Highest side lobe, dB re main lobe (negative).
+  double rolloff_db = 0;       ///< Fall of the side lobes far out, dB an octave (negative).
   double half_width_bins = 0;  ///< From the middle of the main lobe to its first null (or least level).
 };
 WindowFigures window_figures(const Window& window);

@@ -37,7 +37,33 @@ INSTANTIATE_TEST_SUITE_P(Harris, WindowFigure,
                                            Published{"hamming", 1.36, -1.75, -43, 0.54},
                                            Published{"blackman-harris", 2.00, -0.83, -92, 0.36},
                                            Published{"kaiser(9.42477796)", 1.80, -1.02, -69, 0.40},
+                                           Published{"bartlett", 1.33, -1.82, -26.5, 0.50},
+                                           Published{"blackman", 1.73, -1.10, -58, 0.42},
+                                           Published{"tukey(0.5)", 1.22, -2.24, -15, 0.75},
+                                           Published{"nuttall", 1.9761, -0.8506, -98.1, 0.3636},
+                                           Published{"flat-top-narrow", 3.4129, -0.0065, -70.4, 0.2402},
                                            Published{"flat-top", 3.7702, -0.0096, -93.0, 0.2156}));
+
+TEST(WindowFigures, OfAGaussianFollowFromItsIntegrals) {
+  for (const double a : {2.5, 3.0, 3.5}) {
+    const WindowFigures figures = window_figures({WindowKind::gaussian, a});
+    const double gain = std::sqrt(std::numbers::pi / 2) / a * std::erf(a / std::sqrt(2));
+    const double square = std::sqrt(std::numbers::pi) / (2 * a) * std::erf(a);
+    EXPECT_NEAR(figures.coherent_gain, gain, 1e-5);
+    EXPECT_NEAR(figures.enbw_bins, square / (gain * gain), 1e-4);
+  }
+}
+
+TEST(WindowFigures, SideLobesFallAsHarrisTellsOrAsTheEndsMakeThem) {
+  // A window whose k-th derivative is the first that jumps at its ends falls by 6 (k + 1) dB an octave.
+  for (const auto& [name, rolloff] : {std::pair{"rectangular", -6.0},
+                                      {"bartlett", -12.0},
+                                      {"hann", -18.0},
+                                      {"hamming", -6.0},
+                                      {"blackman", -18.0},
+                                      {"tukey(0.5)", -18.0}})
+    EXPECT_NEAR(window_figures(parse_window(name)).rolloff_db, rolloff, 0.8) << name;
+}
 
 class AllWindows : public ::testing::TestWithParam<const char*> {};
 
@@ -51,7 +77,9 @@ TEST_P(AllWindows, ArePeriodicWithTheirPeakInTheMiddle) {
 TEST_P(AllWindows, TransformIsTheSumItStandsFor) {
   const Window window = parse_window(GetParam());
   for (const std::size_t size : {64u, 101u}) {
-    if (size == 101 && window.kind == WindowKind::kaiser) continue;  // Thinned to an even size.
+    const bool sampled = window.kind == WindowKind::kaiser || window.kind == WindowKind::bartlett ||
+                         window.kind == WindowKind::tukey || window.kind == WindowKind::gaussian;
+    if (size == 101 && sampled) continue;  // Thinned to an even size.
     const std::vector<double> w = make_window(window, size);
     const WindowTransform transform(window, size);
     double gain = 0;
@@ -71,7 +99,8 @@ TEST_P(AllWindows, TransformIsTheSumItStandsFor) {
 
 INSTANTIATE_TEST_SUITE_P(Table, AllWindows,
                          ::testing::Values("rectangular", "hann", "hamming", "blackman-harris", "flat-top",
-                                           "kaiser", "kaiser(4)"));
+                                           "flat-top-narrow", "nuttall", "blackman", "bartlett", "tukey",
+                                           "tukey(1)", "gaussian", "kaiser", "kaiser(4)"));
 
 TEST(ParseWindow, KeepsTheParameterAndRefusesNonsense) {
   EXPECT_DOUBLE_EQ(parse_window("kaiser(12)").parameter, 12);
