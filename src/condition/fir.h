@@ -31,6 +31,8 @@ std::vector<double> taps_from_gain(const std::function<double(double)>& gain, st
 double dot(const double* a, const double* b, std::size_t count);
 /// out[j] = sum taps[j][i] x[j][i] for j = 0 .. 3; `count` must be a multiple of 8.
 void four_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out);
+/// The same where x[0] is x[1] and x[2] is x[3].
+void two_by_two_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out);
 
 /// Runs taps of odd length 2 H + 1 centred on every `step`-th sample: as many samples come out as go in (or
 /// one for each `step` of them, begun or not), none delayed. Ends are continued by odd reflection, so that

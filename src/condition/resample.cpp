@@ -4,9 +4,10 @@
 // windowed ideal low pass that is flat over 90% of the narrower of both bands and 105 dB down from its end
 // on. Ratios L / M with L up to 2,048 have one set of taps for each of the L phases; of others 2,048 sets are
 // kept and neighbours are interpolated (error below (pi / 2048)^2 / 8, -130 dB). Each set adds up to 1.
-// Reductions by 2.4 and more are decimated by a whole factor first.
+// Reductions by four and more are decimated by a whole factor first.
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <numbers>
 
 #include "base/error.h"
@@ -26,7 +27,8 @@ struct PhaseBank {
   double step = 1;                ///< Input samples for each output sample.
   std::size_t half = 0, phases = 1;
   std::vector<double> taps;  ///< phases (one more without a ratio) sets of 2 half.
-  const double* set(std::size_t phase) const { return taps.data() + phase * 2 * half; }
+  std::size_t skip = 0;      ///< So that each set begins a line of the cache.
+  const double* set(std::size_t phase) const { return taps.data() + skip + phase * 2 * half; }
 };
 
 /// M / L nearest to `step` with L up to 640, if it is as good as equal over `count` outputs.
@@ -60,10 +62,11 @@ PhaseBank make_bank(double step, double count) {
   bank.half = (kaiser_taps(attenuation_db, width) / 2 + 1 + 7) / 8 * 8;
   bank.phases = static_cast<std::size_t>(ratio ? static_cast<double>(bank.up) : std::ceil(640 * narrow));
   const std::size_t sets = ratio ? bank.phases : bank.phases + 1;
-  bank.taps.resize(sets * 2 * bank.half);
+  bank.taps.resize(sets * 2 * bank.half + 8);
+  while (reinterpret_cast<std::uintptr_t>(bank.taps.data() + bank.skip) % 64 != 0) ++bank.skip;
   for (std::size_t phase = 0; phase < sets; ++phase) {
     const double shift = static_cast<double>(phase) / static_cast<double>(bank.phases);
-    double* const h = bank.taps.data() + phase * 2 * bank.half;
+    double* const h = bank.taps.data() + bank.skip + phase * 2 * bank.half;
     double sum = 0;
     for (std::size_t i = 0; i < 2 * bank.half; ++i) {
       const double m = static_cast<double>(i) - static_cast<double>(bank.half - 1) - shift;
@@ -100,10 +103,11 @@ class PhaseFilter : public ColumnWorker {
     const double *taps[4], *x[4];
     double places[4], sums[4];
     std::size_t queued = 0;
+    const std::int64_t whole_step = b.up > 0 ? b.down / b.up : 0, phase_step = b.up > 0 ? b.down % b.up : 0;
     const auto hand_out = [&] {
       if (queued == 0) return;
       for (std::size_t i = queued; i < 4; ++i) taps[i] = taps[0], x[i] = x[0];
-      four_dots_of(taps, x, 2 * b.half, sums);
+      (b.up > 0 ? four_dots_of : two_by_two_dots_of)(taps, x, 2 * b.half, sums);
       if (b.up > 0)
         out.insert(out.end(), sums, sums + queued);
       else
@@ -130,8 +134,8 @@ class PhaseFilter : public ColumnWorker {
         x[queued + 1] = x[queued];
         ++queued;
       } else {
-        whole_ += b.down / b.up;
-        phase_ += b.down % b.up;
+        whole_ += whole_step;
+        phase_ += phase_step;
         if (phase_ >= b.up) phase_ -= b.up, ++whole_;
       }
       if (++queued == 4) hand_out();
@@ -161,7 +165,7 @@ class Resample : public ColumnStage {
     if (expected > 1e12)
       throw Error(Status::analysis,
                   passing.file + ": resample: " + format_number(expected) + " samples would come out");
-    first_ = ratio >= 2.4 ? static_cast<std::size_t>(ratio / 1.2) : 1;
+    first_ = ratio >= 4 ? static_cast<std::size_t>(ratio / 2) : 1;
     // Rounding must not add a sample.
     samples_ = static_cast<std::int64_t>(std::ceil(expected * (1 - 1e-12)));
     if (expected < 1)
