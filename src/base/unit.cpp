@@ -176,10 +176,38 @@ double Unit::convert(double value, const Unit& other) const {
   return converted;
 }
 
+namespace {
+
+/// "m/s^2" in "s": {"m", -2}; what does not end in such a power is its own base, with power 0.
+std::pair<std::string, int> power_at_end(const std::string& text, const std::string& factor) {
+  for (const char sign : {'/', '*'}) {
+    const std::size_t at = text.rfind(sign + factor);
+    if (at == std::string::npos || at == 0) continue;
+    const std::string tail = text.substr(at + 1 + factor.size());
+    int power = 0;
+    if (tail.empty()) power = 1;
+    if (tail.size() == 2 && tail[0] == '^' && tail[1] >= '2' && tail[1] <= '9') power = tail[1] - '0';
+    if (power > 0) return {text.substr(0, at), sign == '/' ? -power : power};
+  }
+  return {text, 0};
+}
+
+/// `text` with the power of `factor` at its end raised by one, or lowered.
+std::string with_power(const std::string& text, const std::string& factor, int raise) {
+  auto [base, power] = power_at_end(text, factor);
+  if (power == 0) base = grouped(base);
+  power += raise;
+  if (power == 0) return base;
+  const std::string size = std::abs(power) > 1 ? "^" + std::to_string(std::abs(power)) : "";
+  return base + (power < 0 ? "/" : "*") + factor + size;
+}
+
+}  // namespace
+
 Unit Unit::over(const Unit& other) const {
   if (text_ == other.text_) return {};
   if (other.text_ == "1") return *this;
-  Unit out = opaque(grouped(text_) + "/" + grouped(other.text_));
+  Unit out = opaque(with_power(text_, grouped(other.text_), -1));
   if (known() && other.known()) {
     const std::lock_guard guard(Library::get().lock);
     out.meaning_ = std::make_shared<Meaning>(ut_divide(meaning_->unit, other.meaning_->unit));
@@ -191,7 +219,7 @@ Unit Unit::times(const Unit& other) const {
   if (text_ == "1") return other;
   if (other.text_ == "1") return *this;
   Unit out =
-      opaque(text_ == other.text_ ? grouped(text_) + "^2" : grouped(text_) + "*" + grouped(other.text_));
+      opaque(text_ == other.text_ ? grouped(text_) + "^2" : with_power(text_, grouped(other.text_), 1));
   if (known() && other.known()) {
     const std::lock_guard guard(Library::get().lock);
     out.meaning_ = std::make_shared<Meaning>(ut_multiply(meaning_->unit, other.meaning_->unit));

@@ -32,7 +32,8 @@ class Unit {
   bool converts_to(const Unit& other) const;
   /// `value` of this unit in the other. Throws Error(usage) when the two do not fit.
   double convert(double value, const Unit& other) const;
-  /// This unit divided by (times) the other; equal units cancel to "1".
+  /// This unit divided by (times) the other. Equal units cancel to "1"; a power of the other at the end is
+  /// counted on: "m/s^2" times "s" is "m/s".
   Unit over(const Unit& other) const;
   Unit times(const Unit& other) const;
   friend bool operator==(const Unit& a, const Unit& b) { return a.text_ == b.text_; }

@@ -28,8 +28,7 @@ const std::vector<CommandEntry>& command_table() {
        "the same recording in g, with names and units, as HDF5", make_convert_task},
       {"condition", "FILE...",
        "what a chain of conditioning steps does: levels, lines and figures before and after",
-       "vprism condition tern-point/drive-scope.csv --channel 'motor current' --chain 'detrend linear | "
-       "despike | "
+       "vprism condition tern-point/drive-scope.csv --channel 'motor current' --chain 'despike | "
        "lowpass 2kHz zero-phase'",
        "the motor current without its spikes and switching ripple, beside the raw one", make_condition_task},
       {"generate", "DESCRIPTION...", "make a signal of known content, with the truth about it beside it",

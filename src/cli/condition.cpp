@@ -27,18 +27,10 @@ std::optional<std::complex<double>> chain_gain(const Chain& chain, double hz, st
   return gain;
 }
 
-/// RMS of what lies within the main lobe around a frequency.
-double rms_around(const Spectrum& s, double hz) {
-  const auto middle = static_cast<std::int64_t>(std::llround(hz / s.plan.bin_hz));
-  double power = 0;
-  for (std::int64_t k = middle - 2; k <= middle + 2; ++k)
-    if (k >= 0 && k < static_cast<std::int64_t>(s.bins())) power += s.power[static_cast<std::size_t>(k)];
-  return std::sqrt(power / s.enbw_bins);
-}
-
 std::vector<ChangedLine> changed_lines(const ChannelSpectrum& before, const ChannelSpectrum& after,
                                        const Chain& chain) {
   std::vector<ChangedLine> out;
+  const double half_width = window_half_width_bins(before.spectrum.window);
   for (const Peak& peak : before.peaks) {
     if (out.size() == lines_shown) break;
     ChangedLine line;
@@ -58,8 +50,8 @@ std::vector<ChangedLine> changed_lines(const ChannelSpectrum& before, const Chan
         nearest = &p;
     line.found_after = nearest != nullptr;
     line.after = nearest != nullptr ? nearest->rms
-                                    : peak.rms * rms_around(after.spectrum, peak.frequency_hz) /
-                                          rms_around(before.spectrum, peak.frequency_hz);
+                                    : peak.rms * after.spectrum.rms_around(peak.frequency_hz, half_width) /
+                                          before.spectrum.rms_around(peak.frequency_hz, half_width);
     out.push_back(line);
   }
   return out;

@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <filesystem>
+#include <sstream>
 
 #include "cli/command.h"
 #include "cli/console.h"
@@ -18,7 +19,7 @@ namespace {
 
 struct GenerateSettings {
   std::optional<double> rate_hz, duration_s, start_s, uneven;
-  std::size_t samples = 0, seed = 1;
+  std::optional<std::size_t> samples, seed;
   std::string name = "generated", to, chain;
   WriteSettings write;
   OutputSettings output;
@@ -67,8 +68,8 @@ void read_description(const std::string& path, GenerateSettings& settings,
     } else if (name == "samples" || name == "seed") {
       const auto value = node.value<std::int64_t>();
       if (!value || *value < 0) fail(node, "\"" + std::string(name) + "\" must be a whole number, 0 or more");
-      std::size_t& target = name == "samples" ? settings.samples : settings.seed;
-      if (target == (name == "samples" ? 0u : 1u)) target = static_cast<std::size_t>(*value);
+      auto& target = name == "samples" ? settings.samples : settings.seed;
+      if (!target) target = static_cast<std::size_t>(*value);
     } else if (name == "channel") {
       const toml::array* list = node.as_array();
       if (list == nullptr || !list->is_array_of_tables()) {
@@ -106,6 +107,60 @@ bool is_description_file(const std::string& text) {
   return text.size() > 5 && text.compare(text.size() - 5, 5, ".toml") == 0;
 }
 
+/// A count that a description file may give instead.
+Option whole_option(const char* name, const char* help, long long least, std::optional<std::size_t>& target) {
+  return {name,
+          "N",
+          help,
+          false,
+          [&target, least](const std::string& t) {
+            target = static_cast<std::size_t>(parse_whole_number(t, least));
+          },
+          [&target] { return target ? Json(*target) : Json(nullptr); }};
+}
+
+toml::array toml_list(const std::vector<double>& values) {
+  toml::array out;
+  for (const double value : values) out.push_back(value);
+  return out;
+}
+
+/// What a recording holds, as TOML.
+std::string truth_text(const GeneratorSettings& made, const std::string& chain, const std::string& file) {
+  toml::table all{{"rate_hz", made.rate_hz},
+                  {"samples", made.samples},
+                  {"start_s", made.start_s},
+                  {"seed", static_cast<std::int64_t>(made.seed)}};
+  if (made.uneven > 0) all.insert("uneven", made.uneven);
+  if (!chain.empty()) all.insert("chain", chain);
+  toml::array channels;
+  const auto truths = generator_truth(made);
+  for (std::size_t c = 0; c < truths.size(); ++c) {
+    const ChannelDescription& description = made.channels[c];
+    toml::array terms;
+    for (const Truth& truth : truths[c]) {
+      toml::table term;
+      for (const auto& [key, value] : truth) {
+        if (const auto* list = std::get_if<std::vector<double>>(&value))
+          term.insert(key, toml_list(*list));
+        else if (const auto* number = std::get_if<double>(&value))
+          term.insert(key, *number);
+        else
+          term.insert(key, std::get<std::string>(value));
+      }
+      terms.push_back(std::move(term));
+    }
+    channels.push_back(toml::table{{"name", description.name},
+                                   {"unit", description.unit.text()},
+                                   {"signal", description.signal},
+                                   {"term", std::move(terms)}});
+  }
+  all.insert("channel", std::move(channels));
+  std::ostringstream out;
+  out << "# What " << file << " holds; made by Vast Prism " << version() << ".\n" << all << "\n";
+  return out.str();
+}
+
 class GenerateTask : public Task {
  public:
   std::vector<OptionGroup> options() override {
@@ -114,11 +169,11 @@ class GenerateTask : public Task {
              {quantity_option("rate", "F", "samples per second (needed)", Dimension::frequency, s.rate_hz),
               quantity_option("duration", "T", "length of the record (this or --samples is needed)",
                               Dimension::time, s.duration_s),
-              count_option("samples", "length of the record in samples", 1, s.samples),
+              whole_option("samples", "length of the record in samples", 1, s.samples),
               {"start", "T", "time of the first sample (default: 0 s)", false,
                [&s](const std::string& t) { s.start_s = parse_quantity(t, Dimension::time); },
                [&s] { return s.start_s ? Json(*s.start_s) : Json(nullptr); }},
-              count_option("seed", "choice of the random numbers (default: 1)", 0, s.seed),
+              whole_option("seed", "choice of the random numbers (default: 1)", 0, s.seed),
               quantity_option("uneven", "SHARE",
                               "stamps that stray by up to this share of an interval, such as 30%",
                               Dimension::ratio, s.uneven),
@@ -135,7 +190,7 @@ class GenerateTask : public Task {
   }
   std::size_t threads() const override { return settings_.output.threads; }
 
-  Status run(const std::vector<std::string>& inputs, const Json& settings) override {
+  Status run(const std::vector<std::string>& inputs, const Json&) override {
     GeneratorSettings made;
     GenerateSettings& s = settings_;
     for (const std::string& input : inputs) {
@@ -149,19 +204,19 @@ class GenerateTask : public Task {
     }
     if (!s.rate_hz || !(*s.rate_hz > 0))
       throw Error(Status::usage, "--rate is missing: say how many samples a second, such as --rate 10kHz");
-    if (s.duration_s && s.samples > 0 &&
-        s.samples != static_cast<std::size_t>(std::llround(*s.duration_s * *s.rate_hz)))
+    if (s.duration_s && s.samples &&
+        *s.samples != static_cast<std::size_t>(std::llround(*s.duration_s * *s.rate_hz)))
       throw Error(Status::usage, "--duration and --samples disagree; give one of them");
-    if (!s.duration_s && s.samples == 0)
+    if (!s.duration_s && !s.samples)
       throw Error(Status::usage, "--duration is missing: say how long, such as --duration 10s");
     const double wanted =
-        s.samples > 0 ? static_cast<double>(s.samples) : std::round(*s.duration_s * *s.rate_hz);
+        s.samples ? static_cast<double>(*s.samples) : std::round(*s.duration_s * *s.rate_hz);
     if (!(wanted >= 1) || wanted > 1e12)
       throw Error(Status::usage, "--duration: " + format_number(wanted) + " samples would come out");
     made.rate_hz = *s.rate_hz;
     made.samples = static_cast<std::int64_t>(wanted);
     made.start_s = s.start_s.value_or(0);
-    made.seed = s.seed;
+    made.seed = s.seed.value_or(1);
     made.uneven = s.uneven.value_or(0);
     if (!(made.uneven >= 0 && made.uneven < 0.5))
       throw Error(Status::usage,
@@ -178,13 +233,11 @@ class GenerateTask : public Task {
     const Recording recording = road.recording();
     const WrittenRecording written =
         write_recording(road, folder, stem, format, s.write, console.progress("generate"));
-    std::string truth = "# What " + written.names.front() + " holds; made by Vast Prism " + version() + ".\n";
-    if (!s.chain.empty()) truth += "chain = " + toml_text(s.chain) + "\n";
-    folder.add(stem + "-truth.toml", truth + generator_truth(made), "the truth about it");
+    folder.add(stem + "-truth.toml", truth_text(made, s.chain, written.names.front()), "the truth about it");
 
     Telling telling;
     telling.command = "generate";
-    telling.settings = settings;
+    telling.settings = settings_json(options());  // With what the description files gave.
     telling.cautions = written.cautions;
     for (const Channel& channel : recording.channels)
       telling.results.push_back({{"channel", channel.name},

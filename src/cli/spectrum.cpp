@@ -64,15 +64,12 @@ void weigh_doubt(Input& input, const SpectrumPlan& plan, const Window& window, S
   SpectrumEstimator estimator(result.channels.size(), plan, window);
   input.road().run_doubt([&](Block& block) { estimator.add(block); });
   const std::vector<Spectrum> doubts = estimator.result();
+  const double half_width = window_half_width_bins(window);
   for (std::size_t c = 0; c < doubts.size(); ++c) {
     const Spectrum& doubt = doubts[c];
     std::vector<double> lines;
     for (Peak& peak : result.channels[c].peaks) {
-      double power = 0;
-      for (std::size_t k = peak.bin - std::min<std::size_t>(peak.bin, 3);
-           k <= peak.bin + 3 && k < doubt.bins(); ++k)
-        power += doubt.power[k];
-      peak.doubt_rms = std::sqrt(power / doubt.enbw_bins);
+      peak.doubt_rms = doubt.rms_around(peak.frequency_hz, half_width);
       if (peak.doubtful()) lines.push_back(peak.frequency_hz);
     }
     if (lines.empty()) continue;

@@ -161,8 +161,6 @@ class Decimate : public ColumnStage {
     return report;
   }
 
-  std::optional<std::complex<double>> response(double) const override { return {}; }
-
  protected:
   std::unique_ptr<ColumnWorker> make_worker() override {
     const auto factor = static_cast<std::size_t>(factor_);

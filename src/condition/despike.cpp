@@ -17,7 +17,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -70,7 +69,7 @@ class Despike : public Stage {
   }
 
   void start(Recording& passing) override {
-    file_ = passing.file;
+    if (passing.axis.stamped) require_even_time(passing, "despike");
     channels_ = passing.channels;
     axis_ = passing.axis;
     samples_ = passing.samples;
@@ -79,10 +78,6 @@ class Despike : public Stage {
     handed_ = 0;
     outlet_.start(passing);
     begun_ = false;
-    stamped_ = passing.axis.stamped;
-    if (stamped_)
-      throw Error(Status::analysis,
-                  file_ + ": despike needs evenly spaced samples; put \"regrid\" before it");
   }
 
   void push(Block& block, const Sink& next) override {
@@ -357,10 +352,9 @@ class Despike : public Stage {
   double threshold_ = 4;
   std::string mode_;
   std::int64_t chunk_ = 1024, ahead_ = 136, samples_ = 0, handed_ = 0;
-  std::string file_;
   std::vector<Channel> channels_;
   Axis axis_;
-  bool begun_ = false, stamped_ = false, doubt_ = false;
+  bool begun_ = false, doubt_ = false;
   std::vector<DespikeColumn> columns_;
   std::vector<std::int64_t> decided_from_;
   std::vector<Tally> tallies_;

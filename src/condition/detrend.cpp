@@ -9,10 +9,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/dot.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "condition/chain.h"
-#include "condition/fir.h"
 
 namespace vprism {
 

@@ -137,7 +137,11 @@ std::vector<Complex> prototype_poles(FilterKind kind, int order, double ripple_d
   return poles;
 }
 
-Complex FilterDesign::ideal(double cycles) const {
+namespace {
+
+/// A design's gain, given the poles of its prototype.
+Complex ideal_gain(const FilterDesign& design, const std::vector<Complex>& poles, double cycles) {
+  const auto& [kind, band, order, low, high, ripple_db] = design;
   const double w = std::tan(pi * cycles), w1 = std::tan(pi * low), w2 = std::tan(pi * high);
   const double far = 1e300;
   double to = 0;
@@ -155,16 +159,21 @@ Complex FilterDesign::ideal(double cycles) const {
       to = w * w == w1 * w2 ? far : w * (w2 - w1) / (w1 * w2 - w * w);
       break;
   }
-  return std::abs(to) > 1e100 ? 0
-                              : prototype(prototype_poles(kind, order, ripple_db),
-                                          gain_at_zero(kind, order, ripple_db), {0, to});
+  return std::abs(to) > 1e100 ? 0 : prototype(poles, gain_at_zero(kind, order, ripple_db), {0, to});
+}
+
+}  // namespace
+
+Complex FilterDesign::ideal(double cycles) const {
+  return ideal_gain(*this, prototype_poles(kind, order, ripple_db), cycles);
 }
 
 std::vector<Section> FilterDesign::sections() const {
   const double w1 = std::tan(pi * low), w2 = std::tan(pi * high);
   const bool two_edges = band == FilterBand::bandpass || band == FilterBand::bandstop;
   std::vector<Complex> poles;  // In the analogue plane.
-  for (const Complex& p : prototype_poles(kind, order, ripple_db)) {
+  const std::vector<Complex> lowpass_poles = prototype_poles(kind, order, ripple_db);
+  for (const Complex& p : lowpass_poles) {
     if (!two_edges) {
       poles.push_back(band == FilterBand::lowpass ? p * w2 : w1 / p);
       continue;
@@ -218,7 +227,9 @@ std::vector<Section> FilterDesign::sections() const {
     if (edge > 0)
       for (int k = -24; k <= 24; ++k) {
         const double f = edge * std::pow(2.0, k / 4.0);
-        if (f < 0.4999) worst = std::max(worst, std::abs(std::abs(response(out, f)) - std::abs(ideal(f))));
+        if (f < 0.4999)
+          worst = std::max(
+              worst, std::abs(std::abs(response(out, f)) - std::abs(ideal_gain(*this, lowpass_poles, f))));
       }
   if (!(worst < 1e-6) || !(largest_pole(out) < 1)) {
     const double edge = low > 0 ? low : high;

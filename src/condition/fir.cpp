@@ -9,9 +9,9 @@
 #include <cmath>
 #include <numbers>
 
-#include "base/clones.h"
+#include "base/dot.h"
 #include "base/fft.h"
-#include "base/lanes.h"
+#include "condition/reflected_ends.h"
 
 namespace vprism {
 
@@ -74,135 +74,14 @@ std::vector<double> taps_from_gain(const std::function<double(double)>& gain, st
 
 namespace {
 
-VPRISM_WIDE void dot_in_lanes(const double* a, const double* b, std::size_t count, double& out) {
-  Eight s = {}, t = {}, p, x;
-  std::size_t i = 0;
-  for (; i + 16 <= count; i += 16) {
-    load(a + i, p), load(b + i, x), s += p * x;
-    load(a + i + 8, p), load(b + i + 8, x), t += p * x;
-  }
-  for (; i + 8 <= count; i += 8) load(a + i, p), load(b + i, x), s += p * x;
-  double sum = total(s) + total(t);
-  for (; i < count; ++i) sum += a[i] * b[i];
-  out = sum;
-}
-
-/// out[j] = sum taps[i] x[j stride + i] for j = 0 .. 3: the taps are loaded once for four sums.
-VPRISM_WIDE void four_dots(const double* taps, const double* x, std::size_t stride, std::size_t count,
-                           double* out) {
-  const double *const x1 = x + stride, *const x2 = x1 + stride, *const x3 = x2 + stride;
-  Eight s = {}, t = {}, u = {}, v = {}, h, p;
-  std::size_t i = 0;
-  for (; i + 8 <= count; i += 8) {
-    load(taps + i, h);
-    load(x + i, p), s += h * p;
-    load(x1 + i, p), t += h * p;
-    load(x2 + i, p), u += h * p;
-    load(x3 + i, p), v += h * p;
-  }
-  double a = total(s), b = total(t), c = total(u), d = total(v);
-  for (; i < count; ++i)
-    a += taps[i] * x[i], b += taps[i] * x1[i], c += taps[i] * x2[i], d += taps[i] * x3[i];
-  out[0] = a, out[1] = b, out[2] = c, out[3] = d;
-}
-
-/// out[j] = sum taps[j][i] x[j][i] for j = 0 .. 3; count a multiple of 8.
-VPRISM_WIDE void four_pairs(const double* const* taps, const double* const* x, std::size_t count,
-                            double* out) {
-  Eight s = {}, t = {}, u = {}, v = {}, h, p;
-  const double *const h0 = taps[0], *const h1 = taps[1], *const h2 = taps[2], *const h3 = taps[3];
-  const double *const x0 = x[0], *const x1 = x[1], *const x2 = x[2], *const x3 = x[3];
-  for (std::size_t i = 0; i < count; i += 8) {
-    load(h0 + i, h), load(x0 + i, p), s += h * p;
-    load(h1 + i, h), load(x1 + i, p), t += h * p;
-    load(h2 + i, h), load(x2 + i, p), u += h * p;
-    load(h3 + i, h), load(x3 + i, p), v += h * p;
-  }
-  out[0] = total(s), out[1] = total(t), out[2] = total(u), out[3] = total(v);
-}
-
-VPRISM_WIDE void two_by_two(const double* const* taps, const double* const* x, std::size_t count,
-                            double* out) {
-  Eight s = {}, t = {}, u = {}, v = {}, h, p, q;
-  const double *const h0 = taps[0], *const h1 = taps[1], *const h2 = taps[2], *const h3 = taps[3];
-  const double *const x0 = x[0], *const x2 = x[2];
-  for (std::size_t i = 0; i < count; i += 8) {
-    load(x0 + i, p), load(x2 + i, q);
-    load(h0 + i, h), s += h * p;
-    load(h1 + i, h), t += h * p;
-    load(h2 + i, h), u += h * q;
-    load(h3 + i, h), v += h * q;
-  }
-  out[0] = total(s), out[1] = total(t), out[2] = total(u), out[3] = total(v);
-}
-
-}  // namespace
-
-void four_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out) {
-  four_pairs(taps, x, count, out);
-}
-
-void two_by_two_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out) {
-  two_by_two(taps, x, count, out);
-}
-
-double dot(const double* a, const double* b, std::size_t count) {
-  double out;
-  dot_in_lanes(a, b, count, out);
-  return out;
-}
-
-void ReflectedEnds::begin(std::vector<double>& out) {
-  begun_ = true;
-  if (held_.empty()) return;
-  const double first = held_.front();
-  for (std::size_t k = reach_; k > 0; --k) out.push_back(2 * first - held_[std::min(k, held_.size() - 1)]);
-  out.insert(out.end(), held_.begin(), held_.end());
-}
-
-void ReflectedEnds::add(std::span<const double> in, std::vector<double>& out) {
-  if (!begun_) {
-    held_.insert(held_.end(), in.begin(), in.end());
-    if (held_.size() > reach_) begin(out);
-    return;
-  }
-  out.insert(out.end(), in.begin(), in.end());
-  // The last samples are kept for the end.
-  if (in.size() > reach_) {
-    held_.assign(in.end() - static_cast<std::ptrdiff_t>(reach_ + 1), in.end());
-  } else {
-    held_.insert(held_.end(), in.begin(), in.end());
-    if (held_.size() > 2 * reach_ + 4096)
-      held_.erase(held_.begin(), held_.end() - static_cast<std::ptrdiff_t>(reach_ + 1));
-  }
-}
-
-void ReflectedEnds::finish(std::vector<double>& out) {
-  if (!begun_) begin(out);
-  if (held_.empty()) return;
-  const std::size_t last = held_.size() - 1;
-  for (std::size_t k = 1; k <= reach_; ++k) out.push_back(2 * held_[last] - held_[last - std::min(k, last)]);
-}
-
-namespace {
-
 /// Dot products, one for each sample that is wanted.
-class DirectFir : public ColumnWorker {
+class DirectFir : public ReflectedWorker {
  public:
   DirectFir(std::vector<double> taps, std::size_t step)
-      : taps_(std::move(taps)), step_(step), ends_(taps_.size() / 2) {}
+      : ReflectedWorker(taps.size() / 2), taps_(std::move(taps)), step_(step) {}
 
-  void add(std::span<const double> in, std::vector<double>& out) override {
-    ends_.add(in, line_);
-    run(out);
-  }
-  void finish(std::vector<double>& out) override {
-    ends_.finish(line_);
-    run(out);
-  }
-
- private:
-  void run(std::vector<double>& out) {
+ protected:
+  void run(bool, std::vector<double>& out) override {
     const std::size_t taps = taps_.size();
     if (line_.size() < at_ + taps) return;
     out.reserve(out.size() + (line_.size() - at_ - taps) / step_ + 1);
@@ -222,19 +101,17 @@ class DirectFir : public ColumnWorker {
     at_ -= drop;
   }
 
+ private:
   std::vector<double> taps_;
-  std::size_t step_;
-  ReflectedEnds ends_;
-  std::vector<double> line_;
-  std::size_t at_ = 0;
+  std::size_t step_, at_ = 0;
 };
 
 /// The same at step 1 by overlapped transforms: each of size M gives M - taps + 1 samples.
-class TransformedFir : public ColumnWorker {
+class TransformedFir : public ReflectedWorker {
  public:
   explicit TransformedFir(const std::vector<double>& taps)
-      : taps_(taps.size()),
-        ends_(taps.size() / 2),
+      : ReflectedWorker(taps.size() / 2),
+        taps_(taps.size()),
         fft_(size_for(taps.size())),
         time_(fft_.size()),
         bins_(fft_.bins()),
@@ -245,13 +122,9 @@ class TransformedFir : public ColumnWorker {
     for (std::complex<double>& g : gain_.span()) g /= static_cast<double>(fft_.size());
   }
 
-  void add(std::span<const double> in, std::vector<double>& out) override {
-    ends_.add(in, line_);
-    while (line_.size() >= fft_.size()) run(fft_.size(), out);
-  }
-  void finish(std::vector<double>& out) override {
-    ends_.finish(line_);
-    while (line_.size() >= taps_) run(std::min(line_.size(), fft_.size()), out);
+ protected:
+  void run(bool ended, std::vector<double>& out) override {
+    while (line_.size() >= (ended ? taps_ : fft_.size())) transform(std::min(line_.size(), fft_.size()), out);
   }
 
  private:
@@ -261,7 +134,7 @@ class TransformedFir : public ColumnWorker {
     return size;
   }
 
-  void run(std::size_t count, std::vector<double>& out) {
+  void transform(std::size_t count, std::vector<double>& out) {
     double* const x = time_.data();
     std::copy_n(line_.begin(), count, x);
     const bool gaps = std::any_of(x, x + count, [](double v) { return std::isnan(v); });
@@ -288,11 +161,9 @@ class TransformedFir : public ColumnWorker {
   }
 
   std::size_t taps_;
-  ReflectedEnds ends_;
   RealFft fft_;
   FftArray<double> time_;
   FftArray<std::complex<double>> bins_, gain_;
-  std::vector<double> line_;
 };
 
 }  // namespace

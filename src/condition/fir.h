@@ -27,33 +27,10 @@ double centred_gain(const std::vector<double>& taps, double cycles);
 /// Even counts are centred half a sample off, and have no gain at 0.5.
 std::vector<double> taps_from_gain(const std::function<double(double)>& gain, std::size_t taps, double beta);
 
-/// sum a[i] b[i], in lanes.
-double dot(const double* a, const double* b, std::size_t count);
-/// out[j] = sum taps[j][i] x[j][i] for j = 0 .. 3; `count` must be a multiple of 8.
-void four_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out);
-/// The same where x[0] is x[1] and x[2] is x[3].
-void two_by_two_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out);
-
 /// Runs taps of odd length 2 H + 1 centred on every `step`-th sample: as many samples come out as go in (or
 /// one for each `step` of them, begun or not), none delayed. Ends are continued by odd reflection, so that
 /// levels and slopes go on. A missing sample makes H around it missing. Long filters at step 1 run by
 /// overlapped transforms.
 std::unique_ptr<ColumnWorker> make_centred_fir(std::vector<double> taps, std::size_t step = 1);
-
-/// A record continued at both ends by odd reflection about its first and last sample, `reach` samples each
-/// way, as it passes; where the record is shorter than that, its farthest sample is repeated.
-class ReflectedEnds {
- public:
-  explicit ReflectedEnds(std::size_t reach) : reach_(reach) {}
-  /// Appends what can be told of the continued record.
-  void add(std::span<const double> in, std::vector<double>& out);
-  void finish(std::vector<double>& out);
-
- private:
-  void begin(std::vector<double>& out);
-  std::size_t reach_;
-  bool begun_ = false;
-  std::vector<double> held_;  ///< The head until the record is as long as the reach, then the last samples.
-};
 
 }  // namespace vprism

@@ -25,37 +25,21 @@ namespace {
 
 using std::numbers::pi;
 
-/// `unit` times s^power, and the factor that its numbers take: "m/s^2" gives "m/s", "g" gives "m/s"
-/// and 9.80665.
-std::pair<Unit, double> times_seconds(const Unit& unit, int power) {
+/// `unit` times s^power, and the factor that its numbers take: "m/s^2" gives "m/s", "g" gives "m/s" and
+/// 9.80665.
+std::pair<Unit, double> times_seconds(Unit unit, int power) {
   double factor = 1;
-  std::string text = unit.text();
-  if (text.find('s') == std::string::npos || text.find('/') == std::string::npos) {
-    for (const char* plain : {"m/s^2", "m/s"}) {
-      const Unit known = Unit::parse(plain);
-      if (unit.known() && unit.converts_to(known)) {
+  if (unit.text().find("/s") == std::string::npos)
+    for (const char* plain : {"m/s^2", "m/s"})
+      if (const Unit known = Unit::parse(plain); unit.known() && unit.converts_to(known)) {
         factor = unit.convert(1, known);
-        text = plain;
+        unit = known;
         break;
       }
-    }
-  }
-  // How often s is in the denominator already.
-  int seconds = 0;
-  const std::size_t slash = text.rfind("/s");
-  if (slash != std::string::npos) {
-    const std::string tail = text.substr(slash + 2);
-    const std::string digits = !tail.empty() && tail[0] == '^' ? tail.substr(1) : tail;
-    if (tail.empty()) seconds = 1;
-    if (digits.size() == 1 && digits[0] >= '2' && digits[0] <= '9') seconds = digits[0] - '0';
-    if (seconds > 0) text = text.substr(0, slash);
-  }
-  seconds -= power;
-  if (text == "1" && seconds != 0) text = seconds > 0 ? "1" : "";
-  if (seconds > 0) text += "/s" + (seconds > 1 ? "^" + std::to_string(seconds) : "");
-  if (seconds < 0) text += (text.empty() ? "s" : " s") + (seconds < -1 ? "^" + std::to_string(-seconds) : "");
-  const auto known = Unit::try_parse(text);
-  return {known ? *known : Unit::opaque(text), factor};
+  const Unit second = Unit::parse("s");
+  for (; power > 0; --power) unit = unit.times(second);
+  for (; power < 0; ++power) unit = unit.over(second);
+  return {unit, factor};
 }
 
 /// The whole record in frequency.
@@ -87,7 +71,7 @@ class WholeRecord : public ColumnWorker {
     for (std::size_t k = 1; k < bins.size(); ++k) {
       const double f = static_cast<double>(k) * rate_hz_ / static_cast<double>(n);
       const bool last = 2 * k == n;
-      // Half a bin of slack: cut-offs are written in decimals.
+      // Cut-offs are written in decimals.
       if (f < from_hz_ * (1 - 1e-9) || (last && power_ % 2 != 0))
         bins.data()[k] = 0;
       else

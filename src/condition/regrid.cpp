@@ -74,7 +74,8 @@ class Regrid : public Stage {
     first_s_ = axis.start;
     const double span = axis.interval * static_cast<double>(passing.samples - 1);
     mean_hz_ = axis.rate_hz();
-    rate_hz_ = asked_hz_ ? *asked_hz_ : suited_rate();
+    if (!asked_hz_ && suited_hz_ == 0) suited_hz_ = suited_rate();
+    rate_hz_ = asked_hz_.value_or(suited_hz_);
     const double count = std::floor(span * rate_hz_ * (1 + 1e-12) + 1e-9) + 1;
     if (count > 1e12 || count < 2)
       throw Error(Status::analysis,
@@ -94,6 +95,7 @@ class Regrid : public Stage {
   }
 
   void survey(const Block& block) override {
+    suited_hz_ = 0;
     for (const double t : block.stamps()) {
       if (seen_++ > 0 && t > last_ && steps_.size() < 1000000) steps_.push_back(t - last_);
       last_ = seen_ == 1 ? t : std::max(last_, t);
@@ -262,6 +264,7 @@ class Regrid : public Stage {
   }
 
   std::optional<double> asked_hz_;
+  double suited_hz_ = 0;  ///< From the survey's steps; 0: to be found.
   bool cubic_ = true, even_ = false, doubt_ = false, begun_ = false;
   std::vector<Channel> channels_;
   std::size_t columns_ = 0, left_ = 0;

@@ -10,12 +10,14 @@
 #include <cstdint>
 #include <numbers>
 
+#include "base/dot.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "condition/chain.h"
 #include "condition/column.h"
 #include "condition/decimator.h"
 #include "condition/fir.h"
+#include "condition/reflected_ends.h"
 
 namespace vprism {
 
@@ -79,21 +81,13 @@ PhaseBank make_bank(double step, double count) {
   return bank;
 }
 
-class PhaseFilter : public ColumnWorker {
+class PhaseFilter : public ReflectedWorker {
  public:
-  PhaseFilter(std::shared_ptr<const PhaseBank> bank, std::int64_t outputs)
-      : bank_(std::move(bank)), outputs_(outputs), ends_(bank_->half + 1) {}
-  void add(std::span<const double> in, std::vector<double>& out) override {
-    ends_.add(in, line_);
-    run(out);
-  }
-  void finish(std::vector<double>& out) override {
-    ends_.finish(line_);
-    run(out);
-  }
+  PhaseFilter(const std::shared_ptr<const PhaseBank>& bank, std::int64_t outputs)
+      : ReflectedWorker(bank->half + 1), bank_(bank), outputs_(outputs) {}
 
- private:
-  void run(std::vector<double>& out) {
+ protected:
+  void run(bool, std::vector<double>& out) override {
     const PhaseBank& b = *bank_;
     // line_[0] is sample `first_` of the record; the lead makes that negative at the beginning.
     const auto reach = static_cast<std::int64_t>(b.half);
@@ -146,10 +140,9 @@ class PhaseFilter : public ColumnWorker {
     if (drop > 0) line_.erase(line_.begin(), line_.begin() + drop), first_ += drop;
   }
 
+ private:
   std::shared_ptr<const PhaseBank> bank_;
   std::int64_t outputs_, next_ = 0, whole_ = 0, phase_ = 0;
-  ReflectedEnds ends_;
-  std::vector<double> line_;
   std::int64_t first_ = -static_cast<std::int64_t>(bank_->half + 1);
 };
 

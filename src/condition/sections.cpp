@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "condition/fir.h"
+#include "condition/reflected_ends.h"
 
 namespace vprism {
 
@@ -94,28 +94,23 @@ class CausalFilter : public ColumnWorker {
   SectionRunner runner_;
 };
 
-class ZeroPhaseFilter : public ColumnWorker {
+class ZeroPhaseFilter : public ReflectedWorker {
  public:
-  ZeroPhaseFilter(const std::vector<Section>& sections, std::size_t samples)
-      : sections_(sections),
-        ahead_(settling_samples(sections)),
-        reach_(std::min(ahead_, std::max<std::size_t>(samples, 1))),
-        stretch_(std::max<std::size_t>(65536, ahead_)),
-        ends_(reach_),
+  ZeroPhaseFilter(const std::vector<Section>& sections, std::size_t ahead, std::size_t reach)
+      : ReflectedWorker(reach),
+        sections_(sections),
+        ahead_(ahead),
+        reach_(reach),
+        stretch_(std::max<std::size_t>(65536, ahead)),
         forward_(sections),
-        skip_(reach_) {}
+        skip_(reach) {}
 
-  void add(std::span<const double> in, std::vector<double>& out) override {
-    const std::size_t at = line_.size();
-    ends_.add(in, line_);
-    forward_.run(line_.data() + at, line_.size() - at);
+ protected:
+  void run(bool ended, std::vector<double>& out) override {
+    forward_.run(line_.data() + filtered_, line_.size() - filtered_);
+    filtered_ = line_.size();
     while (line_.size() >= stretch_ + ahead_) back(stretch_, stretch_ + ahead_, out);
-  }
-  void finish(std::vector<double>& out) override {
-    const std::size_t at = line_.size();
-    ends_.finish(line_);
-    forward_.run(line_.data() + at, line_.size() - at);
-    if (line_.size() > reach_) back(line_.size() - reach_, line_.size(), out);
+    if (ended && line_.size() > reach_) back(line_.size() - reach_, line_.size(), out);
   }
 
  private:
@@ -129,14 +124,14 @@ class ZeroPhaseFilter : public ColumnWorker {
     out.insert(out.end(), back_.rbegin() + static_cast<std::ptrdiff_t>(lead),
                back_.rbegin() + static_cast<std::ptrdiff_t>(keep));
     line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(keep));
+    filtered_ -= keep;
   }
 
   std::vector<Section> sections_;
   std::size_t ahead_, reach_, stretch_;
-  ReflectedEnds ends_;
   SectionRunner forward_;
-  std::size_t skip_;
-  std::vector<double> line_, back_;
+  std::size_t skip_, filtered_ = 0;
+  std::vector<double> back_;
 };
 
 }  // namespace
@@ -147,7 +142,9 @@ std::unique_ptr<ColumnWorker> make_causal_filter(const std::vector<Section>& sec
 
 std::unique_ptr<ColumnWorker> make_zero_phase_filter(const std::vector<Section>& sections,
                                                      std::size_t samples) {
-  return std::make_unique<ZeroPhaseFilter>(sections, samples);
+  const std::size_t ahead = settling_samples(sections);
+  return std::make_unique<ZeroPhaseFilter>(sections, ahead,
+                                           std::min(ahead, std::max<std::size_t>(samples, 1)));
 }
 
 }  // namespace vprism

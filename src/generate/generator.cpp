@@ -132,8 +132,8 @@ class Generator : public SampleSource {
       out.emplace_back();
       for (const auto& term : channel.terms) out.back().push_back(term->truth());
       for (const Shaper& shaper : channel.shapers)
-        out.back().push_back({{"kind", toml_text(shaper.kind == Shaper::Kind::clip ? "clip" : "quantise")},
-                              {"size", toml_number(shaper.size)}});
+        out.back().push_back({{"kind", std::string(shaper.kind == Shaper::Kind::clip ? "clip" : "quantise")},
+                              {"size", shaper.size}});
     }
     return out;
   }
@@ -172,23 +172,8 @@ std::unique_ptr<SampleSource> make_generator(const GeneratorSettings& settings) 
   return std::make_unique<Generator>(settings);
 }
 
-std::string generator_truth(const GeneratorSettings& settings) {
-  const Generator made(settings);
-  std::string out =
-      "rate_hz = " + toml_number(settings.rate_hz) + "\nsamples = " + std::to_string(settings.samples) +
-      "\nstart_s = " + toml_number(settings.start_s) + "\nseed = " + std::to_string(settings.seed) + "\n";
-  if (settings.uneven > 0) out += "uneven = " + toml_number(settings.uneven) + "\n";
-  const auto truths = made.truths();
-  for (std::size_t c = 0; c < truths.size(); ++c) {
-    out += "\n[[channel]]\nname = " + toml_text(made.recording().channels[c].name) +
-           "\nunit = " + toml_text(settings.channels[c].unit.text()) +
-           "\nsignal = " + toml_text(settings.channels[c].signal) + "\n";
-    for (const Truth& truth : truths[c]) {
-      out += "\n[[channel.term]]\n";
-      for (const auto& [key, value] : truth) out += key + " = " + value + "\n";
-    }
-  }
-  return out;
+std::vector<std::vector<Truth>> generator_truth(const GeneratorSettings& settings) {
+  return Generator(settings).truths();
 }
 
 }  // namespace vprism

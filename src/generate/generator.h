@@ -28,7 +28,7 @@ struct GeneratorSettings {
 /// Throws Error(usage) for a description that can't be read, naming channel and term.
 std::unique_ptr<SampleSource> make_generator(const GeneratorSettings& settings);
 
-/// All that is known of such a recording, as TOML.
-std::string generator_truth(const GeneratorSettings& settings);
+/// All that is known of such a recording, per channel: its terms, then what is done to their sum.
+std::vector<std::vector<Truth>> generator_truth(const GeneratorSettings& settings);
 
 }  // namespace vprism

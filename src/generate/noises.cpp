@@ -48,7 +48,7 @@ class Noise : public Term {
   }
   Truth truth() const override {
     Truth out = truth_;
-    if (sections_.empty()) out.emplace_back("rms", toml_number(std_));
+    if (sections_.empty()) out.emplace_back("rms", std_);
     return out;
   }
 
@@ -64,7 +64,7 @@ class Noise : public Term {
 };
 
 Truth noise_truth(const char* kind, double density) {
-  return {{"kind", toml_text(kind)}, {"density", toml_number(density)}};
+  return {{"kind", std::string(kind)}, {"density", density}};
 }
 
 /// Falls by 10 dB a decade; gain 1 at `hz`.
@@ -99,12 +99,7 @@ class Spikes : public Term {
     }
   }
   Truth truth() const override {
-    std::string times;
-    for (const double t : at_) times += (times.empty() ? "" : ", ") + toml_number(t);
-    return {{"kind", toml_text("spikes")},
-            {"rate_hz", toml_number(hz_)},
-            {"amplitude", toml_number(amplitude_)},
-            {"times_s", "[" + times + "]"}};
+    return {{"kind", std::string("spikes")}, {"rate_hz", hz_}, {"amplitude", amplitude_}, {"times_s", at_}};
   }
 
  private:
@@ -134,8 +129,8 @@ class Resonator : public Term {
   }
   Truth truth() const override {
     Truth out = drive_->truth();
-    out.emplace_back("resonator_hz", toml_number(hz_));
-    out.emplace_back("resonator_damping", toml_number(damping_));
+    out.emplace_back("resonator_hz", hz_);
+    out.emplace_back("resonator_damping", damping_);
     return out;
   }
 
@@ -166,7 +161,7 @@ std::unique_ptr<Term> make_pink(StepWords& words, const TermContext& context) {
   const auto at = words.keyed("at");
   const double hz = at ? parse_positive(*at, Dimension::frequency) : 1000;
   Truth truth = noise_truth("pink", density);
-  truth.emplace_back("at_hz", toml_number(hz));
+  truth.emplace_back("at_hz", hz);
   return std::make_unique<Noise>(
       RandomStream(context.seed, context.label), density,
       [hz](const Stretch& stretch) {
@@ -185,8 +180,8 @@ std::unique_ptr<Term> make_band(StepWords& words, const TermContext& context) {
     throw Error(Status::usage, "both edges are needed, above 0 Hz");
   const double density = density_of(words), low = *range.low, high = *range.high;
   Truth truth = noise_truth("band", density);
-  truth.emplace_back("low_hz", toml_number(low));
-  truth.emplace_back("high_hz", toml_number(high));
+  truth.emplace_back("low_hz", low);
+  truth.emplace_back("high_hz", high);
   return std::make_unique<Noise>(
       RandomStream(context.seed, context.label), density,
       [low, high](const Stretch& stretch) {

@@ -1,8 +1,6 @@
 // term.cpp: the table of terms and their parser: `term values > resonator ...`.
 #include "generate/term.h"
 
-#include <fmt/format.h>
-
 #include <cmath>
 #include <sstream>
 
@@ -10,21 +8,6 @@
 #include "base/text.h"
 
 namespace vprism {
-
-std::string toml_number(double value) {
-  std::string out = fmt::format("{}", value);
-  if (out.find_first_of(".en") == std::string::npos) out += ".0";
-  return out;
-}
-
-std::string toml_text(const std::string& text) {
-  std::string out = "\"";
-  for (const char c : clean_text(text, 1000)) {
-    if (c == '"' || c == '\\') out += '\\';
-    out += c;
-  }
-  return out + "\"";
-}
 
 double parse_amount(const std::string& text, const Unit& unit) {
   const Quantity quantity = parse_any_quantity(text);

@@ -6,6 +6,7 @@
 #include <span>
 #include <string>
 #include <utility>
+#include <variant>
 #include <vector>
 
 #include "base/unit.h"
@@ -22,10 +23,9 @@ struct Stretch {
   double duration_s() const { return static_cast<double>(samples) / rate_hz; }
 };
 
-/// Truth about a term: key and value as TOML writes them ("frequency_hz", "31.2").
-using Truth = std::vector<std::pair<std::string, std::string>>;
-std::string toml_number(double value);
-std::string toml_text(const std::string& text);
+/// Truth about a term: {"frequency_hz", 31.2}. Keys carry their unit.
+using TruthValue = std::variant<std::string, double, std::vector<double>>;
+using Truth = std::vector<std::pair<std::string, TruthValue>>;
 
 class Term {
  public:

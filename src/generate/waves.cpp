@@ -80,7 +80,7 @@ class Series : public Term {
   }
   Truth truth() const override {
     Truth out = truth_;
-    out.emplace_back("harmonics", std::to_string(lines_.size()));
+    out.emplace_back("harmonics", static_cast<double>(lines_.size()));
     return out;
   }
 
@@ -92,8 +92,7 @@ class Series : public Term {
 };
 
 Truth basic(const char* kind, double hz, double amplitude) {
-  return {
-      {"kind", toml_text(kind)}, {"frequency_hz", toml_number(hz)}, {"amplitude", toml_number(amplitude)}};
+  return {{"kind", std::string(kind)}, {"frequency_hz", hz}, {"amplitude", amplitude}};
 }
 
 /// Place within the period, 0 to 1.
@@ -122,15 +121,15 @@ std::unique_ptr<Term> make_tone(StepWords& words, const TermContext& context) {
   Truth truth = basic("tone", hz, a);
   const auto phase_text = words.keyed("phase");
   const double phase = phase_text ? degrees(*phase_text) : 0;
-  truth.emplace_back("phase_deg", toml_number(phase));
+  truth.emplace_back("phase_deg", phase);
   std::vector<double> relative = {1};
   if (const auto list = words.keyed("harmonics")) {
-    std::string shown;
+    std::vector<double> amplitudes;
     for (const std::string& one : split(*list, ',')) {
       relative.push_back(parse_quantity(one, Dimension::ratio));
-      shown += (shown.empty() ? "" : ", ") + toml_number(a * relative.back());
+      amplitudes.push_back(a * relative.back());
     }
-    truth.emplace_back("harmonic_amplitudes", "[" + shown + "]");
+    truth.emplace_back("harmonic_amplitudes", amplitudes);
   }
   const auto modulation = [&](const char* what, Dimension dimension, double& size, double& rate) {
     const std::string rate_key = std::string(what) + "-rate";
@@ -141,8 +140,8 @@ std::unique_ptr<Term> make_tone(StepWords& words, const TermContext& context) {
     size = parse_quantity(*text, dimension);
     rate = parse_positive(*rate_text, Dimension::frequency);
     truth.emplace_back(std::string(what) + (dimension == Dimension::ratio ? "_depth" : "_deviation_hz"),
-                       toml_number(size));
-    truth.emplace_back(std::string(what) + "_rate_hz", toml_number(rate));
+                       size);
+    truth.emplace_back(std::string(what) + "_rate_hz", rate);
   };
   double am = 0, am_hz = 0, fm = 0, fm_hz = 0;
   modulation("am", Dimension::ratio, am, am_hz);
@@ -165,9 +164,8 @@ std::unique_ptr<Term> make_hum(StepWords& words, const TermContext& context) {
   const auto at = words.keyed("at");
   const double hz = at ? parse_positive(*at, Dimension::frequency) : 50;
   Truth truth = basic("hum", hz, a);
-  truth.emplace_back("orders", "[1, 3, 5, 7]");
-  truth.emplace_back("amplitudes", "[" + toml_number(a) + ", " + toml_number(a * 0.25) + ", " +
-                                       toml_number(a * 0.15) + ", " + toml_number(a * 0.07) + "]");
+  truth.emplace_back("orders", std::vector<double>{1, 3, 5, 7});
+  truth.emplace_back("amplitudes", std::vector<double>{a, a * 0.25, a * 0.15, a * 0.07});
   return wave(
       [=](double t) {
         const double x = 2 * pi * std::fmod(hz * t, 1.0);
@@ -182,7 +180,7 @@ std::unique_ptr<Term> make_square(StepWords& words, const TermContext& context) 
   const double duty = text ? parse_quantity(*text, Dimension::ratio) : 0.5;
   if (!(duty > 0 && duty < 1)) throw Error(Status::usage, "the duty must lie between 0 and 100%");
   Truth truth = basic("square", hz, a);
-  truth.emplace_back("duty", toml_number(duty));
+  truth.emplace_back("duty", duty);
   return rectangles(hz, -a, 2 * a, duty, words.flag("band-limited"), std::move(truth));
 }
 
@@ -194,7 +192,7 @@ std::unique_ptr<Term> make_pulses(StepWords& words, const TermContext& context) 
   const double width = parse_positive(*text, Dimension::time);
   if (!(width * hz < 1)) throw Error(Status::usage, "the width must be shorter than the period");
   Truth truth = basic("pulses", hz, a);
-  truth.emplace_back("width_s", toml_number(width));
+  truth.emplace_back("width_s", width);
   return rectangles(hz, 0, a, width * hz, words.flag("band-limited"), std::move(truth));
 }
 
@@ -249,11 +247,11 @@ std::unique_ptr<Term> make_sweep(StepWords& words, const TermContext& context) {
           return a * std::cos(2 * pi * std::fmod(turns, 1.0));
         };
       },
-      Truth{{"kind", toml_text("sweep")},
-            {"low_hz", toml_number(f1)},
-            {"high_hz", toml_number(f2)},
-            {"amplitude", toml_number(a)},
-            {"law", toml_text(log ? "log" : "linear")}});
+      Truth{{"kind", std::string("sweep")},
+            {"low_hz", f1},
+            {"high_hz", f2},
+            {"amplitude", a},
+            {"law", std::string(log ? "log" : "linear")}});
 }
 
 std::unique_ptr<Term> make_burst(StepWords& words, const TermContext& context) {
@@ -274,9 +272,13 @@ std::unique_ptr<Term> make_burst(StepWords& words, const TermContext& context) {
   const double begin = parse_quantity(*from, Dimension::time), T = parse_positive(*span, Dimension::time);
   const double period = every ? parse_positive(*every, Dimension::time) : 0;
   if (every && period < T) throw Error(Status::usage, "bursts that come sooner than one ends would overlap");
-  Truth truth = {{"kind", toml_text("burst")},  {"low_hz", toml_number(f1)},    {"high_hz", toml_number(f2)},
-                 {"amplitude", toml_number(a)}, {"from_s", toml_number(begin)}, {"length_s", toml_number(T)}};
-  if (every) truth.emplace_back("every_s", toml_number(period));
+  Truth truth = {{"kind", std::string("burst")},
+                 {"low_hz", f1},
+                 {"high_hz", f2},
+                 {"amplitude", a},
+                 {"from_s", begin},
+                 {"length_s", T}};
+  if (every) truth.emplace_back("every_s", period);
   return wave(
       [=](double t) {
         double s = t - begin;
@@ -297,7 +299,7 @@ std::unique_ptr<Term> make_impulse(StepWords& words, const TermContext& context)
         const double half = 0.5 / stretch.rate_hz;
         return [=](double t) { return t - at > -half && t - at <= half ? a : 0.0; };
       },
-      Truth{{"kind", toml_text("impulse")}, {"at_s", toml_number(at)}, {"amplitude", toml_number(a)}});
+      Truth{{"kind", std::string("impulse")}, {"at_s", at}, {"amplitude", a}});
 }
 
 std::unique_ptr<Term> make_step(StepWords& words, const TermContext& context) {
@@ -308,12 +310,12 @@ std::unique_ptr<Term> make_step(StepWords& words, const TermContext& context) {
         const double slack = 1e-6 / stretch.rate_hz;  // Times are sums of rounded intervals.
         return [=](double t) { return t >= at - slack ? a : 0.0; };
       },
-      Truth{{"kind", toml_text("step")}, {"at_s", toml_number(at)}, {"amplitude", toml_number(a)}});
+      Truth{{"kind", std::string("step")}, {"at_s", at}, {"amplitude", a}});
 }
 
 std::unique_ptr<Term> make_offset(StepWords& words, const TermContext& context) {
   const double a = parse_amount(words.value(), context.unit);
-  return wave([=](double) { return a; }, {{"kind", toml_text("offset")}, {"amplitude", toml_number(a)}});
+  return wave([=](double) { return a; }, {{"kind", std::string("offset")}, {"amplitude", a}});
 }
 
 std::unique_ptr<Term> make_drift(StepWords& words, const TermContext& context) {
@@ -323,7 +325,7 @@ std::unique_ptr<Term> make_drift(StepWords& words, const TermContext& context) {
         const double start = stretch.start_s, T = stretch.duration_s();
         return [=](double t) { return a * (t - start) / T; };
       },
-      Truth{{"kind", toml_text("drift")}, {"amplitude", toml_number(a)}});
+      Truth{{"kind", std::string("drift")}, {"amplitude", a}});
 }
 
 }  // namespace vprism

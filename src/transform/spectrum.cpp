@@ -108,6 +108,15 @@ double Spectrum::level(std::size_t bin, Scale scale) const {
   return 0;
 }
 
+double Spectrum::rms_around(double hz, double half_width_bins) const {
+  const double middle = hz / plan.bin_hz, last = static_cast<double>(bins()) - 1;
+  const auto low = static_cast<std::size_t>(std::clamp(std::ceil(middle - half_width_bins), 0.0, last));
+  const auto high = static_cast<std::size_t>(std::clamp(std::floor(middle + half_width_bins), 0.0, last));
+  double sum = 0;
+  for (std::size_t k = low; k <= high; ++k) sum += power[k];
+  return std::sqrt(sum / enbw_bins);
+}
+
 double Spectrum::rms_total() const {
   double sum = 0;
   for (const double p : power) sum += p;

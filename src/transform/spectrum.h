@@ -69,6 +69,9 @@ struct Spectrum {
   /// Level of bin k: peak is sqrt(2 power) where the bin is doubled and sqrt(power) where it is not; rms is
   /// sqrt(power); psd is power / rbw.
   double level(std::size_t bin, Scale scale) const;
+  /// RMS of what stands within a window's main lobe around a frequency; `half_width_bins` from
+  /// window_half_width_bins.
+  double rms_around(double hz, double half_width_bins) const;
   /// Root of the sum of the density over all bins: the RMS of the windowed record, DC included.
   double rms_total() const;
 };

@@ -29,6 +29,14 @@ TEST(Unit, QuotientsAndProductsKeepTheirMeaning) {
   EXPECT_TRUE(transfer.converts_to(Unit::parse("1/kg")));
   EXPECT_EQ(a.over(a).text(), "1");
   EXPECT_EQ(Unit::parse("V").times(Unit::parse("V")).text(), "V^2");
+  const Unit second = Unit::parse("s");
+  EXPECT_EQ(Unit::parse("m/s^2").times(second).text(), "m/s");
+  EXPECT_EQ(Unit::parse("m/s").times(second).text(), "m");
+  EXPECT_EQ(Unit::parse("m/s").over(second).text(), "m/s^2");
+  EXPECT_EQ(Unit::parse("V").times(second).times(second).text(), "V*s^2");
+  EXPECT_EQ(Unit::parse("V").times(second).over(second).text(), "V");
+  EXPECT_TRUE(Unit::parse("m/s^2").times(second) == Unit::parse("m/s"));
+  EXPECT_NEAR(Unit::parse("m/s^2").times(second).convert(1, Unit::parse("km/h")), 3.6, 1e-12);
   EXPECT_TRUE(Unit::parse("V").times(Unit::parse("A")).converts_to(Unit::parse("W")));
 }
 

@@ -45,7 +45,8 @@ TEST(Condition, TrendsAreNamedInTheDocument) {
   const auto document = run_program(folder, "inspect trend.csv --chain 'detrend linear' --json").json();
   const auto& step = document["inputs"][0]["chain"][0];
   EXPECT_EQ(text_of(step["step"]), "detrend");
-  EXPECT_THAT(text_of(step["did"]["a"]), HasSubstr("slope 0.9999"));
+  // Least squares take 6 / (N^2 - 1) a sample from a cosine of whole periods, here 6e-5 V/s of 1 V/s.
+  EXPECT_THAT(text_of(step["did"]["a"]), HasSubstr("slope 0.99994 V/s"));
   EXPECT_NEAR(number_of(document["results"][0]["mean"]), 0, 1e-9);
   EXPECT_NEAR(number_of(document["results"][0]["rms"]), 1 / std::sqrt(2), 1e-3);
 }
@@ -224,6 +225,12 @@ TEST(Generate, ReadsADescriptionFromAFileAndRemakesItFromTheTruth) {
       0);
   EXPECT_EQ(ScratchFolder::read(folder.path("one/generated.csv")),
             ScratchFolder::read(folder.path("two/generated.csv")));
+  // The command line wins over the file, also where it names the default.
+  ASSERT_EQ(run_program(folder, "generate rig.toml --seed 1 --out three").status, 0);
+  EXPECT_THAT(ScratchFolder::read(folder.path("three/generated-truth.toml")), HasSubstr("seed = 1"));
+  const auto shown = run_program(folder, "generate rig.toml --out four --json").json();
+  EXPECT_EQ(number_of(shown["settings"]["seed"]), 9);
+  EXPECT_EQ(number_of(shown["settings"]["rate"]), 2000);
   folder.write("bad.toml",
                "rate = \"2kHz\"\nduration = \"1s\"\n[[channel]]\nname = \"a\"\nsignl = \"tone 1Hz 1\"\n");
   const ProgramRun bad = run_program(folder, "generate bad.toml");

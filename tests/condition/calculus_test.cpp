@@ -75,7 +75,7 @@ TEST(Integrate, UnitsFollow) {
   EXPECT_EQ(unit_after("m/s^2", "integrate").text(), "m/s");
   EXPECT_EQ(unit_after("m/s^2", "integrate 2").text(), "m");
   EXPECT_EQ(unit_after("mm/s", "integrate").text(), "mm");
-  EXPECT_EQ(unit_after("V", "integrate").text(), "V s");
+  EXPECT_EQ(unit_after("V", "integrate").text(), "V*s");
   EXPECT_EQ(unit_after("m", "differentiate 2").text(), "m/s^2");
   EXPECT_EQ(unit_after("um", "differentiate").text(), "um/s");
   EXPECT_EQ(unit_after("V", "differentiate | integrate").text(), "V");

@@ -6,7 +6,7 @@
 #include <cmath>
 
 #include "condition/decimator.h"
-#include "condition/fir.h"
+#include "condition/reflected_ends.h"
 #include "condition/sections.h"
 
 namespace vprism {
@@ -97,22 +97,6 @@ TEST(WorkerSeriesOfTwo, IsOneAfterTheOther) {
   const auto made = run(series, x, 17);
   ASSERT_EQ(made.size(), expected.size());
   for (std::size_t n = 0; n < made.size(); ++n) EXPECT_NEAR(made[n], expected[n], 1e-14);
-}
-
-TEST(Dots, AreTheSumsOfProductsAtAnyLength) {
-  std::vector<double> a(100), b(100);
-  for (std::size_t n = 0; n < 100; ++n)
-    a[n] = static_cast<double>(n % 7), b[n] = static_cast<double>(n % 5) - 2;
-  for (std::size_t count = 0; count <= 100; ++count) {
-    double sum = 0;
-    for (std::size_t n = 0; n < count; ++n) sum += a[n] * b[n];
-    EXPECT_EQ(dot(a.data(), b.data(), count), sum);  // Whole numbers: exact in any order.
-  }
-  const double* taps[4] = {a.data(), a.data() + 1, a.data() + 2, a.data() + 3};
-  const double* x[4] = {b.data(), b.data() + 4, b.data() + 2, b.data()};
-  double out[4];
-  four_dots_of(taps, x, 64, out);
-  for (int j = 0; j < 4; ++j) EXPECT_EQ(out[j], dot(taps[j], x[j], 64));
 }
 
 TEST(Sections, RunAsTheirRecursionSays) {

@@ -109,54 +109,54 @@ TEST(Resample, KeepsALineToItsEndsAndTheStart) {
     ASSERT_NEAR(y[k], 5 + 0.25 * static_cast<double>(k) / 1.47, 1e-3) << k;
 }
 
-/// A sine at stamps whose steps swing between 0.2 and 1.8 times the mean, over one second.
-Road uneven(const std::string& chain, int count, double f, std::vector<double>* stamps = nullptr,
-            double second = 0) {
+/// Samples with a time of their own, handed out thirteen at a time.
+class Stamped : public SampleSource {
+ public:
+  Stamped(Recording r, std::vector<double> t, std::vector<double> x)
+      : r_(std::move(r)), t_(std::move(t)), x_(std::move(x)) {
+    r_.samples = static_cast<std::int64_t>(t_.size());
+    r_.axis.start = t_.front();
+    r_.axis.interval = (t_.back() - t_.front()) / static_cast<double>(t_.size() - 1);
+    r_.axis.stamped = true;
+  }
+  const Recording& recording() const override { return r_; }
+  bool carries_stamps() const override { return true; }
+  void rewind() override { at_ = 0; }
+  std::size_t read(Block& block) override {
+    const std::size_t count = std::min<std::size_t>(13, t_.size() - at_);
+    for (std::size_t n = 0; n < count; ++n)
+      block.room(0)[n] = x_[at_ + n], block.stamp_room()[n] = t_[at_ + n];
+    block.set(static_cast<std::int64_t>(at_), count);
+    at_ += count;
+    return count;
+  }
+
+ private:
+  Recording r_;
+  std::vector<double> t_, x_;
+  std::size_t at_ = 0;
+};
+
+Road stamped_road(const std::string& chain, const std::vector<double>& t, const std::vector<double>& x) {
   Recording recording;
   recording.file = "memory";
   recording.channels = {{"ch1", Unit::parse("V"), "voltage"}};
+  return Road(std::make_unique<Stamped>(recording, t, x), parse_chain(chain));
+}
+
+/// A sine at stamps whose steps swing between 0.2 and 1.8 times the mean, over one second.
+Road uneven(const std::string& chain, int count, double f) {
   std::vector<double> t, x;
   for (int n = 0; n < count; ++n) {
     const double u = static_cast<double>(n) / (count - 1);
     t.push_back(u + 0.8 / (2 * pi * 7) * std::sin(2 * pi * 7 * u));
-    x.push_back(std::sin(2 * pi * f * t.back()) + second * std::sin(6 * pi * f * t.back()));
+    x.push_back(std::sin(2 * pi * f * t.back()));
   }
-  if (stamps != nullptr) *stamps = t;
-  class Stamped : public SampleSource {
-   public:
-    Stamped(Recording r, std::vector<double> t, std::vector<double> x)
-        : r_(std::move(r)), t_(std::move(t)), x_(std::move(x)) {
-      r_.samples = static_cast<std::int64_t>(t_.size());
-      r_.axis.start = t_.front();
-      r_.axis.interval = (t_.back() - t_.front()) / static_cast<double>(t_.size() - 1);
-      r_.axis.stamped = true;
-    }
-    const Recording& recording() const override { return r_; }
-    bool carries_stamps() const override { return true; }
-    void rewind() override { at_ = 0; }
-    std::size_t read(Block& block) override {
-      const std::size_t count = std::min<std::size_t>(13, t_.size() - at_);
-      for (std::size_t n = 0; n < count; ++n)
-        block.room(0)[n] = x_[at_ + n], block.stamp_room()[n] = t_[at_ + n];
-      block.set(static_cast<std::int64_t>(at_), count);
-      at_ += count;
-      return count;
-    }
-
-   private:
-    Recording r_;
-    std::vector<double> t_, x_;
-    std::size_t at_ = 0;
-  };
-  return Road(std::make_unique<Stamped>(recording, t, x), parse_chain(chain));
+  return stamped_road(chain, t, x);
 }
 
-TEST(Regrid, CubicIsExactForCubicsAndLinearForLines) {
+TEST(Regrid, ErrsAsItsOrderSays) {
   for (const bool cubic : {false, true}) {
-    std::vector<double> t;
-    Road sine = uneven("regrid 500Hz", 200, 1, &t);
-    Recording recording = sine.recording();
-    // The same stamps with a polynomial on them, from a table in text form.
     Road road = uneven(cubic ? "regrid 500Hz cubic" : "regrid 500Hz linear", 4000, 2);
     const auto y = collect(road)[0];
     ASSERT_EQ(y.size(), 501u);
@@ -229,39 +229,9 @@ TEST(Regrid, WhatLaterStepsTakeOffIsNotTakenOffItsDoubt) {
 }
 
 TEST(Regrid, LeavesOutRepeatedStampsAndDrawsLinesAtJumps) {
-  Recording recording;
-  recording.file = "memory";
-  recording.channels = {{"a", Unit::parse("V"), "voltage"}};
-  recording.axis = {};
   // A solver's step: two stamps a nanosecond apart, then long steps; and a stamp that comes twice.
-  const std::vector<double> t = {0, 1e-3, 2e-3, 2e-3, 3e-3, 3e-3 + 1e-9, 4e-3, 5e-3, 6e-3, 7e-3};
-  const std::vector<double> x = {0, 0, 0, 9, 0, 1, 1, 1, 1, 1};
-  class Few : public SampleSource {
-   public:
-    Few(Recording r, std::vector<double> times, std::vector<double> values)
-        : r_(std::move(r)), t_(std::move(times)), x_(std::move(values)) {
-      r_.samples = static_cast<std::int64_t>(t_.size());
-      r_.axis.interval = t_.back() / static_cast<double>(t_.size() - 1);
-      r_.axis.stamped = true;
-    }
-    const Recording& recording() const override { return r_; }
-    bool carries_stamps() const override { return true; }
-    void rewind() override { done_ = false; }
-    std::size_t read(Block& block) override {
-      if (done_) return 0;
-      done_ = true;
-      std::copy(x_.begin(), x_.end(), block.room(0).begin());
-      std::copy(t_.begin(), t_.end(), block.stamp_room().begin());
-      block.set(0, t_.size());
-      return t_.size();
-    }
-
-   private:
-    Recording r_;
-    std::vector<double> t_, x_;
-    bool done_ = false;
-  };
-  Road road(std::make_unique<Few>(recording, t, x), parse_chain("regrid 10kHz"));
+  Road road = stamped_road("regrid 10kHz", {0, 1e-3, 2e-3, 2e-3, 3e-3, 3e-3 + 1e-9, 4e-3, 5e-3, 6e-3, 7e-3},
+                           {0, 0, 0, 9, 0, 1, 1, 1, 1, 1});
   const auto y = collect(road)[0];
   ASSERT_EQ(y.size(), 71u);
   for (const double v : y) {

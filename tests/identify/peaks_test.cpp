@@ -8,6 +8,7 @@
 #include <random>
 
 #include "identify/noise_floor.h"
+#include "signal/feed.h"
 
 namespace vprism {
 namespace {
@@ -37,10 +38,7 @@ Spectrum spectrum_of(const std::vector<double>& x, double rate, const char* wind
   settings.segment = segment;
   const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate);
   SpectrumEstimator estimator(1, plan, settings.window);
-  Block block(1, x.size());
-  std::copy(x.begin(), x.end(), block.room(0).begin());
-  block.set(0, x.size());
-  estimator.add(block);
+  feed(estimator, {x});
   return estimator.result()[0];
 }
 

@@ -9,6 +9,7 @@
 #include <random>
 
 #include "base/error.h"
+#include "signal/feed.h"
 
 namespace vprism {
 namespace {
@@ -20,14 +21,7 @@ std::vector<Spectrum> spectra_of(const std::vector<std::vector<double>>& channel
   const auto samples = static_cast<std::int64_t>(channels[0].size());
   const SpectrumPlan plan = plan_spectrum(settings, samples, rate);
   SpectrumEstimator estimator(channels.size(), plan, settings.window);
-  Block block(channels.size(), block_size);
-  for (std::size_t at = 0; at < channels[0].size(); at += block_size) {
-    const std::size_t count = std::min(block_size, channels[0].size() - at);
-    for (std::size_t c = 0; c < channels.size(); ++c)
-      std::copy_n(channels[c].begin() + static_cast<std::ptrdiff_t>(at), count, block.room(c).begin());
-    block.set(static_cast<std::int64_t>(at), count);
-    estimator.add(block);
-  }
+  feed(estimator, channels, block_size);
   return estimator.result();
 }
 
@@ -170,6 +164,19 @@ TEST(ScaleUnit, IsWrittenWithExponents) {
   EXPECT_EQ(scale_unit(Unit::parse("V"), Scale::rms), "V");
   EXPECT_EQ(scale_unit(Unit::parse("V"), Scale::psd), "V\u00B2/Hz");
   EXPECT_EQ(scale_unit(Unit::parse("m/s^2"), Scale::psd), "(m/s\u00B2)\u00B2/Hz");
+}
+
+TEST(Spectrum, TheMainLobeHoldsTheToneWhereverItLies) {
+  for (const char* window : {"hann", "flat-top", "blackman-harris"}) {
+    const SpectrumSettings settings = with_window(window, 1000);
+    const double half_width = window_half_width_bins(settings.window);
+    for (const double hz : {200.0, 200.3, 200.5}) {
+      // Parseval: the lobe of an even window holds all of the tone but its side lobes.
+      const Spectrum s = spectrum_of(tone(1000, 1000, hz, 3), 1000, settings);
+      EXPECT_NEAR(s.rms_around(hz, half_width), 3 / std::sqrt(2), 0.003) << window << " " << hz;
+      EXPECT_LT(s.rms_around(hz + 100, half_width), 0.003) << window << " " << hz;
+    }
+  }
 }
 
 }  // namespace

@@ -6,6 +6,8 @@
 #include <cmath>
 #include <random>
 
+#include "signal/feed.h"
+
 namespace vprism {
 namespace {
 
@@ -19,13 +21,7 @@ std::vector<double> noisy_wave(std::size_t count) {
 
 Spikes count_spikes(const std::vector<double>& x, std::size_t block_size) {
   SpikeCounter counter(1);
-  Block block(1, block_size);
-  for (std::size_t at = 0; at < x.size(); at += block_size) {
-    const std::size_t count = std::min(block_size, x.size() - at);
-    std::copy_n(x.begin() + static_cast<std::ptrdiff_t>(at), count, block.room(0).begin());
-    block.set(static_cast<std::int64_t>(at), count);
-    counter.add(block);
-  }
+  feed(counter, {x}, block_size);
   return counter.result()[0];
 }
 

@@ -7,25 +7,16 @@
 #include <cmath>
 #include <numbers>
 
+#include "signal/feed.h"
+
 namespace vprism {
 namespace {
-
-template <typename Estimator>
-void push(Estimator& estimator, const std::vector<double>& x, std::size_t block_size) {
-  Block block(1, block_size);
-  for (std::size_t at = 0; at < x.size(); at += block_size) {
-    const std::size_t count = std::min(block_size, x.size() - at);
-    std::copy_n(x.begin() + static_cast<std::ptrdiff_t>(at), count, block.room(0).begin());
-    block.set(static_cast<std::int64_t>(at), count);
-    estimator.add(block);
-  }
-}
 
 TEST(Statistics, SineOnAnOffset) {
   std::vector<double> x;
   for (int n = 0; n < 10000; ++n) x.push_back(1e6 + 2 * std::sin(2 * std::numbers::pi * n / 100));
   StatisticsEstimator estimator(1);
-  push(estimator, x, 333);
+  feed(estimator, {x}, 333);
   const Statistics s = estimator.result()[0];
   EXPECT_NEAR(s.mean, 1e6, 1e-6);
   EXPECT_NEAR(s.std, std::sqrt(2.0) * std::sqrt(10000.0 / 9999), 1e-9);  // Not lost beside the offset.
@@ -39,7 +30,7 @@ TEST(Statistics, RunsAtARailAreCounted) {
   for (std::size_t n = 0; n < x.size(); ++n)
     x[n] = std::clamp(1.3 * std::sin(0.05 * static_cast<double>(n)), -1.0, 1.0);
   StatisticsEstimator estimator(1);
-  push(estimator, x, 64);
+  feed(estimator, {x}, 64);
   const Statistics s = estimator.result()[0];
   EXPECT_EQ(s.at_max, std::count(x.begin(), x.end(), 1.0));
   EXPECT_EQ(s.at_min, std::count(x.begin(), x.end(), -1.0));
@@ -56,7 +47,7 @@ TEST(Outline, KeepsEveryExtremeHoweverLongTheRecord) {
   x[77777] = 5;
   x[12] = -3;
   OutlineEstimator estimator(1);
-  push(estimator, x, 4096);
+  feed(estimator, {x}, 4096);
   const Outline& o = estimator.result()[0];
   EXPECT_LE(o.low.size(), 2048u);
   EXPECT_GE(o.low.size(), 1024u);
@@ -69,7 +60,7 @@ TEST(Outline, KeepsEveryExtremeHoweverLongTheRecord) {
 
 TEST(Outline, ShortRecordsAreKeptSampleBySample) {
   OutlineEstimator estimator(1);
-  push(estimator, {1, 2, 3}, 2);
+  feed(estimator, {{1, 2, 3}}, 2);
   EXPECT_EQ(estimator.result()[0].low, (std::vector<double>{1, 2, 3}));
   EXPECT_EQ(estimator.result()[0].samples_per_stretch, 1);
 }
@@ -77,13 +68,7 @@ TEST(Outline, ShortRecordsAreKeptSampleBySample) {
 /// Statistics of x in blocks of one size.
 Statistics statistics_of(const std::vector<double>& x, std::size_t block_size) {
   StatisticsEstimator estimator(1);
-  Block block(1, block_size);
-  for (std::size_t at = 0; at < x.size(); at += block_size) {
-    const std::size_t count = std::min(block_size, x.size() - at);
-    std::copy_n(x.begin() + static_cast<std::ptrdiff_t>(at), count, block.room(0).begin());
-    block.set(static_cast<std::int64_t>(at), count);
-    estimator.add(block);
-  }
+  feed(estimator, {x}, block_size);
   return estimator.result()[0];
 }
 

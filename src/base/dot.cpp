@@ -1,0 +1,91 @@
+// dot.cpp: see dot.h. Each sum has lanes of its own, added up in a fixed order.
+#include "base/dot.h"
+
+#include "base/clones.h"
+#include "base/lanes.h"
+
+namespace vprism {
+
+namespace {
+
+VPRISM_WIDE void dot_in_lanes(const double* a, const double* b, std::size_t count, double& out) {
+  Eight s = {}, t = {}, p, x;
+  std::size_t i = 0;
+  for (; i + 16 <= count; i += 16) {
+    load(a + i, p), load(b + i, x), s += p * x;
+    load(a + i + 8, p), load(b + i + 8, x), t += p * x;
+  }
+  for (; i + 8 <= count; i += 8) load(a + i, p), load(b + i, x), s += p * x;
+  double sum = total(s) + total(t);
+  for (; i < count; ++i) sum += a[i] * b[i];
+  out = sum;
+}
+
+VPRISM_WIDE void four_strides(const double* taps, const double* x, std::size_t stride, std::size_t count,
+                              double* out) {
+  const double *const x1 = x + stride, *const x2 = x1 + stride, *const x3 = x2 + stride;
+  Eight s = {}, t = {}, u = {}, v = {}, h, p;
+  std::size_t i = 0;
+  for (; i + 8 <= count; i += 8) {
+    load(taps + i, h);
+    load(x + i, p), s += h * p;
+    load(x1 + i, p), t += h * p;
+    load(x2 + i, p), u += h * p;
+    load(x3 + i, p), v += h * p;
+  }
+  double a = total(s), b = total(t), c = total(u), d = total(v);
+  for (; i < count; ++i)
+    a += taps[i] * x[i], b += taps[i] * x1[i], c += taps[i] * x2[i], d += taps[i] * x3[i];
+  out[0] = a, out[1] = b, out[2] = c, out[3] = d;
+}
+
+VPRISM_WIDE void four_pairs(const double* const* taps, const double* const* x, std::size_t count,
+                            double* out) {
+  Eight s = {}, t = {}, u = {}, v = {}, h, p;
+  const double *const h0 = taps[0], *const h1 = taps[1], *const h2 = taps[2], *const h3 = taps[3];
+  const double *const x0 = x[0], *const x1 = x[1], *const x2 = x[2], *const x3 = x[3];
+  for (std::size_t i = 0; i < count; i += 8) {
+    load(h0 + i, h), load(x0 + i, p), s += h * p;
+    load(h1 + i, h), load(x1 + i, p), t += h * p;
+    load(h2 + i, h), load(x2 + i, p), u += h * p;
+    load(h3 + i, h), load(x3 + i, p), v += h * p;
+  }
+  out[0] = total(s), out[1] = total(t), out[2] = total(u), out[3] = total(v);
+}
+
+VPRISM_WIDE void two_by_two(const double* const* taps, const double* const* x, std::size_t count,
+                            double* out) {
+  Eight s = {}, t = {}, u = {}, v = {}, h, p, q;
+  const double *const h0 = taps[0], *const h1 = taps[1], *const h2 = taps[2], *const h3 = taps[3];
+  const double *const x0 = x[0], *const x2 = x[2];
+  for (std::size_t i = 0; i < count; i += 8) {
+    load(x0 + i, p), load(x2 + i, q);
+    load(h0 + i, h), s += h * p;
+    load(h1 + i, h), t += h * p;
+    load(h2 + i, h), u += h * q;
+    load(h3 + i, h), v += h * q;
+  }
+  out[0] = total(s), out[1] = total(t), out[2] = total(u), out[3] = total(v);
+}
+
+}  // namespace
+
+void four_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out) {
+  four_pairs(taps, x, count, out);
+}
+
+void two_by_two_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out) {
+  two_by_two(taps, x, count, out);
+}
+
+double dot(const double* a, const double* b, std::size_t count) {
+  double out;
+  dot_in_lanes(a, b, count, out);
+  return out;
+}
+
+void four_dots(const double* taps, const double* x, std::size_t stride, std::size_t count, double* out) {
+  four_strides(taps, x, stride, count, out);
+}
+
+}  // namespace vprism
