@@ -1,133 +1,20 @@
 // hdf5_reader.cpp: HDF5 files by the HDF5 library: our own layout (docs/formats.md), and any file with data
 // sets of numbers.
-//
-// Of a foreign file every numeric data set of one or two dimensions is looked at. Those of one dimension that
-// lie in the same group and have the same length are the channels of one part, named after the group; a data
-// set of two dimensions is a part of its own, its longer dimension being time. A data set called time or t
-// (or what --axis names) holds the stamps of its group. Rate or interval, start, unit and name are taken from
-// attributes of the data set, its group or the root, under their usual names.
+// Which data sets are read together is found in hdf5_sets.cpp. Rate or interval, start, unit and name are
+// taken from attributes of the data set, its group or the root, under their usual names.
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/format.h"
 #include "formats/hdf5_file.h"
 #include "formats/hdf5_probe.h"
+#include "formats/hdf5_sets.h"
 
 namespace vprism {
 
 namespace {
-
-struct DataSet {
-  std::string path;
-  std::uint64_t rows = 0, columns = 1;
-  bool two_dimensional = false, transposed = false;  ///< Transposed: [channel][time].
-  bool complex = false;
-};
-
-std::string folder_of(const std::string& path) {
-  const std::size_t slash = path.find_last_of('/');
-  return slash == 0 || slash == std::string::npos ? "/" : path.substr(0, slash);
-}
-
-std::string leaf_of(const std::string& path) { return path.substr(path.find_last_of('/') + 1); }
-
-/// Whether a compound type is a complex number: two floats, r and i (or real and imag).
-bool complex_members(hid_t type, std::string& real, std::string& imaginary) {
-  if (H5Tget_class(type) != H5T_COMPOUND || H5Tget_nmembers(type) != 2) return false;
-  for (unsigned m = 0; m < 2; ++m) {
-    if (H5Tget_member_class(type, m) != H5T_FLOAT) return false;
-    char* name = H5Tget_member_name(type, m);
-    if (name == nullptr) return false;
-    (lower_case(name)[0] == 'r' ? real : imaginary) = name;
-    H5free_memory(name);
-  }
-  return !real.empty() && !imaginary.empty() && lower_case(imaginary)[0] == 'i';
-}
-
-struct Walk {
-  hid_t file;
-  std::vector<DataSet> sets;
-};
-
-herr_t visit(hid_t, const char* name, const H5O_info_t* info, void* data) {
-  auto& walk = *static_cast<Walk*>(data);
-  if (info->type != H5O_TYPE_DATASET) return 0;
-  if (walk.sets.size() >= 100000) return 1;
-  const Hdf5Handle set(H5Dopen2(walk.file, name, H5P_DEFAULT));
-  if (!set) return 0;
-  const Hdf5Handle type(H5Dget_type(set.get())), space(H5Dget_space(set.get()));
-  if (!type || !space) return 0;
-  DataSet out;
-  std::string real, imaginary;
-  const H5T_class_t kind = H5Tget_class(type.get());
-  out.complex = complex_members(type.get(), real, imaginary);
-  const int rank = H5Sget_simple_extent_ndims(space.get());
-  if ((kind != H5T_FLOAT && kind != H5T_INTEGER && !out.complex) || rank < 1 || rank > 2) return 0;
-  hsize_t size[2] = {0, 1};
-  H5Sget_simple_extent_dims(space.get(), size, nullptr);
-  out.path = std::string("/") + name;
-  out.two_dimensional = rank == 2;
-  out.transposed = rank == 2 && size[1] > size[0];
-  out.rows = size[out.transposed ? 1 : 0];
-  out.columns = rank == 2 ? size[out.transposed ? 0 : 1] : 1;
-  if (out.rows > 0 && out.columns > 0 && out.columns <= 4096) walk.sets.push_back(std::move(out));
-  return 0;
-}
-
-/// Data sets that are read together.
-struct Group {
-  std::string name;
-  std::vector<DataSet> sets;
-  std::string stamps;  ///< Path; "" for none.
-};
-
-bool is_time_name(const std::string& leaf) {
-  const std::string name = lower_case(leaf);
-  return name == "time" || name == "t" || name == "times" || name == "timestamps" || name == "time_s" ||
-         name == "stamps";
-}
-
-/// The groups of a file, in the order of their paths.
-std::vector<Group> group_sets(const std::vector<DataSet>& sets, const std::string& axis) {
-  std::vector<Group> groups;
-  std::map<std::pair<std::string, std::uint64_t>, std::size_t> known;
-  for (const DataSet& set : sets) {
-    if (set.two_dimensional) {
-      groups.push_back({set.path, {set}, ""});
-      continue;
-    }
-    const auto [entry, fresh] = known.try_emplace({folder_of(set.path), set.rows}, groups.size());
-    if (fresh) groups.push_back({folder_of(set.path), {}, ""});
-    groups[entry->second].sets.push_back(set);
-  }
-  for (Group& group : groups) {
-    for (const DataSet& set : group.sets)
-      if (axis == "none" ? false
-          : axis.empty() ? is_time_name(leaf_of(set.path))
-                         : leaf_of(set.path) == axis || set.path == axis)
-        group.stamps = set.path;
-    // A time beside a table of two dimensions.
-    if (group.stamps.empty() && group.sets.front().two_dimensional && axis != "none")
-      for (const DataSet& set : sets)
-        if (!set.two_dimensional && set.rows == group.sets.front().rows &&
-            folder_of(set.path) == folder_of(group.name) && is_time_name(leaf_of(set.path)))
-          group.stamps = set.path;
-    if (group.sets.size() > 1)
-      std::erase_if(group.sets, [&](const DataSet& set) { return set.path == group.stamps; });
-    else if (group.sets.front().path == group.stamps)
-      group.stamps.clear();
-  }
-  // Times alone that serve a table elsewhere are no signal.
-  std::erase_if(groups, [&](const Group& group) {
-    return group.sets.size() == 1 && is_time_name(leaf_of(group.sets[0].path)) &&
-           std::any_of(groups.begin(), groups.end(),
-                       [&](const Group& g) { return g.stamps == group.sets[0].path; });
-  });
-  return groups;
-}
 
 class Hdf5Source : public SampleSource {
  public:
@@ -142,14 +29,14 @@ class Hdf5Source : public SampleSource {
     if (!file_)
       throw Error(Status::input, head.path + ": damaged HDF5 file: it can't be opened; copy it again");
     own_ = hdf5_text(file_.get(), "layout") == hdf5_layout_name;
-    Walk walk{file_.get(), {}};
-    if (H5Ovisit(file_.get(), H5_INDEX_NAME, H5_ITER_INC, visit, &walk) < 0)
+    const auto sets = hdf5_sets(file_.get());
+    if (!sets)
       throw Error(Status::input,
                   head.path + ": damaged HDF5 file: its groups can't be walked; copy it again");
-    std::vector<Group> groups = group_sets(walk.sets, settings.axis);
+    std::vector<Hdf5Group> groups = group_hdf5_sets(*sets, settings.axis);
     if (groups.empty())
       throw Error(Status::input, head.path + ": no data set of numbers with one or two dimensions");
-    choose(groups, walk.sets);
+    choose(groups, *sets);
     open_columns();
     describe_axis();
     if (stamps_)
@@ -219,7 +106,7 @@ class Hdf5Source : public SampleSource {
 
  private:
   struct Column {
-    DataSet set;
+    Hdf5Set set;
     Hdf5Handle data;
     Hdf5Handle part[2];  ///< Memory types of real and imaginary part.
   };
@@ -229,21 +116,21 @@ class Hdf5Source : public SampleSource {
     settle_stamps(recording_, settings_, judge_, 0, file_interval_, "attribute \"" + interval_name_ + "\"");
   }
 
-  void choose(std::vector<Group>& groups, const std::vector<DataSet>& sets) {
+  void choose(std::vector<Hdf5Group>& groups, const std::vector<Hdf5Set>& sets) {
     // Any data set may also be named by its path.
-    for (const DataSet& set : sets)
+    for (const Hdf5Set& set : sets)
       if (!settings_.part.empty() && settings_.part == set.path &&
-          std::none_of(groups.begin(), groups.end(), [&](const Group& g) { return g.name == set.path; }))
+          std::none_of(groups.begin(), groups.end(), [&](const Hdf5Group& g) { return g.name == set.path; }))
         groups.push_back({set.path, {set}, ""});
     std::size_t largest = 0;
-    const auto volume = [](const Group& g) {
+    const auto volume = [](const Hdf5Group& g) {
       std::uint64_t sum = 0;
-      for (const DataSet& set : g.sets) sum += set.rows * set.columns;
+      for (const Hdf5Set& set : g.sets) sum += set.rows * set.columns;
       return sum;
     };
     for (std::size_t i = 0; i < groups.size(); ++i) {
       std::uint64_t channels = 0;
-      for (const DataSet& set : groups[i].sets) channels += set.columns;
+      for (const Hdf5Set& set : groups[i].sets) channels += set.columns;
       recording_.parts.push_back({clean_text(groups[i].name),
                                   std::to_string(channels) + (channels == 1 ? " channel, " : " channels, ") +
                                       std::to_string(groups[i].sets.front().rows) + " samples"});
@@ -256,7 +143,7 @@ class Hdf5Source : public SampleSource {
     group_ = groups[recording_.part];
     if (recording_.parts.size() == 1) recording_.parts.clear(), recording_.part = 0;
     std::uint64_t channels = 0;
-    for (const DataSet& set : group_.sets) channels += set.columns;
+    for (const Hdf5Set& set : group_.sets) channels += set.columns;
     if (channels > 4096)
       throw Error(Status::input, recording_.file + ": " + std::to_string(channels) + " channels in \"" +
                                      clean_text(group_.name) + "\"; name one data set with --part");
@@ -265,8 +152,8 @@ class Hdf5Source : public SampleSource {
   }
 
   void open_columns() {
-    for (const DataSet& set : group_.sets) recording_.complex = recording_.complex || set.complex;
-    for (const DataSet& set : group_.sets) {
+    for (const Hdf5Set& set : group_.sets) recording_.complex = recording_.complex || set.complex;
+    for (const Hdf5Set& set : group_.sets) {
       Column column{set, Hdf5Handle(H5Dopen2(file_.get(), set.path.c_str(), H5P_DEFAULT)), {}};
       if (!column.data) damaged(set.path);
       if (!hdf5_plausible(column.data.get(), file_bytes_))
@@ -277,13 +164,13 @@ class Hdf5Source : public SampleSource {
       if (set.complex) {
         const Hdf5Handle type(H5Dget_type(column.data.get()));
         std::string names[2];
-        complex_members(type.get(), names[0], names[1]);
+        hdf5_complex_members(type.get(), names[0], names[1]);
         for (int p = 0; p < 2; ++p) {
           column.part[p] = Hdf5Handle(H5Tcreate(H5T_COMPOUND, sizeof(double)));
           H5Tinsert(column.part[p].get(), names[p].c_str(), 0, H5T_NATIVE_DOUBLE);
         }
       }
-      const std::vector<std::string> titles = column_titles(column.data.get(), set.columns);
+      const std::vector<std::string> titles = hdf5_column_titles(column.data.get(), set.columns);
       for (std::uint64_t k = 0; k < set.columns; ++k)
         recording_.channels.push_back(channel_of(column, titles, k));
       columns_.push_back(std::move(column));
@@ -291,38 +178,6 @@ class Hdf5Source : public SampleSource {
     make_names_distinct(recording_.channels);
     if (!group_.stamps.empty())
       stamps_ = Hdf5Handle(H5Dopen2(file_.get(), group_.stamps.c_str(), H5P_DEFAULT));
-  }
-
-  /// A list of texts among the attributes names the columns of a table.
-  std::vector<std::string> column_titles(hid_t set, std::uint64_t columns) {
-    std::vector<std::string> out;
-    for (const char* name : {"channels", "channel_names", "names", "columns", "labels"}) {
-      if (columns < 2 || H5Aexists(set, name) <= 0) continue;
-      const Hdf5Handle attribute(H5Aopen(set, name, H5P_DEFAULT));
-      const Hdf5Handle type(H5Aget_type(attribute.get())), space(H5Aget_space(attribute.get()));
-      if (!type || !space || H5Tget_class(type.get()) != H5T_STRING ||
-          H5Sget_simple_extent_npoints(space.get()) != static_cast<hssize_t>(columns))
-        continue;
-      if (H5Tis_variable_str(type.get()) > 0) {
-        std::vector<char*> texts(static_cast<std::size_t>(columns), nullptr);
-        if (H5Aread(attribute.get(), type.get(), texts.data()) < 0) continue;
-        for (char* text : texts) {
-          out.emplace_back(text == nullptr ? "" : text);
-          if (text != nullptr) H5free_memory(text);
-        }
-      } else {
-        const std::size_t size = H5Tget_size(type.get());
-        if (size == 0 || size > 4096) continue;
-        std::string all(size * static_cast<std::size_t>(columns), '\0');
-        if (H5Aread(attribute.get(), type.get(), all.data()) < 0) continue;
-        for (std::size_t k = 0; k < columns; ++k) {
-          const std::string text = all.substr(k * size, size);
-          out.push_back(text.substr(0, text.find('\0')));
-        }
-      }
-      return out;
-    }
-    return out;
   }
 
   Channel channel_of(const Column& column, const std::vector<std::string>& titles, std::uint64_t k) {
@@ -336,9 +191,9 @@ class Hdf5Source : public SampleSource {
     else if (own_ && column.set.columns == 1)
       channel.name = clean_text(name);  // Units stand apart in our own files.
     else if (column.set.columns == 1)
-      channel = channel_from_title(name.empty() ? leaf_of(column.set.path) : name);
+      channel = channel_from_title(name.empty() ? hdf5_leaf(column.set.path) : name);
     else
-      channel.name = clean_text(leaf_of(column.set.path)) + " " + std::to_string(k + 1);
+      channel.name = clean_text(hdf5_leaf(column.set.path)) + " " + std::to_string(k + 1);
     for (const char* key : {"unit", "units", "Unit", "Units"})
       if (const auto text = hdf5_text(set, key); text && !trimmed(*text).empty()) {
         const auto unit = Unit::try_parse(trimmed(*text));
@@ -359,7 +214,7 @@ class Hdf5Source : public SampleSource {
   /// The first of `names` found on the data set, its group or the root.
   std::optional<double> number_near(std::initializer_list<const char*> names, std::string& found) {
     const hid_t set = columns_.front().data.get();
-    const Hdf5Handle group(H5Gopen2(file_.get(), folder_of(group_.sets.front().path).c_str(), H5P_DEFAULT));
+    const Hdf5Handle group(H5Gopen2(file_.get(), hdf5_folder(group_.sets.front().path).c_str(), H5P_DEFAULT));
     for (const hid_t where : {set, group.get(), file_.get()})
       for (const char* name : names)
         if (const auto value = hdf5_number(where, name); value && std::isfinite(*value)) {
@@ -451,7 +306,7 @@ class Hdf5Source : public SampleSource {
   ReadSettings settings_;
   Hdf5Handle file_, stamps_;
   Recording recording_;
-  Group group_;
+  Hdf5Group group_;
   std::vector<Column> columns_;
   std::vector<double> buffer_;
   std::uint64_t file_bytes_ = 0;
