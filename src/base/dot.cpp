@@ -39,44 +39,7 @@ VPRISM_WIDE void four_strides(const double* taps, const double* x, std::size_t s
   out[0] = a, out[1] = b, out[2] = c, out[3] = d;
 }
 
-VPRISM_WIDE void four_pairs(const double* const* taps, const double* const* x, std::size_t count,
-                            double* out) {
-  Eight s = {}, t = {}, u = {}, v = {}, h, p;
-  const double *const h0 = taps[0], *const h1 = taps[1], *const h2 = taps[2], *const h3 = taps[3];
-  const double *const x0 = x[0], *const x1 = x[1], *const x2 = x[2], *const x3 = x[3];
-  for (std::size_t i = 0; i < count; i += 8) {
-    load(h0 + i, h), load(x0 + i, p), s += h * p;
-    load(h1 + i, h), load(x1 + i, p), t += h * p;
-    load(h2 + i, h), load(x2 + i, p), u += h * p;
-    load(h3 + i, h), load(x3 + i, p), v += h * p;
-  }
-  out[0] = total(s), out[1] = total(t), out[2] = total(u), out[3] = total(v);
-}
-
-VPRISM_WIDE void two_by_two(const double* const* taps, const double* const* x, std::size_t count,
-                            double* out) {
-  Eight s = {}, t = {}, u = {}, v = {}, h, p, q;
-  const double *const h0 = taps[0], *const h1 = taps[1], *const h2 = taps[2], *const h3 = taps[3];
-  const double *const x0 = x[0], *const x2 = x[2];
-  for (std::size_t i = 0; i < count; i += 8) {
-    load(x0 + i, p), load(x2 + i, q);
-    load(h0 + i, h), s += h * p;
-    load(h1 + i, h), t += h * p;
-    load(h2 + i, h), u += h * q;
-    load(h3 + i, h), v += h * q;
-  }
-  out[0] = total(s), out[1] = total(t), out[2] = total(u), out[3] = total(v);
-}
-
 }  // namespace
-
-void four_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out) {
-  four_pairs(taps, x, count, out);
-}
-
-void two_by_two_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out) {
-  two_by_two(taps, x, count, out);
-}
 
 double dot(const double* a, const double* b, std::size_t count) {
   double out;

@@ -9,9 +9,5 @@ namespace vprism {
 double dot(const double* a, const double* b, std::size_t count);
 /// out[j] = sum taps[i] x[j stride + i] for j = 0 .. 3.
 void four_dots(const double* taps, const double* x, std::size_t stride, std::size_t count, double* out);
-/// out[j] = sum taps[j][i] x[j][i] for j = 0 .. 3; `count` must be a multiple of 8.
-void four_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out);
-/// The same where x[0] is x[1] and x[2] is x[3].
-void two_by_two_dots_of(const double* const* taps, const double* const* x, std::size_t count, double* out);
 
 }  // namespace vprism

@@ -34,7 +34,11 @@ typedef double Eight __attribute__((vector_size(64)));
 /// The four lanes added up in a fixed order.
 [[gnu::always_inline]] inline double total(const Four& x) { return (x[0] + x[1]) + (x[2] + x[3]); }
 [[gnu::always_inline]] inline double total(const Eight& x) {
-  return ((x[0] + x[4]) + (x[2] + x[6])) + ((x[1] + x[5]) + (x[3] + x[7]));
+  // Half to half: lane by lane the compiler would take each out by itself.
+  typedef double Two __attribute__((vector_size(16)));
+  const Four four = __builtin_shufflevector(x, x, 0, 1, 2, 3) + __builtin_shufflevector(x, x, 4, 5, 6, 7);
+  const Two two = __builtin_shufflevector(four, four, 0, 1) + __builtin_shufflevector(four, four, 2, 3);
+  return two[0] + two[1];
 }
 [[gnu::always_inline]] inline double lowest(const Four& x) {
   const double a = x[1] < x[0] ? x[1] : x[0], b = x[3] < x[2] ? x[3] : x[2];

@@ -8,13 +8,18 @@
 namespace vprism {
 
 void WorkerSeries::add(std::span<const double> in, std::vector<double>& out) {
-  for (std::size_t i = 0; i + 1 < workers_.size(); ++i) {
-    next_.clear();
-    workers_[i]->add(in, next_);
-    std::swap(now_, next_);
-    in = now_;
+  // In pieces that what passes between the workers stays near the core with.
+  constexpr std::size_t piece = 4096;
+  for (std::size_t at = 0; at < in.size(); at += piece) {
+    std::span<const double> part = in.subspan(at, std::min(piece, in.size() - at));
+    for (std::size_t i = 0; i + 1 < workers_.size(); ++i) {
+      next_.clear();
+      workers_[i]->add(part, next_);
+      std::swap(now_, next_);
+      part = now_;
+    }
+    workers_.back()->add(part, out);
   }
-  workers_.back()->add(in, out);
 }
 
 void WorkerSeries::finish(std::vector<double>& out) {

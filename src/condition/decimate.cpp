@@ -1,7 +1,7 @@
 // decimate.cpp: every Nth sample, after a filter, as a mean, or as it stands.
 //
 // `filter` goes by the prime factors of N, the largest first, each with a centred filter without feedback.
-// The band that is kept, 90% of half the new rate, is flat; what would fold into the new band is 105 dB down:
+// The band that is kept, 90% of half the new rate, is flat; what would fold into the new band is 112 dB down:
 // a stage with output rate f stops from f - F on, F being half the final rate, so that only the last one is
 // steep.
 #include <algorithm>
@@ -28,8 +28,8 @@ std::unique_ptr<ColumnWorker> make_decimator(std::size_t factor) {
   const double band = 0.5 / static_cast<double>(factor);
   for (const std::size_t p : primes) {
     const double out = rate / static_cast<double>(p), pass = 0.9 * band, stop = out - band;
-    const std::size_t taps = kaiser_taps(105, (stop - pass) / rate);
-    stages.push_back(make_centred_fir(lowpass_taps((stop + pass) / 2 / rate, taps, 105), p));
+    const std::size_t taps = kaiser_taps(112, (stop - pass) / rate);
+    stages.push_back(make_centred_fir(lowpass_taps((stop + pass) / 2 / rate, taps, 112), p));
     rate = out;
   }
   return std::make_unique<WorkerSeries>(std::move(stages));

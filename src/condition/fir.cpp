@@ -9,6 +9,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/clones.h"
 #include "base/dot.h"
 #include "base/fft.h"
 #include "condition/reflected_ends.h"
@@ -106,25 +107,46 @@ class DirectFir : public ReflectedWorker {
   std::size_t step_, at_ = 0;
 };
 
-/// The same at step 1 by overlapped transforms: each of size M gives M - taps + 1 samples.
+VPRISM_WIDE bool has_gap(const double* x, std::size_t count) {
+  std::size_t missing = 0;
+  for (std::size_t i = 0; i < count; ++i) missing += x[i] != x[i] ? 1 : 0;
+  return missing > 0;
+}
+
+/// Complex products, written out: those of std::complex look after infinities one by one.
+VPRISM_WIDE void multiply(const double* by, std::size_t count, double* y) {
+  for (std::size_t k = 0; k < 2 * count; k += 2) {
+    const double re = y[k] * by[k] - y[k + 1] * by[k + 1], im = y[k] * by[k + 1] + y[k + 1] * by[k];
+    y[k] = re, y[k + 1] = im;
+  }
+}
+
+/// The same at step 1 by overlapped transforms: each of size M gives M - taps + 1 samples. With `up` 2 the
+/// taps run over the record with a zero after each sample; its transform is that of the record, twice over.
 class TransformedFir : public ReflectedWorker {
  public:
-  explicit TransformedFir(const std::vector<double>& taps)
-      : ReflectedWorker(taps.size() / 2),
+  TransformedFir(const std::vector<double>& taps, std::size_t up)
+      : ReflectedWorker(taps.size() / 2 / up),
         taps_(taps.size()),
-        fft_(size_for(taps.size())),
-        time_(fft_.size()),
-        bins_(fft_.bins()),
-        gain_(fft_.bins()) {
+        up_(up),
+        out_fft_(size_for(taps.size())),
+        in_fft_(out_fft_.size() / up),
+        in_(in_fft_.size()),
+        time_(out_fft_.size()),
+        bins_(out_fft_.bins()),
+        gain_(out_fft_.bins()) {
     // Turned round, since a product of transforms is a convolution.
     std::reverse_copy(taps.begin(), taps.end(), time_.data());
-    fft_.run(time_, gain_);
-    for (std::complex<double>& g : gain_.span()) g /= static_cast<double>(fft_.size());
+    out_fft_.run(time_, gain_);
+    for (std::complex<double>& g : gain_.span()) g /= static_cast<double>(out_fft_.size());
   }
 
  protected:
   void run(bool ended, std::vector<double>& out) override {
-    while (line_.size() >= (ended ? taps_ : fft_.size())) transform(std::min(line_.size(), fft_.size()), out);
+    std::size_t at = 0;
+    while (line_.size() - at >= (ended ? (taps_ + up_ - 1) / up_ : in_fft_.size()))
+      at += transform(at, std::min(line_.size() - at, in_fft_.size()), out);
+    line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(at));
   }
 
  private:
@@ -134,43 +156,50 @@ class TransformedFir : public ReflectedWorker {
     return size;
   }
 
-  void transform(std::size_t count, std::vector<double>& out) {
-    double* const x = time_.data();
-    std::copy_n(line_.begin(), count, x);
-    const bool gaps = std::any_of(x, x + count, [](double v) { return std::isnan(v); });
+  /// Works on `count` samples of the line from `at`; how many of them are done with.
+  std::size_t transform(std::size_t at, std::size_t count, std::vector<double>& out) {
+    double* const x = in_.data();
+    const double* const from = line_.data() + at;
+    std::copy_n(from, count, x);
+    const bool gaps = has_gap(x, count);
     if (gaps)
       std::replace_if(
           x, x + count, [](double v) { return std::isnan(v); }, 0.0);
-    std::fill(x + count, x + fft_.size(), 0.0);
-    fft_.run(time_, bins_);
-    // Products written out: those of std::complex look after infinities one by one.
-    auto* const y = reinterpret_cast<double*>(bins_.data());
-    const auto* const g = reinterpret_cast<const double*>(gain_.data());
-    for (std::size_t k = 0; k < 2 * bins_.size(); k += 2) {
-      const double re = y[k] * g[k] - y[k + 1] * g[k + 1], im = y[k] * g[k + 1] + y[k + 1] * g[k];
-      y[k] = re, y[k + 1] = im;
+    std::fill(x + count, x + in_fft_.size(), 0.0);
+    in_fft_.run(in_, bins_);
+    // Above half the rate the samples' images: the spectrum mirrored.
+    if (const std::size_t half = in_fft_.size() / 2; up_ == 2)
+      for (std::size_t k = 1; k <= half; ++k) bins_.data()[half + k] = std::conj(bins_.data()[half - k]);
+    multiply(reinterpret_cast<const double*>(gain_.data()), bins_.size(),
+             reinterpret_cast<double*>(bins_.data()));
+    out_fft_.back(bins_, time_);
+    const std::size_t made = up_ * count - taps_ + 1, before = out.size();
+    out.insert(out.end(), time_.data() + taps_ - 1, time_.data() + up_ * count);
+    for (std::size_t i = 0; gaps && i < count; ++i) {
+      const std::size_t end = up_ * i + 1;  // Every sum that it takes part in.
+      if (std::isnan(from[i]))
+        std::fill(out.begin() + static_cast<std::ptrdiff_t>(before + (end > taps_ ? end - taps_ : 0)),
+                  out.begin() + static_cast<std::ptrdiff_t>(before + std::min(end, made)), std::nan(""));
     }
-    fft_.back(bins_, time_);
-    const std::size_t made = count - taps_ + 1, at = out.size();
-    out.insert(out.end(), x + taps_ - 1, x + count);
-    for (std::size_t i = 0; gaps && i < count; ++i)
-      if (std::isnan(line_[i]))  // Every sum that it takes part in.
-        std::fill(out.begin() + static_cast<std::ptrdiff_t>(at + (i + 1 > taps_ ? i + 1 - taps_ : 0)),
-                  out.begin() + static_cast<std::ptrdiff_t>(at + std::min(i + 1, made)), std::nan(""));
-    line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(made));
+    return made / up_;
   }
 
-  std::size_t taps_;
-  RealFft fft_;
-  FftArray<double> time_;
+  std::size_t taps_, up_;
+  RealFft out_fft_, in_fft_;
+  FftArray<double> in_, time_;
   FftArray<std::complex<double>> bins_, gain_;
 };
 
 }  // namespace
 
 std::unique_ptr<ColumnWorker> make_centred_fir(std::vector<double> taps, std::size_t step) {
-  if (step == 1 && taps.size() > 64) return std::make_unique<TransformedFir>(taps);
+  if (step == 1 && taps.size() > 64) return std::make_unique<TransformedFir>(taps, 1);
   return std::make_unique<DirectFir>(std::move(taps), step);
+}
+
+std::unique_ptr<ColumnWorker> make_doubling_fir(std::vector<double> taps) {
+  for (double& tap : taps) tap *= 2;
+  return std::make_unique<TransformedFir>(taps, 2);
 }
 
 }  // namespace vprism

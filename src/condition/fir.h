@@ -33,4 +33,7 @@ std::vector<double> taps_from_gain(const std::function<double(double)>& gain, st
 /// overlapped transforms.
 std::unique_ptr<ColumnWorker> make_centred_fir(std::vector<double> taps, std::size_t step = 1);
 
+/// Two samples for each, the first at its time, by taps of odd length 4 H + 1 at the doubled rate.
+std::unique_ptr<ColumnWorker> make_doubling_fir(std::vector<double> taps);
+
 }  // namespace vprism
