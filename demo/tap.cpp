@@ -11,9 +11,9 @@ namespace vprism::demo {
 
 namespace {
 
-constexpr double rate = 2048, blow_every = 2, blow_width = 4e-3;
+constexpr double tap_rate = 2048, blow_every = 2, blow_width = 4e-3;
 constexpr int blows = 5, fine = 16;
-constexpr std::size_t samples = static_cast<std::size_t>(rate * blow_every) * blows;
+constexpr std::size_t tap_samples = static_cast<std::size_t>(tap_rate * blow_every) * blows;
 constexpr std::array<double, blows> blow_peak = {182, 205, 169, 221, 194},
                                     blow_at = {0.2071, 0.1893, 0.2214, 0.2006, 0.1958};
 
@@ -47,12 +47,12 @@ double force(double t) {
 std::vector<double> acceleration(const Mode& mode) {
   const double w = two_pi * mode.frequency_hz, wd = w * std::sqrt(1 - mode.damping * mode.damping);
   const std::complex<double> s(-mode.damping * w, wd);
-  const double h = 1 / (rate * fine);
+  const double h = 1 / (tap_rate * fine);
   const std::complex<double> e = std::exp(s * h), a = (e - 1.0) / s, b = (e - 1.0 - s * h) / (s * s * h);
   std::complex<double> z = 0;
   double before = force(0);
   std::vector<double> out;
-  for (std::size_t n = 0; n < samples * fine; ++n) {
+  for (std::size_t n = 0; n < tap_samples * fine; ++n) {
     const double now = force(static_cast<double>(n) * h);
     if (n > 0) z = e * z + before * (a - b) + now * b;
     before = now;
@@ -79,7 +79,8 @@ std::string function(int number, const char* name, int node, bool is_force,
   out += fmt::format("{}\nfork, impact test, five blows\n03-NOV-26 20:31:40\nNONE\nNONE\n", name);
   out += fmt::format("{:5d}{:10d}{:5d}{:10d} {:<10}{:10d}{:4d} {:<10}{:10d}{:4d}\n", 1, number, 1, 0, "FORK",
                      node, 3, "NONE", 0, 0);
-  out += fmt::format("{:10d}{:10d}{:10d}{:13.5e}{:13.5e}{:13.5e}\n", 2, values.size(), 1, 0.0, 1 / rate, 0.0);
+  out += fmt::format("{:10d}{:10d}{:10d}{:13.5e}{:13.5e}{:13.5e}\n", 2, values.size(), 1, 0.0, 1 / tap_rate,
+                     0.0);
   out += axis(17, 0, 0, "Time", "s");
   out += is_force ? axis(13, 0, 1, "Force", "N") : axis(12, 1, 0, "Acceleration", "m/s^2");
   out += axis(0, 0, 0, "NONE", "NONE") + axis(0, 0, 0, "NONE", "NONE");
@@ -95,14 +96,14 @@ std::string tap_file() {
   out += "    -1\n";
   std::vector<double> hammer;
   Noise noise(41);
-  for (std::size_t n = 0; n < samples; ++n)
-    hammer.push_back(force(static_cast<double>(n) / rate) + 0.02 * noise());
+  for (std::size_t n = 0; n < tap_samples; ++n)
+    hammer.push_back(force(static_cast<double>(n) / tap_rate) + 0.02 * noise());
   out += function(1, "hammer", 1, true, hammer);
   std::vector<std::vector<double>> answers;
   for (const Mode& mode : modes) answers.push_back(acceleration(mode));
   for (int p = 0; p < 3; ++p) {
     std::vector<double> x;
-    for (std::size_t n = 0; n < samples; ++n) {
+    for (std::size_t n = 0; n < tap_samples; ++n) {
       double sum = 0.002 * noise();
       for (std::size_t m = 0; m < modes.size(); ++m)
         sum += modes[m].shape[static_cast<std::size_t>(p)] * answers[m][n];
@@ -122,7 +123,7 @@ std::string tap_truth() {
       "{:g} ms; noise 0.02 N and 0.002 m/s^2 RMS.\n\n| mode | frequency (Hz) | damping ratio | fork 1 | fork "
       "2 | fork 3 "
       "|\n|---|---|---|---|---|---|\n",
-      samples, rate, blows, 1e3 * blow_width);
+      tap_samples, tap_rate, blows, 1e3 * blow_width);
   for (std::size_t m = 0; m < modes.size(); ++m)
     out += fmt::format("| {} | {:g} | {:g} | {:g} | {:g} | {:g} |\n", m + 1, modes[m].frequency_hz,
                        modes[m].damping, modes[m].shape[0], modes[m].shape[1], modes[m].shape[2]);

@@ -29,7 +29,7 @@ namespace {
 
 constexpr double attenuation_db = 112;
 /// Taps of a phase: from a quarter of the rate to three quarters the response has fallen that far.
-constexpr std::size_t reach = 8, phase_taps = 2 * reach;
+constexpr std::size_t phase_reach = 8, phase_taps = 2 * phase_reach;
 
 /// Taps at a phase, in lines of the cache; between phases h(d) = at + d (slope + d bend), d in phases.
 struct alignas(64) Taps {
@@ -72,8 +72,8 @@ Taps taps_at(double shift) {
   Taps h{};
   double sum = 0;
   for (std::size_t i = 0; i < phase_taps; ++i) {
-    const double m = static_cast<double>(i) - static_cast<double>(reach - 1) - shift;
-    const double u = m / static_cast<double>(reach), x = std::numbers::pi * m;
+    const double m = static_cast<double>(i) - static_cast<double>(phase_reach - 1) - shift;
+    const double u = m / static_cast<double>(phase_reach), x = std::numbers::pi * m;
     h.at[i] = std::abs(u) >= 1 ? 0 : (x == 0 ? 1 : std::sin(x) / x) * kaiser_window(beta, u);
     sum += h.at[i];
   }
@@ -114,7 +114,7 @@ struct Place {
 VPRISM_WIDE void sum_at_phases(const PhaseBank& bank, const double* x, std::size_t count, Place& place,
                                double* out) {
   const std::int64_t whole_step = bank.down / bank.up, phase_step = bank.down % bank.up, up = bank.up;
-  std::int64_t whole = place.whole - static_cast<std::int64_t>(reach - 1), phase = place.phase;
+  std::int64_t whole = place.whole - static_cast<std::int64_t>(phase_reach - 1), phase = place.phase;
   for (std::size_t i = 0; i < count; ++i) {
     const double *const from = x + whole, *const taps = bank.sets[static_cast<std::size_t>(phase)].at;
     Eight a, b, g, h;
@@ -127,7 +127,7 @@ VPRISM_WIDE void sum_at_phases(const PhaseBank& bank, const double* x, std::size
     whole += whole_step + (over ? 1 : 0);
   }
   place.output += static_cast<std::int64_t>(count);
-  place.whole = whole + static_cast<std::int64_t>(reach - 1);
+  place.whole = whole + static_cast<std::int64_t>(phase_reach - 1);
   place.phase = phase;
 }
 
@@ -141,7 +141,7 @@ VPRISM_WIDE void sum_between_phases(const PhaseBank& bank, const double* x, std:
     const double in_phases = (t - static_cast<double>(whole)) * phases;
     const auto phase = static_cast<std::int64_t>(in_phases + 0.5);
     const double d = in_phases - static_cast<double>(phase);
-    const double* const from = x + whole - static_cast<std::int64_t>(reach - 1);
+    const double* const from = x + whole - static_cast<std::int64_t>(phase_reach - 1);
     const Parabola& taps = bank.between[static_cast<std::size_t>(phase)];
     Eight a, b, h, slope, bend, sum;
     load(from, a), load(taps.at, h), load(taps.slope, slope), load(taps.bend, bend);
@@ -156,14 +156,14 @@ VPRISM_WIDE void sum_between_phases(const PhaseBank& bank, const double* x, std:
 class PhaseFilter : public ReflectedWorker {
  public:
   PhaseFilter(const std::shared_ptr<const PhaseBank>& bank, std::int64_t outputs)
-      : ReflectedWorker(reach + 1), bank_(bank), outputs_(outputs) {}
+      : ReflectedWorker(phase_reach + 1), bank_(bank), outputs_(outputs) {}
 
  protected:
   void run(bool, std::vector<double>& out) override {
     // line_[0] is sample `first_` of the record; the lead makes that negative at the beginning.
     const auto room = static_cast<std::int64_t>(line_.size());
     // The last whole that the line reaches on from, and how many outputs lie before its end.
-    const std::int64_t last = first_ + room - 1 - static_cast<std::int64_t>(reach);
+    const std::int64_t last = first_ + room - 1 - static_cast<std::int64_t>(phase_reach);
     std::int64_t end = place_.output;
     if (last >= place_.whole) {
       end = bank_->up > 0 ? ((last + 1) * bank_->up + bank_->down - 1) / bank_->down
@@ -181,7 +181,7 @@ class PhaseFilter : public ReflectedWorker {
                                                            out.data() + before);
     }
     const std::int64_t drop =
-        std::min<std::int64_t>(place_.whole - static_cast<std::int64_t>(reach) - first_, room);
+        std::min<std::int64_t>(place_.whole - static_cast<std::int64_t>(phase_reach) - first_, room);
     if (drop > 0) line_.erase(line_.begin(), line_.begin() + drop), first_ += drop;
   }
 
@@ -189,7 +189,7 @@ class PhaseFilter : public ReflectedWorker {
   std::shared_ptr<const PhaseBank> bank_;
   std::int64_t outputs_;
   Place place_;
-  std::int64_t first_ = -static_cast<std::int64_t>(reach + 1);
+  std::int64_t first_ = -static_cast<std::int64_t>(phase_reach + 1);
 };
 
 class Resample : public ColumnStage {

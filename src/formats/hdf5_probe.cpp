@@ -20,7 +20,7 @@ namespace {
 
 constexpr hsize_t most_values = 1 << 16;
 
-struct Walk {
+struct Probed {
   hid_t file;
   std::uint64_t bytes;
   bool whole;
@@ -56,7 +56,7 @@ void probe_rows(hid_t set, hid_t type, const hsize_t* extent, int rank, hsize_t 
 }
 
 herr_t probe_object(hid_t root, const char* name, const H5O_info_t* info, void* data) {
-  const auto& walk = *static_cast<Walk*>(data);
+  const auto& walk = *static_cast<Probed*>(data);
   const hid_t object = H5Oopen(root, name, H5P_DEFAULT);
   if (object < 0) return 0;
   hsize_t index = 0;
@@ -97,7 +97,7 @@ herr_t probe_object(hid_t root, const char* name, const H5O_info_t* info, void* 
   H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
   const hid_t file = H5Fopen(path, H5F_ACC_RDONLY, H5P_DEFAULT);
   if (file >= 0) {
-    Walk walk{file, bytes, whole};
+    Probed walk{file, bytes, whole};
     H5Ovisit(file, H5_INDEX_NAME, H5_ITER_INC, probe_object, &walk);
     H5Fclose(file);
   }

@@ -26,7 +26,7 @@ namespace vprism {
 
 namespace {
 
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 const WindowEntry& entry_of(WindowKind kind) {
   return *std::find_if(window_table().begin(), window_table().end(),

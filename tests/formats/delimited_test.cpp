@@ -34,7 +34,7 @@ Loaded load(const std::string& path, const ReadSettings& settings = {}) {
   return out;
 }
 
-std::string error_of(const std::string& path, const ReadSettings& settings = {},
+std::string complaint_of(const std::string& path, const ReadSettings& settings = {},
                      Status status = Status::input) {
   try {
     load(path, settings);
@@ -50,7 +50,7 @@ bool has_caution(const Recording& recording, const std::string& code) {
                      [&](const Caution& c) { return c.code == code; });
 }
 
-struct Awkward {
+struct Layout {
   const char* name;
   const char* text;
   std::vector<const char*> channels;
@@ -59,10 +59,10 @@ struct Awkward {
   std::vector<double> first_row;
 };
 
-class AwkwardLayouts : public ::testing::TestWithParam<Awkward> {};
+class AwkwardLayouts : public ::testing::TestWithParam<Layout> {};
 
 TEST_P(AwkwardLayouts, AreUnderstoodWithoutOptions) {
-  const Awkward& expected = GetParam();
+  const Layout& expected = GetParam();
   const ScratchFolder folder;
   const Loaded loaded = load(folder.write("a.txt", expected.text));
   ASSERT_THAT(loaded.channels, SizeIs(expected.channels.size()));
@@ -79,54 +79,54 @@ TEST_P(AwkwardLayouts, AreUnderstoodWithoutOptions) {
 INSTANTIATE_TEST_SUITE_P(
     Layouts, AwkwardLayouts,
     ::testing::Values(
-        Awkward{"comma", "Time (s),CH1 (V)\n0,1\n0.1,2\n0.2,3\n0.3,4\n", {"CH1"}, {"V"}, 10, {1}},
-        Awkward{"semicolon_decimal_comma",
-                "Zeit [ms];Druck [kPa]\r\n0,0;1,5\r\n0,5;2,5\r\n1,0;3\r\n1,5;4\r\n",
-                {"Druck"},
-                {"kPa"},
-                2000,
-                {1.5}},
-        Awkward{"tabs_units_row",
-                "t\tforce\tacc\ns\tN\tm/s^2\n0\t1\t2\n1\t1\t2\n2\t1\t2\n3\t1\t2\n",
-                {"force", "acc"},
-                {"N", "m/s^2"},
-                1,
-                {1, 2}},
-        Awkward{"blanks_aligned",
-                "   time    channel A   channel B\n   0.00       1.5        -2\n   0.25       1.6        "
-                "-2\n   0.50       1.5        -2\n   0.75       1.5        -2\n",
-                {"channel A", "channel B"},
-                {"1", "1"},
-                4,
-                {1.5, -2}},
-        Awkward{"preamble_above",
-                "Instrument: bench\nSample rate: 2 kHz\n\nx,y\n1,5\n2,5\n1,6\n2,5\n",
-                {"x", "y"},
-                {"1", "1"},
-                2000,
-                {1, 5}},
-        Awkward{"keyed_preamble_looks_like_titles",
-                "Maker,none\nSample interval,0.5,ms\nTime,CH1\n0,1\n0.5e-3,2\n1e-3,3\n1.5e-3,4\n",
-                {"CH1"},
-                {"1"},
-                2000,
-                {1}},
-        Awkward{"preamble_beside",
-                "Length,4,points,0,1.5\nInterval,0.001,s,0.001,1.6\n,,,0.002,1.7\n,,,0.003,1.8\n",
-                {"channel 1"},
-                {"1"},
-                1000,
-                {1.5}},
-        Awkward{"quotes_bom_trailing",
-                "\xEF\xBB\xBF\"time\",\"a, b\"\n0,\"1\"\n1,\"2\"\n2,\"3\"\n3,\"4\"\nend of record\n",
-                {"a, b"},
-                {"1"},
-                1,
-                {1}},
-        Awkward{
+        Layout{"comma", "Time (s),CH1 (V)\n0,1\n0.1,2\n0.2,3\n0.3,4\n", {"CH1"}, {"V"}, 10, {1}},
+        Layout{"semicolon_decimal_comma",
+               "Zeit [ms];Druck [kPa]\r\n0,0;1,5\r\n0,5;2,5\r\n1,0;3\r\n1,5;4\r\n",
+               {"Druck"},
+               {"kPa"},
+               2000,
+               {1.5}},
+        Layout{"tabs_units_row",
+               "t\tforce\tacc\ns\tN\tm/s^2\n0\t1\t2\n1\t1\t2\n2\t1\t2\n3\t1\t2\n",
+               {"force", "acc"},
+               {"N", "m/s^2"},
+               1,
+               {1, 2}},
+        Layout{"blanks_aligned",
+               "   time    channel A   channel B\n   0.00       1.5        -2\n   0.25       1.6        "
+               "-2\n   0.50       1.5        -2\n   0.75       1.5        -2\n",
+               {"channel A", "channel B"},
+               {"1", "1"},
+               4,
+               {1.5, -2}},
+        Layout{"preamble_above",
+               "Instrument: bench\nSample rate: 2 kHz\n\nx,y\n1,5\n2,5\n1,6\n2,5\n",
+               {"x", "y"},
+               {"1", "1"},
+               2000,
+               {1, 5}},
+        Layout{"keyed_preamble_looks_like_titles",
+               "Maker,none\nSample interval,0.5,ms\nTime,CH1\n0,1\n0.5e-3,2\n1e-3,3\n1.5e-3,4\n",
+               {"CH1"},
+               {"1"},
+               2000,
+               {1}},
+        Layout{"preamble_beside",
+               "Length,4,points,0,1.5\nInterval,0.001,s,0.001,1.6\n,,,0.002,1.7\n,,,0.003,1.8\n",
+               {"channel 1"},
+               {"1"},
+               1000,
+               {1.5}},
+        Layout{"quotes_bom_trailing",
+               "\xEF\xBB\xBF\"time\",\"a, b\"\n0,\"1\"\n1,\"2\"\n2,\"3\"\n3,\"4\"\nend of record\n",
+               {"a, b"},
+               {"1"},
+               1,
+               {1}},
+        Layout{
             "comment_marks", "# recorder\n# fs = 50 Hz\n1.0\n2.0\n3.0\n4.0\n", {"channel 1"}, {"1"}, 50, {1}},
-        Awkward{"counting_column", "sample,level (mV)\n0,5\n1,6\n2,7\n3,8\n", {"level"}, {"mV"}, 0, {5}},
-        Awkward{"untitled_rising_first_column", "0 1\n0.5 2\n1.0 1\n1.5 2\n", {"channel 1"}, {"1"}, 2, {1}}),
+        Layout{"counting_column", "sample,level (mV)\n0,5\n1,6\n2,7\n3,8\n", {"level"}, {"mV"}, 0, {5}},
+        Layout{"untitled_rising_first_column", "0 1\n0.5 2\n1.0 1\n1.5 2\n", {"channel 1"}, {"1"}, 2, {1}}),
     [](const auto& tested) { return tested.param.name; });
 
 TEST(Delimited, StampsBesideTheSettingsGiveTheRateAndEveryPointIsUsed) {
@@ -184,7 +184,7 @@ TEST(Delimited, ABadCellIsNamedByLineAndCellAndCounted) {
   for (int n = 0; n < 3000; ++n) text += fmt::format("{},{}\n", n, n == 1202 || n == 2500 ? "x7" : "1.5");
   const ScratchFolder folder;
   const std::string path = folder.write("pier.csv", text);
-  EXPECT_THAT(error_of(path),
+  EXPECT_THAT(complaint_of(path),
               HasSubstr(path + ":1204:2: \"x7\" is not a number; 2 rows like this, first here"));
 }
 
@@ -194,7 +194,7 @@ TEST(Delimited, BadCellsBeyondTheHeadAreFoundToo) {
   const ScratchFolder folder;
   ReadSettings settings;
   settings.rate_hz = 1;
-  EXPECT_THAT(error_of(folder.write("a.csv", text), settings),
+  EXPECT_THAT(complaint_of(folder.write("a.csv", text), settings),
               HasSubstr("a.csv:90002:2: the cell is empty or missing"));
 }
 
@@ -207,12 +207,12 @@ TEST(Delimited, ACutLastRowIsSaid) {
 
 TEST(Delimited, FilesWithoutNumbersAreRefused) {
   const ScratchFolder folder;
-  EXPECT_THAT(error_of(folder.write("empty.csv", "")), HasSubstr("the file is empty"));
-  EXPECT_THAT(error_of(folder.write("head.csv", "Time (s),CH1 (V)\n")),
+  EXPECT_THAT(complaint_of(folder.write("empty.csv", "")), HasSubstr("the file is empty"));
+  EXPECT_THAT(complaint_of(folder.write("head.csv", "Time (s),CH1 (V)\n")),
               HasSubstr("no row of numbers in its first 1 line"));
-  EXPECT_THAT(error_of(folder.path("missing.csv")), HasSubstr("no such file"));
-  EXPECT_THAT(error_of(folder.path()), HasSubstr("is a folder"));
-  EXPECT_THAT(error_of(folder.write("still.csv", "Time,v\n1,1\n1,2\n1,3\n"),
+  EXPECT_THAT(complaint_of(folder.path("missing.csv")), HasSubstr("no such file"));
+  EXPECT_THAT(complaint_of(folder.path()), HasSubstr("is a folder"));
+  EXPECT_THAT(complaint_of(folder.write("still.csv", "Time,v\n1,1\n1,2\n1,3\n"),
                        [] {
                          ReadSettings s;
                          s.axis = "Time";
@@ -228,7 +228,7 @@ TEST(Delimited, AxisMayBeNamedAndMisnamed) {
   settings.axis = "clock";
   EXPECT_THAT(load(path, settings).channels, SizeIs(2));
   settings.axis = "clok";
-  EXPECT_THAT(error_of(path, settings, Status::usage), HasSubstr("did you mean \"clock\""));
+  EXPECT_THAT(complaint_of(path, settings, Status::usage), HasSubstr("did you mean \"clock\""));
 }
 
 TEST(Delimited, RowsAreTheSameHoweverTheyFallIntoPieces) {

@@ -58,7 +58,7 @@ std::vector<std::vector<double>> read_all(SampleSource& source) {
   return out;
 }
 
-std::string error_of(const std::string& path, const ReadSettings& settings = {}) {
+std::string complaint_of(const std::string& path, const ReadSettings& settings = {}) {
   try {
     const auto source = open_recording(path, settings);
     read_all(*source);
@@ -113,11 +113,11 @@ TEST(Sound, CutFilesAreSaidToBeCutWhereverTheyEnd) {
   for (const std::size_t length :
        {std::size_t{4}, std::size_t{11}, std::size_t{20}, std::size_t{30}, std::size_t{43}, std::size_t{44},
         std::size_t{45}, whole.size() / 2, whole.size() - 1}) {
-    const std::string said = error_of(folder.write("cut.wav", whole.substr(0, length)));
+    const std::string said = complaint_of(folder.write("cut.wav", whole.substr(0, length)));
     EXPECT_NE(said, "no error") << length;
     EXPECT_EQ(said.find('\n'), std::string::npos);
   }
-  EXPECT_THAT(error_of(folder.write("cut.wav", whole.substr(0, 1044))),
+  EXPECT_THAT(complaint_of(folder.write("cut.wav", whole.substr(0, 1044))),
               HasSubstr("promises 4000 bytes of samples, 1000 are there"));
 }
 
@@ -151,14 +151,14 @@ TEST(FlatBinary, PartialFramesAreSaidAndNonsenseIsRefused) {
   const auto source = open_recording(folder.write("x.bin", "123456"), settings);
   EXPECT_EQ(source->recording().samples, 1);
   EXPECT_EQ(source->recording().cautions.at(0).code, "partial-frame");
-  EXPECT_THAT(error_of(folder.write("x.bin", "1"), settings), HasSubstr("hold not one sample"));
+  EXPECT_THAT(complaint_of(folder.write("x.bin", "1"), settings), HasSubstr("hold not one sample"));
   for (const char* layout : {"f33le", "f32", "f32le:0ch", "f32le:5000ch", "f32le:skip=-1", "f32le:twice", ""})
     EXPECT_THROW(check_binary_layout(layout), Error) << layout;
 }
 
 TEST(Registry, UnknownContentIsRefusedWithAHint) {
   const ScratchFolder folder;
-  EXPECT_THAT(error_of(folder.write("x.csv", std::string("\x00\x01\x02\x03", 4))), HasSubstr("--binary"));
+  EXPECT_THAT(complaint_of(folder.write("x.csv", std::string("\x00\x01\x02\x03", 4))), HasSubstr("--binary"));
 }
 
 TEST(Digest, IsThatOfTheBytes) {
