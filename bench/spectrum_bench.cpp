@@ -13,7 +13,7 @@
 #include <cstdio>
 #include <vector>
 
-#include "transform/spectrum.h"
+#include "transform/spectrum_estimator.h"
 
 namespace {
 
@@ -56,13 +56,8 @@ double our_spectrum(std::size_t segment) {
   settings.segment = segment;
   const vprism::SpectrumPlan plan = vprism::plan_spectrum(settings, samples, 1.0);
   vprism::SpectrumEstimator estimator(1, plan, settings.window);
-  vprism::Block block(1, vprism::Block::good_capacity(1));
-  for (std::size_t at = 0; at < samples; at += block.capacity()) {
-    const std::size_t count = std::min(block.capacity(), samples - at);
-    std::copy_n(signal().begin() + static_cast<std::ptrdiff_t>(at), count, block.room(0).begin());
-    block.set(static_cast<std::int64_t>(at), count);
-    estimator.add(block);
-  }
+  const std::span<const double> channels[] = {signal()};
+  estimator.add(channels);
   return estimator.result()[0].power[1];
 }
 

@@ -11,15 +11,47 @@ namespace vprism {
 
 namespace {
 
-struct PlanCache {
-  std::mutex lock;
-  std::map<std::size_t, std::pair<fftw_plan, fftw_plan>> plans;  // There and back.
-  ~PlanCache() {
-    for (auto& [size, plan] : plans) fftw_destroy_plan(plan.first), fftw_destroy_plan(plan.second);
-  }
-};
+enum class Kind { real_there, real_back, complex_there, complex_back };
 
 fftw_complex* raw(std::complex<double>* p) { return reinterpret_cast<fftw_complex*>(p); }
+
+/// Plans are estimated, so nothing is written to the memory they are made for; it is not even touched.
+fftw_plan make_plan(Kind kind, std::size_t size) {
+  auto* const in = static_cast<fftw_complex*>(fftw_malloc(sizeof(fftw_complex) * (size + 2)));
+  auto* const out = static_cast<fftw_complex*>(fftw_malloc(sizeof(fftw_complex) * (size + 2)));
+  const int n = static_cast<int>(size);
+  fftw_plan plan = nullptr;
+  if (in != nullptr && out != nullptr) {
+    auto* const real_in = reinterpret_cast<double*>(in);
+    if (kind == Kind::real_there)
+      plan = fftw_plan_dft_r2c_1d(n, real_in, out, FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
+    else if (kind == Kind::real_back)
+      plan = fftw_plan_dft_c2r_1d(n, out, real_in, FFTW_ESTIMATE | FFTW_DESTROY_INPUT);
+    else
+      plan = fftw_plan_dft_1d(n, in, out, kind == Kind::complex_there ? FFTW_FORWARD : FFTW_BACKWARD,
+                              FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
+  }
+  fftw_free(in);
+  fftw_free(out);
+  if (plan == nullptr) throw std::bad_alloc();
+  return plan;
+}
+
+/// The plan of this kind and size, made when it is first asked for.
+fftw_plan plan_for(Kind kind, std::size_t size) {
+  struct Cache {
+    std::mutex lock;
+    std::map<std::pair<Kind, std::size_t>, fftw_plan> plans;
+    ~Cache() {
+      for (auto& [key, plan] : plans) fftw_destroy_plan(plan);
+    }
+  };
+  static Cache cache;
+  const std::lock_guard guard(cache.lock);
+  fftw_plan& plan = cache.plans[{kind, size}];
+  if (plan == nullptr) plan = make_plan(kind, size);
+  return plan;
+}
 
 }  // namespace
 
@@ -38,22 +70,7 @@ FftArray<T>::~FftArray() {
 template class FftArray<double>;
 template class FftArray<std::complex<double>>;
 
-RealFft::RealFft(std::size_t size) : size_(size) {
-  static PlanCache cache;
-  const std::lock_guard guard(cache.lock);
-  auto& [there, back] = cache.plans[size];
-  if (there == nullptr || back == nullptr) {
-    FftArray<double> in(size);
-    FftArray<std::complex<double>> out(size / 2 + 1);
-    there = fftw_plan_dft_r2c_1d(static_cast<int>(size), in.data(), raw(out.data()),
-                                 FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
-    back = fftw_plan_dft_c2r_1d(static_cast<int>(size), raw(out.data()), in.data(),
-                                FFTW_ESTIMATE | FFTW_DESTROY_INPUT);
-    if (there == nullptr || back == nullptr) throw std::bad_alloc();
-  }
-  plan_ = there;
-  back_ = back;
-}
+RealFft::RealFft(std::size_t size) : size_(size), plan_(plan_for(Kind::real_there, size)) {}
 
 void RealFft::run(const FftArray<double>& in, FftArray<std::complex<double>>& out) const {
   // FFTW_PRESERVE_INPUT: the input is not written, only the interface is not const.
@@ -62,7 +79,19 @@ void RealFft::run(const FftArray<double>& in, FftArray<std::complex<double>>& ou
 }
 
 void RealFft::back(FftArray<std::complex<double>>& in, FftArray<double>& out) const {
-  fftw_execute_dft_c2r(static_cast<fftw_plan>(const_cast<void*>(back_)), raw(in.data()), out.data());
+  fftw_execute_dft_c2r(plan_for(Kind::real_back, size_), raw(in.data()), out.data());
+}
+
+ComplexFft::ComplexFft(std::size_t size) : size_(size), plan_(plan_for(Kind::complex_there, size)) {}
+
+void ComplexFft::run(const FftArray<std::complex<double>>& in, FftArray<std::complex<double>>& out) const {
+  fftw_execute_dft(static_cast<fftw_plan>(const_cast<void*>(plan_)),
+                   raw(const_cast<std::complex<double>*>(in.data())), raw(out.data()));
+}
+
+void ComplexFft::back(const FftArray<std::complex<double>>& in, FftArray<std::complex<double>>& out) const {
+  fftw_execute_dft(plan_for(Kind::complex_back, size_), raw(const_cast<std::complex<double>*>(in.data())),
+                   raw(out.data()));
 }
 
 }  // namespace vprism

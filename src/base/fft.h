@@ -1,10 +1,11 @@
-// fft.h: plans for real transforms by FFTW, made once per size and shared.
+// fft.h: plans for transforms by FFTW, made once per size and shared.
 #pragma once
 
 #include <complex>
 #include <cstddef>
 #include <memory>
 #include <span>
+#include <utility>
 
 namespace vprism {
 
@@ -17,6 +18,10 @@ class FftArray {
   FftArray(FftArray&& other) noexcept : data_(other.data_), size_(other.size_) { other.data_ = nullptr; }
   FftArray(const FftArray&) = delete;
   FftArray& operator=(const FftArray&) = delete;
+  FftArray& operator=(FftArray&& other) noexcept {
+    std::swap(data_, other.data_), std::swap(size_, other.size_);
+    return *this;
+  }
   T* data() { return data_; }
   const T* data() const { return data_; }
   std::size_t size() const { return size_; }
@@ -43,7 +48,21 @@ class RealFft {
  private:
   std::size_t size_;
   const void* plan_;
-  const void* back_;
+};
+
+/// The same of complex sequences, all N bins.
+class ComplexFft {
+ public:
+  explicit ComplexFft(std::size_t size);
+  std::size_t size() const { return size_; }
+  /// `in` and `out` of N from FftArray, not the same one; `in` is kept.
+  void run(const FftArray<std::complex<double>>& in, FftArray<std::complex<double>>& out) const;
+  /// N times the sequence whose transform `in` is.
+  void back(const FftArray<std::complex<double>>& in, FftArray<std::complex<double>>& out) const;
+
+ private:
+  std::size_t size_;
+  const void* plan_;
 };
 
 }  // namespace vprism

@@ -10,6 +10,7 @@
 #include "base/text.h"
 #include "cli/command.h"
 #include "cli/console.h"
+#include "transform/spectrum_estimator.h"
 
 namespace vprism {
 
@@ -142,7 +143,7 @@ TextTable peak_table(const ChannelSpectrum& c, const AnalysisSettings& settings)
        {"", TextTable::Align::left}});
   for (std::size_t i = 0; i < c.peaks.size(); ++i) {
     const Peak& p = c.peaks[i];
-    const double level = p.level(settings.scale, c.spectrum.plan.rbw_hz);
+    const double level = p.level(settings.scale, c.spectrum.plan);
     const double relative = (shown.amplitude() ? 1 : 2) * p.rms_std / p.rms;
     const std::string text = settings.decibel_reference ? fmt::format("{:.2f}", shown.value(level))
                                                         : format_uncertain(level, relative * level, "");
@@ -162,7 +163,7 @@ Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& setting
     const SpectrumPlan& plan = c.spectrum.plan;
     Json peaks = Json::array();
     for (const Peak& p : c.peaks) {
-      const double level = p.level(settings.scale, plan.rbw_hz);
+      const double level = p.level(settings.scale, plan);
       peaks.push_back(
           {{"frequency_hz", number(p.frequency_hz)},
            {"frequency_std_hz", number(p.frequency_std_hz)},
@@ -284,7 +285,7 @@ Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& set
     panel.curves.push_back(thinned(std::move(curve), 4000, panel.x.logarithmic));
     for (std::size_t i = 0; i < c.peaks.size(); ++i)
       panel.marks.push_back({c.peaks[i].frequency_hz,
-                             shown.value(c.peaks[i].level(settings.scale, c.spectrum.plan.rbw_hz)),
+                             shown.value(c.peaks[i].level(settings.scale, c.spectrum.plan)),
                              std::to_string(i + 1)});
     figure.panels.push_back(std::move(panel));
     if (settings.phase_at_s)

@@ -1,5 +1,7 @@
 // lobe_fit.cpp: lines by least squares on the bins around them.
 //
+// (Of a complex channel, or in a band far from 0 Hz, there is no mirror image: R(k + f) is left out.)
+//
 // About the segment's centre a sine is Y[k] = g R(k - f) + conj(g) R(k + f), g = (A/2) exp(i (p + pi f)), R
 // real and even (WindowTransform). So Re Y[k] = Re g S, S = R(k-f) + R(k+f), and Im Y[k] = Im g D, D = R(k-f)
 // - R(k+f): the mirror image is part of the model, not an error. Bins of white noise have covariance V r(k -
@@ -80,6 +82,7 @@ void minimise(Vector& parameters, const Vector& weights, Eigen::Index stride, Ei
 
 LobeFit::LobeFit(const Spectrum& spectrum)
     : spectrum_(spectrum),
+      mirrored_(spectrum.mirrored()),
       transform_(spectrum.window, spectrum.plan.segment),
       half_width_(window_half_width_bins(spectrum.window)) {
   prepare_correlation();
@@ -140,7 +143,14 @@ double LobeFit::noise_covariance(std::size_t a, std::size_t b) const {
   return sum / count;
 }
 
+std::complex<double> LobeFit::centred(std::size_t bin) const {
+  const double k = spectrum_.start_bins + static_cast<double>(bin);
+  if (k == std::floor(k)) return (std::fmod(k, 2) == 0 ? 1.0 : -1.0) * spectrum_.first[bin];
+  return std::polar(1.0, std::numbers::pi * std::fmod(k, 2)) * spectrum_.first[bin];
+}
+
 double LobeFit::direct(const std::vector<Line>& lines) const {
+  if (!mirrored_) return 0;  // A line like any other, if it is in the band at all.
   if (spectrum_.plan.averages > 1 || lines.empty() || spectrum_.first.empty()) {
     // A true offset shows in the mean and in bin 0; a low tone's remainder shows in one more than in the
     // other.
@@ -179,7 +189,7 @@ void LobeFit::prepare_leakage() {
 Line LobeFit::start(std::size_t bin, const std::vector<double>& power) const {
   // The ratio of the two highest bins fixes the place between them; it is found by bisection on R(1 - d) /
   // R(d).
-  const auto one_sided = [&](std::size_t k) { return power[k] / (spectrum_.doubled(k) ? 2 : 1); };
+  const auto one_sided = [&](std::size_t k) { return power[k] / spectrum_.crest(k); };
   const std::size_t last = spectrum_.bins() - 1;
   const double left = bin > 1 ? one_sided(bin - 1) : 0, right = bin < last ? one_sided(bin + 1) : 0;
   const bool up = right >= left;
@@ -205,19 +215,18 @@ std::vector<double> LobeFit::remainder(const std::vector<Line>& lines) const {
     const auto k = static_cast<double>(bin);
     // Far side lobes of many lines are only worth their cost where they matter: within some lobes, or all
     // where there are few bins.
-    const double still = dc * transform_(k);
+    const double still = dc == 0 || (k > 2000 && left.size() > 20000) ? 0 : dc * transform_(k);
     std::complex<double> y = single ? centred(bin) - still : 0;
     double model = still * still;
     for (const Line& line : lines) {
       if (std::abs(k - line.bins) > 200 && left.size() > 20000) continue;
-      const double near = transform_(k - line.bins), mirror = transform_(k + line.bins);
+      const double near = transform_(k - line.bins), mirror = image(k, line.bins);
       if (single)
         y -= line.half * near + std::conj(line.half) * mirror;
       else
         model += line.square * (near * near + mirror * mirror);
     }
-    left[bin] =
-        (spectrum_.doubled(bin) ? 2 : 1) * (single ? std::norm(y) : std::max(0.0, square(bin) - model));
+    left[bin] = spectrum_.crest(bin) * (single ? std::norm(y) : std::max(0.0, square(bin) - model));
   }
   return left;
 }
@@ -240,7 +249,7 @@ void LobeFit::refine_complex(std::vector<Line>& lines, const Cluster& cluster, d
   const auto rows = static_cast<Eigen::Index>(bins.size());
   const auto count = static_cast<Eigen::Index>(cluster.size());
   // DC is a line of its own kind where its lobe reaches: real, at 0.
-  const bool with_dc = static_cast<double>(bins.front()) <= half_width_ + 1;
+  const bool with_dc = mirrored_ && static_cast<double>(bins.front()) <= half_width_ + 1;
   const double all_dc = direct(lines);
   Vector far_re(rows), far_im(rows);  // Data less the lines outside the cluster.
   for (Eigen::Index i = 0; i < rows; ++i) {
@@ -248,8 +257,7 @@ void LobeFit::refine_complex(std::vector<Line>& lines, const Cluster& cluster, d
     std::complex<double> y = centred(bins[static_cast<std::size_t>(i)]);
     for (std::size_t m = 0; m < lines.size(); ++m) {
       if (std::find(cluster.begin(), cluster.end(), m) != cluster.end()) continue;
-      y -= lines[m].half * transform_(k - lines[m].bins) +
-           std::conj(lines[m].half) * transform_(k + lines[m].bins);
+      y -= lines[m].half * transform_(k - lines[m].bins) + std::conj(lines[m].half) * image(k, lines[m].bins);
     }
     if (!with_dc) y -= all_dc * transform_(k);
     far_re[i] = y.real();
@@ -271,7 +279,8 @@ void LobeFit::refine_complex(std::vector<Line>& lines, const Cluster& cluster, d
       for (Eigen::Index c = 0; c < count; ++c) {
         const double f = at[3 * c], re = at[3 * c + 1], im = at[3 * c + 2];
         const auto [near, near_slope] = transform_.evaluate(k - f);
-        const auto [mirror, mirror_slope] = transform_.evaluate(k + f);
+        const auto [mirror, mirror_slope] =
+            mirrored_ ? transform_.evaluate(k + f) : WindowTransform::Point{0, 0};
         residual[i] -= re * (near + mirror);
         residual[rows + i] -= im * (near - mirror);
         jacobian(i, 3 * c) = re * (mirror_slope - near_slope);
@@ -287,7 +296,7 @@ void LobeFit::refine_complex(std::vector<Line>& lines, const Cluster& cluster, d
   });
   for (Eigen::Index c = 0; c < count; ++c) {
     Line& line = lines[cluster[static_cast<std::size_t>(c)]];
-    line.bins = std::clamp(parameters[3 * c], 0.05, static_cast<double>(spectrum_.bins()) - 1.0);
+    line.bins = std::clamp(parameters[3 * c], lowest_bins(), static_cast<double>(spectrum_.bins()) - 1.0);
     line.half = {parameters[3 * c + 1], parameters[3 * c + 2]};
   }
   Matrix data = Matrix::Zero(2 * rows, 2 * rows);
@@ -310,7 +319,7 @@ void LobeFit::refine_complex(std::vector<Line>& lines, const Cluster& cluster, d
 
 void LobeFit::refine_power(std::vector<Line>& lines, const Cluster& cluster, double floor) const {
   std::vector<std::size_t> bins = bins_around(lines, cluster);
-  std::erase_if(bins, [](std::size_t k) { return k == 0; });
+  if (mirrored_) std::erase_if(bins, [](std::size_t k) { return k == 0; });
   const auto rows = static_cast<Eigen::Index>(bins.size());
   const auto count = static_cast<Eigen::Index>(cluster.size());
   Vector data(rows);
@@ -322,7 +331,7 @@ void LobeFit::refine_power(std::vector<Line>& lines, const Cluster& cluster, dou
     for (std::size_t m = 0; m < lines.size(); ++m) {
       if (std::find(cluster.begin(), cluster.end(), m) != cluster.end()) continue;
       data[i] -= lines[m].square *
-                 (std::pow(transform_(k - lines[m].bins), 2) + std::pow(transform_(k + lines[m].bins), 2));
+                 (std::pow(transform_(k - lines[m].bins), 2) + std::pow(image(k, lines[m].bins), 2));
     }
     data[i] -= std::pow(all_dc * transform_(k), 2);
   }
@@ -338,7 +347,8 @@ void LobeFit::refine_power(std::vector<Line>& lines, const Cluster& cluster, dou
       for (Eigen::Index c = 0; c < count; ++c) {
         const double f = at[2 * c];
         const auto [near, near_slope] = transform_.evaluate(k - f);
-        const auto [mirror, mirror_slope] = transform_.evaluate(k + f);
+        const auto [mirror, mirror_slope] =
+            mirrored_ ? transform_.evaluate(k + f) : WindowTransform::Point{0, 0};
         const double shape = near * near + mirror * mirror;
         residual[i] -= at[2 * c + 1] * shape;
         jacobian(i, 2 * c) = 2 * at[2 * c + 1] * (mirror * mirror_slope - near * near_slope);
@@ -359,7 +369,7 @@ void LobeFit::refine_power(std::vector<Line>& lines, const Cluster& cluster, dou
   }
   for (Eigen::Index c = 0; c < count; ++c) {
     Line& line = lines[cluster[static_cast<std::size_t>(c)]];
-    line.bins = std::clamp(parameters[2 * c], 0.05, static_cast<double>(spectrum_.bins()) - 1.0);
+    line.bins = std::clamp(parameters[2 * c], lowest_bins(), static_cast<double>(spectrum_.bins()) - 1.0);
     line.square = std::max(parameters[2 * c + 1], 1e-300);
   }
   Matrix covariance_of_data(rows, rows);
@@ -387,16 +397,16 @@ void LobeFit::fit_first_segment(std::vector<Line>& lines) const {
     for (std::size_t m = 0; m < lines.size(); ++m) {
       double re = 0, im = 0, re_shape = 0, im_shape = 0;
       for (const std::size_t bin : bins_around(lines, {m})) {
-        if (bin == 0) continue;
+        if (mirrored_ && bin == 0) continue;
         const auto k = static_cast<double>(bin);
         std::complex<double> y = centred(bin) - all_dc * transform_(k);
         for (std::size_t o = 0; o < lines.size(); ++o) {
           if (o == m || std::abs(lines[o].bins - lines[m].bins) > 4 * half_width_) continue;
           y -= lines[o].half * transform_(k - lines[o].bins) +
-               std::conj(lines[o].half) * transform_(k + lines[o].bins);
+               std::conj(lines[o].half) * image(k, lines[o].bins);
         }
-        const double s = transform_(k - lines[m].bins) + transform_(k + lines[m].bins);
-        const double d = transform_(k - lines[m].bins) - transform_(k + lines[m].bins);
+        const double s = transform_(k - lines[m].bins) + image(k, lines[m].bins);
+        const double d = transform_(k - lines[m].bins) - image(k, lines[m].bins);
         re += s * y.real(), re_shape += s * s;
         im += d * y.imag(), im_shape += d * d;
       }
@@ -422,7 +432,7 @@ void LobeFit::refine(std::vector<Line>& lines, const std::vector<double>& floor)
     for (const Cluster& cluster : clusters) {
       const auto at = std::min(static_cast<std::size_t>(std::lround(lines[cluster[cluster.size() / 2]].bins)),
                                floor.size() - 1);
-      const double noise = floor[at] / (spectrum_.doubled(at) ? 2 : 1);
+      const double noise = floor[at] / spectrum_.crest(at);
       single ? refine_complex(lines, cluster, noise) : refine_power(lines, cluster, noise);
     }
   }

@@ -41,12 +41,13 @@ class LobeFit {
   void refine_complex(std::vector<Line>& lines, const Cluster& cluster, double floor) const;
   void refine_power(std::vector<Line>& lines, const Cluster& cluster, double floor) const;
   void fit_first_segment(std::vector<Line>& lines) const;
-  /// Y[k] = (-1)^k X[k]: the transform about the segment's centre.
-  std::complex<double> centred(std::size_t bin) const {
-    return (bin % 2 == 0 ? 1.0 : -1.0) * spectrum_.first[bin];
-  }
+  /// Y[k] = X[k] exp(i pi k): the transform about the segment's centre.
+  std::complex<double> centred(std::size_t bin) const;
+  /// What the mirror image at -f of a line at f adds at bin k; nothing where there are no mirror images.
+  double image(double k, double f) const { return mirrored_ ? transform_(k + f) : 0; }
+  double lowest_bins() const { return mirrored_ ? 0.05 : -0.5; }
   /// |Y[k]|^2 averaged, one-sided doubling taken off.
-  double square(std::size_t bin) const { return spectrum_.power[bin] / (spectrum_.doubled(bin) ? 2 : 1); }
+  double square(std::size_t bin) const { return spectrum_.power[bin] / spectrum_.crest(bin); }
   void prepare_correlation();
   void prepare_leakage();
   double correlation(std::size_t lag, std::size_t a, std::size_t b) const;
@@ -56,6 +57,7 @@ class LobeFit {
   double noise_covariance(std::size_t a, std::size_t b) const;
 
   const Spectrum& spectrum_;
+  bool mirrored_;
   WindowTransform transform_;
   double half_width_;
   std::vector<std::vector<double>> correlation_;  ///< [lag in hops][distance in bins]

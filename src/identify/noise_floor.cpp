@@ -21,15 +21,16 @@ std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool
   const std::size_t bins = spectrum.bins();
   const double correction = 1 / noise_median(spectrum.noise_averages);
   const std::size_t widest = std::max<std::size_t>(12, std::min<std::size_t>(bins / 32, 512));
-  std::vector<std::size_t> open;  // Bins that count; DC does not.
-  for (std::size_t k = 1; k < bins; ++k)
+  std::vector<std::size_t> open;  // Bins that count; DC of a real channel does not.
+  const std::size_t start = spectrum.mirrored() ? 1 : 0;
+  for (std::size_t k = start; k < bins; ++k)
     if (masked.empty() || !masked[k]) open.push_back(k);
   if (open.size() < 4) {
     open.clear();
-    for (std::size_t k = 1; k < bins; ++k) open.push_back(k);
+    for (std::size_t k = start; k < bins; ++k) open.push_back(k);
   }
   const auto power = [&](std::size_t i) {
-    return spectrum.power[open[i]] * (spectrum.doubled(open[i]) ? 1 : 2);
+    return spectrum.power[open[i]] * (spectrum.doubled(open[i]) ? 1 : spectrum.fold());
   };
   std::vector<double> floor(bins);
   // The neighbourhood is kept sorted; on the way to the next bin few values come and go.
@@ -37,7 +38,7 @@ std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool
   std::size_t from = 0, to = 0, place = 0;  // Neighbourhood: from .. to - 1 within `open`.
   for (std::size_t k = 0; k < bins; ++k) {
     while (place < open.size() && open[place] < k) ++place;
-    const std::size_t half = std::clamp<std::size_t>(k / 3, 12, widest);
+    const std::size_t half = spectrum.mirrored() ? std::clamp<std::size_t>(k / 3, 12, widest) : widest;
     const std::size_t low =
         place > half ? std::min(place - half, open.size() - std::min(open.size(), half)) : 0;
     const std::size_t high = std::min(open.size(), place + half + 1);
@@ -48,7 +49,7 @@ std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool
       sorted.insert(std::upper_bound(sorted.begin(), sorted.end(), power(from - 1)), power(from - 1));
     const std::size_t middle = sorted.size() / 2;
     const double median = sorted.size() % 2 == 1 ? sorted[middle] : (sorted[middle - 1] + sorted[middle]) / 2;
-    floor[k] = median * correction / (spectrum.doubled(k) ? 1 : 2);
+    floor[k] = median * correction / (spectrum.doubled(k) ? 1 : spectrum.fold());
   }
   return floor;
 }

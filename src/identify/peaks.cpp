@@ -59,15 +59,16 @@ class Judge {
     // After a complex fit DC has been taken off like a line.
     double leaked = spectrum_.plan.averages == 1 ? 0 : std::pow(fit_.direct(lines_), 2) * fit_.leakage(at);
     for (const Line& line : lines_)
-      leaked += line.square * (fit_.leakage(at - line.bins) + fit_.leakage(at + line.bins));
-    return power >= 4 * 2 * leaked;
+      leaked += line.square *
+                (fit_.leakage(at - line.bins) + (spectrum_.mirrored() ? fit_.leakage(at + line.bins) : 0));
+    return power >= 4 * spectrum_.fold() * leaked;
   }
   /// The greatest power of a line whose main lobe covers the bin, 0 if none does.
   double covering(std::size_t bin) const {
     double most = 0;
     for (const Line& line : lines_)
       if (std::abs(static_cast<double>(bin) - line.bins) < fit_.half_width_bins() + 1.5)
-        most = std::max(most, 2 * line.square);
+        most = std::max(most, spectrum_.fold() * line.square);
     return most;
   }
 
@@ -97,8 +98,9 @@ void judge_width(const Spectrum& spectrum, const std::vector<double>& floor, con
   const auto high = std::min(spectrum.bins(), static_cast<std::size_t>(line.bins + reach) + 1);
   double own = 0, rest = 0;
   for (std::size_t k = low; k < high; ++k) {
-    own += 2 * line.square * std::pow(fit.lobe(static_cast<double>(k) - line.bins), 2);
-    if (static_cast<double>(k) > fit.half_width_bins()) rest += std::max(0.0, left[k] - floor[k]);
+    own += spectrum.fold() * line.square * std::pow(fit.lobe(static_cast<double>(k) - line.bins), 2);
+    if (!spectrum.mirrored() || static_cast<double>(k) > fit.half_width_bins())
+      rest += std::max(0.0, left[k] - floor[k]);
   }
   // Noise that happens to lie above its mean is no pedestal: it makes 1/e of its power for one segment, less
   // for more.
@@ -110,18 +112,8 @@ void judge_width(const Spectrum& spectrum, const std::vector<double>& floor, con
 
 }  // namespace
 
-double Peak::level(Scale scale, double rbw_hz) const {
-  switch (scale) {
-    case Scale::peak:
-      return std::numbers::sqrt2 * rms;
-    case Scale::rms:
-      return rms;
-    case Scale::power:
-      return rms * rms;
-    case Scale::psd:
-      return rms * rms / rbw_hz;
-  }
-  return 0;
+double Peak::level(Scale scale, const SpectrumPlan& plan) const {
+  return level_of(rms * rms, scale, crest, plan.rbw_hz, plan.segment_s());
 }
 
 double Peak::signal_to_noise_db() const {
@@ -149,7 +141,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
   std::vector<double> floor, left = fit.remainder({});
   const auto weak = [&](const Line& line) {
     const auto at = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
-    return 2 * line.square <= threshold * floor[at] / 2;
+    return spectrum.fold() * line.square <= threshold * floor[at] / 2;
   };
   for (int round = 0; round < most_rounds; ++round) {
     floor = noise_floor(spectrum, bins_under(lines, spectrum.bins(), fit.half_width_bins()));
@@ -191,11 +183,12 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     const std::size_t middle = peak.bin;
     for (std::size_t k = middle > 0 ? middle - 1 : 0; k <= std::min(middle + 1, spectrum.bins() - 1); ++k)
       if (spectrum.power[k] > spectrum.power[peak.bin]) peak.bin = k;
-    peak.frequency_hz = line.bins * spectrum.plan.bin_hz;
+    peak.frequency_hz = spectrum.hz_at(line.bins);
     peak.frequency_std_hz = line.bins_std * spectrum.plan.bin_hz;
-    peak.rms = std::sqrt(2 * line.square);
+    peak.crest = spectrum.fold();
+    peak.rms = std::sqrt(spectrum.fold() * line.square);
     peak.rms_std = peak.rms * line.square_rel_std / 2;
-    const double phase = std::arg(line.half) - std::numbers::pi * line.bins;
+    const double phase = std::arg(line.half) - std::numbers::pi * (spectrum.start_bins + line.bins);
     peak.phase_deg = std::remainder(phase, 2 * std::numbers::pi) * 180 / std::numbers::pi;
     peak.prominence_db = prominence_db(spectrum.power, peak.bin);
     peak.floor_power = floor[peak.bin];

@@ -21,13 +21,14 @@ struct Peak {
   double band_rms =
       0;  ///< RMS of all that stands above the noise around it, what other lines explain left out.
 
+  double crest = 2;      ///< Square of peak over RMS: 2 for a sine, 1 for a turning complex tone.
   double doubt_rms = 0;  ///< RMS that the chain's interpolation is estimated to have made here.
 
   /// Whether interpolation may well have made it.
   bool doubtful() const { return rms < 3 * doubt_rms; }
   bool broad() const { return concentration < 0.6; }
   /// In a scale's unit; psd: the height of the line in the density.
-  double level(Scale scale, double rbw_hz) const;
+  double level(Scale scale, const SpectrumPlan& plan) const;
   double signal_to_noise_db() const;
 };
 

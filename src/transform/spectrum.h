@@ -1,41 +1,37 @@
-// spectrum.h: averaged one-sided spectra by overlapped, windowed segments.
+// spectrum.h: averaged spectra by overlapped, windowed segments: how a record is cut, and what comes out.
 #pragma once
 
 #include <complex>
 #include <cstdint>
-#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
-#include "base/unit.h"
-#include "signal/block.h"
+#include "transform/scale.h"
 #include "transform/window.h"
 
 namespace vprism {
 
-/// What a spectrum's numbers mean. Amplitudes are in the channel's unit, powers in its square, densities in
-/// its square per Hz.
-enum class Scale { peak, rms, power, psd };
+/// How segments become one spectrum.
+enum class Average { mean, linear, exponential, median, peak_hold, min_hold };
 
-struct ScaleEntry {
-  Scale scale;
+struct AverageEntry {
+  Average average;
   const char* name;
   const char* what;
-  bool amplitude;  ///< dB is 20 log10; otherwise 10 log10.
 };
-const std::vector<ScaleEntry>& scale_table();
-const ScaleEntry& scale_entry(Scale scale);
-Scale parse_scale(std::string_view text);
-/// Unit of a level: "V", "V\u00B2", "V\u00B2/Hz", "(m/s\u00B2)\u00B2/Hz".
-std::string scale_unit(const Unit& unit, Scale scale);
+const std::vector<AverageEntry>& average_table();
+Average parse_average(std::string_view text);
 
 struct SpectrumSettings {
   Window window;
   std::optional<double> resolution_hz;  ///< RBW asked for; sets the segment. Not together with `segment`.
   std::optional<std::size_t> segment;   ///< Samples per segment, any length.
   double overlap = 0.5;                 ///< Share of a segment that the next one repeats, 0 to 0.95.
+  Average average = Average::mean;
+  double exponential_segments = 8;  ///< Averages::exponential: the newest segment counts one over this.
+  std::size_t pad = 1;              ///< Bins are this many times closer by zeros behind each segment.
 };
 
 /// How a record of `samples` at `rate_hz` is cut. Without resolution or segment: the whole record up to
@@ -45,49 +41,62 @@ struct SpectrumPlan {
   std::size_t segment = 0, hop = 0;
   std::int64_t averages = 0;
   double rate_hz = 0;
-  double bin_hz = 0;  ///< rate / segment
+  double bin_hz = 0;  ///< rate / segment, or what padding with zeros makes of it
   double rbw_hz = 0;  ///< ENBW * rate / segment
+  double segment_s() const { return static_cast<double>(segment) / rate_hz; }
 };
 SpectrumPlan plan_spectrum(const SpectrumSettings& settings, std::int64_t samples, double rate_hz);
 
-/// Averaged spectrum of one channel. Bin k lies at k * bin_hz, k = 0 .. segment / 2.
+/// Averaged spectrum of one channel. Bin k lies at frequency_hz(k); for a whole one-sided spectrum k *
+/// bin_hz, k = 0 .. segment / 2. Two-sided ones, of complex channels, rise from below their centre to above
+/// it.
 struct Spectrum {
   SpectrumPlan plan;
   Window window;
+  Average average = Average::mean;
+  double centre_hz = 0;   ///< What the channel was shifted down by; bins count from there.
+  double start_bins = 0;  ///< Place of bin 0, in bins from the centre.
+  bool two_sided = false;
+  std::size_t transform = 0;  ///< Points of it; the segment, or more where that was padded with zeros.
   std::vector<double>
-      power;  ///< Mean square per bin: |X|^2 / sum(w)^2, times 2 but at DC and (even segment) Nyquist.
+      power;  ///< Mean square per bin: |X|^2 / sum(w)^2, times 2 where mirror images fold onto it.
   std::vector<std::complex<double>> first;  ///< Transform of the first segment, divided by sum(w).
+  /// The same average over each of some equal stretches of the record, in order; empty where it is too short.
+  std::vector<std::vector<double>> stretches;
   double enbw_bins = 1;
   double mean = 0;  ///< Of all samples, without a window: what bin 0 shows holds the lobes of low tones too.
   /// Independent segments that the average is worth for noise; below `plan.averages` when segments overlap.
   double noise_averages = 1;
 
   std::size_t bins() const { return power.size(); }
-  double frequency_hz(std::size_t bin) const { return static_cast<double>(bin) * plan.bin_hz; }
+  double hz_at(double bins) const { return centre_hz + (start_bins + bins) * plan.bin_hz; }
+  double frequency_hz(std::size_t bin) const { return hz_at(static_cast<double>(bin)); }
+  double bins_at(double hz) const { return (hz - centre_hz) / plan.bin_hz - start_bins; }
+  /// Whether lines near the ends meet their mirror images, and bin 0 is DC.
+  bool mirrored() const { return !two_sided && start_bins == 0; }
+  /// How many bins of a two-sided spectrum fold onto one between the ends.
+  double fold() const { return two_sided ? 1 : 2; }
   /// Whether bin k has a mirror image that was folded onto it.
-  bool doubled(std::size_t bin) const { return bin != 0 && 2 * bin != plan.segment; }
-  /// Level of bin k: peak is sqrt(2 power) where the bin is doubled and sqrt(power) where it is not; rms is
-  /// sqrt(power); psd is power / rbw.
-  double level(std::size_t bin, Scale scale) const;
+  bool doubled(std::size_t bin) const {
+    return !two_sided && (start_bins != 0 || (bin != 0 && 2 * bin != transform));
+  }
+  /// Square of peak over RMS of a line in bin k.
+  double crest(std::size_t bin) const { return doubled(bin) ? 2 : 1; }
+  double level(std::size_t bin, Scale scale) const {
+    return level_of(power[bin], scale, crest(bin), plan.rbw_hz, plan.segment_s());
+  }
+  /// Mean square that a bin stands for when bins are added up: windows tell each line several times.
+  double share(std::size_t bin) const { return power[bin] / enbw_bins; }
+  /// The same without the bins that padding put between: where lines are fitted.
+  Spectrum unpadded() const;
+  /// First and past-the-last bin within `low` .. `high`, in Hz; open ends where not given.
+  std::pair<std::size_t, std::size_t> bins_within(std::optional<double> low,
+                                                  std::optional<double> high) const;
   /// RMS of what stands within a window's main lobe around a frequency; `half_width_bins` from
   /// window_half_width_bins.
   double rms_around(double hz, double half_width_bins) const;
   /// Root of the sum of the density over all bins: the RMS of the windowed record, DC included.
   double rms_total() const;
-};
-
-/// Pushed blocks of all channels, asked once. Memory: some segments, whatever the length of the record.
-class SpectrumEstimator {
- public:
-  SpectrumEstimator(std::size_t channels, const SpectrumPlan& plan, const Window& window);
-  ~SpectrumEstimator();
-  void add(const Block& block);
-  /// One spectrum per channel. Throws Error(analysis) if not one segment has come.
-  std::vector<Spectrum> result() const;
-
- private:
-  struct Inner;
-  std::unique_ptr<Inner> inner_;
 };
 
 }  // namespace vprism

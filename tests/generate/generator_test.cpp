@@ -8,7 +8,7 @@
 
 #include "base/error.h"
 #include "signal/feed.h"
-#include "transform/spectrum.h"
+#include "transform/spectrum_estimator.h"
 
 namespace vprism {
 namespace {

@@ -9,6 +9,7 @@
 
 #include "identify/noise_floor.h"
 #include "signal/feed.h"
+#include "transform/spectrum_estimator.h"
 
 namespace vprism {
 namespace {
@@ -186,10 +187,10 @@ TEST(Peaks, LevelsFollowTheScale) {
   const auto x = signal(8192, 8192, {{1000.25, 3, 0}}, 1e-3, 2);
   const Spectrum s = spectrum_of(x, 8192, "hann", 8192);
   const Peak p = find_peaks(s).peaks.at(0);
-  EXPECT_NEAR(p.level(Scale::peak, s.plan.rbw_hz), 3, 1e-3);
-  EXPECT_NEAR(p.level(Scale::rms, s.plan.rbw_hz), 3 / std::numbers::sqrt2, 1e-3);
-  EXPECT_NEAR(p.level(Scale::power, s.plan.rbw_hz), 4.5, 2e-3);
-  EXPECT_NEAR(p.level(Scale::psd, s.plan.rbw_hz), 4.5 / 1.5, 2e-3);
+  EXPECT_NEAR(p.level(Scale::peak, s.plan), 3, 1e-3);
+  EXPECT_NEAR(p.level(Scale::rms, s.plan), 3 / std::numbers::sqrt2, 1e-3);
+  EXPECT_NEAR(p.level(Scale::power, s.plan), 4.5, 2e-3);
+  EXPECT_NEAR(p.level(Scale::psd, s.plan), 4.5 / 1.5, 2e-3);
 }
 
 TEST(Peaks, ConstantAndZeroChannelsHaveNone) {

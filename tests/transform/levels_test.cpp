@@ -6,7 +6,7 @@
 #include <cmath>
 #include <random>
 
-#include "transform/spectrum.h"
+#include "transform/spectrum_estimator.h"
 #include "transform/spikes.h"
 #include "transform/statistics.h"
 

@@ -1,5 +1,5 @@
 // Spectra in closed form: tones on and between bins, DC and Nyquist, odd and even lengths, noise, averaging.
-#include "transform/spectrum.h"
+#include "transform/spectrum_estimator.h"
 
 #include <gtest/gtest.h>
 #include <oneapi/tbb/global_control.h>

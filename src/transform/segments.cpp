@@ -1,0 +1,126 @@
+// segments.cpp: see segments.h.
+#include "transform/segments.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/clones.h"
+#include "base/lanes.h"
+
+namespace vprism {
+
+namespace {
+
+VPRISM_WIDE void add_up(const double* x, std::size_t count, double& sum) {
+  Eight a = {}, b = {}, p;
+  std::size_t n = 0;
+  for (; n + 16 <= count; n += 16) {
+    load(x + n, p), a += p;
+    load(x + n + 8, p), b += p;
+  }
+  double s = total(a) + total(b);
+  for (; n < count; ++n) s += x[n];
+  sum += s;
+}
+
+}  // namespace
+
+SegmentFeed::SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, std::size_t hop,
+                         std::int64_t expected)
+    : columns_(std::move(columns)),
+      segment_(segment),
+      hop_(hop),
+      held_(columns_.size()),
+      sums_(columns_.size(), 0.0) {
+  for (auto& held : held_) held.reserve(expected == 1 ? segment : 2 * segment);
+}
+
+std::size_t SegmentFeed::most_at_once(std::size_t hop) {
+  return std::max<std::size_t>(1, (std::size_t{1} << 17) / hop);
+}
+
+double SegmentFeed::mean(std::size_t column) const {
+  return samples_ > 0 ? sums_[column] / static_cast<double>(samples_) : 0;
+}
+
+void SegmentFeed::release() {
+  for (auto& held : held_) std::vector<double>().swap(held);
+}
+
+void SegmentFeed::part_here() {
+  if (samples_ > 0) parted_ = true;
+  for (auto& held : held_) held.clear();
+}
+
+void SegmentFeed::add(std::span<const std::span<const double>> columns, const Work& work) {
+  std::vector<const double*> from;
+  for (const auto& column : columns) from.push_back(column.data());
+  if (!columns.empty()) add_stretch(from, columns[0].size(), work);
+}
+
+void SegmentFeed::add(const Block& block, const Work& work) {
+  const auto missing = [&](std::size_t n) {
+    return std::any_of(columns_.begin(), columns_.end(),
+                       [&](std::size_t c) { return std::isnan(block.samples(c)[n]); });
+  };
+  std::vector<const double*> from(columns_.size());
+  for (std::size_t at = 0; at < block.size();) {
+    std::size_t end = block.gaps() ? at : block.size();
+    while (end < block.size() && !missing(end)) ++end;
+    for (std::size_t c = 0; c < columns_.size(); ++c) from[c] = block.samples(columns_[c]).data() + at;
+    add_stretch(from, end - at, work);
+    if (end < block.size()) part_here();
+    while (end < block.size() && missing(end)) ++end;
+    at = end;
+  }
+}
+
+void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::size_t count,
+                              const Work& work) {
+  if (count == 0) return;
+  SegmentBatch batch;
+  batch.hop = hop_;
+  batch.columns.resize(columns_.size());
+  for (std::size_t c = 0; c < columns_.size(); ++c) add_up(columns[c], count, sums_[c]);
+  samples_ += static_cast<std::int64_t>(count);
+  const std::size_t most = most_at_once(hop_);
+  const auto hand_on = [&](std::size_t segments) {
+    for (std::size_t from = 0; from < segments; from += most) {
+      batch.first = done_;
+      batch.count = std::min(most, segments - from);
+      done_ += static_cast<std::int64_t>(batch.count);
+      work(batch);
+      for (const double*& column : batch.columns) column += batch.count * hop_;
+    }
+  };
+  std::size_t at = 0;
+  if (const std::size_t begun = held_.front().size(); begun > 0) {
+    // The segments that begin in what is held need no more than this of the stretch.
+    const std::size_t last = (begun - 1) / hop_ * hop_;
+    const std::size_t take = std::min(count, last + segment_ - begun);
+    for (std::size_t c = 0; c < columns_.size(); ++c) {
+      held_[c].insert(held_[c].end(), columns[c], columns[c] + take);
+      batch.columns[c] = held_[c].data();
+    }
+    const std::size_t have = begun + take, whole = have < segment_ ? 0 : 1 + (have - segment_) / hop_;
+    if (whole > 0) hand_on(whole);
+    if (whole * hop_ < begun) {
+      for (auto& held : held_)
+        held.erase(held.begin(),
+                   held.begin() + static_cast<std::ptrdiff_t>(std::min(whole * hop_, held.size())));
+      return;
+    }
+    for (auto& held : held_) held.clear();
+    at = last + hop_ - begun;
+  }
+  if (at + segment_ <= count) {
+    const std::size_t whole = 1 + (count - at - segment_) / hop_;
+    for (std::size_t c = 0; c < columns_.size(); ++c) batch.columns[c] = columns[c] + at;
+    hand_on(whole);
+    at += whole * hop_;
+  }
+  for (std::size_t c = 0; c < columns_.size() && at < count; ++c)
+    held_[c].assign(columns[c] + at, columns[c] + count);
+}
+
+}  // namespace vprism

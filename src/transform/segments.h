@@ -1,0 +1,55 @@
+// segments.h: overlapped segments of what passes by, without copying more than the ends of blocks.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <span>
+#include <vector>
+
+#include "signal/block.h"
+
+namespace vprism {
+
+/// Some segments one after the other, of all columns that were asked for.
+struct SegmentBatch {
+  std::int64_t first = 0;  ///< Number of the first one since the beginning.
+  std::size_t count = 0, hop = 0;
+  std::vector<const double*> columns;
+  const double* samples(std::size_t column, std::size_t segment) const {
+    return columns[column] + segment * hop;
+  }
+};
+
+/// Hands on every segment once, in order. No segment reaches over a missing sample of any column: segments
+/// start anew behind it. Memory: two segments for each column.
+class SegmentFeed {
+ public:
+  using Work = std::function<void(const SegmentBatch&)>;
+  /// `columns` of the blocks to come; `expected` segments, for what room to make.
+  SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, std::size_t hop, std::int64_t expected);
+  void add(const Block& block, const Work& work);
+  /// Samples that lie in memory: one span of the same length for each of the feed's columns, none missing.
+  void add(std::span<const std::span<const double>> columns, const Work& work);
+  /// Segments in a batch, at most: no more than stays near the cores.
+  static std::size_t most_at_once(std::size_t hop);
+  std::int64_t segments() const { return done_; }
+  /// Whether gaps parted what passed.
+  bool parted() const { return parted_; }
+  /// Mean of all samples that passed, those missing left out.
+  double mean(std::size_t column) const;
+  /// Lets go of the samples held; only for the last batch, which has them in hand.
+  void release();
+
+ private:
+  void add_stretch(const std::vector<const double*>& columns, std::size_t count, const Work& work);
+  void part_here();
+
+  std::vector<std::size_t> columns_;
+  std::size_t segment_, hop_;
+  std::vector<std::vector<double>> held_;  ///< From the start of the next segment on, less than one segment.
+  std::vector<double> sums_;
+  std::int64_t samples_ = 0, done_ = 0;
+  bool parted_ = false;
+};
+
+}  // namespace vprism
