@@ -55,7 +55,7 @@ double our_spectrum(std::size_t segment) {
   vprism::SpectrumSettings settings;
   settings.segment = segment;
   const vprism::SpectrumPlan plan = vprism::plan_spectrum(settings, samples, 1.0);
-  vprism::SpectrumEstimator estimator(1, plan, settings.window);
+  vprism::SpectrumEstimator estimator(plan, settings);
   const std::span<const double> channels[] = {signal()};
   estimator.add(channels);
   return estimator.result()[0].power[1];

@@ -61,11 +61,12 @@ namespace {
 
 /// What interpolation on the way is estimated to have made of each line: the spectrum of its error, over the
 /// main lobe.
-void weigh_doubt(Input& input, const SpectrumPlan& plan, const Window& window, SpectrumResult& result) {
-  SpectrumEstimator estimator(result.channels.size(), plan, window);
+void weigh_doubt(Input& input, const SpectrumPlan& plan, const SpectrumSettings& settings,
+                 SpectrumResult& result) {
+  SpectrumEstimator estimator(plan, settings);
   input.road().run_doubt([&](Block& block) { estimator.add(block); });
   const std::vector<Spectrum> doubts = estimator.result();
-  const double half_width = window_half_width_bins(window);
+  const double half_width = window_half_width_bins(settings.window);
   for (std::size_t c = 0; c < doubts.size(); ++c) {
     const Spectrum& doubt = doubts[c];
     std::vector<double> lines;
@@ -99,7 +100,7 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
     throw Error(Status::analysis, recording.file + ": the span begins at " +
                                       format_quantity(*settings.span->low, "Hz") + ", above half the rate, " +
                                       format_quantity(plan.rate_hz / 2, "Hz"));
-  SpectrumEstimator estimator(recording.channels.size(), plan, settings.spectrum.window);
+  SpectrumEstimator estimator(plan, settings.spectrum);
   input.road().run([&](Block& block) { estimator.add(block); }, progress);
   std::vector<Spectrum> spectra = estimator.result();
 
@@ -121,7 +122,7 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
       result.cautions.push_back(std::move(caution));
     result.channels.push_back(std::move(out));
   }
-  if (input.road().has_doubt()) weigh_doubt(input, plan, settings.spectrum.window, result);
+  if (input.road().has_doubt()) weigh_doubt(input, plan, settings.spectrum, result);
   return result;
 }
 

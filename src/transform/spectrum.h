@@ -32,6 +32,10 @@ struct SpectrumSettings {
   Average average = Average::mean;
   double exponential_segments = 8;  ///< Averages::exponential: the newest segment counts one over this.
   std::size_t pad = 1;              ///< Bins are this many times closer by zeros behind each segment.
+  /// Part of the band that is looked at, in Hz from the centre; a padded transform may leave out the rest.
+  std::optional<std::pair<double, double>> band;
+  std::size_t tapers = 0;     ///< Multitaper: this many in place of the window.
+  double half_bandwidth = 4;  ///< Of the tapers, in bins.
 };
 
 /// How a record of `samples` at `rate_hz` is cut. Without resolution or segment: the whole record up to
@@ -54,6 +58,7 @@ struct Spectrum {
   SpectrumPlan plan;
   Window window;
   Average average = Average::mean;
+  std::size_t tapers = 0;
   double centre_hz = 0;   ///< What the channel was shifted down by; bins count from there.
   double start_bins = 0;  ///< Place of bin 0, in bins from the centre.
   bool two_sided = false;

@@ -17,14 +17,14 @@ class SpectrumEstimator {
   /// All channels of the blocks to come, or those listed. Complex blocks give two-sided spectra.
   SpectrumEstimator(const SpectrumPlan& plan, const SpectrumSettings& settings,
                     std::vector<std::size_t> channels = {});
-  SpectrumEstimator(std::size_t channels, const SpectrumPlan& plan, const Window& window);
   ~SpectrumEstimator();
   SpectrumEstimator(SpectrumEstimator&&) noexcept;
   void add(const Block& block);
-  /// Samples that lie in memory already: one span for each channel, all of the same length, none missing.
-  void add(std::span<const std::span<const double>> channels);
-  /// One spectrum per channel. Throws Error(analysis) if not one segment has come.
-  std::vector<Spectrum> result() const;
+  /// Samples that lie in memory already, all spans of the same length, none missing: one for each channel;
+  /// complex: then as many again with their imaginary parts.
+  void add(std::span<const std::span<const double>> columns, bool complex = false);
+  /// One spectrum per channel; to be asked once. Throws Error(analysis) if not one segment has come.
+  std::vector<Spectrum> result();
 
  private:
   struct Inner;

@@ -111,7 +111,7 @@ double density(const std::vector<double>& x, double rate, double low, double hig
   SpectrumSettings settings;
   settings.segment = 4096;
   const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate);
-  SpectrumEstimator estimator(1, plan, settings.window);
+  SpectrumEstimator estimator(plan, settings);
   feed(estimator, {x});
   const Spectrum s = estimator.result()[0];
   double sum = 0, count = 0;

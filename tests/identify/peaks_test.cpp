@@ -38,7 +38,7 @@ Spectrum spectrum_of(const std::vector<double>& x, double rate, const char* wind
   settings.window = parse_window(window);
   settings.segment = segment;
   const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate);
-  SpectrumEstimator estimator(1, plan, settings.window);
+  SpectrumEstimator estimator(plan, settings);
   feed(estimator, {x});
   return estimator.result()[0];
 }

@@ -146,7 +146,7 @@ TEST(SpectrumWithGaps, AveragesBetweenThem) {
   settings.segment = 500;
   settings.overlap = 0;
   plan = plan_spectrum(settings, 4000, rate);
-  SpectrumEstimator estimator(1, plan, settings.window);
+  SpectrumEstimator estimator(plan, settings);
   feed(estimator, x, true);
   const Spectrum spectrum = estimator.result()[0];
   EXPECT_EQ(spectrum.plan.averages, 7);  // Three before the gap, four of the 2498 samples behind it.

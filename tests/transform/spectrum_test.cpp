@@ -1,6 +1,4 @@
 // Spectra in closed form: tones on and between bins, DC and Nyquist, odd and even lengths, noise, averaging.
-#include "transform/spectrum_estimator.h"
-
 #include <gtest/gtest.h>
 #include <oneapi/tbb/global_control.h>
 
@@ -10,6 +8,7 @@
 
 #include "base/error.h"
 #include "signal/feed.h"
+#include "transform/spectrum_estimator.h"
 
 namespace vprism {
 namespace {
@@ -20,7 +19,7 @@ std::vector<Spectrum> spectra_of(const std::vector<std::vector<double>>& channel
                                  const SpectrumSettings& settings, std::size_t block_size = 1000) {
   const auto samples = static_cast<std::int64_t>(channels[0].size());
   const SpectrumPlan plan = plan_spectrum(settings, samples, rate);
-  SpectrumEstimator estimator(channels.size(), plan, settings.window);
+  SpectrumEstimator estimator(plan, settings);
   feed(estimator, channels, block_size);
   return estimator.result();
 }
