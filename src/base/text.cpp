@@ -149,7 +149,9 @@ std::string format_uncertain(double value, double uncertainty, std::string_view 
   const double u = uncertainty / prefix.factor;
   const std::string tail = unit.empty() || unit == "1" ? "" : " " + prefix.symbol + std::string(unit);
   if (!(u > 1e-12 * std::abs(v))) return format_number(v, 7) + tail;
-  const int decimals = std::clamp(1 - static_cast<int>(std::floor(std::log10(u))), 0, 12);
+  const int needed = 1 - static_cast<int>(std::floor(std::log10(u))), decimals = std::max(0, needed);
+  if (needed > 12 || std::abs(v) >= 1e15 || u >= 1e15)
+    return format_number(v, 12) + " \u00B1 " + format_number(u, 2) + tail;
   return fmt::format("{:.{}f} \u00B1 {:.{}f}{}", v, decimals, u, decimals, tail);
 }
 

@@ -227,4 +227,19 @@ Unit Unit::times(const Unit& other) const {
   return out;
 }
 
+std::pair<Unit, double> times_seconds(Unit unit, int power) {
+  double factor = 1;
+  if (unit.text().find("/s") == std::string::npos)
+    for (const char* plain : {"m/s^2", "m/s"})
+      if (const Unit known = Unit::parse(plain); unit.known() && unit.converts_to(known)) {
+        factor = unit.convert(1, known);
+        unit = known;
+        break;
+      }
+  const Unit second = Unit::parse("s");
+  for (; power > 0; --power) unit = unit.times(second);
+  for (; power < 0; ++power) unit = unit.over(second);
+  return {unit, factor};
+}
+
 }  // namespace vprism

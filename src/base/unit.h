@@ -46,4 +46,8 @@ class Unit {
   std::shared_ptr<const Meaning> meaning_;
 };
 
+/// `unit` times s^power, and the factor that its numbers take: "m/s^2" gives "m/s", "g" gives "m/s" and
+/// 9.80665.
+std::pair<Unit, double> times_seconds(Unit unit, int power);
+
 }  // namespace vprism

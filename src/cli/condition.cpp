@@ -160,12 +160,12 @@ Figure condition_figure(const ConditionResult& result, std::size_t channel,
   const Figure trace = trace_figure(result.before), trace_after = trace_figure(result.after);
   put_together(figure, trace.panels[channel], trace_after.panels[channel], same);
   if (result.spectrum_before && result.spectrum_after) {
-    Figure spectrum = spectrum_figure(*result.spectrum_before, analysis);
-    put_together(figure, spectrum.panels[channel],
-                 spectrum_figure(*result.spectrum_after, analysis).panels[channel], same);
-    figure.caption += "; " + spectrum.caption;
+    put_together(figure, level_panel(*result.spectrum_before, channel, analysis),
+                 level_panel(*result.spectrum_after, channel, analysis), same);
+    figure.caption +=
+        "; " + plan_text(result.spectrum_before->channels.front().spectrum, analysis.spectrum.overlap);
   } else if (result.spectrum_after) {
-    figure.panels.push_back(spectrum_figure(*result.spectrum_after, analysis).panels[channel]);
+    figure.panels.push_back(level_panel(*result.spectrum_after, channel, analysis));
     figure.caption +=
         "; " + plan_text(result.spectrum_after->channels.front().spectrum, analysis.spectrum.overlap);
   }

@@ -27,8 +27,8 @@ TextTable windows_table() {
     const Window window{entry.kind, entry.parameter};
     const WindowFigures f = window_figures(window);
     table.add({window.name(), fmt::format("{:.3f}", f.enbw_bins), fmt::format("{:.2f}", f.scalloping_db),
-               fmt::format("{:.1f}", f.sidelobe_db), fmt::format("{:.0f}", f.rolloff_db),
-               fmt::format("{:.4f}", f.coherent_gain), entry.what});
+               std::isnan(f.sidelobe_db) ? "none" : fmt::format("{:.1f}", f.sidelobe_db),
+               fmt::format("{:.0f}", f.rolloff_db), fmt::format("{:.4f}", f.coherent_gain), entry.what});
   }
   return table;
 }

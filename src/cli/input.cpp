@@ -53,15 +53,14 @@ void Input::require_even_axis() {
                                       (r.axis.domain == Axis::Domain::frequency
                                            ? ": the file holds a spectrum already"
                                            : "; say what it stands for with --axis-scale or --delay-line"));
-  if (r.complex)
-    throw Error(Status::analysis, r.file + ": complex channels; their two-sided spectrum is not made yet");
   if (r.axis.stamped)
     throw Error(Status::analysis,
                 r.file + ": the samples are not evenly spaced (stamps stray " +
                     (r.axis.jitter < 1 ? format_number(100 * r.axis.jitter, 3) + "% of an interval"
                                        : format_number(r.axis.jitter, 3) + " intervals") +
                     " from an even grid), and a spectrum needs an even "
-                    "grid; put it on one with --chain regrid, or, if only the stamps are "
+                    "grid; put it on one with --chain regrid, fit sines to it with spectrum --method stamps, "
+                    "or, if only the stamps are "
                     "bad, give --axis none and --rate");
 }
 

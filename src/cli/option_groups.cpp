@@ -6,22 +6,11 @@
 
 namespace vprism {
 
-namespace {
-
-/// One of `names`; its index.
 std::size_t choice(const std::string& what, const std::string& text, const std::vector<std::string>& names) {
   for (std::size_t i = 0; i < names.size(); ++i)
     if (text == names[i]) return i;
   throw Error(Status::usage, unknown_name(what, text, names));
 }
-
-std::string scale_names() {
-  std::string out;
-  for (const ScaleEntry& entry : scale_table()) out += (out.empty() ? "" : "|") + std::string(entry.name);
-  return out;
-}
-
-}  // namespace
 
 std::vector<CalibrationRule> InputSettings::rules() const {
   std::vector<CalibrationRule> out;
@@ -180,62 +169,6 @@ OptionGroup input_group(InputSettings& s) {
         },
         [&s] { return Json(s.chain); }},
        range_option("gate", "part of the record to analyse, such as 0.2s..1.5s", Dimension::time, s.gate)}};
-}
-
-OptionGroup analysis_group(AnalysisSettings& s) {
-  std::string windows;
-  for (const WindowEntry& entry : window_table())
-    windows +=
-        (windows.empty() ? "" : ", ") + std::string(entry.name) + (entry.has_parameter ? "(BETA)" : "");
-  const auto one_length = [&s] {
-    if (s.spectrum.resolution_hz && s.spectrum.segment)
-      throw Error(Status::usage, "--resolution and --segment say the same thing; give one of them");
-  };
-  return {
-      "Analysis",
-      {{"window", "WINDOW", windows + " (default: hann)", false,
-        [&s](const std::string& t) { s.spectrum.window = parse_window(t); },
-        [&s] { return Json(s.spectrum.window.name()); }},
-       {"resolution", "FREQUENCY",
-        "resolution bandwidth (RBW) wanted; sets the segment (default: the whole record up to 32768 samples, "
-        "an eighth of longer ones)",
-        false,
-        [&s, one_length](const std::string& t) {
-          s.spectrum.resolution_hz = parse_positive(t, Dimension::frequency);
-          one_length();
-        },
-        [&s] { return s.spectrum.resolution_hz ? Json(*s.spectrum.resolution_hz) : Json(nullptr); }},
-       {"segment", "N", "samples per segment, any number from 4", false,
-        [&s, one_length](const std::string& t) {
-          s.spectrum.segment = static_cast<std::size_t>(parse_whole_number(t, 4));
-          one_length();
-        },
-        [&s] { return s.spectrum.segment ? Json(*s.spectrum.segment) : Json(nullptr); }},
-       {"overlap", "PERCENT", "how far segments overlap, 0% to 95% (default: 50%)", false,
-        [&s](const std::string& t) {
-          const double share = parse_quantity(t, Dimension::ratio);
-          if (!(share >= 0 && share <= 0.95))
-            throw Error(Status::usage, "\"" + clean_text(t) + "\" must lie in 0%..95%");
-          s.spectrum.overlap = share;
-        },
-        [&s] { return Json(s.spectrum.overlap); }},
-       {"scale", scale_names(), "what levels mean: of a sine peak, rms or power; or density (default: rms)",
-        false, [&s](const std::string& t) { s.scale = parse_scale(t); },
-        [&s] { return Json(scale_entry(s.scale).name); }},
-       {"db", "REFERENCE", "show levels in dB re this many units, such as --db 1 or --db 1e-6", false,
-        [&s](const std::string& t) {
-          const Quantity q = parse_any_quantity(t);
-          if (!(q.value > 0)) throw Error(Status::usage, "the reference must be above zero");
-          s.decibel_reference = q.value;
-        },
-        [&s] { return s.decibel_reference ? Json(*s.decibel_reference) : Json(nullptr); }},
-       range_option("span", "frequencies to show and to look for peaks in, such as 10Hz..5kHz",
-                    Dimension::frequency, s.span),
-       count_option("peaks", "how many of the strongest peaks to list (default: 10)", 0, s.peaks),
-       {"phase-at", "T",
-        "time that phases are told for (default: the record's start); adds the phase to figure and CSV",
-        false, [&s](const std::string& t) { s.phase_at_s = parse_quantity(t, Dimension::time); },
-        [&s] { return s.phase_at_s ? Json(*s.phase_at_s) : Json(nullptr); }}}};
 }
 
 OptionGroup output_group(OutputSettings& s) {

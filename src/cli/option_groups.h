@@ -5,9 +5,11 @@
 #include "condition/chain.h"
 #include "formats/format.h"
 #include "signal/axis_scale.h"
-#include "transform/spectrum.h"
 
 namespace vprism {
+
+/// One of `names`; its index. Throws Error(usage) with the nearest.
+std::size_t choice(const std::string& what, const std::string& text, const std::vector<std::string>& names);
 
 struct InputSettings {
   ReadSettings read;
@@ -25,17 +27,6 @@ struct InputSettings {
   std::vector<CalibrationRule> rules() const;
 };
 OptionGroup input_group(InputSettings& settings);
-
-struct AnalysisSettings {
-  SpectrumSettings spectrum;
-  Scale scale = Scale::rms;
-  std::optional<double> decibel_reference;  ///< Levels in dB re this where set.
-  std::optional<Range> span;
-  std::size_t peaks = 10;
-  /// Time on the record's axis that phases are told for, and shown in figure and CSV; its start, where open.
-  std::optional<double> phase_at_s;
-};
-OptionGroup analysis_group(AnalysisSettings& settings);
 
 struct OutputSettings {
   std::string folder = "vprism-out";

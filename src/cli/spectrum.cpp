@@ -1,61 +1,17 @@
-// spectrum.cpp: see spectrum.h.
+// spectrum.cpp: see spectrum.h. One pass of the road feeds all that is asked for.
 #include "cli/spectrum.h"
-
-#include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
+#include "base/error.h"
 #include "base/text.h"
-#include "cli/command.h"
-#include "cli/console.h"
+#include "identify/stamp_lines.h"
+#include "transform/derived.h"
 #include "transform/spectrum_estimator.h"
+#include "transform/zoom.h"
 
 namespace vprism {
-
-namespace {
-
-/// A level as it is shown: in the scale's unit, or in dB.
-struct Shown {
-  const AnalysisSettings& settings;
-  bool amplitude() const { return scale_entry(settings.scale).amplitude; }
-  double value(double level) const {
-    return settings.decibel_reference ? decibels(level, amplitude(), *settings.decibel_reference) : level;
-  }
-  std::string unit(const Unit& unit) const {
-    const std::string plain = scale_unit(unit, settings.scale);
-    if (!settings.decibel_reference) return plain;
-    return "dB re " + format_number(*settings.decibel_reference) + (plain == "1" ? "" : " " + plain);
-  }
-};
-
-std::pair<std::size_t, std::size_t> bins_of(const Spectrum& spectrum, const std::optional<Range>& span) {
-  std::size_t low = 0, high = spectrum.bins();
-  const double slack = 1e-9 * spectrum.plan.bin_hz;
-  while (span && span->low && low < high && spectrum.frequency_hz(low) < *span->low - slack) ++low;
-  while (span && span->high && high > low && spectrum.frequency_hz(high - 1) > *span->high + slack) --high;
-  return {low, high};
-}
-
-double lowest_line_hz(const SpectrumResult& result) {
-  double lowest = 1e300;
-  for (const ChannelSpectrum& c : result.channels)
-    for (const Peak& p : c.peaks) lowest = std::min(lowest, p.frequency_hz);
-  return lowest;
-}
-
-/// A phase at the record's start, told for another time and brought to -180 .. 180.
-double phase_at(double start_deg, double hz, double later_s) {
-  return std::remainder(start_deg + 360 * std::remainder(hz * later_s, 1.0), 360.0);
-}
-
-std::string capital(std::string text) {
-  if (!text.empty()) text[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(text[0])));
-  return text;
-}
-
-}  // namespace
 
 namespace {
 
@@ -85,305 +41,289 @@ void weigh_doubt(Input& input, const SpectrumPlan& plan, const SpectrumSettings&
   }
 }
 
-}  // namespace
+/// Channels that are cut and transformed alike.
+struct Job {
+  enum class Role { lines, shown, compared } role = Role::lines;
+  std::vector<std::size_t> channels;
+  double shift_hz = 0;  ///< Of complex channels: the frequency that 0 Hz stands for.
+  std::optional<SpectrumEstimator> whole;
+  std::optional<ZoomEstimator> zoom;
 
-SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, const Progress& progress) {
-  input.require_even_axis();
-  const Recording recording = input.road().recording();
-  SpectrumPlan plan;
+  void add(const Block& block) { whole ? whole->add(block) : zoom->add(block); }
+  std::vector<Spectrum> result() { return whole ? whole->result() : zoom->result(); }
+};
+
+/// How a channel is to be cut; channels that agree share a job.
+struct Cut {
+  std::optional<Range> span;
+  std::optional<double> resolution_hz;
+  double carrier_hz = 0;
+  bool operator==(const Cut& o) const {
+    return resolution_hz == o.resolution_hz && carrier_hz == o.carrier_hz &&
+           span.has_value() == o.span.has_value() &&
+           (!span || (span->low == o.span->low && span->high == o.span->high));
+  }
+};
+
+SpectrumPlan plan_for(const SpectrumSettings& settings, const Recording& recording) {
   try {
-    plan = plan_spectrum(settings.spectrum, recording.samples, recording.axis.rate_hz());
+    return plan_spectrum(settings, recording.samples, recording.axis.rate_hz());
   } catch (const Error& error) {
     throw Error(error.status(), recording.file + ": " + error.what());
   }
-  if (settings.span && settings.span->low && *settings.span->low > plan.rate_hz / 2)
-    throw Error(Status::analysis, recording.file + ": the span begins at " +
-                                      format_quantity(*settings.span->low, "Hz") + ", above half the rate, " +
-                                      format_quantity(plan.rate_hz / 2, "Hz"));
-  SpectrumEstimator estimator(plan, settings.spectrum);
-  input.road().run([&](Block& block) { estimator.add(block); }, progress);
-  std::vector<Spectrum> spectra = estimator.result();
+}
 
+void check_span(const Recording& recording, const Cut& cut, double rate_hz) {
+  if (!cut.span) return;
+  const double top = cut.carrier_hz + rate_hz / 2,
+               bottom = recording.complex ? cut.carrier_hz - rate_hz / 2 : 0;
+  const auto outside = [&](const std::string& what) {
+    throw Error(Status::analysis, recording.file + ": the span " + what);
+  };
+  if (cut.span->low && *cut.span->low > top)
+    outside("begins at " + format_quantity(*cut.span->low, "Hz", 9) +
+            (recording.complex ? ", above the band's end, " : ", above half the rate, ") +
+            format_quantity(top, "Hz", 9));
+  if (cut.span->high && *cut.span->high < bottom)
+    outside("ends at " + format_quantity(*cut.span->high, "Hz", 9) + ", below the band's beginning, " +
+            format_quantity(bottom, "Hz", 9));
+}
+
+/// The jobs for one group of channels.
+void add_jobs(const Recording& recording, const AnalysisSettings& settings, const Cut& cut,
+              const std::vector<std::size_t>& channels, std::vector<Job>& jobs) {
+  const auto add = [&](Job::Role role, const SpectrumSettings& spectrum) {
+    Job job;
+    job.role = role;
+    job.channels = channels;
+    job.shift_hz = recording.complex ? cut.carrier_hz : 0;
+    SpectrumPlan plan = plan_for(spectrum, recording);
+    check_span(recording, cut, plan.rate_hz);
+    SpectrumSettings final = spectrum;
+    if (cut.span && cut.span->low && cut.span->high) {
+      const Band band{*cut.span->low - job.shift_hz, *cut.span->high - job.shift_hz};
+      final.band = {band.low_hz, band.high_hz};
+      const auto zoom = spectrum.tapers > 0
+                            ? std::nullopt
+                            : plan_zoom(plan, spectrum.window, band, recording.samples, recording.complex);
+      if (zoom) job.zoom.emplace(*zoom, final, channels);
+    }
+    if (!job.zoom) job.whole.emplace(plan, final, channels);
+    jobs.push_back(std::move(job));
+  };
+  SpectrumSettings lines = settings.spectrum;
+  if (cut.resolution_hz) lines.resolution_hz = cut.resolution_hz, lines.segment.reset();
+  SpectrumSettings tapered = lines;
+  lines.tapers = 0;
+  if (tapered.tapers > 0) lines.pad = 1;
+  add(Job::Role::lines, lines);
+  if (tapered.tapers > 0) {
+    // Cut like the windowed one, so that both tell of the same stretch.
+    tapered.segment = plan_for(lines, recording).segment;
+    tapered.resolution_hz.reset();
+    add(Job::Role::shown, tapered);
+  }
+  for (const Window& window : settings.compared) {
+    SpectrumSettings other = lines;
+    other.window = window;
+    add(Job::Role::compared, other);
+  }
+}
+
+std::vector<Job> jobs_for(const Recording& recording, const AnalysisSettings& settings,
+                          std::vector<std::optional<Range>>& spans) {
+  std::vector<std::pair<Cut, std::vector<std::size_t>>> groups;
+  for (std::size_t c = 0; c < recording.channels.size(); ++c) {
+    Cut cut;
+    if (const SpanRule* rule = settings.span_of(recording, c)) {
+      cut.span = rule->range;
+      cut.resolution_hz = rule->resolution_hz;
+    }
+    spans.push_back(cut.span);
+    if (recording.complex) cut.carrier_hz = recording.channels[c].carrier_hz;
+    const auto found =
+        std::find_if(groups.begin(), groups.end(), [&](const auto& g) { return g.first == cut; });
+    if (found == groups.end())
+      groups.push_back({cut, {c}});
+    else
+      found->second.push_back(c);
+  }
+  std::vector<Job> jobs;
+  for (const auto& [cut, channels] : groups) add_jobs(recording, settings, cut, channels, jobs);
+  return jobs;
+}
+
+/// A spectrum of another quantity: levels, floor and lines with it.
+void derive_all(ChannelSpectrum& c, const std::string& quantity) {
+  const int steps = motion_order(std::string_view(quantity)) - motion_order(c.channel);
+  if (steps == 0) return;
+  const double factor = derive(c.channel, steps);
+  derive(c.spectrum, steps, factor);
+  if (c.shown) derive(*c.shown, steps, factor);
+  for (Spectrum& other : c.compared) derive(other, steps, factor);
+  for (std::size_t k = 0; k < c.floor.size(); ++k)
+    c.floor[k] *= std::pow(factor * derived_gain(c.spectrum.frequency_hz(k), steps), 2);
+  for (Peak& p : c.peaks) {
+    const double gain = factor * derived_gain(p.frequency_hz, steps);
+    p.rms *= gain, p.rms_std *= gain, p.band_rms *= gain, p.doubt_rms *= gain, p.floor_power *= gain * gain;
+    p.phase_deg = std::remainder(p.phase_deg + 90 * steps, 360.0);
+  }
+  std::sort(c.peaks.begin(), c.peaks.end(), [](const Peak& a, const Peak& b) { return a.rms > b.rms; });
+}
+
+void finish_channel(ChannelSpectrum& c, const AnalysisSettings& settings, const Recording& recording) {
+  if (!c.phase_deg.empty())
+    for (Peak& peak : c.peaks) peak.phase_deg = c.phase_deg[peak.bin];
+  else if (settings.phase_at_s)
+    for (Peak& peak : c.peaks)
+      peak.phase_deg =
+          phase_at(peak.phase_deg, peak.frequency_hz - c.spectrum.centre_hz * (c.spectrum.two_sided ? 1 : 0),
+                   *settings.phase_at_s - recording.axis.start);
+  if (c.span) std::erase_if(c.peaks, [&](const Peak& p) { return !c.span->contains(p.frequency_hz); });
+  if (!settings.derived.empty()) derive_all(c, settings.derived);
+  if (c.peaks.size() > settings.peaks) c.peaks.resize(settings.peaks);
+  if (settings.bands.empty()) return;
+  int fraction = 0;
+  c.bands = band_levels(c.curve(), bands_asked(settings.bands, c.curve(), &fraction));
+  for (BandLevel& band : c.bands)
+    if (fraction > 0) band.iec_class = octave_class(c.curve(), band.edges, fraction);
+}
+
+/// Sines fitted to the stamps, channel by channel.
+SpectrumResult compute_by_stamps(Input& input, const AnalysisSettings& settings, const Progress& progress) {
+  input.road().resolve();
+  const Recording recording = input.road().recording();
+  if (recording.axis.domain != Axis::Domain::time || recording.complex || !(recording.axis.interval > 0))
+    throw Error(Status::analysis, recording.file + ": --method stamps needs real samples over time");
+  if (recording.samples > (std::int64_t{1} << 24))
+    throw Error(Status::analysis, recording.file +
+                                      ": too many samples to fit sines to one by one; put them on an "
+                                      "even grid with --chain regrid");
+  std::vector<StampedSamples> samples(recording.channels.size());
+  input.road().run(
+      [&](Block& block) {
+        for (std::size_t c = 0; c < samples.size(); ++c)
+          for (std::size_t n = 0; n < block.size(); ++n) {
+            if (std::isnan(block.samples(c)[n])) continue;
+            samples[c].value.push_back(block.samples(c)[n]);
+            samples[c].time_s.push_back(
+                block.stamped() ? block.stamps()[n]
+                                : recording.axis.start +
+                                      recording.axis.interval *
+                                          static_cast<double>(block.first() + static_cast<std::int64_t>(n)));
+          }
+      },
+      progress);
   SpectrumResult result{input.facts(), {}, {}};
   result.cautions = result.facts.recording.cautions;
-  for (std::size_t c = 0; c < spectra.size(); ++c) {
-    ChannelSpectrum out{recording.channels[c], std::move(spectra[c]), {}, {}};
-    PeakSearch search = find_peaks(out.spectrum);
-    out.floor = std::move(search.floor);
-    out.peaks = std::move(search.peaks);
-    if (settings.phase_at_s)
-      for (Peak& peak : out.peaks)
-        peak.phase_deg =
-            phase_at(peak.phase_deg, peak.frequency_hz, *settings.phase_at_s - recording.axis.start);
-    if (settings.span)
-      std::erase_if(out.peaks, [&](const Peak& p) { return !settings.span->contains(p.frequency_hz); });
-    if (out.peaks.size() > settings.peaks) out.peaks.resize(settings.peaks);
-    for (Caution& caution : spectrum_cautions(out.channel, out.spectrum, out.peaks))
-      result.cautions.push_back(std::move(caution));
+  for (std::size_t c = 0; c < samples.size(); ++c) {
+    ChannelSpectrum out{recording.channels[c], {}};
+    const SpanRule* const rule = settings.span_of(recording, c);
+    try {
+      const StampPlan plan =
+          plan_stamps(samples[c].time_s, rule != nullptr ? rule->range.low : std::nullopt,
+                      rule != nullptr ? rule->range.high : std::nullopt, settings.spectrum.window);
+      out.spectrum = stamp_spectrum(samples[c], plan, settings.spectrum.window);
+      PeakSearch search = stamp_lines(samples[c], plan, out.spectrum, settings.peaks);
+      out.floor = std::move(search.floor);
+      out.peaks = std::move(search.peaks);
+    } catch (const Error& error) {
+      throw Error(error.status(), recording.file + ": " + error.what());
+    }
+    if (rule != nullptr) out.span = rule->range;
+    finish_channel(out, settings, recording);
     result.channels.push_back(std::move(out));
   }
-  if (input.road().has_doubt()) weigh_doubt(input, plan, settings.spectrum, result);
   return result;
 }
 
-std::string plan_text(const Spectrum& s, double overlap) {
-  return fmt::format("{}, segment {}, {}% overlap, {} {}, bin {}, RBW {}", s.window.name(), s.plan.segment,
-                     format_number(100 * overlap, 3), s.plan.averages,
-                     s.plan.averages == 1 ? "segment" : "averages", format_quantity(s.plan.bin_hz, "Hz"),
-                     format_quantity(s.plan.rbw_hz, "Hz"));
-}
+}  // namespace
 
-TextTable peak_table(const ChannelSpectrum& c, const AnalysisSettings& settings) {
-  const Shown shown{settings};
-  TextTable table(
-      {{"#"},
-       {"frequency (Hz)"},
-       {std::string("level (") + shown.unit(c.channel.unit) + " " + scale_entry(settings.scale).name + ")"},
-       {"phase (deg)"},
-       {"over noise (dB)"},
-       {"", TextTable::Align::left}});
-  for (std::size_t i = 0; i < c.peaks.size(); ++i) {
-    const Peak& p = c.peaks[i];
-    const double level = p.level(settings.scale, c.spectrum.plan);
-    const double relative = (shown.amplitude() ? 1 : 2) * p.rms_std / p.rms;
-    const std::string text = settings.decibel_reference ? fmt::format("{:.2f}", shown.value(level))
-                                                        : format_uncertain(level, relative * level, "");
-    table.add({std::to_string(i + 1), format_uncertain(p.frequency_hz, p.frequency_std_hz, ""), text,
-               fmt::format("{:.1f}", p.phase_deg), fmt::format("{:.1f}", p.signal_to_noise_db()),
-               p.doubtful() ? "interpolation?"
-               : p.broad()  ? "broad"
-                            : ""});
-  }
-  return table;
-}
-
-Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& settings) {
-  Json out = Json::array();
-  const bool amplitude = scale_entry(settings.scale).amplitude;
-  for (const ChannelSpectrum& c : result.channels) {
-    const SpectrumPlan& plan = c.spectrum.plan;
-    Json peaks = Json::array();
-    for (const Peak& p : c.peaks) {
-      const double level = p.level(settings.scale, plan);
-      peaks.push_back(
-          {{"frequency_hz", number(p.frequency_hz)},
-           {"frequency_std_hz", number(p.frequency_std_hz)},
-           {"level", number(level)},
-           {"level_std", number((amplitude ? 1 : 2) * level * p.rms_std / p.rms)},
-           {"level_db", number(decibels(level, amplitude, settings.decibel_reference.value_or(1)))},
-           {"phase_deg", number(p.phase_deg)},
-           {"prominence_db", number(p.prominence_db)},
-           {"over_noise_db", number(p.signal_to_noise_db())},
-           {"broad", p.broad()}});
-      if (p.doubt_rms > 0) {
-        peaks.back()["interpolated"] = p.doubtful();
-        peaks.back()["interpolation_rms"] = number(p.doubt_rms);
-      }
+std::vector<BandEdges> bands_asked(const std::string& text, const Spectrum& spectrum, int* fraction) {
+  static constexpr std::pair<const char*, int> known[] = {
+      {"octave", 1}, {"third", 3}, {"1/1", 1}, {"1/3", 3}, {"1/6", 6}, {"1/12", 12}, {"1/24", 24}};
+  for (const auto& [name, parts] : known)
+    if (text == name) {
+      if (fraction != nullptr) *fraction = parts;
+      // A band needs two bins to tell anything.
+      const double low = std::max(spectrum.frequency_hz(0), 2 * spectrum.plan.rbw_hz);
+      return octave_bands(parts, low, spectrum.frequency_hz(spectrum.bins() - 1));
     }
-    const auto [low, high] = bins_of(c.spectrum, settings.span);
-    double square = 0;
-    for (std::size_t k = low; k < high; ++k) square += c.spectrum.power[k] / c.spectrum.enbw_bins;
-    const Json band = {{"low_hz", low < high ? number(c.spectrum.frequency_hz(low)) : Json(nullptr)},
-                       {"high_hz", low < high ? number(c.spectrum.frequency_hz(high - 1)) : Json(nullptr)},
-                       {"level", number(std::sqrt(square))}};
-    out.push_back({{"channel", c.channel.name},
-                   {"unit", c.channel.unit.label()},
-                   {"file", result.facts.recording.file},
-                   {"level_unit", scale_unit(c.channel.unit, settings.scale)},
-                   {"rate_hz", number(plan.rate_hz)},
-                   {"segment", plan.segment},
-                   {"bin_hz", number(plan.bin_hz)},
-                   {"rbw_hz", number(plan.rbw_hz)},
-                   {"averages", plan.averages},
-                   {"window", c.spectrum.window.name()},
-                   {"scale", scale_entry(settings.scale).name},
-                   {"mean", number(c.spectrum.mean)},
-                   {"rms_total", number(c.spectrum.rms_total())},
-                   {"peaks", std::move(peaks)},
-                   {"bands", Json::array({band})}});
+  std::vector<BandEdges> out;
+  for (const std::string& part : split(text, ',')) {
+    if (part.find("..") == std::string::npos)
+      throw Error(
+          Status::usage,
+          "--bands: " + unknown_name("kind of band", part, {"octave", "third", "1/6", "1/12", "1/24"}) +
+              "; or give ranges such as 10Hz..100Hz,100Hz..1kHz");
+    const Range range = parse_range(trimmed(part), Dimension::frequency);
+    const double low = range.low.value_or(spectrum.frequency_hz(0)),
+                 high = range.high.value_or(spectrum.frequency_hz(spectrum.bins() - 1));
+    out.push_back({low, (low + high) / 2, high, ""});
   }
   return out;
 }
 
-namespace {
+SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, const Progress& progress) {
+  if (settings.by_stamps) return compute_by_stamps(input, settings, progress);
+  input.require_even_axis();
+  const Recording recording = input.road().recording();
+  std::vector<std::optional<Range>> spans;
+  std::vector<Job> jobs = jobs_for(recording, settings, spans);
+  std::optional<CrossEstimator> cross;
+  if (!settings.phase_reference.empty())
+    cross.emplace(plan_for(settings.spectrum, recording), settings.spectrum,
+                  select_channels(recording, {settings.phase_reference}).front());
+  input.road().run(
+      [&](Block& block) {
+        for (Job& job : jobs) job.add(block);
+        if (cross) cross->add(block);
+      },
+      progress);
 
-/// Phase of each bin that stands out of the noise or is within 30 dB of the highest shown.
-Panel phase_panel(const ChannelSpectrum& c, const Panel& amplitude, double later_s, std::size_t low,
-                  std::size_t high) {
-  Panel panel;
-  panel.title = c.channel.name + ": phase";
-  panel.x = amplitude.x;
-  panel.y = {"Phase", "deg", false, -180, 180};
-  Curve curve;
-  double before = std::nan(""), most = 0;
-  for (std::size_t k = low; k < high; ++k) most = std::max(most, c.spectrum.power[k]);
-  for (std::size_t k = low; k < high; ++k) {
-    const double hz = c.spectrum.frequency_hz(k);
-    const bool clear = c.spectrum.power[k] > std::min(10 * c.floor[k], 1e-3 * most);
-    const double phase =
-        clear ? phase_at(std::arg(c.spectrum.first[k]) * 180 / std::numbers::pi, hz, later_s) : std::nan("");
-    // A turn past 180 degrees is no line across the panel.
-    if (std::abs(phase - before) > 180) {
-      curve.x.push_back(hz);
-      curve.y.push_back(std::nan(""));
-    }
-    curve.x.push_back(hz);
-    curve.y.push_back(phase);
-    before = phase;
+  SpectrumResult result{input.facts(), {}, {}};
+  result.cautions = result.facts.recording.cautions;
+  for (std::size_t c = 0; c < recording.channels.size(); ++c) {
+    result.channels.push_back({recording.channels[c], {}});
+    result.channels.back().span = spans[c];
   }
-  panel.curves.push_back(std::move(curve));
-  return panel;
-}
-
-}  // namespace
-
-Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& settings) {
-  const Shown shown{settings};
-  const Recording& r = result.facts.recording;
-  Figure figure;
-  figure.title = r.stem() + ": spectrum";
-  const ScaleEntry& scale = scale_entry(settings.scale);
-  figure.caption = plan_text(result.channels.front().spectrum, settings.spectrum.overlap) +
-                   "; level: " + scale.name + " (" + scale.what + ")";
-  const double lowest_line = lowest_line_hz(result);
-  for (const ChannelSpectrum& c : result.channels) {
-    const auto [low, high] = bins_of(c.spectrum, settings.span);
-    Panel panel;
-    panel.title = c.channel.name;
-    // Lines in the lowest fiftieth of the range would stick to the edge of a linear axis.
-    const double top = c.spectrum.frequency_hz(high > low ? high - 1 : low);
-    const bool spread = !settings.span && lowest_line < 0.02 * top;
-    panel.x = {"Frequency", "Hz", spread,
-               spread ? std::min(lowest_line / 2, c.spectrum.frequency_hz(1)) : c.spectrum.frequency_hz(low),
-               top};
-    panel.y = {settings.scale == Scale::psd
-                   ? "Density"
-                   : capital(c.channel.quantity.empty() ? "level" : c.channel.quantity),
-               shown.unit(c.channel.unit),
-               !settings.decibel_reference,
-               {},
-               {}};
-    if (panel.y.unit == "1") panel.y.unit.clear();
-    if (scale.amplitude) panel.y.quantity += settings.scale == Scale::rms ? ", RMS" : ", peak";
-    Curve curve;
-    curve.name = c.channel.name;
-    double least = 1e300;
-    for (std::size_t k = low; k < high; ++k) {
-      const double level = c.spectrum.level(k, settings.scale);
-      curve.x.push_back(c.spectrum.frequency_hz(k));
-      curve.y.push_back(shown.value(level));
-      const double floor = settings.scale == Scale::psd     ? c.floor[k] / c.spectrum.plan.rbw_hz
-                           : settings.scale == Scale::power ? c.floor[k]
-                                                            : std::sqrt(c.floor[k]);
-      if (floor > 0) least = std::min(least, floor);
-    }
-    // The axis ends a little below the lowest of the noise floor; single deep bins between are cut off.
-    double most = 0;
-    for (std::size_t k = low; k < high; ++k) most = std::max(most, c.spectrum.level(k, settings.scale));
-    const double bottom =
-        std::max(least * (scale.amplitude ? 0.1 : 0.01), most * (scale.amplitude ? 1e-9 : 1e-18));
-    if (most > 0 && bottom < most) panel.y.low = shown.value(bottom);
-    panel.curves.push_back(thinned(std::move(curve), 4000, panel.x.logarithmic));
-    for (std::size_t i = 0; i < c.peaks.size(); ++i)
-      panel.marks.push_back({c.peaks[i].frequency_hz,
-                             shown.value(c.peaks[i].level(settings.scale, c.spectrum.plan)),
-                             std::to_string(i + 1)});
-    figure.panels.push_back(std::move(panel));
-    if (settings.phase_at_s)
-      figure.panels.push_back(
-          phase_panel(c, figure.panels.back(), *settings.phase_at_s - r.axis.start, low, high));
-  }
-  return figure;
-}
-
-std::string spectrum_csv(const SpectrumResult& result, const AnalysisSettings& settings) {
-  const Shown shown{settings};
-  std::string out = "frequency (Hz)";
-  for (const ChannelSpectrum& c : result.channels)
-    out += "," +
-           csv_cell(c.channel.name + " " + scale_entry(settings.scale).name + " (" +
-                    shown.unit(c.channel.unit) + ")") +
-           (settings.phase_at_s ? "," + csv_cell(c.channel.name + " phase (deg)") : "");
-  out += "\n";
-  const auto [low, high] = bins_of(result.channels.front().spectrum, settings.span);
-  for (std::size_t k = low; k < high; ++k) {
-    out += fmt::format("{}", result.channels.front().spectrum.frequency_hz(k));
-    for (const ChannelSpectrum& c : result.channels) {
-      out += fmt::format(",{:.10g}", shown.value(c.spectrum.level(k, settings.scale)));
-      if (settings.phase_at_s)
-        out += fmt::format(",{:.6g}", phase_at(std::arg(c.spectrum.first[k]) * 180 / std::numbers::pi,
-                                               c.spectrum.frequency_hz(k),
-                                               *settings.phase_at_s - result.facts.recording.axis.start));
-    }
-    out += "\n";
-  }
-  return out;
-}
-
-namespace {
-
-class SpectrumTask : public Task {
- public:
-  std::vector<OptionGroup> options() override {
-    return {input_group(settings_.input), analysis_group(settings_.analysis), output_group(settings_.output)};
-  }
-  std::size_t threads() const override { return settings_.output.threads; }
-
-  Status run(const std::vector<std::string>& files, const Json& settings) override {
-    Console console(settings_.output);
-    const AnalysisSettings& analysis = settings_.analysis;
-    Telling telling;
-    telling.command = "spectrum";
-    telling.settings = settings;
-    std::vector<SpectrumResult> results;
-    for (auto& input : open_inputs(files, settings_.input)) {
-      results.push_back(
-          compute_spectrum(*input, analysis, console.progress("spectrum " + input->road().recording().file)));
-      const SpectrumResult& result = results.back();
-      telling.inputs.push_back(result.facts);
-      telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
-      for (Json& entry : spectrum_json(result, analysis)) telling.results.push_back(std::move(entry));
-      telling.text += recording_lines_and_plan(result, analysis);
-      for (const ChannelSpectrum& c : result.channels) {
-        telling.text += "\n" + c.channel.name + ": total " +
-                        format_quantity(c.spectrum.rms_total(), c.channel.unit.label()) + " RMS, mean " +
-                        format_quantity(c.spectrum.mean, c.channel.unit.label()) + "\n";
-        telling.text +=
-            c.peaks.empty() ? "  no peak stands above the noise\n" : peak_table(c, analysis).text();
+  for (Job& job : jobs) {
+    std::vector<Spectrum> spectra = job.result();
+    for (std::size_t i = 0; i < spectra.size(); ++i) {
+      Spectrum& spectrum = spectra[i];
+      ChannelSpectrum& c = result.channels[job.channels[i]];
+      spectrum.centre_hz += job.shift_hz;
+      if (job.role == Job::Role::compared) {
+        c.compared.push_back(std::move(spectrum));
+      } else if (job.role == Job::Role::shown) {
+        c.shown = std::move(spectrum);
+      } else if (spectrum.transform != spectrum.plan.segment) {
+        c.spectrum = spectrum.unpadded();
+        c.shown = std::move(spectrum);
+      } else {
+        c.spectrum = std::move(spectrum);
       }
     }
-    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
-    deliver(
-        telling, settings_.output, console,
-        [&](OutputFolder& folder) {
-          for (std::size_t i = 0; i < results.size(); ++i) {
-            folder.add(stems[i] + "-spectrum.csv", spectrum_csv(results[i], analysis), "level of every bin");
-            if (settings_.output.figure) {
-              const Picture picture = *settings_.output.figure;
-              folder.add(stems[i] + "-spectrum." + picture_ending(picture),
-                         draw(spectrum_figure(results[i], analysis), picture),
-                         "spectrum with the peaks of the table marked");
-            }
-          }
-        },
-        stems.front() + "-spectrum.json");
-    return Status::done;
   }
-
- private:
-  static std::string recording_lines_and_plan(const SpectrumResult& result,
-                                              const AnalysisSettings& analysis) {
-    const Recording& r = result.facts.recording;
-    return clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
-           format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")\n  " +
-           plan_text(result.channels.front().spectrum, analysis.spectrum.overlap) + "\n";
+  std::vector<CrossSpectrum> crosses;
+  if (cross) crosses = cross->result();
+  for (std::size_t c = 0; c < result.channels.size(); ++c) {
+    ChannelSpectrum& out = result.channels[c];
+    PeakSearch search = find_peaks(out.spectrum);
+    for (Caution& caution : spectrum_cautions(out.channel, out.spectrum, search, settings.scale))
+      result.cautions.push_back(std::move(caution));
+    out.floor = std::move(search.floor);
+    out.peaks = std::move(search.peaks);
+    if (cross && crosses[c].cross.size() == out.spectrum.bins())
+      for (std::size_t k = 0; k < out.spectrum.bins(); ++k) {
+        out.phase_deg.push_back(crosses[c].phase_deg(k));
+        out.coherence.push_back(crosses[c].coherence(k));
+      }
   }
-
-  SpectrumTaskSettings settings_;
-};
-
-}  // namespace
-
-std::unique_ptr<Task> make_spectrum_task() { return std::make_unique<SpectrumTask>(); }
+  if (input.road().has_doubt())
+    weigh_doubt(input, plan_for(settings.spectrum, recording), settings.spectrum, result);
+  for (ChannelSpectrum& out : result.channels) finish_channel(out, settings, recording);
+  return result;
+}
 
 }  // namespace vprism

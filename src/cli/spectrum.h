@@ -2,9 +2,12 @@
 #pragma once
 
 #include "base/text.h"
+#include "cli/analysis_options.h"
 #include "cli/input.h"
 #include "identify/finding.h"
 #include "identify/peaks.h"
+#include "transform/bands.h"
+#include "transform/cross.h"
 
 namespace vprism {
 
@@ -16,9 +19,18 @@ struct SpectrumTaskSettings {
 
 struct ChannelSpectrum {
   Channel channel;
-  Spectrum spectrum;
-  std::vector<double> floor;
-  std::vector<Peak> peaks;  ///< Within the span, strongest first, as many as were asked for.
+  Spectrum spectrum;               ///< That lines are fitted to.
+  std::vector<double> floor = {};  ///< Noise power in each of its bins.
+  std::vector<Peak> peaks = {};    ///< Within the span, strongest first, as many as were asked for.
+  std::optional<Range> span = {};
+  std::optional<Spectrum> shown = {};   ///< Padded or by tapers: what is drawn and written instead.
+  std::vector<Spectrum> compared = {};  ///< By other windows.
+  std::vector<BandLevel> bands = {};
+  std::vector<double> phase_deg = {};  ///< Of each bin of `spectrum` to the reference channel.
+  std::vector<double> coherence = {};  ///< With that channel.
+
+  const Spectrum& curve() const { return shown ? *shown : spectrum; }
+  double peak_level(const Peak& peak, Scale scale) const { return peak.level(scale, spectrum.plan); }
 };
 
 struct SpectrumResult {
@@ -29,12 +41,35 @@ struct SpectrumResult {
 
 SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, const Progress& progress);
 
+/// The bands that --bands asks for, for a spectrum. Throws Error(usage).
+std::vector<BandEdges> bands_asked(const std::string& text, const Spectrum& spectrum,
+                                   int* fraction = nullptr);
+
+/// A level as it is shown: in the scale's unit, or in dB.
+struct Shown {
+  const AnalysisSettings& settings;
+  bool amplitude() const { return scale_entry(settings.scale).amplitude; }
+  double value(double level) const;
+  std::string unit(const Unit& unit) const;
+};
+
+/// A phase at the record's start, told for another time and brought to -180 .. 180.
+double phase_at(double start_deg, double hz, double later_s);
+/// Phase of a bin as it is asked for: at a time, or to the reference channel.
+double phase_shown(const ChannelSpectrum& channel, std::size_t bin, const AnalysisSettings& settings,
+                   double start_s);
 /// "hann, segment 2048, 50% overlap, 7 averages, bin 500 mHz, RBW 750 mHz"
 std::string plan_text(const Spectrum& spectrum, double overlap);
 TextTable peak_table(const ChannelSpectrum& channel, const AnalysisSettings& settings);
+TextTable band_table(const ChannelSpectrum& channel, const AnalysisSettings& settings);
 Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& settings);
-Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& settings);
-/// Frequency and one level column per channel.
+/// Frequency and one level column per channel; channels with other frequencies follow below each other.
 std::string spectrum_csv(const SpectrumResult& result, const AnalysisSettings& settings);
+
+/// Level over frequency of one channel, its peaks marked.
+Panel level_panel(const SpectrumResult& result, std::size_t channel, const AnalysisSettings& settings);
+Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& settings);
+/// All channels of all recordings, one panel per unit.
+Figure overlaid_figure(const std::vector<SpectrumResult>& results, const AnalysisSettings& settings);
 
 }  // namespace vprism

@@ -15,24 +15,40 @@ class Gate : public Stage {
   explicit Gate(Range times) : times_(times) {}
 
   void start(Recording& passing) override {
-    const Axis& axis = passing.axis;
+    const Axis axis = passing.axis;
+    stamped_ = axis.stamped;
+    ended_ = false;
+    if (stamped_) return start_stamped(passing);
     // A hundredth of an interval of slack: the ends are written in decimals, the axis is computed.
     const auto index = [&](double t) {
       return static_cast<std::int64_t>(std::ceil((t - axis.start) / axis.interval - 0.01));
     };
     first_ = times_.low ? std::max<std::int64_t>(0, index(*times_.low)) : 0;
     end_ = times_.high ? std::min(passing.samples, index(*times_.high)) : passing.samples;
-    if (first_ >= end_)
-      throw Error(Status::analysis, passing.file + ": the gate holds no sample; the recording runs from " +
-                                        format_quantity(axis.start, "s", 7) + " to " +
-                                        format_quantity(axis.start + passing.duration_s(), "s", 7));
+    if (first_ >= end_) throw_empty(passing);
     passing.axis.start = axis.start + static_cast<double>(first_) * axis.interval;
     passing.samples = end_ - first_;
     report_ = {"gate",
                {{"from", format_quantity(passing.axis.start, "s", 9)},
                 {"to", format_quantity(passing.axis.start + passing.duration_s(), "s", 9)}},
                {{"samples kept", std::to_string(passing.samples)}}};
-    ended_ = false;
+  }
+
+  // Which samples of a stamped record lie within is only known once its stamps have been seen.
+  bool surveys() const override { return stamped_; }
+  bool survey_reshapes() const override { return stamped_; }
+  void survey(const Block& block) override {
+    for (const double t : block.stamps()) {
+      if (times_.low && t < *times_.low) {
+        ++first_;
+        ++end_;
+      } else if (!times_.high || t <= *times_.high) {
+        if (first_ == end_) from_ = t;
+        to_ = t;
+        ++end_;
+      }
+    }
+    seen_ = true;
   }
 
   void push(Block& block, const Sink& next) override {
@@ -47,6 +63,10 @@ class Gate : public Stage {
         std::copy(room.begin() + skip, room.begin() + skip + static_cast<std::ptrdiff_t>(to - from),
                   room.begin());
       }
+      if (block.stamped())
+        std::copy(block.stamp_room().begin() + skip,
+                  block.stamp_room().begin() + skip + static_cast<std::ptrdiff_t>(to - from),
+                  block.stamp_room().begin());
     }
     block.set(from - first_, static_cast<std::size_t>(to - from));
     next(block);
@@ -56,9 +76,27 @@ class Gate : public Stage {
   StageReport report() const override { return report_; }
 
  private:
+  void start_stamped(Recording& passing) {
+    if (!seen_) return;
+    if (first_ >= end_) throw_empty(passing);
+    passing.samples = end_ - first_;
+    passing.axis.start = from_;
+    if (passing.samples > 1) passing.axis.interval = (to_ - from_) / static_cast<double>(passing.samples - 1);
+    report_ = {"gate",
+               {{"from", format_quantity(from_, "s", 9)}, {"to", format_quantity(to_, "s", 9)}},
+               {{"samples kept", std::to_string(passing.samples)}}};
+  }
+
+  [[noreturn]] static void throw_empty(const Recording& passing) {
+    throw Error(Status::analysis, passing.file + ": the gate holds no sample; the recording runs from " +
+                                      format_quantity(passing.axis.start, "s", 7) + " to " +
+                                      format_quantity(passing.axis.start + passing.duration_s(), "s", 7));
+  }
+
   Range times_;
   std::int64_t first_ = 0, end_ = 0;
-  bool ended_ = false;
+  bool stamped_ = false, seen_ = false, ended_ = false;
+  double from_ = 0, to_ = 0;  ///< Of a stamped record: first and last stamp within.
   StageReport report_;
 };
 

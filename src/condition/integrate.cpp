@@ -25,23 +25,6 @@ namespace {
 
 using std::numbers::pi;
 
-/// `unit` times s^power, and the factor that its numbers take: "m/s^2" gives "m/s", "g" gives "m/s" and
-/// 9.80665.
-std::pair<Unit, double> times_seconds(Unit unit, int power) {
-  double factor = 1;
-  if (unit.text().find("/s") == std::string::npos)
-    for (const char* plain : {"m/s^2", "m/s"})
-      if (const Unit known = Unit::parse(plain); unit.known() && unit.converts_to(known)) {
-        factor = unit.convert(1, known);
-        unit = known;
-        break;
-      }
-  const Unit second = Unit::parse("s");
-  for (; power > 0; --power) unit = unit.times(second);
-  for (; power < 0; ++power) unit = unit.over(second);
-  return {unit, factor};
-}
-
 /// The whole record in frequency.
 class WholeRecord : public ColumnWorker {
  public:

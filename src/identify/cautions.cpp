@@ -1,4 +1,4 @@
-// cautions.cpp: what statistics and spectra warn of.
+// cautions.cpp: what statistics warn of.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -66,36 +66,6 @@ std::vector<Caution> level_cautions(const Channel& channel, const Statistics& s,
                    fmt::format("the mean {} is {:.0f} times the standard deviation", shown(s.mean),
                                std::abs(s.mean) / s.std),
                    "take it off with --chain 'detrend constant'"});
-  return out;
-}
-
-std::vector<Caution> spectrum_cautions(const Channel& channel, const Spectrum& spectrum,
-                                       const std::vector<Peak>& peaks) {
-  std::vector<Caution> out;
-  std::vector<double> at;
-  for (const Peak& p : peaks)
-    if (!p.broad()) at.push_back(p.frequency_hz);
-  std::sort(at.begin(), at.end());
-  std::size_t close = 0;
-  double first = 0;
-  for (std::size_t i = 1; i < at.size(); ++i)
-    if (at[i] - at[i - 1] < 2 * spectrum.plan.rbw_hz && close++ == 0) first = at[i - 1];
-  if (peaks.size() > crowd)
-    out.push_back(
-        {"many-lines", Severity::note, channel.name,
-         fmt::format(
-             "{} lines stand above the noise: a comb, or a transient that repeats; lines hidden under "
-             "others were not looked for",
-             peaks.size()),
-         "for repeated blows or pulses, gate to one of them"});
-  if (close > 0)
-    out.push_back(
-        {"lines-close", Severity::note, channel.name,
-         fmt::format(
-             "{} of lines {} closer than two RBW ({}), the first at {}; their levels depend on each other",
-             close == 1 ? "a pair" : std::to_string(close) + " pairs", close == 1 ? "lies" : "lie",
-             format_quantity(spectrum.plan.rbw_hz, "Hz", 3), format_quantity(first, "Hz")),
-         "record longer and ask for a finer --resolution"});
   return out;
 }
 

@@ -38,8 +38,10 @@ std::vector<Finding> name_peaks(const Channel& channel, const std::vector<Peak>&
 std::vector<Caution> level_cautions(const Channel& channel, const Statistics& statistics,
                                     const Levels& levels, const Spikes& spikes, const Axis& axis);
 
-/// Cautions about a spectrum: one segment only, lines closer than the RBW.
+/// Cautions about a spectrum: lines closer than the RBW, periods cut without a window, a mean that leaks,
+/// lines and noise that may be folded, a record that changes, densities of few averages. The peaks of the
+/// whole spectrum are wanted, not those of a span.
 std::vector<Caution> spectrum_cautions(const Channel& channel, const Spectrum& spectrum,
-                                       const std::vector<Peak>& peaks);
+                                       const PeakSearch& search, Scale scale = Scale::rms);
 
 }  // namespace vprism

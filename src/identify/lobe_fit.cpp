@@ -151,7 +151,7 @@ std::complex<double> LobeFit::centred(std::size_t bin) const {
 
 double LobeFit::direct(const std::vector<Line>& lines) const {
   if (!mirrored_) return 0;  // A line like any other, if it is in the band at all.
-  if (spectrum_.plan.averages > 1 || lines.empty() || spectrum_.first.empty()) {
+  if (!complex_fit() || lines.empty() || spectrum_.first.empty()) {
     // A true offset shows in the mean and in bin 0; a low tone's remainder shows in one more than in the
     // other.
     return std::copysign(std::min(std::abs(spectrum_.mean), std::sqrt(spectrum_.power[0])), spectrum_.mean);
@@ -208,7 +208,7 @@ Line LobeFit::start(std::size_t bin, const std::vector<double>& power) const {
 }
 
 std::vector<double> LobeFit::remainder(const std::vector<Line>& lines) const {
-  const bool single = spectrum_.plan.averages == 1;
+  const bool single = complex_fit();
   std::vector<double> left = spectrum_.power;
   const double dc = direct(lines);
   for (std::size_t bin = 0; bin < left.size(); ++bin) {
@@ -389,6 +389,17 @@ void LobeFit::refine_power(std::vector<Line>& lines, const Cluster& cluster, dou
 }
 
 void LobeFit::fit_first_segment(std::vector<Line>& lines) const {
+  if (!transform_.symmetric()) {
+    // Lobes turn on their own: each line's phase is read at its nearest bin.
+    for (Line& line : lines) {
+      const auto at = static_cast<std::size_t>(
+          std::clamp(std::round(line.bins), 0.0, static_cast<double>(spectrum_.bins() - 1)));
+      const double d = static_cast<double>(at) - line.bins;
+      line.half =
+          spectrum_.first.empty() ? 0 : centred(at) * std::polar(1 / transform_(d), -transform_.angle(d));
+    }
+    return;
+  }
   // With the frequencies fixed the half amplitudes of neighbours are a linear fit; a sweep of one line at a
   // time over the others' remainder settles in few rounds, since lobes overlap little.
   const double all_dc = direct(lines);
@@ -427,7 +438,7 @@ void LobeFit::refine(std::vector<Line>& lines, const std::vector<double>& floor)
     if (!joins) clusters.emplace_back();
     clusters.back().push_back(m);
   }
-  const bool single = spectrum_.plan.averages == 1;
+  const bool single = complex_fit();
   for (int round = 0; round < 3; ++round) {
     for (const Cluster& cluster : clusters) {
       const auto at = std::min(static_cast<std::size_t>(std::lround(lines[cluster[cluster.size() / 2]].bins)),

@@ -25,6 +25,8 @@ class LobeFit {
   double half_width_bins() const { return half_width_; }
   /// Power that a line of square 1 at distance d leaks into a bin; the greatest within half a bin around.
   double leakage(double d) const;
+  /// Whether lines are fitted to the bins of one segment, phases and all; otherwise to averaged powers.
+  bool complex_fit() const { return spectrum_.plan.averages == 1 && transform_.symmetric(); }
   double lobe(double d) const { return transform_(d); }
   /// First estimate of a line alone around a bin of `power` (of the spectrum, or of a remainder).
   Line start(std::size_t bin, const std::vector<double>& power) const;

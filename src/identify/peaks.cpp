@@ -57,7 +57,7 @@ class Judge {
   bool stands_clear(std::size_t bin, double power) const {
     const auto at = static_cast<double>(bin);
     // After a complex fit DC has been taken off like a line.
-    double leaked = spectrum_.plan.averages == 1 ? 0 : std::pow(fit_.direct(lines_), 2) * fit_.leakage(at);
+    double leaked = fit_.complex_fit() ? 0 : std::pow(fit_.direct(lines_), 2) * fit_.leakage(at);
     for (const Line& line : lines_)
       leaked += line.square *
                 (fit_.leakage(at - line.bins) + (spectrum_.mirrored() ? fit_.leakage(at + line.bins) : 0));
@@ -134,7 +134,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
       0.02;  // Least power of a line under another's lobe, re that one: 14% in amplitude.
 
   const LobeFit fit(spectrum);
-  const bool single = spectrum.plan.averages == 1;
+  const bool single = fit.complex_fit();
   // What averaged powers leave is not clean enough to be searched again: they know nothing of phases.
   const int most_rounds = single ? 12 : 1;
   std::vector<Line> lines;

@@ -11,7 +11,9 @@ namespace vprism {
 struct Curve {
   std::string name;  ///< Shown in the legend when a panel has more than one.
   std::vector<double> x, y, high;
-  int colour = 0;  ///< Index into the line colours, or neutral_colour.
+  int colour = 0;                  ///< Index into the line colours, or neutral_colour.
+  bool shade = false;              ///< A band drawn faintly, without a border: bounds around another curve.
+  std::vector<double> right = {};  ///< Bars from x to here, from the axis up to y.
 };
 /// Grey, for what others are compared with.
 inline constexpr int neutral_colour = -1;
@@ -29,11 +31,24 @@ struct FigureAxis {
   std::optional<double> low, high;  ///< Ends; found from the data where open.
 };
 
+/// A value at every place of a grid: columns along x, rows along y; drawn in colours below the curves.
+struct ColourMap {
+  std::size_t columns = 0, rows = 0;
+  double x_low = 0, x_high = 1, y_low = 0, y_high = 1;  ///< Outer edges of the first and last cells.
+  std::vector<float> values;                            ///< Row by row from below; NaN is left white.
+  std::string quantity, unit;                           ///< Of the colours.
+  bool logarithmic = false;
+  std::optional<double> low, high;
+};
+
 struct Panel {
   std::string title;
   FigureAxis x, y;
   std::vector<Curve> curves;
   std::vector<Mark> marks;
+  std::vector<double> verticals = {};     ///< Places on x: ends of a gate, edges.
+  std::vector<std::string> listing = {};  ///< Lines beside the panel: what the marks say in numbers.
+  std::optional<ColourMap> map = {};
 };
 
 /// Panels under each other. Texts are untrusted and drawn as plain text.

@@ -79,6 +79,21 @@ std::pair<std::size_t, std::size_t> Spectrum::bins_within(std::optional<double> 
   return {std::min(low ? place(std::ceil(bins_at(*low) - 1e-9)) : 0, end), end};
 }
 
+Spectrum Spectrum::cropped(double low_hz, double high_hz) const {
+  const auto [low, high] = bins_within(low_hz, high_hz);
+  Spectrum out = *this;
+  out.start_bins += static_cast<double>(low);
+  const auto cut = [low = low, high = high](auto& values) {
+    if (values.empty()) return;
+    values.resize(high);
+    values.erase(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(low));
+  };
+  cut(out.power);
+  cut(out.first);
+  for (auto& stretch : out.stretches) cut(stretch);
+  return out;
+}
+
 Spectrum Spectrum::unpadded() const {
   if (transform == plan.segment) return *this;
   const std::size_t pad = transform / plan.segment;

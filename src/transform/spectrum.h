@@ -62,6 +62,7 @@ struct Spectrum {
   double centre_hz = 0;   ///< What the channel was shifted down by; bins count from there.
   double start_bins = 0;  ///< Place of bin 0, in bins from the centre.
   bool two_sided = false;
+  std::size_t zoomed = 1;     ///< Factor by which the rate was lowered before.
   std::size_t transform = 0;  ///< Points of it; the segment, or more where that was padded with zeros.
   std::vector<double>
       power;  ///< Mean square per bin: |X|^2 / sum(w)^2, times 2 where mirror images fold onto it.
@@ -94,6 +95,8 @@ struct Spectrum {
   double share(std::size_t bin) const { return power[bin] / enbw_bins; }
   /// The same without the bins that padding put between: where lines are fitted.
   Spectrum unpadded() const;
+  /// The bins within `low_hz` .. `high_hz` alone.
+  Spectrum cropped(double low_hz, double high_hz) const;
   /// First and past-the-last bin within `low` .. `high`, in Hz; open ends where not given.
   std::pair<std::size_t, std::size_t> bins_within(std::optional<double> low,
                                                   std::optional<double> high) const;

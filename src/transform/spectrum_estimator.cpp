@@ -256,6 +256,7 @@ SpectrumEstimator::SpectrumEstimator(const SpectrumPlan& plan, const SpectrumSet
     : inner_(std::make_unique<Inner>(plan, settings, std::move(channels))) {}
 SpectrumEstimator::~SpectrumEstimator() = default;
 SpectrumEstimator::SpectrumEstimator(SpectrumEstimator&&) noexcept = default;
+SpectrumEstimator& SpectrumEstimator::operator=(SpectrumEstimator&&) noexcept = default;
 
 void SpectrumEstimator::add(const Block& block) {
   if (!inner_->feed) inner_->begin(block.channels(), block.complex());

@@ -19,6 +19,7 @@ class SpectrumEstimator {
                     std::vector<std::size_t> channels = {});
   ~SpectrumEstimator();
   SpectrumEstimator(SpectrumEstimator&&) noexcept;
+  SpectrumEstimator& operator=(SpectrumEstimator&&) noexcept;
   void add(const Block& block);
   /// Samples that lie in memory already, all spans of the same length, none missing: one for each channel;
   /// complex: then as many again with their imaginary parts.

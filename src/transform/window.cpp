@@ -16,11 +16,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 #include <numbers>
 
 #include "base/error.h"
 #include "base/quantity.h"
 #include "base/text.h"
+#include "transform/tapers.h"
 
 namespace vprism {
 
@@ -111,6 +113,22 @@ const std::vector<WindowEntry>& window_table() {
         {WindowKind::kaiser, "kaiser", true, 9, 0, 40, "side lobes against width as the parameter says", {}},
         {WindowKind::tukey, "tukey", true, 0.5, 0, 1, "flat, with cosine ends of that share: transients", {}},
         {WindowKind::gaussian, "gaussian", true, 3, 0.5, 10, "smooth; falls to exp(-a^2/2) at the ends", {}},
+        {WindowKind::dpss,
+         "dpss",
+         true,
+         4,
+         0.5,
+         20,
+         "least energy beyond so many bins: the first of the multitapers",
+         {}},
+        {WindowKind::exponential,
+         "exponential",
+         true,
+         1,
+         0.001,
+         99,
+         "responses to a blow: falls to so many percent at the end",
+         {}},
     };
   }();
   return table;
@@ -159,6 +177,8 @@ double shape(const Window& window, double u) {
     }
     case WindowKind::gaussian:
       return std::exp(-0.5 * a * a * u * u);
+    case WindowKind::exponential:
+      return std::exp(-std::log(100 / a) * (u + 1) / 2);
     default:
       return 1 - std::abs(u);
   }
@@ -168,6 +188,14 @@ double shape(const Window& window, double u) {
 
 std::vector<double> make_window(const Window& window, std::size_t size) {
   const WindowEntry& entry = entry_of(window.kind);
+  if (window.kind == WindowKind::dpss) {
+    // The symmetric one of a sample more, without its last.
+    std::vector<double> taper = prolate_tapers(size + 1, window.parameter, 1)[0];
+    taper.pop_back();
+    const double top = *std::max_element(taper.begin(), taper.end());
+    for (double& x : taper) x /= top;
+    return taper;
+  }
   std::vector<double> w(size);
   const auto n_all = static_cast<double>(size);
   for (std::size_t n = 0; n < size; ++n) {
@@ -191,6 +219,10 @@ WindowTransform::WindowTransform(const Window& window, std::size_t size)
     for (double& a : terms_) a /= gain;
     return;
   }
+  if (window.kind == WindowKind::exponential) {
+    decay_ = std::log(100 / window.parameter);
+    return;
+  }
   std::size_t count = std::min<std::size_t>(size, 4096);
   count += count % 2;  // A sample in the centre.
   size_ = static_cast<double>(count);
@@ -204,7 +236,32 @@ WindowTransform::WindowTransform(const Window& window, std::size_t size)
 
 double WindowTransform::operator()(double bins) const { return evaluate(bins).value; }
 
+namespace {
+
+/// Sum of exp(-(decay + 2 pi i d) n / N) over a segment, about its centre, over its value at d = 0.
+std::complex<double> falling(double decay, double bins, double size) {
+  const std::complex<double> step(decay / size, 2 * pi * bins / size);
+  // N steps turn by whole and half turns; taken apart, so that large d keeps its digits.
+  const std::complex<double> whole(1 - std::exp(-decay) * std::cos(2 * pi * bins),
+                                   std::exp(-decay) * std::sin(2 * pi * bins));
+  const std::complex<double> sum = whole / (1.0 - std::exp(-step));
+  const double still = (1 - std::exp(-decay)) / (1 - std::exp(-decay / size));
+  return sum / still * std::polar(1.0, pi * bins);
+}
+
+}  // namespace
+
+double WindowTransform::angle(double bins) const {
+  return decay_ == 0 ? 0 : std::arg(falling(decay_, bins, size_));
+}
+
 WindowTransform::Point WindowTransform::evaluate(double bins) const {
+  if (decay_ > 0) {
+    constexpr double h = 1e-5;
+    return {
+        std::abs(falling(decay_, bins, size_)),
+        (std::abs(falling(decay_, bins + h, size_)) - std::abs(falling(decay_, bins - h, size_))) / (2 * h)};
+  }
   if (terms_.empty()) return sampled(bins);
   // sum_m t_m kernel(d - m) over m = -M .. M with kernel(x) = sin(pi x) cot(pi x / N) / N, and sin(pi (d -
   // m)) = (-1)^m sin(pi d).
@@ -270,8 +327,13 @@ double window_enbw_bins(const Window& window) {
 }
 
 double window_half_width_bins(const Window& window) {
-  // The main lobe ends at the first least level.
+  // The main lobe ends at the first least level; that of an exponential falls for ever, and ends at a tenth.
   const WindowTransform transform(window, figure_size);
+  if (!transform.symmetric()) {
+    double at = 0.5;
+    while (at < 60 && transform(at) > 0.1) at += figure_step;
+    return at;
+  }
   double at = 0.5;
   while (at < 60 && std::abs(transform(at + figure_step)) < std::abs(transform(at))) at += figure_step;
   return at;
@@ -289,7 +351,7 @@ WindowFigures window_figures(const Window& window) {
   double highest = 0;
   for (double d = figures.half_width_bins + figure_step; d < 300; d += figure_step)
     highest = std::max(highest, std::abs(transform(d)));
-  figures.sidelobe_db = 20 * std::log10(highest);
+  figures.sidelobe_db = transform.symmetric() ? 20 * std::log10(highest) : std::nan("");
   // The highest lobes of two octaves far out, apart by one.
   const auto highest_in = [&](double from, double to) {
     double most = 1e-30;

@@ -19,7 +19,9 @@ enum class WindowKind {
   flat_top_narrow,
   kaiser,
   tukey,
-  gaussian
+  gaussian,
+  dpss,
+  exponential
 };
 
 /// A window with its parameter, if it has one ("kaiser(8.6)": beta).
@@ -45,7 +47,7 @@ const std::vector<WindowEntry>& window_table();
 Window parse_window(std::string_view text);
 
 /// Periodic window of `size` samples: w[n] for n = 0 .. size - 1, w[size] = w[0] left out. Peak 1 at n = size
-/// / 2.
+/// / 2 (exponential: at n = 0).
 std::vector<double> make_window(const Window& window, std::size_t size);
 
 /// Figures of a window, computed from its samples (Harris 1978, section IV).
@@ -53,7 +55,7 @@ struct WindowFigures {
   double coherent_gain = 0;    ///< sum(w) / N
   double enbw_bins = 0;        ///< N sum(w^2) / sum(w)^2
   double scalloping_db = 0;    ///< Level of a tone half-way between two bins, dB (negative).
-  double sidelobe_db = 0;      ///< Highest side lobe, dB re main lobe (negative).
+  double sidelobe_db = 0;      ///< Highest side lobe, dB re main lobe (negative); NaN where there is none.
   double rolloff_db = 0;       ///< Fall of the side lobes far out, dB an octave (negative).
   double half_width_bins = 0;  ///< From the middle of the main lobe to its first null (or least level).
 };
@@ -66,10 +68,14 @@ double window_half_width_bins(const Window& window);
 /// distance of d bins: real, even, R(0) = 1. The transform at bin k of A cos(2 pi f n / N + p) is
 ///   sum(w) A/2 [ e^{ip} e^{-i pi (k - f)} R(k - f) + e^{-ip} e^{-i pi (k + f)} R(k + f) ].
 /// Cosine sums in closed form; others from at most 4096 samples of the window.
+/// The exponential window has no centre of symmetry: R is then the magnitude, and `angle` what the phase is
+/// off by.
 class WindowTransform {
  public:
   WindowTransform(const Window& window, std::size_t size);
   double operator()(double bins) const;
+  double angle(double bins) const;
+  bool symmetric() const { return decay_ == 0; }
   /// R(d) and its derivative by d.
   struct Point {
     double value, slope;
@@ -80,6 +86,7 @@ class WindowTransform {
   Point near_integer(double bins) const;
   Point sampled(double bins) const;
   double size_;
+  double decay_ = 0;           // Exponential: w falls by exp(-decay) over the segment
   std::vector<double> terms_;  // Cosine sum, or empty
   std::vector<double> half_;   // Samples from the centre outwards, divided by their sum
 };

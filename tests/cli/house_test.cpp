@@ -22,7 +22,7 @@ const std::map<std::string, std::set<std::string>>& allowed() {
     t["formats"] = {"base", "signal", "formats"};
     t["condition"] = {"base", "signal", "condition"};
     t["generate"] = {"base", "signal", "condition", "generate"};
-    t["transform"] = {"base", "signal", "transform"};
+    t["transform"] = {"base", "signal", "condition", "transform"};
     t["identify"] = {"base", "signal", "condition", "transform", "identify"};
     t["render"] = {"base", "signal", "formats", "condition", "transform", "identify", "render"};
     t["cli"] = t["render"];

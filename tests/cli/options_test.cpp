@@ -4,6 +4,7 @@
 #include <gmock/gmock.h>
 
 #include "base/error.h"
+#include "cli/analysis_options.h"
 #include "cli/option_groups.h"
 
 namespace vprism {

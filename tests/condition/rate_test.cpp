@@ -155,6 +155,26 @@ Road uneven(const std::string& chain, int count, double f) {
   return stamped_road(chain, t, x);
 }
 
+TEST(Gate, OfAStampedRecordGoesByItsStamps) {
+  // Half of the samples lie in the first tenth of the time.
+  std::vector<double> t, x;
+  for (int n = 0; n < 200; ++n) t.push_back(n < 100 ? n * 1e-3 : 0.1 + (n - 100) * 9e-3), x.push_back(n);
+  Road road = stamped_road("gate 50ms..190ms", t, x);
+  std::vector<double> times, values;
+  road.resolve();
+  road.run([&](Block& block) {
+    times.insert(times.end(), block.stamps().begin(), block.stamps().end());
+    values.insert(values.end(), block.samples(0).begin(), block.samples(0).end());
+  });
+  EXPECT_EQ(road.recording().samples, 61);  // 50 to 99 ms by 1 ms, then 100 to 190 ms by 9 ms.
+  ASSERT_EQ(times.size(), 61u);
+  EXPECT_DOUBLE_EQ(times.front(), 0.05);
+  EXPECT_DOUBLE_EQ(times.back(), 0.19);
+  for (std::size_t n = 0; n < times.size(); ++n)
+    EXPECT_DOUBLE_EQ(times[n], t[static_cast<std::size_t>(values[n])]);
+  EXPECT_THROW(stamped_road("gate 5s..6s", t, x).resolve(), Error);
+}
+
 TEST(Regrid, ErrsAsItsOrderSays) {
   for (const bool cubic : {false, true}) {
     Road road = uneven(cubic ? "regrid 500Hz cubic" : "regrid 500Hz linear", 4000, 2);

@@ -1,0 +1,274 @@
+// spectrum_figure.cpp: spectra as figures.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cli/spectrum.h"
+#include "transform/confidence.h"
+
+namespace vprism {
+
+namespace {
+
+std::string capital(std::string text) {
+  if (!text.empty()) text[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(text[0])));
+  return text;
+}
+
+double lowest_line_hz(const SpectrumResult& result) {
+  double lowest = 1e300;
+  for (const ChannelSpectrum& c : result.channels)
+    for (const Peak& p : c.peaks) lowest = std::min(lowest, p.frequency_hz);
+  return lowest;
+}
+
+std::pair<std::size_t, std::size_t> bins_drawn(const ChannelSpectrum& c, const Spectrum& s) {
+  return s.bins_within(c.span ? c.span->low : std::nullopt, c.span ? c.span->high : std::nullopt);
+}
+
+FigureAxis level_axis(const Channel& channel, const AnalysisSettings& settings) {
+  const Shown shown{settings};
+  const ScaleEntry& scale = scale_entry(settings.scale);
+  FigureAxis axis{scale.density ? "Density" : capital(channel.quantity.empty() ? "level" : channel.quantity),
+                  shown.unit(channel.unit),
+                  settings.level_logarithmic.value_or(!settings.decibel_reference),
+                  {},
+                  {}};
+  if (settings.decibel_reference) axis.logarithmic = false;
+  if (axis.unit == "1") axis.unit.clear();
+  if (settings.scale == Scale::esd) axis.quantity = "Energy density";
+  if (scale.amplitude)
+    axis.quantity += settings.scale == Scale::rms    ? ", RMS"
+                     : settings.scale == Scale::peak ? ", peak"
+                                                     : ", peak to peak";
+  return axis;
+}
+
+Curve level_curve(const ChannelSpectrum& c, const Spectrum& s, const AnalysisSettings& settings,
+                  bool logarithmic_x) {
+  const Shown shown{settings};
+  const auto [low, high] = bins_drawn(c, s);
+  Curve curve;
+  for (std::size_t k = low; k < high; ++k) {
+    curve.x.push_back(s.frequency_hz(k));
+    curve.y.push_back(shown.value(s.level(k, settings.scale)));
+  }
+  return thinned(std::move(curve), 4000, logarithmic_x);
+}
+
+/// Between which the true level lies with the stated confidence.
+Curve bounds_curve(const ChannelSpectrum& c, const Spectrum& s, const AnalysisSettings& settings) {
+  const Shown shown{settings};
+  const auto [less, more] = confidence_factors(s.noise_averages, *settings.confidence);
+  const auto [low, high] = bins_drawn(c, s);
+  const std::size_t step = std::max<std::size_t>(1, (high - low) / 4000);
+  Curve curve;
+  curve.name = format_number(100 * *settings.confidence) + "% bounds";
+  curve.colour = neutral_colour;
+  curve.shade = true;
+  for (std::size_t k = low; k < high; k += step) {
+    const double level = s.level(k, settings.scale);
+    curve.x.push_back(s.frequency_hz(k));
+    curve.y.push_back(shown.value(level * (shown.amplitude() ? std::sqrt(less) : less)));
+    curve.high.push_back(shown.value(level * (shown.amplitude() ? std::sqrt(more) : more)));
+  }
+  return curve;
+}
+
+/// Phase of each bin that stands out of the noise or is within 30 dB of the highest shown.
+Panel phase_panel(const ChannelSpectrum& c, const Panel& amplitude, const AnalysisSettings& settings,
+                  double start_s) {
+  Panel panel;
+  panel.title = c.channel.name + (c.phase_deg.empty() ? ": phase" : ": phase to " + settings.phase_reference);
+  panel.x = amplitude.x;
+  panel.y = {"Phase", "deg", false, -180, 180};
+  Curve curve;
+  const auto [low, high] = bins_drawn(c, c.spectrum);
+  double before = std::nan(""), most = 0;
+  for (std::size_t k = low; k < high; ++k) most = std::max(most, c.spectrum.power[k]);
+  for (std::size_t k = low; k < high; ++k) {
+    const double hz = c.spectrum.frequency_hz(k);
+    const bool clear = c.spectrum.power[k] > std::min(10 * c.floor[k], 1e-3 * most);
+    const double phase = clear ? phase_shown(c, k, settings, start_s) : std::nan("");
+    // A turn past 180 degrees is no line across the panel.
+    if (std::abs(phase - before) > 180) {
+      curve.x.push_back(hz);
+      curve.y.push_back(std::nan(""));
+    }
+    curve.x.push_back(hz);
+    curve.y.push_back(phase);
+    before = phase;
+  }
+  panel.curves.push_back(std::move(curve));
+  return panel;
+}
+
+/// Levels of bands as bars.
+Panel band_panel(const ChannelSpectrum& c, const AnalysisSettings& settings) {
+  Panel panel;
+  panel.title = c.channel.name + ": RMS in bands";
+  AnalysisSettings plain = settings;
+  plain.scale = Scale::rms;
+  panel.x = {"Frequency", "Hz", true, c.bands.front().edges.low_hz, c.bands.back().edges.high_hz};
+  panel.y = level_axis(c.channel, plain);
+  Curve bars;
+  double most = 0, least = 1e300;
+  for (const BandLevel& band : c.bands) {
+    const double rms = std::sqrt(band.mean_square);
+    most = std::max(most, rms);
+    if (rms > 0) least = std::min(least, rms);
+    panel.x.low = std::min(*panel.x.low, band.edges.low_hz);
+    panel.x.high = std::max(*panel.x.high, band.edges.high_hz);
+    bars.x.push_back(band.edges.low_hz);
+    bars.right.push_back(band.edges.high_hz);
+    bars.y.push_back(settings.decibel_reference ? decibels(rms, true, *settings.decibel_reference) : rms);
+  }
+  if (!(*panel.x.low > 0)) panel.x.logarithmic = false;
+  if (most > 0) {
+    const double bottom = std::max(least / 3, most * 1e-6);
+    panel.y.low = settings.decibel_reference ? decibels(bottom, true, *settings.decibel_reference) : bottom;
+  }
+  panel.curves.push_back(std::move(bars));
+  return panel;
+}
+
+/// The peaks in numbers, as the marks have them.
+std::vector<std::string> listing_of(const ChannelSpectrum& c, const AnalysisSettings& settings) {
+  const Shown shown{settings};
+  std::vector<std::string> out;
+  if (c.peaks.empty()) return out;
+  out.push_back(fmt::format("{:>2} {:>12} {:>11}", "#", "Hz", shown.unit(c.channel.unit).substr(0, 12)));
+  for (std::size_t i = 0; i < std::min<std::size_t>(c.peaks.size(), 16); ++i) {
+    const double level = c.peak_level(c.peaks[i], settings.scale);
+    out.push_back(fmt::format("{:>2} {:>12} {:>11}", i + 1, format_number(c.peaks[i].frequency_hz, 7),
+                              settings.decibel_reference ? fmt::format("{:.1f}", shown.value(level))
+                                                         : fmt::format("{:.3g}", level)));
+  }
+  return out;
+}
+
+/// Where the level axis ends: a little below the lowest of the noise floor; single deep bins are cut off.
+void set_bottom(const ChannelSpectrum& c, const AnalysisSettings& settings, Panel& panel) {
+  const Shown shown{settings};
+  const Spectrum& s = c.spectrum;
+  const auto [low, high] = bins_drawn(c, s);
+  double least = 1e300, most = 0;
+  for (std::size_t k = low; k < high; ++k) {
+    const double floor =
+        level_of(c.floor[k], settings.scale, scale_entry(settings.scale).amplitude ? s.crest(k) : 1,
+                 s.plan.rbw_hz, s.plan.segment_s());
+    if (floor > 0) least = std::min(least, floor);
+    most = std::max(most, s.level(k, settings.scale));
+  }
+  const bool amplitude = shown.amplitude();
+  const double bottom = std::max(least * (amplitude ? 0.1 : 0.01), most * (amplitude ? 1e-9 : 1e-18));
+  if (!(most > 0 && bottom < most)) return;
+  const double value = shown.value(bottom);
+  if (panel.y.logarithmic || settings.decibel_reference)
+    panel.y.low = panel.y.low ? std::min(*panel.y.low, value) : value;
+}
+
+}  // namespace
+
+Panel level_panel(const SpectrumResult& result, std::size_t channel, const AnalysisSettings& settings) {
+  const Shown shown{settings};
+  const ChannelSpectrum& c = result.channels[channel];
+  const Spectrum& s = c.curve();
+  const auto [low, high] = bins_drawn(c, s);
+  Panel panel;
+  panel.title = c.channel.name;
+  // Lines in the lowest fiftieth of the range would stick to the edge of a linear axis.
+  const double top = s.frequency_hz(high > low ? high - 1 : low), lowest_line = lowest_line_hz(result);
+  const bool can = s.frequency_hz(low) >= 0 && top > 0;
+  const bool spread =
+      can && settings.frequency_logarithmic.value_or(!c.span && s.mirrored() && lowest_line < 0.02 * top);
+  const double first = s.frequency_hz(low);
+  panel.x = {"Frequency", "Hz", spread,
+             !spread     ? first
+             : first > 0 ? first
+                         : std::min(lowest_line / 2, s.frequency_hz(low + 1)),
+             top};
+  panel.y = level_axis(c.channel, settings);
+  if (settings.confidence) panel.curves.push_back(bounds_curve(c, s, settings));
+  panel.curves.push_back(level_curve(c, s, settings, spread));
+  if (!c.compared.empty())
+    panel.curves.back().name = s.window.name();
+  else if (settings.confidence)
+    panel.curves.back().name = s.tapers > 0 ? "multitaper" : "estimate";
+  int colour = 0;
+  for (const Spectrum& other : c.compared) {
+    panel.curves.push_back(level_curve(c, other, settings, spread));
+    panel.curves.back().name = other.window.name();
+    panel.curves.back().colour = ++colour;
+  }
+  set_bottom(c, settings, panel);
+  for (std::size_t i = 0; i < c.peaks.size(); ++i)
+    panel.marks.push_back({c.peaks[i].frequency_hz, shown.value(c.peak_level(c.peaks[i], settings.scale)),
+                           std::to_string(i + 1)});
+  return panel;
+}
+
+Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& settings) {
+  const Recording& r = result.facts.recording;
+  Figure figure;
+  figure.title = r.stem() + ": spectrum";
+  const ScaleEntry& scale = scale_entry(settings.scale);
+  figure.caption = plan_text(result.channels.front().curve(), settings.spectrum.overlap) +
+                   "; level: " + scale.name + " (" + scale.what + ")";
+  if (settings.by_stamps)
+    figure.caption = "sines fitted at the stamps, " + result.channels.front().spectrum.window.name() +
+                     ", step " + format_quantity(result.channels.front().spectrum.plan.bin_hz, "Hz") +
+                     "; level: " + scale.name;
+  for (std::size_t i = 0; i < result.channels.size(); ++i) {
+    const ChannelSpectrum& c = result.channels[i];
+    figure.panels.push_back(level_panel(result, i, settings));
+    if (result.channels.size() <= 3 && !settings.shows_phase())
+      figure.panels.back().listing = listing_of(c, settings);
+    if (settings.shows_phase() && (!c.phase_deg.empty() || !c.spectrum.first.empty()))
+      figure.panels.push_back(phase_panel(c, figure.panels.back(), settings, r.axis.start));
+    if (!c.bands.empty()) figure.panels.push_back(band_panel(c, settings));
+  }
+  return figure;
+}
+
+Figure overlaid_figure(const std::vector<SpectrumResult>& results, const AnalysisSettings& settings) {
+  Figure figure;
+  figure.title = results.size() == 1 ? results.front().facts.recording.stem() + ": spectra"
+                                     : std::to_string(results.size()) + " recordings: spectra";
+  figure.caption = plan_text(results.front().channels.front().curve(), settings.spectrum.overlap) +
+                   "; level: " + scale_entry(settings.scale).name;
+  constexpr std::size_t most_curves = 16;
+  std::size_t left_out = 0;
+  for (const SpectrumResult& result : results)
+    for (std::size_t i = 0; i < result.channels.size(); ++i) {
+      Panel one = level_panel(result, i, settings);
+      one.marks.clear();
+      const ChannelSpectrum& c = result.channels[i];
+      Curve curve = one.curves[settings.confidence ? 1 : 0];
+      curve.name = (results.size() > 1 ? result.facts.recording.stem() + ": " : "") + c.channel.name;
+      const auto found = std::find_if(figure.panels.begin(), figure.panels.end(), [&](const Panel& p) {
+        return p.y.unit == one.y.unit && p.curves.size() <= most_curves;
+      });
+      if (found == figure.panels.end()) {
+        one.title = one.y.quantity;
+        curve.colour = 0;
+        one.curves = {std::move(curve)};
+        figure.panels.push_back(std::move(one));
+        continue;
+      }
+      if (found->curves.size() == most_curves) {
+        ++left_out;
+        continue;
+      }
+      curve.colour = static_cast<int>(found->curves.size());
+      found->x.low = std::min(*found->x.low, *one.x.low);
+      found->x.high = std::max(*found->x.high, *one.x.high);
+      if (found->y.low && one.y.low) found->y.low = std::min(*found->y.low, *one.y.low);
+      found->curves.push_back(std::move(curve));
+    }
+  if (left_out > 0) figure.caption += fmt::format("; {} more curves left out", left_out);
+  return figure;
+}
+
+}  // namespace vprism

@@ -1,0 +1,135 @@
+// spectrum_task.cpp: the command `spectrum`.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "cli/command.h"
+#include "cli/console.h"
+#include "cli/inspect.h"
+#include "cli/slide.h"
+#include "cli/spectrum.h"
+
+namespace vprism {
+
+namespace {
+
+class SpectrumTask : public Task {
+ public:
+  std::vector<OptionGroup> options() override {
+    return {input_group(settings_.input), analysis_group(settings_.analysis),
+            spectrum_group(settings_.analysis), output_group(settings_.output)};
+  }
+  std::size_t threads() const override { return settings_.output.threads; }
+
+  Status run(const std::vector<std::string>& files, const Json& settings) override {
+    if (settings_.analysis.slide_s) return run_slide(files, settings_, settings);
+    Console console(settings_.output);
+    const AnalysisSettings& analysis = settings_.analysis;
+    Telling telling;
+    telling.command = "spectrum";
+    telling.settings = settings;
+    std::vector<SpectrumResult> results;
+    const auto inputs = open_inputs(files, settings_.input);
+    std::vector<const Recording*> recordings;
+    for (const auto& input : inputs) recordings.push_back(&input->road().recording());
+    std::vector<std::string> named;
+    for (const SpanRule& rule : analysis.spans)
+      if (rule.channel != "*") named.push_back(rule.channel);
+    check_channels_used("--span", named, recordings);
+    if (!analysis.phase_reference.empty())
+      check_channels_used("--phase-to", {analysis.phase_reference}, recordings);
+    for (const auto& input : inputs) {
+      results.push_back(
+          compute_spectrum(*input, analysis, console.progress("spectrum " + input->road().recording().file)));
+      tell(results.back(), telling);
+    }
+    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
+    const std::vector<std::optional<Panel>> traces = trace_panels(files);
+    deliver(
+        telling, settings_.output, console,
+        [&](OutputFolder& folder) {
+          for (std::size_t i = 0; i < results.size(); ++i)
+            folder.add(stems[i] + "-spectrum.csv", spectrum_csv(results[i], analysis), "level of every bin");
+          if (!settings_.output.figure) return;
+          const Picture picture = *settings_.output.figure;
+          if (analysis.overlay) {
+            folder.add(stems.front() + "-spectra." + picture_ending(picture),
+                       draw(overlaid_figure(results, analysis), picture),
+                       "all spectra in one panel per unit");
+            return;
+          }
+          for (std::size_t i = 0; i < results.size(); ++i) {
+            Figure figure = spectrum_figure(results[i], analysis);
+            if (traces[i]) figure.panels.insert(figure.panels.begin(), *traces[i]);
+            folder.add(stems[i] + "-spectrum." + picture_ending(picture), draw(figure, picture),
+                       "spectrum with the peaks of the table marked");
+          }
+        },
+        stems.front() + "-spectrum.json");
+    return Status::done;
+  }
+
+ private:
+  void tell(const SpectrumResult& result, Telling& telling) const {
+    const AnalysisSettings& analysis = settings_.analysis;
+    telling.inputs.push_back(result.facts);
+    telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
+    for (Json& entry : spectrum_json(result, analysis)) telling.results.push_back(std::move(entry));
+    const Recording& r = result.facts.recording;
+    telling.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
+                    format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")\n";
+    std::string plan;
+    for (const ChannelSpectrum& c : result.channels) {
+      // Told again only where a channel is cut in a way of its own.
+      std::string own = plan_text(c.curve(), analysis.spectrum.overlap);
+      if (analysis.by_stamps)
+        own = fmt::format("sines fitted at {} stamps, {}, {} frequencies from {} to {}",
+                          c.spectrum.plan.segment, c.spectrum.window.name(), c.spectrum.bins(),
+                          format_quantity(c.spectrum.frequency_hz(0), "Hz"),
+                          format_quantity(c.spectrum.frequency_hz(c.spectrum.bins() - 1), "Hz"));
+      if (own != plan) telling.text += "  " + own + "\n";
+      plan = own;
+      telling.text +=
+          "\n" + c.channel.name + ": total " +
+          format_quantity(c.spectrum.rms_total(), c.channel.unit.label()) + " RMS" +
+          (c.spectrum.mirrored() ? ", mean " + format_quantity(c.spectrum.mean, c.channel.unit.label())
+                                 : "") +
+          "\n";
+      telling.text += c.peaks.empty() ? "  no peak stands above the noise\n" : peak_table(c, analysis).text();
+      if (c.bands.empty()) continue;
+      telling.text += "\n" + band_table(c, analysis).text();
+      telling.text += fmt::format(
+          "  weighted: A {}, C {}\n",
+          format_quantity(std::sqrt(weighted_mean_square(c.curve(), 'A')), c.channel.unit.label()),
+          format_quantity(std::sqrt(weighted_mean_square(c.curve(), 'C')), c.channel.unit.label()));
+    }
+  }
+
+  /// The whole record of the first channel, the gate marked, for each input.
+  std::vector<std::optional<Panel>> trace_panels(const std::vector<std::string>& files) const {
+    InputSettings whole = settings_.input;
+    whole.gate.reset();
+    std::vector<std::optional<Panel>> out;
+    if (!settings_.analysis.trace) {
+      out.resize(files.size());
+      return out;
+    }
+    for (const auto& input : open_inputs(files, whole)) {
+      Panel panel = trace_figure(compute_inspect(*input, {})).panels.front();
+      if (settings_.input.gate)
+        for (const auto& end : {settings_.input.gate->low, settings_.input.gate->high})
+          if (end) panel.verticals.push_back(*end);
+      out.push_back(std::move(panel));
+    }
+    return out;
+  }
+
+  SpectrumTaskSettings settings_;
+};
+
+}  // namespace
+
+std::unique_ptr<Task> make_spectrum_task() { return std::make_unique<SpectrumTask>(); }
+
+}  // namespace vprism

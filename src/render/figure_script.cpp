@@ -1,0 +1,267 @@
+// figure_script.cpp: a figure as gnuplot's commands, data among them.
+//
+// Every text goes into a single-quoted string, in which gnuplot substitutes nothing (no backquotes, no
+// macros), with ' doubled and control characters gone, and is drawn with enhanced markup off. No file name
+// appears in the script.
+#include "render/figure_script.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "base/text.h"
+
+namespace vprism {
+
+namespace {
+
+/// Colours that keep apart for colour-blind eyes (Okabe & Ito 2008), dark ones first.
+constexpr const char* colours[] = {"#0072b2", "#d55e00", "#009e73", "#cc79a7",
+                                   "#e69f00", "#56b4e9", "#333333"};
+
+std::string quoted(const std::string& text) {
+  std::string out = "'";
+  for (const char c : clean_text(text, 120)) out += c == '\'' ? "''" : std::string(1, c);
+  return out + "'";
+}
+
+struct Limits {
+  double low = std::numeric_limits<double>::infinity(), high = -std::numeric_limits<double>::infinity();
+  void include(const std::vector<double>& values, bool positive_only) {
+    for (const double v : values) {
+      if (!std::isfinite(v) || (positive_only && v <= 0)) continue;
+      low = std::min(low, v);
+      high = std::max(high, v);
+    }
+  }
+};
+
+/// Ends of an axis and the prefix its numbers are shown under.
+struct Drawn {
+  double low = 0, high = 1;
+  Prefix prefix;
+};
+
+Drawn drawn_axis(const FigureAxis& axis, Limits limits, bool tight) {
+  if (!(limits.low <= limits.high)) limits = {axis.logarithmic ? 0.1 : 0, 1};
+  Drawn d{axis.low.value_or(limits.low), axis.high.value_or(limits.high), {}};
+  if (axis.logarithmic) {
+    if (!tight) {
+      d.high *= 2.5;  // Room for the marks.
+      d.low = std::max(d.low / 1.5, d.high * 1e-14);
+    }
+    if (!(d.low < d.high)) d.low = d.high / 10;
+  } else {
+    const double room = tight ? 0 : 0.08 * (d.high - d.low);
+    if (!axis.low) d.low -= room;
+    if (!axis.high) d.high += room;
+    if (!(d.low < d.high)) {
+      const double around = d.low == 0 ? 1 : std::abs(d.low) * 0.1;
+      d.low -= around;
+      d.high += around;
+    }
+    d.prefix = prefix_for(std::max(std::abs(d.low), std::abs(d.high)), axis.unit);
+  }
+  return d;
+}
+
+std::string axis_label(const FigureAxis& axis, const Drawn& drawn) {
+  return axis.unit.empty() ? axis.quantity : axis.quantity + " (" + drawn.prefix.symbol + axis.unit + ")";
+}
+
+void append(std::string& bytes, double value) {
+  bytes.append(reinterpret_cast<const char*>(&value), sizeof value);
+}
+
+/// Where each mark's label stands: above it, or to its free side where another mark is close by.
+std::vector<const char*> label_places(const Panel& panel, const Drawn& dx) {
+  const auto pixels = [&](double x) {
+    const double share = panel.x.logarithmic
+                             ? std::log(std::max(x, dx.low) / dx.low) / std::log(dx.high / dx.low)
+                             : (x - dx.low) / (dx.high - dx.low);
+    return share * 1150;
+  };
+  std::vector<const char*> places;
+  for (const Mark& mark : panel.marks) {
+    bool left = false, right = false;
+    for (const Mark& other : panel.marks) {
+      const double gap = pixels(other.x) - pixels(mark.x);
+      if (&other == &mark || std::abs(gap) > 18) continue;
+      (gap < 0 ? left : right) = true;
+    }
+    places.push_back(left == right ? "center offset 0,0.75"
+                     : left        ? "left offset 0.7,0.1"
+                                   : "right offset -0.7,0.1");
+  }
+  return places;
+}
+
+void append(std::string& bytes, float value) {
+  bytes.append(reinterpret_cast<const char*>(&value), sizeof value);
+}
+
+/// The map as an image, its colours beside it: lightness falls evenly from paper to deep blue.
+void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const Drawn& dy, std::string& plots,
+             std::string& data) {
+  script +=
+      "set palette defined (0 '#f3f1e4', 0.2 '#d9cf9a', 0.4 '#a3b36a', 0.6 '#4f9a70', 0.8 '#16708a', 1 "
+      "'#1d2f6f')\n";
+  script += fmt::format("set cblabel {} font ',10'\nset colorbox user origin 0.905,0.18 size 0.014,0.6\n",
+                        quoted(map.unit.empty() ? map.quantity : map.quantity + " (" + map.unit + ")"));
+  script += map.logarithmic ? "set logscale cb\n" : "unset logscale cb\n";
+  script += fmt::format("set cbrange [{}:{}]\n", map.low ? fmt::format("{}", *map.low) : "*",
+                        map.high ? fmt::format("{}", *map.high) : "*");
+  const double cell_x = (map.x_high - map.x_low) / static_cast<double>(map.columns) / dx.prefix.factor;
+  const double cell_y = (map.y_high - map.y_low) / static_cast<double>(map.rows) / dy.prefix.factor;
+  plots += fmt::format(
+      "plot '-' binary array=({},{}) dx={} dy={} origin=({},{}) format='%float32' using 1 with image title "
+      "''",
+      map.columns, map.rows, cell_x, cell_y, map.x_low / dx.prefix.factor + cell_x / 2,
+      map.y_low / dy.prefix.factor + cell_y / 2);
+  for (const float v : map.values) append(data, v);
+}
+
+void add_panel(std::string& script, const Panel& panel, bool names_x) {
+  Limits x, y;
+  for (const Curve& curve : panel.curves) {
+    x.include(curve.x, panel.x.logarithmic);
+    y.include(curve.y, panel.y.logarithmic);
+    y.include(curve.high, panel.y.logarithmic);
+    x.include(curve.right, panel.x.logarithmic);
+  }
+  if (panel.map) {
+    x.include({panel.map->x_low, panel.map->x_high}, panel.x.logarithmic);
+    y.include({panel.map->y_low, panel.map->y_high}, panel.y.logarithmic);
+  }
+  const Drawn dx = drawn_axis(panel.x, x, true), dy = drawn_axis(panel.y, y, false);
+  script += fmt::format("set title {} font ',12' offset 0,-0.6\n", quoted(panel.title));
+  script += fmt::format("set xlabel {} offset 0,0.3\nset ylabel {}\n",
+                        names_x ? quoted(axis_label(panel.x, dx)) : "''", quoted(axis_label(panel.y, dy)));
+  script += fmt::format("set xrange [{}:{}]\nset yrange [{}:{}]\n", dx.low / dx.prefix.factor,
+                        dx.high / dx.prefix.factor, dy.low / dy.prefix.factor, dy.high / dy.prefix.factor);
+  script += panel.x.logarithmic ? "set logscale x 10\n" : "unset logscale x\n";
+  script += panel.y.logarithmic ? "set logscale y 10\n" : "unset logscale y\n";
+  script += "set format '%g'\nunset label\n";
+  if (panel.x.logarithmic) script += "set format x '%.0s%c'\n";
+  const std::vector<const char*> places = label_places(panel, dx);
+  for (std::size_t m = 0; m < panel.marks.size(); ++m) {
+    const Mark& mark = panel.marks[m];
+    script += fmt::format(
+        "set label {} {} at first {},first {} {} font ',10' textcolor rgb '#222222' noenhanced front point "
+        "pointtype 11 pointsize 0.6 linecolor rgb '#222222'\n",
+        m + 1, quoted(mark.label), mark.x / dx.prefix.factor, mark.y / dy.prefix.factor, places[m]);
+  }
+  for (std::size_t i = 0; i < panel.listing.size(); ++i)
+    script += fmt::format(
+        "set label {} {} at graph 1.012,graph 0.985 offset 0,{} left font 'DejaVu Sans Mono,8.5' "
+        "textcolor rgb '#222222' noenhanced\n",
+        200 + i, quoted(panel.listing[i]), -0.95 * static_cast<double>(i));
+  script += "unset arrow\n";
+  for (const double at : panel.verticals)
+    script += fmt::format(
+        "set arrow from first {0},graph 0 to first {0},graph 1 nohead linecolor rgb '#555555' dashtype 2\n",
+        at / dx.prefix.factor);
+  const auto named =
+      std::count_if(panel.curves.begin(), panel.curves.end(), [](const Curve& c) { return !c.name.empty(); });
+  script += named > 1 || (panel.map && named > 0) ? "set key top right opaque noenhanced\n" : "unset key\n";
+  std::string data, plots;
+  if (panel.map) add_map(script, *panel.map, dx, dy, plots, data);
+  for (const Curve& curve : panel.curves) {
+    const char* colour = curve.colour == neutral_colour
+                             ? "#a6a6a6"
+                             : colours[static_cast<std::size_t>(curve.colour) % std::size(colours)];
+    const bool band = !curve.high.empty(), bars = !curve.right.empty();
+    plots += plots.empty() ? "plot " : ", ";
+    const std::string columns = bars ? "1:2:3:4:5:6" : band ? "1:2:3" : "1:2";
+    std::string format;
+    for (std::size_t i = 0; i < (columns.size() + 1) / 2; ++i) format += "%float64";
+    const std::string style =
+        bars ? fmt::format(
+                   "boxxyerror linecolor rgb '{}' linewidth 0.6 fillstyle solid 0.75 border linecolor rgb "
+                   "'white'",
+                   colour)
+        : band ? fmt::format("filledcurves linecolor rgb '{}' fillstyle solid {} border linecolor rgb '{}'",
+                             colour, curve.shade ? "0.25 noborder" : "0.85", colour)
+               : fmt::format("lines linewidth 1.1 linecolor rgb '{}'", colour);
+    const std::string drawn_style = curve.shade ? style.substr(0, style.find(" border linecolor")) : style;
+    plots += fmt::format("'-' binary record=({}) format='{}' using {} with {} title {}", curve.x.size(),
+                         format, columns, drawn_style, curve.name.empty() ? "''" : quoted(curve.name));
+    const double bottom = dy.low / dy.prefix.factor;
+    for (std::size_t i = 0; i < curve.x.size(); ++i) {
+      // A zero has no place on a logarithmic axis: it is drawn at the floor.
+      const double x_at = curve.x[i] / dx.prefix.factor;
+      const double y_at = panel.y.logarithmic ? std::max(curve.y[i], dy.low) : curve.y[i] / dy.prefix.factor;
+      append(data, x_at);
+      append(data, y_at);
+      if (bars)
+        for (const double v : {x_at, curve.right[i] / dx.prefix.factor, std::min(bottom, y_at), y_at})
+          append(data, v);
+      else if (band)
+        append(data,
+               panel.y.logarithmic ? std::max(curve.high[i], dy.low) : curve.high[i] / dy.prefix.factor);
+    }
+  }
+  script += plots + "\n" + data;
+  script += "\n";
+}
+
+}  // namespace
+
+std::string figure_script(const Figure& figure, Picture picture) {
+  const int panels = std::max<int>(1, static_cast<int>(figure.panels.size()));
+  const int panel_height = figure.panel_height > 0 ? figure.panel_height : std::max(260, 740 / panels);
+  const int height = panel_height * panels + 60;
+  std::string script;
+  if (picture == Picture::png)
+    script = fmt::format(
+        "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n",
+        figure.width, height);
+  else if (picture == Picture::svg)
+    script =
+        fmt::format("set terminal svg noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n",
+                    figure.width, height);
+  else
+    script = fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in font 'DejaVu Sans,8'\n",
+                         figure.width / 120.0, height / 120.0);
+  script +=
+      "set encoding utf8\nset border 3 linecolor rgb '#333333' linewidth 0.8\nset tics nomirror out scale "
+      "0.6 textcolor rgb '#333333'\n"
+      "set grid linetype 1 linewidth 0.4 linecolor rgb '#dddddd'\nset datafile missing NaN\nset samples 2\n";
+  const double head = 34.0 / height, foot = 26.0 / height;
+  script += fmt::format(
+      "set multiplot\nset label 101 {} at screen 0.012,{} left font ',13' noenhanced\nset label 102 {} at "
+      "screen 0.012,{} left font ',9.5' textcolor rgb '#555555' noenhanced\n",
+      quoted(figure.title), 1 - head / 2, quoted(figure.caption), foot / 2);
+  bool listed = false, mapped = false;
+  for (const Panel& panel : figure.panels)
+    listed = listed || !panel.listing.empty(), mapped = mapped || panel.map;
+  script += fmt::format("set lmargin at screen 0.085\nset rmargin at screen {}\n", listed   ? 0.78
+                                                                                   : mapped ? 0.89
+                                                                                            : 0.985);
+  const double share = (1 - head - foot) / panels;
+  for (int p = 0; p < panels && !figure.panels.empty(); ++p) {
+    const double top = 1 - head - p * share, bottom = top - share;
+    script += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", top - 34.0 / height,
+                          bottom + 46.0 / height);
+    std::string panel;
+    // Panels that stand above one with the same axis leave its name to that one.
+    const Panel& now = figure.panels[static_cast<std::size_t>(p)];
+    const bool last = p + 1 == panels ||
+                      figure.panels[static_cast<std::size_t>(p) + 1].x.quantity != now.x.quantity ||
+                      figure.panels[static_cast<std::size_t>(p) + 1].x.unit != now.x.unit;
+    add_panel(panel, now, last);
+    if (p == 0) {
+      // The figure's title and caption belong to the whole and are drawn with the first panel.
+      const std::size_t at = panel.find("unset label\n");
+      panel.replace(at, 12, "");
+    } else if (p == 1) {
+      script += "unset label 101\nunset label 102\n";
+    }
+    script += panel;
+  }
+  return script + "unset multiplot\nunset output\nexit\n";
+}
+
+}  // namespace vprism

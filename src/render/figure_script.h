@@ -1,0 +1,13 @@
+// figure_script.h: a figure as gnuplot's commands.
+#pragma once
+
+#include <string>
+
+#include "render/figure.h"
+
+namespace vprism {
+
+/// Everything that gnuplot is told, for a picture on its standard output.
+std::string figure_script(const Figure& figure, Picture picture);
+
+}  // namespace vprism
