@@ -37,10 +37,15 @@ const std::vector<CommandEntry>& command_table() {
        "--duration 10s --to wav",
        "a tone and a resonance driven by noise, and what they are, in generated-truth.toml",
        make_generate_task},
-      {"spectrum", "FILE...", "averaged windowed one-sided spectrum of each channel and its strongest peaks",
+      {"spectrum", "FILE...",
+       "averaged windowed spectrum, density, zoom or bands of each channel and its strongest peaks",
        "vprism spectrum tern-point/mount-daq.wav --channel 'mirror cell' --resolution 0.5Hz --span "
        "10Hz..200Hz",
        "the tones that shake the mirror cell, with level and uncertainty", make_spectrum_task},
+      {"occupancy", "FILE...", "how often each level is reached at each frequency, and the rare events",
+       "vprism occupancy tern-point/drive-scope.csv --channel 'motor current'",
+       "the share of time at each level, with the median, the 99% level and what stands out of them",
+       make_occupancy_task},
   };
   return table;
 }

@@ -36,6 +36,7 @@ std::unique_ptr<Task> make_condition_task();
 std::unique_ptr<Task> make_convert_task();
 std::unique_ptr<Task> make_generate_task();
 std::unique_ptr<Task> make_inspect_task();
+std::unique_ptr<Task> make_occupancy_task();
 std::unique_ptr<Task> make_spectrum_task();
 std::unique_ptr<Task> make_survey_task();
 

@@ -138,10 +138,10 @@ std::vector<std::string> listing_of(const ChannelSpectrum& c, const AnalysisSett
   const Shown shown{settings};
   std::vector<std::string> out;
   if (c.peaks.empty()) return out;
-  out.push_back(fmt::format("{:>2} {:>12} {:>11}", "#", "Hz", shown.unit(c.channel.unit).substr(0, 12)));
+  out.push_back(fmt::format("{:>2} {:>12} {:>9}", "#", "Hz", "level"));
   for (std::size_t i = 0; i < std::min<std::size_t>(c.peaks.size(), 16); ++i) {
     const double level = c.peak_level(c.peaks[i], settings.scale);
-    out.push_back(fmt::format("{:>2} {:>12} {:>11}", i + 1, format_number(c.peaks[i].frequency_hz, 7),
+    out.push_back(fmt::format("{:>2} {:>12.9g} {:>9}", i + 1, c.peaks[i].frequency_hz,
                               settings.decibel_reference ? fmt::format("{:.1f}", shown.value(level))
                                                          : fmt::format("{:.3g}", level)));
   }

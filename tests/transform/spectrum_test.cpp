@@ -178,5 +178,128 @@ TEST(Spectrum, TheMainLobeHoldsTheToneWhereverItLies) {
   }
 }
 
+/// One average of the same record after the other.
+Spectrum averaged(const std::vector<double>& x, Average average, std::size_t segment = 100, double newest = 8,
+                  double overlap = 0.5) {
+  SpectrumSettings settings = with_window("hann", segment, overlap);
+  settings.average = average;
+  settings.exponential_segments = newest;
+  SpectrumEstimator estimator(plan_spectrum(settings, static_cast<std::int64_t>(x.size()), 1000), settings);
+  feed(estimator, {x}, 333);
+  return estimator.result()[0];
+}
+
+TEST(Averages, OfAToneThatDoublesHalfWay) {
+  // Five segments of amplitude 1, then five of 2.
+  std::vector<double> x = tone(1000, 1000, 200, 1);
+  for (std::size_t n = 500; n < 1000; ++n) x[n] *= 2;
+  const auto level = [&](Average average) { return averaged(x, average, 100, 2, 0).level(20, Scale::peak); };
+  EXPECT_NEAR(level(Average::peak_hold), 2, 1e-9);
+  EXPECT_NEAR(level(Average::min_hold), 1, 1e-9);
+  EXPECT_NEAR(level(Average::median), std::sqrt(2.5), 1e-6);  // Half way between the two in the middle.
+  EXPECT_NEAR(level(Average::linear), 1.5, 1e-9);
+  EXPECT_NEAR(level(Average::mean), std::sqrt(2.5), 1e-9);
+  EXPECT_NEAR(std::pow(level(Average::exponential), 2), 4 - 3.0 / 32,
+              1e-9);  // Half of what is left, five times.
+}
+
+TEST(Averages, MedianOfManySegmentsIsThatOfNoise) {
+  std::mt19937_64 dice(1);
+  std::normal_distribution<double> noise;
+  std::vector<double> x(400000);
+  for (double& v : x) v = noise(dice);
+  const Spectrum median = averaged(x, Average::median, 128), mean = averaged(x, Average::mean, 128);
+  double ratio = 0;
+  for (std::size_t k = 5; k < 60; ++k) ratio += median.power[k] / mean.power[k] / 55;
+  EXPECT_NEAR(ratio, std::log(2), 0.01);
+}
+
+TEST(Scales, AllTellOfTheSameTone) {
+  const Spectrum s = spectrum_of(tone(10000, 1000, 100, 3), 1000, with_window("flat-top", 1000));
+  const double rms = s.level(100, Scale::rms);
+  EXPECT_NEAR(rms, 3 / std::numbers::sqrt2, 1e-9);
+  EXPECT_NEAR(s.level(100, Scale::peak), 3, 1e-9);
+  EXPECT_NEAR(s.level(100, Scale::peak_to_peak), 6, 1e-9);
+  EXPECT_NEAR(s.level(100, Scale::power), rms * rms, 1e-9);
+  EXPECT_NEAR(s.level(100, Scale::psd) * s.plan.rbw_hz, rms * rms, 1e-9);
+  EXPECT_NEAR(s.level(100, Scale::esd), s.level(100, Scale::psd) * 1.0, 1e-9);  // Segments of one second.
+  EXPECT_EQ(scale_unit(Unit::parse("V"), Scale::esd), "V\u00B2 s/Hz");
+}
+
+TEST(Energy, OfAnImpulseIsFlatAndAddsUpToItsOwn) {
+  // One sample of 5 at 1 kHz: energy 25 * 1 ms, one-sided over 500 Hz.
+  std::vector<double> x(1000, 0.0);
+  x[400] = 5;
+  const Spectrum s = spectrum_of(x, 1000, with_window("rectangular", 1000));
+  for (std::size_t k = 1; k < 500; ++k) EXPECT_NEAR(s.level(k, Scale::esd), 25e-3 / 500, 1e-12);
+}
+
+TEST(Complex, SpectraAreTwoSidedAndTonesKeepTheirSide) {
+  for (const std::size_t segment : {1000u, 1001u}) {
+    std::vector<double> re, im;
+    for (int n = 0; n < 5000; ++n) {
+      const double a = two_pi * -120.0 * n / 1000 + 0.4;
+      re.push_back(2 * std::cos(a) + 0.5), im.push_back(2 * std::sin(a));
+    }
+    const SpectrumSettings settings = with_window("hann", segment);
+    SpectrumEstimator estimator(plan_spectrum(settings, 5000, 1000), settings);
+    const std::span<const double> columns[] = {re, im};
+    estimator.add(columns, true);
+    const Spectrum s = estimator.result()[0];
+    EXPECT_EQ(s.bins(), segment);
+    EXPECT_NEAR(s.frequency_hz(0), -500, 1);
+    const auto bin = static_cast<std::size_t>(std::lround(s.bins_at(-120)));
+    EXPECT_NEAR(s.level(bin, Scale::peak), 2, segment == 1000 ? 1e-9 : 0.05);
+    EXPECT_NEAR(s.level(static_cast<std::size_t>(std::lround(s.bins_at(0))), Scale::rms), 0.5, 1e-3);
+    EXPECT_LT(s.level(static_cast<std::size_t>(std::lround(s.bins_at(120))), Scale::peak), 1e-5);
+    EXPECT_NEAR(s.rms_total(), std::sqrt(4.25), 1e-3);
+  }
+}
+
+TEST(Waves, KnownSpectraComeOut) {
+  // Square wave: odd harmonics 4 / (pi n). Two tones close by. Double-sideband modulation: carrier and two
+  // sides.
+  std::vector<double> square(10000), pair(20000), modulated(100000);
+  for (std::size_t n = 0; n < square.size(); ++n) square[n] = n % 100 < 50 ? 1 : -1;
+  for (std::size_t n = 0; n < pair.size(); ++n) {
+    const double t = static_cast<double>(n) / 1000;
+    pair[n] = std::sin(two_pi * 12.5 * t) + 0.3 * std::sin(two_pi * 31 * t);
+  }
+  for (std::size_t n = 0; n < modulated.size(); ++n) {
+    const double t = static_cast<double>(n) / 50000;
+    modulated[n] = (1 + 0.5 * std::cos(two_pi * 700 * t)) * std::cos(two_pi * 9000 * t);
+  }
+  // Sampled 100 times a period, 1 / n becomes 1 / (100 tan(pi n / 100) / pi) up to the half sample: 4 / (100
+  // sin).
+  const Spectrum s = spectrum_of(square, 1000, with_window("rectangular", 10000));
+  for (const std::size_t n : {1u, 3u, 5u, 25u})
+    EXPECT_NEAR(s.level(100 * n, Scale::peak),
+                4 / (100 * std::sin(std::numbers::pi * static_cast<double>(n) / 100)), 1e-9);
+  EXPECT_NEAR(s.level(200, Scale::peak), 0, 1e-9);
+  const Spectrum two = spectrum_of(pair, 1000, with_window("hann", 2000));
+  EXPECT_NEAR(two.level(25, Scale::peak), 1, 1e-6);
+  EXPECT_NEAR(two.level(62, Scale::peak), 0.3, 1e-6);
+  const Spectrum am = spectrum_of(modulated, 50000, with_window("hann", 5000));
+  EXPECT_NEAR(am.level(900, Scale::peak), 1, 1e-6);
+  EXPECT_NEAR(am.level(830, Scale::peak), 0.25, 1e-6);
+  EXPECT_NEAR(am.level(970, Scale::peak), 0.25, 1e-6);
+  EXPECT_LT(am.level(760, Scale::peak), 1e-4);
+}
+
+TEST(Sinc, HasAFlatBandThatEnds) {
+  // sin(2 pi f t) / (pi t) sampled: 1 up to f = 100 Hz, 0 beyond; energy density twice its square, one-sided.
+  std::vector<double> x(4001);
+  for (int n = -2000; n <= 2000; ++n) {
+    const double t = n / 1000.0;
+    x[static_cast<std::size_t>(n + 2000)] =
+        n == 0 ? 200 : std::sin(two_pi * 100 * t) / (std::numbers::pi * t);
+  }
+  const Spectrum s = spectrum_of(x, 1000, with_window("rectangular", 4001));
+  for (const double hz : {20.0, 50.0, 80.0})
+    EXPECT_NEAR(s.level(static_cast<std::size_t>(std::lround(s.bins_at(hz))), Scale::esd), 2, 0.05) << hz;
+  for (const double hz : {120.0, 300.0})
+    EXPECT_LT(s.level(static_cast<std::size_t>(std::lround(s.bins_at(hz))), Scale::esd), 1e-3) << hz;
+}
+
 }  // namespace
 }  // namespace vprism
