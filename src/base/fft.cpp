@@ -2,7 +2,9 @@
 #include "base/fft.h"
 
 #include <fftw3.h>
+#include <sys/mman.h>
 
+#include <cstdint>
 #include <map>
 #include <mutex>
 #include <new>
@@ -55,16 +57,44 @@ fftw_plan plan_for(Kind kind, std::size_t size) {
 
 }  // namespace
 
+namespace {
+
+/// From here on memory is asked of the system in large pages: touching them one small page at a time costs as
+/// much as a transform.
+constexpr std::size_t large = std::size_t{1} << 23;
+
+}  // namespace
+
+void in_large_pages(void* memory, std::size_t bytes) {
+  constexpr std::uintptr_t page = 4096;
+  const std::uintptr_t from = (reinterpret_cast<std::uintptr_t>(memory) + page - 1) / page * page;
+  const std::uintptr_t end = (reinterpret_cast<std::uintptr_t>(memory) + bytes) / page * page;
+  if (bytes >= large && end > from) (void)::madvise(reinterpret_cast<void*>(from), end - from, MADV_HUGEPAGE);
+}
+
 template <typename T>
-FftArray<T>::FftArray(std::size_t size)
-    : data_(static_cast<T*>(fftw_malloc(sizeof(T) * (size == 0 ? 1 : size)))), size_(size) {
-  if (data_ == nullptr) throw std::bad_alloc();
-  for (std::size_t i = 0; i < size; ++i) data_[i] = T();
+FftArray<T>::FftArray(std::size_t size) : data_(nullptr), size_(size) {
+  const std::size_t bytes = sizeof(T) * (size == 0 ? 1 : size);
+  if (bytes < large) {
+    data_ = static_cast<T*>(fftw_malloc(bytes));
+    if (data_ == nullptr) throw std::bad_alloc();
+    for (std::size_t i = 0; i < size; ++i) data_[i] = T();
+    return;
+  }
+  void* const pages = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+  if (pages == MAP_FAILED) throw std::bad_alloc();
+  in_large_pages(pages, bytes);
+  data_ = static_cast<T*>(pages);  // Zeroed by the system.
 }
 
 template <typename T>
 FftArray<T>::~FftArray() {
-  if (data_ != nullptr) fftw_free(data_);
+  if (data_ == nullptr) return;
+  const std::size_t bytes = sizeof(T) * (size_ == 0 ? 1 : size_);
+  if (bytes < large)
+    fftw_free(data_);
+  else
+    (void)::munmap(data_, bytes);
 }
 
 template class FftArray<double>;

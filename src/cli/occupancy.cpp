@@ -271,7 +271,8 @@ class OccupancyTask : public Task {
     Panel out;
     out.title = result.facts.recording.channels[c].name;
     out.x = {"Frequency", "Hz", false, map.grid.frequency_hz(low), map.grid.frequency_hz(high - 1)};
-    out.y = {"Level", unit(result.facts.recording.channels[c]), false, image.y_low, image.y_high + 0.06 * (image.y_high - image.y_low)};
+    out.y = {"Level", unit(result.facts.recording.channels[c]), false, image.y_low,
+             image.y_high + 0.06 * (image.y_high - image.y_low)};
     out.map = std::move(image);
     static constexpr int shades[] = {5, 6, 4, 1};
     for (std::size_t p = 0; p < 4; ++p) {

@@ -71,9 +71,11 @@ Slide compute_slide(Input& input, const SpectrumTaskSettings& task, const Progre
     place.from_s = start + static_cast<double>(one.from) / rate;
     std::vector<Spectrum> spectra = one.estimator.result();
     for (Spectrum& s : spectra) place.power.push_back(s.power);
-    if (slide.grid.empty())
+    if (slide.grid.empty()) {
       slide.grid = std::move(spectra);
-    else
+      for (std::size_t c = 0; recording.complex && c < slide.grid.size(); ++c)
+        slide.grid[c].centre_hz = recording.channels[c].carrier_hz;
+    } else
       for (std::size_t c = 0; c < slide.grid.size(); ++c)
         for (std::size_t k = 0; k < slide.grid[c].bins(); ++k)
           slide.grid[c].power[k] = std::max(slide.grid[c].power[k], place.power[c][k]);
@@ -178,6 +180,11 @@ Figure slide_figure(const Slide& slide, const SpectrumTaskSettings& task) {
       }
       lines.curves.push_back(std::move(curve));
     }
+    // Room for the legend above the curves.
+    double top = -1e300;
+    for (const Curve& curve : lines.curves)
+      top = std::max(top, *std::max_element(curve.y.begin(), curve.y.end()));
+    if (!lines.curves.empty()) lines.y.high = lines.y.logarithmic ? top * 40 : top + 32;
     figure.panels.push_back(std::move(levels));
     figure.panels.push_back(std::move(lines));
   }

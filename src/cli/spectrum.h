@@ -30,7 +30,8 @@ struct ChannelSpectrum {
   std::vector<double> coherence = {};  ///< With that channel.
 
   const Spectrum& curve() const { return shown ? *shown : spectrum; }
-  double peak_level(const Peak& peak, Scale scale) const { return peak.level(scale, spectrum.plan); }
+  /// As the curve has it: a density is that of its own resolution.
+  double peak_level(const Peak& peak, Scale scale) const { return peak.level(scale, curve().plan); }
 };
 
 struct SpectrumResult {

@@ -78,9 +78,9 @@ Curve bounds_curve(const ChannelSpectrum& c, const Spectrum& s, const AnalysisSe
 
 /// Phase of each bin that stands out of the noise or is within 30 dB of the highest shown.
 Panel phase_panel(const ChannelSpectrum& c, const Panel& amplitude, const AnalysisSettings& settings,
-                  double start_s) {
+                  double start_s, const std::string& reference) {
   Panel panel;
-  panel.title = c.channel.name + (c.phase_deg.empty() ? ": phase" : ": phase to " + settings.phase_reference);
+  panel.title = c.channel.name + (c.phase_deg.empty() ? ": phase" : ": phase to " + reference);
   panel.x = amplitude.x;
   panel.y = {"Phase", "deg", false, -180, 180};
   Curve curve;
@@ -89,7 +89,8 @@ Panel phase_panel(const ChannelSpectrum& c, const Panel& amplitude, const Analys
   for (std::size_t k = low; k < high; ++k) most = std::max(most, c.spectrum.power[k]);
   for (std::size_t k = low; k < high; ++k) {
     const double hz = c.spectrum.frequency_hz(k);
-    const bool clear = c.spectrum.power[k] > std::min(10 * c.floor[k], 1e-3 * most);
+    const bool clear = c.coherence.empty() ? c.spectrum.power[k] > std::min(10 * c.floor[k], 1e-3 * most)
+                                           : c.coherence[k] > 0.7 && c.spectrum.power[k] > 4 * c.floor[k];
     const double phase = clear ? phase_shown(c, k, settings, start_s) : std::nan("");
     // A turn past 180 degrees is no line across the panel.
     if (std::abs(phase - before) > 180) {
@@ -220,13 +221,17 @@ Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& set
     figure.caption = "sines fitted at the stamps, " + result.channels.front().spectrum.window.name() +
                      ", step " + format_quantity(result.channels.front().spectrum.plan.bin_hz, "Hz") +
                      "; level: " + scale.name;
+  const std::size_t reference = settings.phase_reference.empty()
+                                    ? r.channels.size()
+                                    : select_channels(r, {settings.phase_reference}).front();
   for (std::size_t i = 0; i < result.channels.size(); ++i) {
     const ChannelSpectrum& c = result.channels[i];
     figure.panels.push_back(level_panel(result, i, settings));
     if (result.channels.size() <= 3 && !settings.shows_phase())
       figure.panels.back().listing = listing_of(c, settings);
-    if (settings.shows_phase() && (!c.phase_deg.empty() || !c.spectrum.first.empty()))
-      figure.panels.push_back(phase_panel(c, figure.panels.back(), settings, r.axis.start));
+    if (settings.shows_phase() && i != reference && (!c.phase_deg.empty() || !c.spectrum.first.empty()))
+      figure.panels.push_back(phase_panel(c, figure.panels.back(), settings, r.axis.start,
+                                          reference < r.channels.size() ? r.channels[reference].name : ""));
     if (!c.bands.empty()) figure.panels.push_back(band_panel(c, settings));
   }
   return figure;
@@ -267,6 +272,15 @@ Figure overlaid_figure(const std::vector<SpectrumResult>& results, const Analysi
       if (found->y.low && one.y.low) found->y.low = std::min(*found->y.low, *one.y.low);
       found->curves.push_back(std::move(curve));
     }
+  double finest = 1e300, widest = 0;
+  for (const SpectrumResult& result : results)
+    for (const ChannelSpectrum& c : result.channels) {
+      finest = std::min(finest, c.curve().plan.rbw_hz);
+      widest = std::max(widest, c.curve().plan.rbw_hz);
+    }
+  if (widest > 1.001 * finest)
+    figure.caption = "first: " + figure.caption + "; RBW of all " + format_quantity(finest, "Hz", 4) +
+                     " to " + format_quantity(widest, "Hz", 4);
   if (left_out > 0) figure.caption += fmt::format("; {} more curves left out", left_out);
   return figure;
 }

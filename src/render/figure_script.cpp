@@ -105,8 +105,7 @@ void append(std::string& bytes, float value) {
 /// The map as an image, its colours beside it: lightness falls evenly from paper to deep blue.
 void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const Drawn& dy, std::string& plots,
              std::string& data) {
-  script +=
-      "set palette defined (0 '#ddd3a0', 0.25 '#b9c47a', 0.5 '#5fa56c', 0.75 '#1d7d86', 1 '#1d2f6f')\n";
+  script += "set palette defined (0 '#ddd3a0', 0.25 '#b9c47a', 0.5 '#5fa56c', 0.75 '#1d7d86', 1 '#1d2f6f')\n";
   script += fmt::format("set cblabel {} font ',10'\nset colorbox user origin 0.905,0.18 size 0.014,0.6\n",
                         quoted(map.unit.empty() ? map.quantity : map.quantity + " (" + map.unit + ")"));
   script += map.logarithmic ? "set logscale cb\n" : "unset logscale cb\n";
@@ -115,7 +114,8 @@ void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const D
   const double cell_x = (map.x_high - map.x_low) / static_cast<double>(map.columns) / dx.prefix.factor;
   const double cell_y = (map.y_high - map.y_low) / static_cast<double>(map.rows) / dy.prefix.factor;
   plots += fmt::format(
-      "plot '-' binary array=({},{}) dx={} dy={} origin=({},{}) format='%float32' using 1 with image title ''",
+      "plot '-' binary array=({},{}) dx={} dy={} origin=({},{}) format='%float32' using 1 with image title "
+      "''",
       map.columns, map.rows, cell_x, cell_y, map.x_low / dx.prefix.factor + cell_x / 2,
       map.y_low / dy.prefix.factor + cell_y / 2);
   for (const float v : map.values) append(data, v);
@@ -224,10 +224,13 @@ std::string figure_script(const Figure& figure, Picture picture) {
     script = fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in font 'DejaVu Sans,8'\n",
                          figure.width / 120.0, height / 120.0);
   script +=
-      "set encoding utf8\nset border 3 linecolor rgb '#333333' linewidth 0.8\nset tics nomirror out scale 0.6 textcolor rgb '#333333'\nset grid linetype 1 linewidth 0.4 linecolor rgb '#dddddd'\nset datafile missing NaN\nset samples 2\n";
+      "set encoding utf8\nset border 3 linecolor rgb '#333333' linewidth 0.8\nset tics nomirror out scale "
+      "0.6 textcolor rgb '#333333'\nset grid linetype 1 linewidth 0.4 linecolor rgb '#dddddd'\nset samples "
+      "2\n";
   const double head = 34.0 / height, foot = 26.0 / height;
   script += fmt::format(
-      "set multiplot\nset label 101 {} at screen 0.012,{} left font ',13' noenhanced\nset label 102 {} at screen 0.012,{} left font ',9.5' textcolor rgb '#555555' noenhanced\n",
+      "set multiplot\nset label 101 {} at screen 0.012,{} left font ',13' noenhanced\nset label 102 {} at "
+      "screen 0.012,{} left font ',9.5' textcolor rgb '#555555' noenhanced\n",
       quoted(figure.title), 1 - head / 2, quoted(figure.caption), foot / 2);
   bool listed = false, mapped = false;
   for (const Panel& panel : figure.panels)

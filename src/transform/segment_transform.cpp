@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 #include "base/clones.h"
 #include "transform/tapers.h"
@@ -24,6 +25,9 @@ VPRISM_WIDE void weigh_alone(const double* w, const double* x, std::size_t count
   for (std::size_t n = 0; n < count; ++n) out[2 * n] = w[n] * x[n], out[2 * n + 1] = 0;
 }
 
+/// Samples of a window that is made in parts.
+constexpr std::size_t window_part = 4096;
+
 /// Rough cost of a complex transform, for comparison.
 double cost(double points) { return points * std::log2(std::max(2.0, points)); }
 
@@ -31,7 +35,12 @@ double cost(double points) { return points * std::log2(std::max(2.0, points)); }
 
 SegmentTransform::SegmentTransform(const SpectrumPlan& plan, const SpectrumSettings& settings, bool complex)
     : plan_(plan), settings_(settings), complex_(complex), transform_(plan.segment * settings.pad) {
-  if (settings.tapers > 0)
+  tapers_ = std::max<std::size_t>(1, settings.tapers);
+  if (plan.averages == 1 && plan.segment > (1 << 20) && settings.tapers == 0 && !complex &&
+      settings.pad == 1 && settings.window.kind != WindowKind::dpss) {
+    std::tie(first_sum_, squares_) = window_sums(settings.window, plan.segment);
+    sum_squares_ = first_sum_ * first_sum_;
+  } else if (settings.tapers > 0)
     windows_ = prolate_tapers(plan.segment, settings.half_bandwidth, settings.tapers);
   else
     windows_.push_back(make_window(settings.window, plan.segment));
@@ -75,6 +84,16 @@ SegmentTransform::Scratch SegmentTransform::scratch() const {
 
 const std::complex<double>* SegmentTransform::run(const double* re, const double* im, std::size_t taper,
                                                   Scratch& mine) const {
+  if (windows_.empty()) {
+    std::vector<double> part(window_part);
+    for (std::size_t at = 0; at < plan_.segment; at += window_part) {
+      const std::size_t count = std::min(window_part, plan_.segment - at);
+      make_window_part(settings_.window, plan_.segment, at, count, part.data());
+      weigh(part.data(), re + at, count, mine.real.data() + at);
+    }
+    real_->run(mine.real, mine.out);
+    return mine.out.data();
+  }
   const double* const w = windows_[taper].data();
   if (real_) {
     weigh(w, re, plan_.segment, mine.real.data());
@@ -122,12 +141,14 @@ void SegmentTransform::to_power(std::vector<double>& squares, double segments) c
 
 void SegmentTransform::to_amplitude(std::vector<std::complex<double>>& values) const {
   by_frequency(values);
-  for (std::complex<double>& v : values) v /= first_sum_;
+  const double scale = 1 / first_sum_;
+  for (std::complex<double>& v : values) v = {v.real() * scale, v.imag() * scale};
 }
 
 double SegmentTransform::noise_averages(std::int64_t averages) const {
   // 1/J_eff = (1/J) [1 + 2 sum_m (1 - m/J) c_m^2], c_m = sum w[n] w[n + m hop] / sum w^2 (Welch 1967). Tapers
   // are independent of each other; overlap is worth what it is for the first of them.
+  if (windows_.empty()) return 1;
   const std::vector<double>& w = windows_.front();
   double square = 0;
   for (const double x : w) square += x * x;

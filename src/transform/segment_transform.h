@@ -24,7 +24,7 @@ class SegmentTransform {
   Scratch scratch() const;
   std::size_t bins() const { return bins_; }
   /// Transforms for each segment: one, or one for each taper.
-  std::size_t tapers() const { return windows_.size(); }
+  std::size_t tapers() const { return tapers_; }
   bool complex() const { return complex_; }
   /// Of a complex segment real and imaginary part; otherwise `im` is not read. bins() values, in the order of
   /// the transform, which is not that of `Spectrum` for complex segments.
@@ -47,7 +47,8 @@ class SegmentTransform {
   SpectrumPlan plan_;
   SpectrumSettings settings_;
   bool complex_;
-  std::vector<std::vector<double>> windows_;
+  std::vector<std::vector<double>> windows_;  ///< Empty for one long segment: made as it is needed.
+  std::size_t tapers_ = 1;
   double first_sum_ = 0, sum_squares_ = 0, squares_ = 0;  ///< sum w_0, sum_k (sum w_k)^2, sum_k sum w_k^2.
   std::size_t transform_, bins_;
   double start_bins_ = 0;

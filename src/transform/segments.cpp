@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/clones.h"
+#include "base/fft.h"
 #include "base/lanes.h"
 
 namespace vprism {
@@ -32,7 +33,7 @@ SegmentFeed::SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, 
       hop_(hop),
       held_(columns_.size()),
       sums_(columns_.size(), 0.0) {
-  for (auto& held : held_) held.reserve(expected == 1 ? segment : 2 * segment);
+  for (auto& held : held_) reserve_large(held, expected == 1 ? segment : 2 * segment);
 }
 
 std::size_t SegmentFeed::most_at_once(std::size_t hop) {

@@ -145,12 +145,18 @@ struct SpectrumEstimator::Inner {
   /// One transform of a segment into what is kept of its lane.
   void take(const std::complex<double>* out, std::size_t taper, std::size_t channel, std::int64_t number) {
     const std::size_t bins = transform->bins();
-    if (number == 0 && taper == 0) first[channel].assign(out, out + bins);
+    if (number == 0 && taper == 0) {
+      reserve_large(first[channel], bins);
+      first[channel].assign(out, out + bins);
+    }
     const auto* const parts = reinterpret_cast<const double*>(out);
     if (medians) return medians->take(parts, channel, number);
     std::vector<double>& into = kept[(channel * stretches + stretch_of(number)) * lanes + lane_of(number)];
     const bool fresh = into.empty();
-    if (fresh) into.assign(bins, 0.0);
+    if (fresh) {
+      reserve_large(into, bins);
+      into.assign(bins, 0.0);
+    }
     switch (settings.average) {
       case Average::linear:
         return add_amplitudes(parts, bins, into.data());
@@ -218,8 +224,15 @@ struct SpectrumEstimator::Inner {
   }
 
   /// Powers over the whole record, and of its stretches where they are apart.
-  void join_all(std::size_t channel, std::int64_t done, Spectrum& spectrum) const {
+  void join_all(std::size_t channel, std::int64_t done, Spectrum& spectrum) {
     const auto count = static_cast<double>(done);
+    if (!medians && kept.size() == channels.size()) {
+      // Nothing to join.
+      spectrum.power = std::move(kept[channel]);
+      if (settings.average == Average::linear)
+        for (double& p : spectrum.power) p *= p / (count * count);
+      return transform->to_power(spectrum.power, settings.average == Average::mean ? count : 1);
+    }
     if (settings.average == Average::median) {
       spectrum.power = medians->result(channel);
       return transform->to_power(spectrum.power, 1);

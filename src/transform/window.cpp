@@ -14,6 +14,8 @@
 //   gaussian(a)       exp(-(a u)^2 / 2) (Harris)
 #include "transform/window.h"
 
+#include <oneapi/tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 #include <complex>
@@ -187,7 +189,6 @@ double shape(const Window& window, double u) {
 }  // namespace
 
 std::vector<double> make_window(const Window& window, std::size_t size) {
-  const WindowEntry& entry = entry_of(window.kind);
   if (window.kind == WindowKind::dpss) {
     // The symmetric one of a sample more, without its last.
     std::vector<double> taper = prolate_tapers(size + 1, window.parameter, 1)[0];
@@ -197,19 +198,53 @@ std::vector<double> make_window(const Window& window, std::size_t size) {
     return taper;
   }
   std::vector<double> w(size);
-  const auto n_all = static_cast<double>(size);
-  for (std::size_t n = 0; n < size; ++n) {
-    const auto x = static_cast<double>(n);
-    if (entry.terms.empty()) {
-      w[n] = shape(window, 2 * x / n_all - 1);
-      continue;
-    }
-    double sum = 0;
-    for (std::size_t m = 0; m < entry.terms.size(); ++m)
-      sum += (m % 2 == 0 ? 1 : -1) * entry.terms[m] * std::cos(2 * pi * static_cast<double>(m) * x / n_all);
-    w[n] = sum;
-  }
+  constexpr std::size_t part = 1 << 16;
+  oneapi::tbb::parallel_for(std::size_t{0}, (size + part - 1) / part, [&](std::size_t i) {
+    make_window_part(window, size, i * part, std::min(part, size - i * part), w.data() + i * part);
+  });
   return w;
+}
+
+void make_window_part(const Window& window, std::size_t size, std::size_t from, std::size_t count,
+                      double* out) {
+  const WindowEntry& entry = entry_of(window.kind);
+  const auto all = static_cast<double>(size);
+  if (entry.terms.empty()) {
+    for (std::size_t n = 0; n < count; ++n)
+      out[n] = shape(window, 2 * static_cast<double>(from + n) / all - 1);
+    return;
+  }
+  // Sum of (-1)^m a_m cos(m t) by Clenshaw's recurrence; cos t itself is turned on in short runs.
+  const double step = 2 * pi / all, turn_cos = std::cos(step), turn_sin = std::sin(step);
+  double cosine = 0, sine = 0;
+  for (std::size_t n = 0; n < count; ++n) {
+    if (n % 64 == 0) {
+      const double angle = 2 * pi * (static_cast<double>(from + n) / all);
+      cosine = std::cos(angle), sine = std::sin(angle);
+    }
+    double now = 0, before = 0;
+    for (std::size_t m = entry.terms.size(); m-- > 1;) {
+      const double next = (m % 2 == 0 ? 1 : -1) * entry.terms[m] + 2 * cosine * now - before;
+      before = now, now = next;
+    }
+    out[n] = entry.terms[0] + cosine * now - before;
+    const double turned = cosine * turn_cos - sine * turn_sin;
+    sine = cosine * turn_sin + sine * turn_cos;
+    cosine = turned;
+  }
+}
+
+std::pair<double, double> window_sums(const Window& window, std::size_t size) {
+  const std::vector<double>& terms = entry_of(window.kind).terms;
+  const auto all = static_cast<double>(size);
+  double sum = 0, square = 0;
+  if (!terms.empty() && size > 2 * terms.size()) {
+    // Cosines of whole periods add up to nothing, their squares to a half each.
+    for (std::size_t m = 0; m < terms.size(); ++m) square += terms[m] * terms[m] * (m == 0 ? 1 : 0.5);
+    return {all * terms[0], all * square};
+  }
+  for (const double w : make_window(window, size)) sum += w, square += w * w;
+  return {sum, square};
 }
 
 WindowTransform::WindowTransform(const Window& window, std::size_t size)

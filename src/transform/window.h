@@ -3,6 +3,7 @@
 
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 namespace vprism {
@@ -49,6 +50,12 @@ Window parse_window(std::string_view text);
 /// Periodic window of `size` samples: w[n] for n = 0 .. size - 1, w[size] = w[0] left out. Peak 1 at n = size
 /// / 2 (exponential: at n = 0).
 std::vector<double> make_window(const Window& window, std::size_t size);
+
+/// The same for n = from .. from + count - 1 alone, into `out`; not for dpss, which is known only as a whole.
+void make_window_part(const Window& window, std::size_t size, std::size_t from, std::size_t count, double* out);
+
+/// sum(w) and sum(w^2): in closed form for sums of cosines.
+std::pair<double, double> window_sums(const Window& window, std::size_t size);
 
 /// Figures of a window, computed from its samples (Harris 1978, section IV).
 struct WindowFigures {
