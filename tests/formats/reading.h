@@ -78,10 +78,4 @@ inline std::string error_of(const std::string& path, const ReadSettings& setting
   }
 }
 
-/// Runs a Python program text with numpy and h5py in `folder`; true when it ended well.
-inline bool run_python(const ScratchFolder& folder, const std::string& program) {
-  const std::string script = folder.write("make.py", program);
-  return std::system(("cd '" + folder.path() + "' && /usr/bin/python3 make.py").c_str()) == 0;
-}
-
 }  // namespace vprism

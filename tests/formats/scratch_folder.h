@@ -3,6 +3,7 @@
 
 #include <unistd.h>
 
+#include <cstdlib>
 #include <filesystem>
 #include <fstream>
 #include <iterator>
@@ -38,5 +39,11 @@ class ScratchFolder {
  private:
   std::filesystem::path path_;
 };
+
+/// Runs a Python program text with numpy and h5py in `folder`; true when it ended well.
+inline bool run_python(const ScratchFolder& folder, const std::string& program) {
+  const std::string script = folder.write("make.py", program);
+  return std::system(("cd '" + folder.path() + "' && /usr/bin/python3 make.py").c_str()) == 0;
+}
 
 }  // namespace vprism
