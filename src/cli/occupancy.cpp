@@ -125,8 +125,9 @@ class OccupancyTask : public Task {
     return (amplitude ? 20 : 10) * std::log10(level) - reference_db() / (amplitude ? 1 : 2);
   }
   std::string unit(const Channel& channel) const {
-    return "dB re " + format_number(settings_.analysis.decibel_reference.value_or(1)) + " " +
-           scale_unit(channel.unit, settings_.analysis.scale);
+    const std::string plain = scale_unit(channel.unit, settings_.analysis.scale);
+    return "dB re " + format_number(settings_.analysis.decibel_reference.value_or(1)) +
+           (plain == "1" ? "" : " " + plain);
   }
 
   void tell(const OccupancyResult& result, Telling& telling) const {
@@ -151,7 +152,7 @@ class OccupancyTask : public Task {
       for (const RareEvent& e : result.rare[c]) {
         const double at = r.axis.start + e.time_s;
         if (rare.size() < 10)
-          table.add({format_number(e.low_hz, 6), format_number(e.high_hz, 6), format_number(e.peak_hz, 6),
+          table.add({format_number(e.low_hz, 9), format_number(e.high_hz, 9), format_number(e.peak_hz, 9),
                      fmt::format("{:.1f}", shown_db(map, e.peak_db)),
                      fmt::format("{:.1f}", e.peak_db - e.usual_db), fmt::format("{:.3g}", 100 * e.share),
                      format_number(at, 6)});

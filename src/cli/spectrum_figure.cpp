@@ -142,7 +142,10 @@ std::vector<std::string> listing_of(const ChannelSpectrum& c, const AnalysisSett
   out.push_back(fmt::format("{:>2} {:>12} {:>9}", "#", "Hz", "level"));
   for (std::size_t i = 0; i < std::min<std::size_t>(c.peaks.size(), 16); ++i) {
     const double level = c.peak_level(c.peaks[i], settings.scale);
-    out.push_back(fmt::format("{:>2} {:>12.9g} {:>9}", i + 1, c.peaks[i].frequency_hz,
+    // As many digits as the uncertainty leaves.
+    const double unsure = std::max(c.peaks[i].frequency_std_hz, 1e-9 * std::abs(c.peaks[i].frequency_hz));
+    const int decimals = std::clamp(static_cast<int>(std::ceil(-std::log10(std::max(unsure, 1e-12)))), 0, 6);
+    out.push_back(fmt::format("{:>2} {:>12.{}f} {:>9}", i + 1, c.peaks[i].frequency_hz, decimals,
                               settings.decibel_reference ? fmt::format("{:.1f}", shown.value(level))
                                                          : fmt::format("{:.3g}", level)));
   }

@@ -9,6 +9,7 @@
 #include "cli/inspect.h"
 #include "cli/slide.h"
 #include "cli/spectrum.h"
+#include "formats/map_writer.h"
 
 namespace vprism {
 
@@ -49,8 +50,7 @@ class SpectrumTask : public Task {
     deliver(
         telling, settings_.output, console,
         [&](OutputFolder& folder) {
-          for (std::size_t i = 0; i < results.size(); ++i)
-            folder.add(stems[i] + "-spectrum.csv", spectrum_csv(results[i], analysis), "level of every bin");
+          for (std::size_t i = 0; i < results.size(); ++i) write_levels(results[i], stems[i], folder);
           if (!settings_.output.figure) return;
           const Picture picture = *settings_.output.figure;
           if (analysis.overlay) {
@@ -71,6 +71,30 @@ class SpectrumTask : public Task {
   }
 
  private:
+  /// Every bin: as CSV, or, where no one would read the text, as HDF5.
+  void write_levels(const SpectrumResult& result, const std::string& stem, OutputFolder& folder) const {
+    constexpr std::size_t much = std::size_t{1} << 22;
+    std::size_t most = 0;
+    for (const ChannelSpectrum& c : result.channels) most = std::max(most, c.curve().bins());
+    if (most <= much || !settings_.analysis.spans.empty()) {
+      folder.add(stem + "-spectrum.csv", spectrum_csv(result, settings_.analysis), "level of every bin");
+      return;
+    }
+    const Shown shown{settings_.analysis};
+    for (std::size_t i = 0; i < result.channels.size(); ++i) {
+      const ChannelSpectrum& c = result.channels[i];
+      MapTable table{
+          "frequency (Hz)", "row", c.channel.name + " (" + shown.unit(c.channel.unit) + ")", {}, {0}, {}};
+      for (std::size_t k = 0; k < c.curve().bins(); ++k) {
+        table.x.push_back(c.curve().frequency_hz(k));
+        table.values.push_back(shown.value(c.curve().level(k, settings_.analysis.scale)));
+      }
+      const std::string number = result.channels.size() > 1 ? "-" + std::to_string(i + 1) : "";
+      write_map_hdf5(
+          folder.place(stem + "-spectrum" + number + ".h5", "level of every bin, " + c.channel.name), table);
+    }
+  }
+
   void tell(const SpectrumResult& result, Telling& telling) const {
     const AnalysisSettings& analysis = settings_.analysis;
     telling.inputs.push_back(result.facts);

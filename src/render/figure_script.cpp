@@ -23,7 +23,7 @@ constexpr const char* colours[] = {"#0072b2", "#d55e00", "#009e73", "#cc79a7",
 
 std::string quoted(const std::string& text) {
   std::string out = "'";
-  for (const char c : clean_text(text, 120)) out += c == '\'' ? "''" : std::string(1, c);
+  for (const char c : clean_text(text, 190)) out += c == '\'' ? "''" : std::string(1, c);
   return out + "'";
 }
 
@@ -106,8 +106,9 @@ void append(std::string& bytes, float value) {
 void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const Drawn& dy, std::string& plots,
              std::string& data) {
   script += "set palette defined (0 '#ddd3a0', 0.25 '#b9c47a', 0.5 '#5fa56c', 0.75 '#1d7d86', 1 '#1d2f6f')\n";
-  script += fmt::format("set cblabel {} font ',10'\nset colorbox user origin 0.905,0.18 size 0.014,0.6\n",
-                        quoted(map.unit.empty() ? map.quantity : map.quantity + " (" + map.unit + ")"));
+  script += fmt::format(
+      "set cblabel {} font ',10' offset 1.5,0\nset colorbox user origin 0.905,0.18 size 0.014,0.6\n",
+      quoted(map.unit.empty() ? map.quantity : map.quantity + " (" + map.unit + ")"));
   script += map.logarithmic ? "set logscale cb\n" : "unset logscale cb\n";
   script += fmt::format("set cbrange [{}:{}]\n", map.low ? fmt::format("{}", *map.low) : "*",
                         map.high ? fmt::format("{}", *map.high) : "*");
@@ -182,7 +183,8 @@ void add_panel(std::string& script, const Panel& panel, bool names_x) {
                    colour)
         : band ? fmt::format("filledcurves linecolor rgb '{}' fillstyle solid {} border linecolor rgb '{}'",
                              colour, curve.shade ? "0.25 noborder" : "0.85", colour)
-               : fmt::format("lines linewidth 1.1 linecolor rgb '{}'", colour);
+               : fmt::format("lines linewidth 1.1 dashtype {} linecolor rgb '{}'",
+                             1 + std::max(0, curve.colour) / static_cast<int>(std::size(colours)), colour);
     const std::string drawn_style = curve.shade ? style.substr(0, style.find(" border linecolor")) : style;
     plots += fmt::format("'-' binary record=({}) format='{}' using {} with {} title {}", curve.x.size(),
                          format, columns, drawn_style, curve.name.empty() ? "''" : quoted(curve.name));
@@ -235,7 +237,7 @@ std::string figure_script(const Figure& figure, Picture picture) {
   bool listed = false, mapped = false;
   for (const Panel& panel : figure.panels)
     listed = listed || !panel.listing.empty(), mapped = mapped || panel.map;
-  script += fmt::format("set lmargin at screen 0.085\nset rmargin at screen {}\n", listed   ? 0.78
+  script += fmt::format("set lmargin at screen 0.085\nset rmargin at screen {}\n", listed   ? 0.865
                                                                                    : mapped ? 0.89
                                                                                             : 0.985);
   const double share = (1 - head - foot) / panels;

@@ -15,7 +15,7 @@ namespace {
 
 /// Hands `x` on in blocks of uneven sizes.
 template <typename Estimator>
-void feed(Estimator& estimator, const std::vector<double>& x, bool gaps = false) {
+void feed_growing(Estimator& estimator, const std::vector<double>& x, bool gaps = false) {
   std::size_t at = 0, size = 1;
   while (at < x.size()) {
     const std::size_t count = std::min(size, x.size() - at);
@@ -46,7 +46,7 @@ TEST(Levels, MedianOfAShortRecordIsExact) {
   for (const std::size_t count : {1u, 2u, 7u, 1000u, 65535u}) {
     std::vector<double> x = noise(count);
     LevelsEstimator levels(1);
-    feed(levels, x);
+    feed_growing(levels, x);
     EXPECT_EQ(levels.result()[0].median, median_of(x)) << count;
     EXPECT_TRUE(levels.result()[0].exact);
   }
@@ -58,7 +58,7 @@ TEST(Levels, MedianOfALongRecordIsWithinItsRankError) {
   for (std::size_t n = 0; n < x.size(); ++n)
     x[n] = 0.1 * x[n] + std::sin(2 * M_PI * static_cast<double>(n % 4096) / 4096) + 5;
   LevelsEstimator levels(1);
-  feed(levels, x);
+  feed_growing(levels, x);
   const Levels result = levels.result()[0];
   EXPECT_FALSE(result.exact);
   const auto below = std::count_if(x.begin(), x.end(), [&](double v) { return v < result.median; });
@@ -70,7 +70,7 @@ TEST(Levels, StepsOfAConverterAreCounted) {
   std::vector<double> x = noise(20000);
   for (double& v : x) v = 0.25 * std::round(4 * v);
   LevelsEstimator levels(1);
-  feed(levels, x);
+  feed_growing(levels, x);
   const auto [low, high] = std::minmax_element(x.begin(), x.end());
   EXPECT_DOUBLE_EQ(levels.result()[0].step, 0.25);
   EXPECT_LE(levels.result()[0].distinct, static_cast<std::int64_t>((*high - *low) / 0.25) + 1);
@@ -83,7 +83,7 @@ TEST(Spikes, LoneSamplesAreFoundWhereverBlocksEnd) {
   const std::vector<std::size_t> places = {100, 4001, 4002 + 4001, 20000, 49990};
   for (const std::size_t at : places) x[at] += at == 20000 ? -3 : 2;
   SpikeCounter spikes(1);
-  feed(spikes, x);
+  feed_growing(spikes, x);
   const Spikes result = spikes.result()[0];
   EXPECT_EQ(result.count, 5);
   EXPECT_EQ(result.first, 100);
@@ -100,7 +100,7 @@ TEST(Spikes, NoiseEdgesPulsesAndSinesAreNone) {
   }
   for (const auto& x : {noise(20000), square, pulse, sine}) {
     SpikeCounter spikes(1);
-    feed(spikes, x);
+    feed_growing(spikes, x);
     EXPECT_EQ(spikes.result()[0].count, 0);
   }
 }
@@ -114,8 +114,8 @@ TEST(StatisticsWithGaps, LeaveMissingSamplesOut) {
       there.push_back(x[n]);
   }
   StatisticsEstimator with(1), without(1);
-  feed(with, x, true);
-  feed(without, there);
+  feed_growing(with, x, true);
+  feed_growing(without, there);
   const Statistics a = with.result()[0], b = without.result()[0];
   EXPECT_EQ(a.missing, 714);
   EXPECT_EQ(a.samples, b.samples);
@@ -130,7 +130,7 @@ TEST(StatisticsWithGaps, SkewnessOfAnExponentialSpreadIsTwo) {
   std::vector<double> x(400000);
   for (double& v : x) v = spread(bits);
   StatisticsEstimator statistics(1);
-  feed(statistics, x);
+  feed_growing(statistics, x);
   EXPECT_NEAR(statistics.result()[0].skewness, 2, 0.05);
   EXPECT_NEAR(statistics.result()[0].kurtosis, 9, 0.5);
 }
@@ -147,7 +147,7 @@ TEST(SpectrumWithGaps, AveragesBetweenThem) {
   settings.overlap = 0;
   plan = plan_spectrum(settings, 4000, rate);
   SpectrumEstimator estimator(plan, settings);
-  feed(estimator, x, true);
+  feed_growing(estimator, x, true);
   const Spectrum spectrum = estimator.result()[0];
   EXPECT_EQ(spectrum.plan.averages, 7);  // Three before the gap, four of the 2498 samples behind it.
   EXPECT_NEAR(spectrum.level(50, Scale::rms), 1, 1e-9);
