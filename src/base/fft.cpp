@@ -13,7 +13,7 @@ namespace vprism {
 
 namespace {
 
-enum class Kind { real_there, real_back, complex_there, complex_back };
+enum class Kind { real_there, real_in_place, real_in_place_anywhere, real_back, complex_there, complex_back };
 
 fftw_complex* raw(std::complex<double>* p) { return reinterpret_cast<fftw_complex*>(p); }
 
@@ -27,6 +27,9 @@ fftw_plan make_plan(Kind kind, std::size_t size) {
     auto* const real_in = reinterpret_cast<double*>(in);
     if (kind == Kind::real_there)
       plan = fftw_plan_dft_r2c_1d(n, real_in, out, FFTW_ESTIMATE | FFTW_PRESERVE_INPUT);
+    else if (kind == Kind::real_in_place || kind == Kind::real_in_place_anywhere)
+      plan = fftw_plan_dft_r2c_1d(
+          n, real_in, in, kind == Kind::real_in_place ? FFTW_ESTIMATE : FFTW_ESTIMATE | FFTW_UNALIGNED);
     else if (kind == Kind::real_back)
       plan = fftw_plan_dft_c2r_1d(n, out, real_in, FFTW_ESTIMATE | FFTW_DESTROY_INPUT);
     else
@@ -106,6 +109,13 @@ void RealFft::run(const FftArray<double>& in, FftArray<std::complex<double>>& ou
   // FFTW_PRESERVE_INPUT: the input is not written, only the interface is not const.
   fftw_execute_dft_r2c(static_cast<fftw_plan>(const_cast<void*>(plan_)), const_cast<double*>(in.data()),
                        raw(out.data()));
+}
+
+void RealFft::run_in_place(std::complex<double>* values) const {
+  auto* const line = reinterpret_cast<double*>(values);
+  const bool aligned = fftw_alignment_of(line) == 0;
+  fftw_execute_dft_r2c(plan_for(aligned ? Kind::real_in_place : Kind::real_in_place_anywhere, size_), line,
+                       raw(values));
 }
 
 void RealFft::back(FftArray<std::complex<double>>& in, FftArray<double>& out) const {

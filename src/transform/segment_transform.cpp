@@ -84,16 +84,6 @@ SegmentTransform::Scratch SegmentTransform::scratch() const {
 
 const std::complex<double>* SegmentTransform::run(const double* re, const double* im, std::size_t taper,
                                                   Scratch& mine) const {
-  if (windows_.empty()) {
-    std::vector<double> part(window_part);
-    for (std::size_t at = 0; at < plan_.segment; at += window_part) {
-      const std::size_t count = std::min(window_part, plan_.segment - at);
-      make_window_part(settings_.window, plan_.segment, at, count, part.data());
-      weigh(part.data(), re + at, count, mine.real.data() + at);
-    }
-    real_->run(mine.real, mine.out);
-    return mine.out.data();
-  }
   const double* const w = windows_[taper].data();
   if (real_) {
     weigh(w, re, plan_.segment, mine.real.data());
@@ -108,6 +98,19 @@ const std::complex<double>* SegmentTransform::run(const double* re, const double
   }
   complex_fft_->run(mine.in, mine.out);
   return mine.out.data();
+}
+
+void SegmentTransform::run_alone(const double* re, std::vector<std::complex<double>>& values) const {
+  reserve_large(values, bins_);
+  values.resize(bins_);
+  auto* const line = reinterpret_cast<double*>(values.data());
+  std::vector<double> part(window_part);
+  for (std::size_t at = 0; at < plan_.segment; at += window_part) {
+    const std::size_t count = std::min(window_part, plan_.segment - at);
+    make_window_part(settings_.window, plan_.segment, at, count, part.data());
+    weigh(part.data(), re + at, count, line + at);
+  }
+  real_->run_in_place(values.data());
 }
 
 Spectrum SegmentTransform::blank() const {

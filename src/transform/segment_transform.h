@@ -31,6 +31,11 @@ class SegmentTransform {
   const std::complex<double>* run(const double* re, const double* im, std::size_t taper,
                                   Scratch& scratch) const;
 
+  /// Whether one long real segment is all there is: then `run_alone` is quicker and takes less memory.
+  bool alone() const { return windows_.empty(); }
+  /// Its transform, bins() values.
+  void run_alone(const double* re, std::vector<std::complex<double>>& values) const;
+
   /// A spectrum without levels: plan, grid, window figures.
   Spectrum blank() const;
   /// Sums of |X|^2 over tapers and `segments` to mean squares per bin, by rising frequency.

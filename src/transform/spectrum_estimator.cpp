@@ -145,7 +145,7 @@ struct SpectrumEstimator::Inner {
   /// One transform of a segment into what is kept of its lane.
   void take(const std::complex<double>* out, std::size_t taper, std::size_t channel, std::int64_t number) {
     const std::size_t bins = transform->bins();
-    if (number == 0 && taper == 0) {
+    if (number == 0 && taper == 0 && out != first[channel].data()) {
       reserve_large(first[channel], bins);
       first[channel].assign(out, out + bins);
     }
@@ -199,6 +199,11 @@ struct SpectrumEstimator::Inner {
   /// A whole record at once may be large: nothing is kept longer than needed.
   void work_alone(const SegmentBatch& batch) {
     for (std::size_t channel = 0; channel < channels.size(); ++channel) {
+      if (transform->alone()) {
+        transform->run_alone(batch.samples(channel, 0), first[channel]);
+        take(first[channel].data(), 0, channel, 0);
+        continue;
+      }
       SegmentTransform::Scratch mine = transform->scratch();
       take_segment(batch, channel, 0, mine);
     }

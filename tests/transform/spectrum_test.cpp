@@ -301,5 +301,22 @@ TEST(Sinc, HasAFlatBandThatEnds) {
     EXPECT_LT(s.level(static_cast<std::size_t>(std::lround(s.bins_at(hz))), Scale::esd), 1e-3) << hz;
 }
 
+TEST(WholeRecords, OfAMillionSamplesAreOneTransform) {
+  // Long enough to be transformed in place, with a window made in parts; odd and even.
+  for (const std::size_t size : {std::size_t{1} << 21, (std::size_t{1} << 20) + 7}) {
+    const double bin = 1000.0 / static_cast<double>(size);
+    std::vector<double> x = tone(size, 1000, 4321 * bin, 2, 0.6);
+    for (double& v : x) v += 0.5;
+    for (const char* window : {"hann", "flat-top", "gaussian"}) {
+      const Spectrum s = spectrum_of(x, 1000, with_window(window, size));
+      EXPECT_NEAR(s.level(4321, Scale::peak), 2, 1e-8) << window;
+      EXPECT_NEAR(std::arg(s.first[4321]), 0.6, 1e-8) << window;
+      EXPECT_NEAR(s.level(0, Scale::rms), 0.5, 1e-8) << window;
+      EXPECT_NEAR(s.rms_total(), std::sqrt(2.25), 1e-6) << window;
+      EXPECT_NEAR(s.plan.rbw_hz, window_enbw_bins(parse_window(window)) * bin, 1e-6 * bin) << window;
+    }
+  }
+}
+
 }  // namespace
 }  // namespace vprism
