@@ -40,10 +40,8 @@ struct CrossEstimator::Inner {
 
   void begin(const Block& block) {
     channels = block.channels();
-    std::vector<std::size_t> columns;
-    for (std::size_t c = 0; c < block.columns(); ++c) columns.push_back(c);
     transform.emplace(plan, settings, block.complex());
-    feed.emplace(columns, plan.segment, plan.hop, plan.averages);
+    feed.emplace(SegmentFeed::all_columns(block), plan.segment, plan.hop, plan.averages);
     for (Lane& lane : work) {
       lane.power.assign(channels, std::vector<double>(transform->bins(), 0.0));
       lane.cross.assign(channels, std::vector<std::complex<double>>(transform->bins(), 0.0));

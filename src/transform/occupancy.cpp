@@ -75,10 +75,8 @@ struct OccupancyEstimator::Inner {
 
   void begin(const Block& block) {
     channels = block.channels();
-    std::vector<std::size_t> columns;
-    for (std::size_t c = 0; c < block.columns(); ++c) columns.push_back(c);
     transform.emplace(plan, settings, block.complex());
-    feed.emplace(columns, plan.segment, plan.hop, plan.averages);
+    feed.emplace(SegmentFeed::all_columns(block), plan.segment, plan.hop, plan.averages);
     maps.resize(channels);
     for (Occupancy& map : maps) {
       map.grid = transform->blank();

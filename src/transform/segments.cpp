@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "base/clones.h"
 #include "base/fft.h"
@@ -34,6 +35,12 @@ SegmentFeed::SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, 
       held_(columns_.size()),
       sums_(columns_.size(), 0.0) {
   for (auto& held : held_) reserve_large(held, expected == 1 ? segment : 2 * segment);
+}
+
+std::vector<std::size_t> SegmentFeed::all_columns(const Block& block) {
+  std::vector<std::size_t> columns(block.columns());
+  std::iota(columns.begin(), columns.end(), std::size_t{0});
+  return columns;
 }
 
 std::size_t SegmentFeed::most_at_once(std::size_t hop) {

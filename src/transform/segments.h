@@ -24,6 +24,8 @@ struct SegmentBatch {
 /// start anew behind it. Memory: two segments for each column.
 class SegmentFeed {
  public:
+  /// Every column of a block, real and imaginary parts.
+  static std::vector<std::size_t> all_columns(const Block& block);
   using Work = std::function<void(const SegmentBatch&)>;
   /// `columns` of the blocks to come; `expected` segments, for what room to make.
   SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, std::size_t hop, std::int64_t expected);

@@ -52,7 +52,8 @@ Window parse_window(std::string_view text);
 std::vector<double> make_window(const Window& window, std::size_t size);
 
 /// The same for n = from .. from + count - 1 alone, into `out`; not for dpss, which is known only as a whole.
-void make_window_part(const Window& window, std::size_t size, std::size_t from, std::size_t count, double* out);
+void make_window_part(const Window& window, std::size_t size, std::size_t from, std::size_t count,
+                      double* out);
 
 /// sum(w) and sum(w^2): in closed form for sums of cosines.
 std::pair<double, double> window_sums(const Window& window, std::size_t size);

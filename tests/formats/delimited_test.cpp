@@ -35,7 +35,7 @@ Loaded load(const std::string& path, const ReadSettings& settings = {}) {
 }
 
 std::string complaint_of(const std::string& path, const ReadSettings& settings = {},
-                     Status status = Status::input) {
+                         Status status = Status::input) {
   try {
     load(path, settings);
   } catch (const Error& error) {
@@ -213,11 +213,11 @@ TEST(Delimited, FilesWithoutNumbersAreRefused) {
   EXPECT_THAT(complaint_of(folder.path("missing.csv")), HasSubstr("no such file"));
   EXPECT_THAT(complaint_of(folder.path()), HasSubstr("is a folder"));
   EXPECT_THAT(complaint_of(folder.write("still.csv", "Time,v\n1,1\n1,2\n1,3\n"),
-                       [] {
-                         ReadSettings s;
-                         s.axis = "Time";
-                         return s;
-                       }()),
+                           [] {
+                             ReadSettings s;
+                             s.axis = "Time";
+                             return s;
+                           }()),
               HasSubstr("does not increase"));
 }
 
