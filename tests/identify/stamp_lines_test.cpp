@@ -8,11 +8,10 @@
 #include <random>
 
 #include "base/error.h"
+#include "signal/turn.h"
 
 namespace vprism {
 namespace {
-
-constexpr double turn = 2 * std::numbers::pi;
 
 /// Times with steps that swing between a fifth and nine fifths of their mean, 1 ms.
 StampedSamples uneven(std::size_t count, unsigned seed) {

@@ -9,14 +9,13 @@
 
 #include "base/error.h"
 #include "signal/feed.h"
+#include "signal/turn.h"
 #include "transform/derived.h"
 #include "transform/occupancy.h"
 #include "transform/spectrum_estimator.h"
 
 namespace vprism {
 namespace {
-
-constexpr double turn = 2 * std::numbers::pi;
 
 Spectrum of(const std::vector<double>& x, double rate, std::size_t segment) {
   SpectrumSettings settings;

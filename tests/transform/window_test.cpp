@@ -3,6 +3,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <complex>
 #include <numbers>
@@ -107,6 +108,65 @@ TEST(ParseWindow, KeepsTheParameterAndRefusesNonsense) {
   EXPECT_EQ(parse_window("kaiser(12)").name(), "kaiser(12)");
   for (const char* text : {"hanning", "hann(2)", "kaiser(", "kaiser(x)", "kaiser(-1)", "kaiser(99)", ""})
     EXPECT_THROW(parse_window(text), Error) << text;
+}
+
+TEST(Exponential, FiguresAreThoseOfItsIntegrals) {
+  // exp(-d u), u = 0 .. 1, d = ln 100: mean (1 - e^-d) / d, mean square (1 - e^-2d) / 2d.
+  const double d = std::log(100.0), mean = (1 - std::exp(-d)) / d, square = (1 - std::exp(-2 * d)) / (2 * d);
+  const Window window = parse_window("exponential(1)");
+  const WindowFigures figures = window_figures(window);
+  EXPECT_NEAR(figures.coherent_gain, mean, 1e-3);
+  EXPECT_NEAR(figures.enbw_bins, square / (mean * mean), 2e-3);
+  EXPECT_TRUE(std::isnan(figures.sidelobe_db));
+  const auto w = make_window(window, 1000);
+  EXPECT_EQ(w[0], 1);
+  EXPECT_NEAR(w[500], 0.1, 1e-12);
+}
+
+TEST(Exponential, TransformIsThatOfItsSamples) {
+  const Window window = parse_window("exponential(2)");
+  constexpr std::size_t size = 400;
+  const auto w = make_window(window, size);
+  const WindowTransform transform(window, size);
+  double all = 0;
+  for (const double x : w) all += x;
+  EXPECT_FALSE(transform.symmetric());
+  for (const double d : {0.0, 0.3, 1.0, 2.7, 40.2}) {
+    std::complex<double> sum;
+    for (std::size_t n = 0; n < size; ++n)
+      sum += w[n] / all * std::polar(1.0, -2 * std::numbers::pi * d * (static_cast<double>(n) / size - 0.5));
+    EXPECT_NEAR(transform(d), std::abs(sum), 1e-12) << d;
+    EXPECT_NEAR(std::remainder(transform.angle(d) - std::arg(sum), 2 * std::numbers::pi), 0, 1e-9) << d;
+    if (d > 0) {
+      EXPECT_NEAR(transform.evaluate(d).slope, (transform(d + 1e-4) - transform(d - 1e-4)) / 2e-4, 1e-5);
+    }
+  }
+}
+
+TEST(Dpss, IsSymmetricAndKeepsItsEnergyTogether) {
+  const auto w = make_window(parse_window("dpss(3)"), 256);
+  EXPECT_EQ(*std::max_element(w.begin(), w.end()), 1);
+  for (std::size_t n = 1; n < 256; ++n) EXPECT_NEAR(w[n], w[256 - n], 1e-9);
+  // The wider the bandwidth, the wider the lobe and the lower the side lobes.
+  const WindowFigures narrow = window_figures(parse_window("dpss(2)")),
+                      wide = window_figures(parse_window("dpss(5)"));
+  EXPECT_LT(narrow.enbw_bins, wide.enbw_bins);
+  EXPECT_GT(narrow.sidelobe_db, wide.sidelobe_db + 40);
+}
+
+TEST(WindowParts, AndSumsAreThoseOfTheWhole) {
+  for (const char* name : {"hann", "flat-top", "kaiser(9)", "tukey(0.3)", "exponential(5)", "bartlett"}) {
+    const Window window = parse_window(name);
+    const auto whole = make_window(window, 100003);
+    std::vector<double> part(777);
+    make_window_part(window, 100003, 50001, part.size(), part.data());
+    double sum = 0, square = 0;
+    for (const double x : whole) sum += x, square += x * x;
+    for (std::size_t n = 0; n < part.size(); ++n) EXPECT_NEAR(part[n], whole[50001 + n], 1e-13) << name;
+    const auto [told, told_square] = window_sums(window, 100003);
+    EXPECT_NEAR(told, sum, 1e-8 * sum) << name;
+    EXPECT_NEAR(told_square, square, 1e-8 * square) << name;
+  }
 }
 
 }  // namespace

@@ -10,6 +10,7 @@
 
 #include "identify/peaks.h"
 #include "signal/feed.h"
+#include "signal/turn.h"
 #include "transform/chirp_z.h"
 #include "transform/confidence.h"
 #include "transform/cross.h"
@@ -18,8 +19,6 @@
 
 namespace vprism {
 namespace {
-
-constexpr double turn = 2 * std::numbers::pi;
 
 std::vector<double> made(std::size_t samples, double rate, const std::vector<std::array<double, 3>>& tones) {
   std::vector<double> x(samples);

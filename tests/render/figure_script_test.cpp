@@ -1,0 +1,112 @@
+// What gnuplot is told: maps, bars, bounds, listings, many curves; texts stay texts.
+#include "render/figure_script.h"
+
+#include <gmock/gmock.h>
+
+#include "formats/map_writer.h"
+#include "formats/scratch_folder.h"
+
+namespace vprism {
+namespace {
+
+using ::testing::HasSubstr;
+using ::testing::Not;
+
+Figure with(Panel panel) {
+  Figure figure;
+  figure.title = "a figure";
+  figure.panels.push_back(std::move(panel));
+  return figure;
+}
+
+Panel plain() {
+  Panel panel;
+  panel.x = {"Frequency", "Hz", false, {}, {}};
+  panel.y = {"Level", "V", false, {}, {}};
+  Curve curve;
+  curve.x = {1, 2, 3}, curve.y = {1, 4, 2};
+  panel.curves.push_back(curve);
+  return panel;
+}
+
+TEST(FigureScript, AMapIsAnImageWithItsColoursBesideIt) {
+  Panel panel = plain();
+  ColourMap map;
+  map.columns = 2, map.rows = 2;
+  map.x_low = 0, map.x_high = 4, map.y_low = 0, map.y_high = 8;
+  map.values = {1, 2, 3, 4};
+  map.quantity = "Share", map.unit = "%";
+  map.logarithmic = true;
+  map.low = 0.1;
+  panel.map = map;
+  const std::string script = figure_script(with(panel), Picture::png);
+  EXPECT_THAT(script, HasSubstr("binary array=(2,2) dx=2 dy=4 origin=(1,2)"));
+  EXPECT_THAT(script, HasSubstr("set logscale cb"));
+  EXPECT_THAT(script, HasSubstr("'Share (%)'"));
+  EXPECT_THAT(script, HasSubstr("set cbrange [0.1:*]"));
+  EXPECT_GT(draw(with(panel), Picture::png).size(), 5000u);
+}
+
+TEST(FigureScript, BarsBoundsVerticalsAndListingsAreDrawn) {
+  Panel panel = plain();
+  panel.curves[0].right = {2, 3, 4};
+  panel.curves[0].name = "bands";
+  Curve bounds;
+  bounds.name = "95% bounds";
+  bounds.shade = true;
+  bounds.x = {1, 4}, bounds.y = {1, 1}, bounds.high = {2, 2};
+  panel.curves.push_back(bounds);
+  panel.verticals = {1.5, 2.5};
+  panel.listing = {"# Hz level", "1 50 'quoted' `id`"};
+  const std::string script = figure_script(with(panel), Picture::svg);
+  EXPECT_THAT(script, HasSubstr("boxxyerror"));
+  EXPECT_THAT(script, HasSubstr("filledcurves"));
+  EXPECT_THAT(script, HasSubstr("set arrow from first 1.5,graph 0 to first 1.5,graph 1"));
+  EXPECT_THAT(script, HasSubstr("'1 50 ''quoted'' `id`'")) << "in single quotes nothing is substituted";
+  const std::string picture = draw(with(panel), Picture::svg);
+  EXPECT_NE(picture.find("`id`"), std::string::npos);
+  EXPECT_NE(picture.find("95% bounds"), std::string::npos);
+}
+
+TEST(FigureScript, CurvesBeyondTheColoursAreDashed) {
+  Panel panel = plain();
+  for (int i = 1; i < 10; ++i) {
+    panel.curves.push_back(panel.curves[0]);
+    panel.curves.back().colour = i;
+    panel.curves.back().name = "c" + std::to_string(i);
+  }
+  const std::string script = figure_script(with(panel), Picture::png);
+  EXPECT_THAT(script, HasSubstr("dashtype 1"));
+  EXPECT_THAT(script, HasSubstr("dashtype 2"));
+  EXPECT_THAT(script, Not(HasSubstr("dashtype 3")));
+}
+
+TEST(FigureScript, AGapInACurveIsAGap) {
+  Panel panel = plain();
+  panel.curves[0].y[1] = std::nan("");
+  EXPECT_THAT(figure_script(with(panel), Picture::png), Not(HasSubstr("missing NaN")));
+  EXPECT_GT(draw(with(panel), Picture::png).size(), 3000u);
+}
+
+TEST(Maps, AreTheSameInEveryFormat) {
+  const MapTable map{"frequency (Hz)", "level, high (dB)", "share",
+                     {1, 2.5, 4},      {-10, -20},         {0, 0.5, 1, 0.25, 0.125, 1e-9}};
+  const std::string csv = map_csv(map);
+  EXPECT_EQ(csv,
+            "\"share; level, high (dB) down and frequency (Hz) "
+            "across\",1,2.5,4\n-10,0,0.5,1\n-20,0.25,0.125,1e-09\n");
+  const std::string npy = map_npy(map);
+  EXPECT_EQ(npy.substr(1, 5), "NUMPY");
+  EXPECT_EQ((npy.size() - 6 * sizeof(double)) % 64, 0u);
+  const ScratchFolder folder;
+  folder.write("map.npy", npy);
+  write_map_hdf5(folder.path("map.h5"), map);
+  EXPECT_TRUE(run_python(folder,
+                         "import h5py, numpy as n\nf = h5py.File('map.h5')\n"
+                         "assert n.array_equal(n.load('map.npy'), f['values'][:])\n"
+                         "assert list(f['x'][:]) == [1, 2.5, 4] and list(f['y'][:]) == [-10, -20]\n"
+                         "assert f['y'].attrs['name'] in ('level, high (dB)', b'level, high (dB)')\n"));
+}
+
+}  // namespace
+}  // namespace vprism
