@@ -39,6 +39,13 @@ VPRISM_WIDE void four_strides(const double* taps, const double* x, std::size_t s
   out[0] = a, out[1] = b, out[2] = c, out[3] = d;
 }
 
+VPRISM_WIDE void complex_products(const double* by, std::size_t count, double* y) {
+  for (std::size_t k = 0; k < 2 * count; k += 2) {
+    const double re = y[k] * by[k] - y[k + 1] * by[k + 1], im = y[k] * by[k + 1] + y[k + 1] * by[k];
+    y[k] = re, y[k + 1] = im;
+  }
+}
+
 }  // namespace
 
 double dot(const double* a, const double* b, std::size_t count) {
@@ -49,6 +56,10 @@ double dot(const double* a, const double* b, std::size_t count) {
 
 void four_dots(const double* taps, const double* x, std::size_t stride, std::size_t count, double* out) {
   four_strides(taps, x, stride, count, out);
+}
+
+void multiply(const std::complex<double>* by, std::size_t count, std::complex<double>* y) {
+  complex_products(reinterpret_cast<const double*>(by), count, reinterpret_cast<double*>(y));
 }
 
 }  // namespace vprism

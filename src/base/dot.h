@@ -1,6 +1,8 @@
-// dot.h: sums of products, one or four at a time: four together load less and wait less.
+// dot.h: products in lanes: sums of them, one or four at a time (four together load less and wait less), and
+// complex ones.
 #pragma once
 
+#include <complex>
 #include <cstddef>
 
 namespace vprism {
@@ -9,5 +11,8 @@ namespace vprism {
 double dot(const double* a, const double* b, std::size_t count);
 /// out[j] = sum taps[i] x[j stride + i] for j = 0 .. 3.
 void four_dots(const double* taps, const double* x, std::size_t stride, std::size_t count, double* out);
+
+/// y[k] times by[k], written out: the products of std::complex look after infinities one by one.
+void multiply(const std::complex<double>* by, std::size_t count, std::complex<double>* y);
 
 }  // namespace vprism

@@ -4,10 +4,11 @@
 #include <fftw3.h>
 #include <sys/mman.h>
 
-#include <cstdint>
 #include <map>
 #include <mutex>
 #include <new>
+
+#include "base/large_pages.h"
 
 namespace vprism {
 
@@ -60,25 +61,10 @@ fftw_plan plan_for(Kind kind, std::size_t size) {
 
 }  // namespace
 
-namespace {
-
-/// From here on memory is asked of the system in large pages: touching them one small page at a time costs as
-/// much as a transform.
-constexpr std::size_t large = std::size_t{1} << 23;
-
-}  // namespace
-
-void in_large_pages(void* memory, std::size_t bytes) {
-  constexpr std::uintptr_t page = 4096;
-  const std::uintptr_t from = (reinterpret_cast<std::uintptr_t>(memory) + page - 1) / page * page;
-  const std::uintptr_t end = (reinterpret_cast<std::uintptr_t>(memory) + bytes) / page * page;
-  if (bytes >= large && end > from) (void)::madvise(reinterpret_cast<void*>(from), end - from, MADV_HUGEPAGE);
-}
-
 template <typename T>
 FftArray<T>::FftArray(std::size_t size) : data_(nullptr), size_(size) {
   const std::size_t bytes = sizeof(T) * (size == 0 ? 1 : size);
-  if (bytes < large) {
+  if (bytes < large_memory) {
     data_ = static_cast<T*>(fftw_malloc(bytes));
     if (data_ == nullptr) throw std::bad_alloc();
     for (std::size_t i = 0; i < size; ++i) data_[i] = T();
@@ -94,7 +80,7 @@ template <typename T>
 FftArray<T>::~FftArray() {
   if (data_ == nullptr) return;
   const std::size_t bytes = sizeof(T) * (size_ == 0 ? 1 : size_);
-  if (bytes < large)
+  if (bytes < large_memory)
     fftw_free(data_);
   else
     (void)::munmap(data_, bytes);

@@ -32,18 +32,6 @@ class FftArray {
   std::size_t size_;
 };
 
-/// Asks the system for large pages where memory that is not touched yet lies, if it is large; touching it one
-/// small page at a time costs as much as a transform.
-void in_large_pages(void* memory, std::size_t bytes);
-
-/// Makes room for `count` values, in large pages where that is much.
-template <typename Vector>
-void reserve_large(Vector& values, std::size_t count) {
-  if (values.capacity() >= count) return;
-  values.reserve(count);
-  in_large_pages(values.data(), count * sizeof(*values.data()));
-}
-
 /// X[k] = sum_n x[n] exp(-2 pi i k n / N) for k = 0 .. N/2, not scaled, and back. Any N >= 1. Plans are
 /// estimated, not measured, so that the same input gives the same bytes on every run; they are cached for the
 /// life of the program.

@@ -6,6 +6,8 @@
 #include <string_view>
 #include <vector>
 
+#include "base/error.h"
+
 namespace vprism {
 
 std::string lower_case(std::string_view text);
@@ -74,5 +76,16 @@ class TextTable {
   std::vector<Column> columns_;
   std::vector<std::vector<std::string>> rows_;
 };
+
+/// The entry of a table whose `name` is `text`. Throws Error(usage) with the nearest name of its kind.
+template <typename Table>
+const auto& entry_named(const std::string& what, std::string_view text, const Table& table) {
+  std::vector<std::string> names;
+  for (const auto& entry : table) {
+    if (text == entry.name) return entry;
+    names.emplace_back(entry.name);
+  }
+  throw Error(Status::usage, unknown_name(what, text, names));
+}
 
 }  // namespace vprism

@@ -62,6 +62,7 @@ std::optional<SpectrumResult> spectrum_if_even(Input& input, const AnalysisSetti
   // All lines are needed, to find those of before again.
   AnalysisSettings wide = analysis;
   wide.peaks = 1000;
+  wide.compared.clear();
   try {
     return compute_spectrum(input, wide, progress);
   } catch (const Error& error) {

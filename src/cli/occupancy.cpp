@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/error.h"
 #include "cli/command.h"
 #include "cli/console.h"
 #include "cli/spectrum.h"
@@ -55,6 +56,8 @@ class OccupancyTask : public Task {
   std::size_t threads() const override { return settings_.output.threads; }
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
+    if (!settings_.analysis.compared.empty())
+      throw Error(Status::usage, "--window: occupancy counts by one window");
     Console console(settings_.output);
     Telling telling;
     telling.command = "occupancy";

@@ -60,6 +60,14 @@ Slide compute_slide(Input& input, const SpectrumTaskSettings& task, const Progre
   if (starts.size() > 10000)
     throw Error(Status::analysis, recording.file + ": " + std::to_string(starts.size()) +
                                       " places of the gate are too many; give a longer --slide step");
+  // Every place is kept until all are compared.
+  const double levels = static_cast<double>(starts.size()) * static_cast<double>(slide.plan.segment / 2 + 1) *
+                        static_cast<double>(recording.channels.size());
+  if (levels > 3e7)
+    throw Error(Status::analysis,
+                recording.file + ": " + format_number(levels, 3) +
+                    " levels to compare are too many; give a longer --slide step, a coarser "
+                    "--resolution or fewer channels");
   struct Open {
     std::int64_t from;
     SpectrumEstimator estimator;

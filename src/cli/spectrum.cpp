@@ -124,8 +124,11 @@ void add_jobs(const Recording& recording, const AnalysisSettings& settings, cons
     add(Job::Role::shown, tapered);
   }
   for (const Window& window : settings.compared) {
+    // The same segments, so that all curves have the same bins; each window has an RBW of its own.
     SpectrumSettings other = lines;
     other.window = window;
+    other.segment = plan_for(lines, recording).segment;
+    other.resolution_hz.reset();
     add(Job::Role::compared, other);
   }
 }
@@ -320,8 +323,13 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
         out.coherence.push_back(crosses[c].coherence(k));
       }
   }
-  if (input.road().has_doubt())
-    weigh_doubt(input, plan_for(settings.spectrum, recording), settings.spectrum, result);
+  if (input.road().has_doubt()) {
+    SpectrumSettings plain = settings.spectrum;
+    plain.average = Average::mean;
+    plain.tapers = 0;
+    plain.pad = 1;
+    weigh_doubt(input, plan_for(plain, recording), plain, result);
+  }
   for (ChannelSpectrum& out : result.channels) finish_channel(out, settings, recording);
   return result;
 }

@@ -196,14 +196,17 @@ Panel level_panel(const SpectrumResult& result, std::size_t channel, const Analy
   panel.y = level_axis(c.channel, settings);
   if (settings.confidence) panel.curves.push_back(bounds_curve(c, s, settings));
   panel.curves.push_back(level_curve(c, s, settings, spread));
+  const auto named = [](const Spectrum& one) {
+    return one.window.name() + ", RBW " + format_quantity(one.plan.rbw_hz, "Hz", 3);
+  };
   if (!c.compared.empty())
-    panel.curves.back().name = s.window.name();
+    panel.curves.back().name = named(s);
   else if (settings.confidence)
     panel.curves.back().name = s.tapers > 0 ? "multitaper" : "estimate";
   int colour = 0;
   for (const Spectrum& other : c.compared) {
     panel.curves.push_back(level_curve(c, other, settings, spread));
-    panel.curves.back().name = other.window.name();
+    panel.curves.back().name = named(other);
     panel.curves.back().colour = ++colour;
   }
   set_bottom(c, settings, panel);

@@ -186,6 +186,9 @@ std::string csv_table(const SpectrumResult& result, const std::vector<std::size_
   const Shown shown{settings};
   const ChannelSpectrum& lead = result.channels[channels.front()];
   const bool bounds = settings.confidence.has_value(), phases = settings.shows_phase() && !lead.shown;
+  std::vector<std::pair<double, double>> factors;
+  for (const ChannelSpectrum& c : result.channels)
+    factors.push_back(confidence_factors(c.curve().noise_averages, settings.confidence.value_or(0.95)));
   std::string out = "frequency (Hz)";
   for (const std::size_t i : channels) {
     const ChannelSpectrum& c = result.channels[i];
@@ -208,9 +211,7 @@ std::string csv_table(const SpectrumResult& result, const std::vector<std::size_
       for (const Spectrum& other : c.compared)
         out += k < other.bins() ? fmt::format(",{:.10g}", shown.value(other.level(k, settings.scale))) : ",";
       if (bounds)
-        for (const double factor :
-             {confidence_factors(c.curve().noise_averages, *settings.confidence).first,
-              confidence_factors(c.curve().noise_averages, *settings.confidence).second})
+        for (const double factor : {factors[i].first, factors[i].second})
           out += fmt::format(",{:.10g}", shown.value(c.curve().level(k, settings.scale) *
                                                      (shown.amplitude() ? std::sqrt(factor) : factor)));
       if (phases)

@@ -113,14 +113,6 @@ VPRISM_WIDE bool has_gap(const double* x, std::size_t count) {
   return missing > 0;
 }
 
-/// Complex products, written out: those of std::complex look after infinities one by one.
-VPRISM_WIDE void multiply(const double* by, std::size_t count, double* y) {
-  for (std::size_t k = 0; k < 2 * count; k += 2) {
-    const double re = y[k] * by[k] - y[k + 1] * by[k + 1], im = y[k] * by[k + 1] + y[k + 1] * by[k];
-    y[k] = re, y[k + 1] = im;
-  }
-}
-
 /// The same at step 1 by overlapped transforms: each of size M gives M - taps + 1 samples. With `up` 2 the
 /// taps run over the record with a zero after each sample; its transform is that of the record, twice over.
 class TransformedFir : public ReflectedWorker {
@@ -170,8 +162,7 @@ class TransformedFir : public ReflectedWorker {
     // Above half the rate the samples' images: the spectrum mirrored.
     if (const std::size_t half = in_fft_.size() / 2; up_ == 2)
       for (std::size_t k = 1; k <= half; ++k) bins_.data()[half + k] = std::conj(bins_.data()[half - k]);
-    multiply(reinterpret_cast<const double*>(gain_.data()), bins_.size(),
-             reinterpret_cast<double*>(bins_.data()));
+    multiply(gain_.data(), bins_.size(), bins_.data());
     out_fft_.back(bins_, time_);
     const std::size_t made = up_ * count - taps_ + 1, before = out.size();
     out.insert(out.end(), time_.data() + taps_ - 1, time_.data() + up_ * count);

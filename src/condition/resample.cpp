@@ -110,11 +110,11 @@ struct Place {
   std::int64_t output = 0, whole = 0, phase = 0;
 };
 
-/// `count` outputs, the first at `place`, which is moved on; x[whole] is the sample of that number.
-VPRISM_WIDE void sum_at_phases(const PhaseBank& bank, const double* x, std::size_t count, Place& place,
-                               double* out) {
+/// `count` outputs, the first at `place`, which is moved on; x[0] is sample `first` of the record.
+VPRISM_WIDE void sum_at_phases(const PhaseBank& bank, const double* x, std::int64_t first, std::size_t count,
+                               Place& place, double* out) {
   const std::int64_t whole_step = bank.down / bank.up, phase_step = bank.down % bank.up, up = bank.up;
-  std::int64_t whole = place.whole - static_cast<std::int64_t>(phase_reach - 1), phase = place.phase;
+  std::int64_t whole = place.whole - first - static_cast<std::int64_t>(phase_reach - 1), phase = place.phase;
   for (std::size_t i = 0; i < count; ++i) {
     const double *const from = x + whole, *const taps = bank.sets[static_cast<std::size_t>(phase)].at;
     Eight a, b, g, h;
@@ -127,13 +127,13 @@ VPRISM_WIDE void sum_at_phases(const PhaseBank& bank, const double* x, std::size
     whole += whole_step + (over ? 1 : 0);
   }
   place.output += static_cast<std::int64_t>(count);
-  place.whole = whole + static_cast<std::int64_t>(phase_reach - 1);
+  place.whole = whole + first + static_cast<std::int64_t>(phase_reach - 1);
   place.phase = phase;
 }
 
 /// The same between phases.
-VPRISM_WIDE void sum_between_phases(const PhaseBank& bank, const double* x, std::size_t count, Place& place,
-                                    double* out) {
+VPRISM_WIDE void sum_between_phases(const PhaseBank& bank, const double* x, std::int64_t first,
+                                    std::size_t count, Place& place, double* out) {
   const auto phases = static_cast<double>(bank.between.size() - 1);
   for (std::size_t i = 0; i < count; ++i) {
     const double t = static_cast<double>(place.output + static_cast<std::int64_t>(i)) * bank.step;
@@ -141,7 +141,7 @@ VPRISM_WIDE void sum_between_phases(const PhaseBank& bank, const double* x, std:
     const double in_phases = (t - static_cast<double>(whole)) * phases;
     const auto phase = static_cast<std::int64_t>(in_phases + 0.5);
     const double d = in_phases - static_cast<double>(phase);
-    const double* const from = x + whole - static_cast<std::int64_t>(phase_reach - 1);
+    const double* const from = x + (whole - first - static_cast<std::int64_t>(phase_reach - 1));
     const Parabola& taps = bank.between[static_cast<std::size_t>(phase)];
     Eight a, b, h, slope, bend, sum;
     load(from, a), load(taps.at, h), load(taps.slope, slope), load(taps.bend, bend);
@@ -177,7 +177,7 @@ class PhaseFilter : public ReflectedWorker {
     if (end > place_.output) {
       const std::size_t before = out.size(), count = static_cast<std::size_t>(end - place_.output);
       out.resize(before + count);
-      (bank_->up > 0 ? sum_at_phases : sum_between_phases)(*bank_, line_.data() - first_, count, place_,
+      (bank_->up > 0 ? sum_at_phases : sum_between_phases)(*bank_, line_.data(), first_, count, place_,
                                                            out.data() + before);
     }
     const std::int64_t drop =

@@ -18,129 +18,21 @@
 // Uncertainties are (J'WJ)^-1 J'W C W J (J'WJ)^-1 with that covariance C.
 #include "identify/lobe_fit.h"
 
-#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
+#include "identify/least_squares.h"
+
 namespace vprism {
-
-namespace {
-
-using Matrix = Eigen::MatrixXd;
-using Vector = Eigen::VectorXd;
-
-constexpr int most_steps = 30;
-
-/// Covariance of the parameters of a weighted fit with Jacobian J when the data have covariance C.
-Matrix parameter_covariance(const Matrix& jacobian, const Vector& weights, const Matrix& data) {
-  const Matrix weighted = weights.asDiagonal() * jacobian;
-  const Matrix normal = jacobian.transpose() * weighted;
-  const Matrix gain = normal.ldlt().solve(weighted.transpose());
-  return gain * data * gain.transpose();
-}
-
-/// Levenberg-Marquardt: steps that do not lower the weighted sum of squares are taken back and tried shorter.
-/// `linearise` fills Jacobian and residual at the parameters it is given. Ends when no frequency (every
-/// `stride`th parameter up to `lines`) moves.
-template <typename Linearise>
-void minimise(Vector& parameters, const Vector& weights, Eigen::Index stride, Eigen::Index lines,
-              Matrix& jacobian, Vector& residual, const Linearise& linearise) {
-  const auto cost_at = [&](const Vector& at) {
-    linearise(at);
-    return residual.cwiseProduct(weights).dot(residual);
-  };
-  double damping = 1e-4, cost = cost_at(parameters);
-  for (int step = 0; step < most_steps && damping < 1e9; ++step) {
-    const Matrix weighted = weights.asDiagonal() * jacobian;
-    Matrix normal = jacobian.transpose() * weighted;
-    const Vector gradient = weighted.transpose() * residual;
-    normal.diagonal() *= 1 + damping;
-    normal.diagonal().array() += 1e-300;
-    Vector change = normal.ldlt().solve(gradient);
-    double largest = 0;
-    for (Eigen::Index c = 0; c < lines; ++c) {
-      change[stride * c] = std::clamp(change[stride * c], -0.3, 0.3);
-      largest = std::max(largest, std::abs(change[stride * c]));
-    }
-    const Vector trial = parameters + change;
-    const double trial_cost = cost_at(trial);
-    if (trial_cost <= cost) {
-      parameters = trial;
-      cost = trial_cost;
-      damping = std::max(damping / 10, 1e-12);
-      if (largest < 1e-11) break;
-    } else {
-      linearise(parameters);
-      damping *= 10;
-    }
-  }
-  linearise(parameters);
-}
-
-}  // namespace
 
 LobeFit::LobeFit(const Spectrum& spectrum)
     : spectrum_(spectrum),
       mirrored_(spectrum.mirrored()),
       transform_(spectrum.window, spectrum.plan.segment),
-      half_width_(window_half_width_bins(spectrum.window)) {
-  prepare_correlation();
+      half_width_(window_half_width_bins(spectrum.window)),
+      noise_(spectrum, transform_, half_width_) {
   prepare_leakage();
-}
-
-void LobeFit::prepare_correlation() {
-  // From the window's samples, thinned for long segments: w is smooth. r_m(d) = sum_n w[n] w[n + m hop] cos(2
-  // pi d (n + m hop / 2 - N/2) / N) / sum w^2.
-  const SpectrumPlan& plan = spectrum_.plan;
-  const std::size_t size = std::min<std::size_t>(plan.segment, 2048);
-  const std::vector<double> w = make_window(spectrum_.window, size);
-  double all = 0;
-  for (const double x : w) all += x * x;
-  const auto distances = static_cast<std::size_t>(2 * std::ceil(half_width_)) + 2;
-  const double thinned_hop =
-      static_cast<double>(plan.hop) * static_cast<double>(size) / static_cast<double>(plan.segment);
-  for (std::size_t m = 0; static_cast<double>(m) * thinned_hop < static_cast<double>(size) &&
-                          static_cast<std::int64_t>(m) < plan.averages;
-       ++m) {
-    const auto lag = static_cast<std::size_t>(std::lround(static_cast<double>(m) * thinned_hop));
-    std::vector<double> row(distances, 0.0);
-    for (std::size_t n = 0; n + lag < size; ++n) {
-      const double product = w[n] * w[n + lag] / all;
-      const double turn =
-          2 * std::numbers::pi *
-          ((static_cast<double>(n) + static_cast<double>(lag) / 2) / static_cast<double>(size) - 0.5);
-      for (std::size_t d = 0; d < distances; ++d) row[d] += product * std::cos(turn * static_cast<double>(d));
-    }
-    correlation_.push_back(std::move(row));
-  }
-}
-
-double LobeFit::correlation(std::size_t lag, std::size_t a, std::size_t b) const {
-  const std::size_t d = a > b ? a - b : b - a;
-  return lag < correlation_.size() && d < correlation_[lag].size() ? correlation_[lag][d] : 0;
-}
-
-double LobeFit::beat_covariance(double line_bins, std::size_t a, std::size_t b) const {
-  const SpectrumPlan& plan = spectrum_.plan;
-  const double count = static_cast<double>(plan.averages),
-               middle = (static_cast<double>(a) + static_cast<double>(b)) / 2;
-  double sum = correlation(0, a, b);
-  for (std::size_t m = 1; m < correlation_.size(); ++m) {
-    const double turn = 2 * std::numbers::pi * static_cast<double>(m * plan.hop) /
-                        static_cast<double>(plan.segment) * (middle - line_bins);
-    sum += 2 * (1 - static_cast<double>(m) / count) * std::cos(turn) * correlation(m, a, b);
-  }
-  return 2 * transform_(static_cast<double>(a) - line_bins) * transform_(static_cast<double>(b) - line_bins) *
-         sum / count;
-}
-
-double LobeFit::noise_covariance(std::size_t a, std::size_t b) const {
-  const auto count = static_cast<double>(spectrum_.plan.averages);
-  double sum = std::pow(correlation(0, a, b), 2);
-  for (std::size_t m = 1; m < correlation_.size(); ++m)
-    sum += 2 * (1 - static_cast<double>(m) / count) * std::pow(correlation(m, a, b), 2);
-  return sum / count;
 }
 
 std::complex<double> LobeFit::centred(std::size_t bin) const {
@@ -303,7 +195,8 @@ void LobeFit::refine_complex(std::vector<Line>& lines, const Cluster& cluster, d
   for (Eigen::Index i = 0; i < rows; ++i)
     for (Eigen::Index j = 0; j < rows; ++j)
       data(i, j) = data(rows + i, rows + j) =
-          floor / 2 * correlation(0, bins[static_cast<std::size_t>(i)], bins[static_cast<std::size_t>(j)]);
+          floor / 2 *
+          noise_.correlation(0, bins[static_cast<std::size_t>(i)], bins[static_cast<std::size_t>(j)]);
   const Matrix covariance = parameter_covariance(jacobian, weights, data);
   for (Eigen::Index c = 0; c < count; ++c) {
     Line& line = lines[cluster[static_cast<std::size_t>(c)]];
@@ -376,9 +269,10 @@ void LobeFit::refine_power(std::vector<Line>& lines, const Cluster& cluster, dou
   for (Eigen::Index i = 0; i < rows; ++i)
     for (Eigen::Index j = 0; j < rows; ++j) {
       const std::size_t one = bins[static_cast<std::size_t>(i)], other = bins[static_cast<std::size_t>(j)];
-      covariance_of_data(i, j) = floor * floor * noise_covariance(one, other);
+      covariance_of_data(i, j) = floor * floor * noise_.noise_covariance(one, other);
       for (const std::size_t m : cluster)
-        covariance_of_data(i, j) += floor * lines[m].square * beat_covariance(lines[m].bins, one, other);
+        covariance_of_data(i, j) +=
+            floor * lines[m].square * noise_.beat_covariance(lines[m].bins, one, other);
     }
   const Matrix covariance = parameter_covariance(jacobian, weights, covariance_of_data);
   for (Eigen::Index c = 0; c < count; ++c) {

@@ -5,6 +5,7 @@
 #include <cstddef>
 #include <vector>
 
+#include "identify/bin_noise.h"
 #include "transform/spectrum.h"
 
 namespace vprism {
@@ -50,21 +51,15 @@ class LobeFit {
   double lowest_bins() const { return mirrored_ ? 0.05 : -0.5; }
   /// |Y[k]|^2 averaged, one-sided doubling taken off.
   double square(std::size_t bin) const { return spectrum_.power[bin] / spectrum_.crest(bin); }
-  void prepare_correlation();
   void prepare_leakage();
-  double correlation(std::size_t lag, std::size_t a, std::size_t b) const;
-  /// Covariance of the averaged squares of two bins, from noise beating with a line of square 1 at
-  /// `line_bins`, and from noise alone; noise of unit power per bin.
-  double beat_covariance(double line_bins, std::size_t a, std::size_t b) const;
-  double noise_covariance(std::size_t a, std::size_t b) const;
 
   const Spectrum& spectrum_;
   bool mirrored_;
   WindowTransform transform_;
   double half_width_;
-  std::vector<std::vector<double>> correlation_;  ///< [lag in hops][distance in bins]
-  std::vector<double> near_leakage_;              ///< By quarter bins.
-  std::vector<double> far_leakage_;               ///< By octaves beyond.
+  BinNoise noise_;
+  std::vector<double> near_leakage_;  ///< By quarter bins.
+  std::vector<double> far_leakage_;   ///< By octaves beyond.
 };
 
 }  // namespace vprism

@@ -5,23 +5,17 @@
 // Phases of n^2 are reduced before they are turned into sines: n^2 step loses nothing below 2^52 turns.
 #include "transform/chirp_z.h"
 
-#include <cmath>
-#include <numbers>
+#include <algorithm>
+
+#include "base/dot.h"
+#include "base/turns.h"
 
 namespace vprism {
 
 namespace {
 
-/// exp(2 pi i turns)
-std::complex<double> turned(double turns) {
-  return std::polar(1.0, 2 * std::numbers::pi * (turns - std::round(turns)));
-}
-
-/// step n^2 / 2 modulo 1: n (n step / 2 mod 1) with the fraction kept exact for whole n.
-double half_square(double step, double n) {
-  const double high = n * n, product = high * (step / 2);
-  return std::fma(high, step / 2, -product) + (product - std::floor(product));
-}
+/// step n^2 / 2 modulo 1; n^2 is exact.
+double half_square(double step, double n) { return part_of_turn(n * n, step / 2); }
 
 }  // namespace
 
@@ -56,17 +50,12 @@ ChirpZ::ChirpZ(std::size_t size, std::size_t count, double start, double step)
 }
 
 void ChirpZ::run(FftArray<std::complex<double>>& line, FftArray<std::complex<double>>& bins) const {
-  const auto product = [](const std::complex<double>& a, const std::complex<double>& b) {
-    return std::complex<double>(a.real() * b.real() - a.imag() * b.imag(),
-                                a.real() * b.imag() + a.imag() * b.real());
-  };
-  std::complex<double>* const x = line.data();
-  for (std::size_t n = 0; n < size_; ++n) x[n] = product(x[n], before_[n]);
-  for (std::size_t n = size_; n < fft_.size(); ++n) x[n] = 0;
+  multiply(before_.data(), size_, line.data());
+  std::fill(line.data() + size_, line.data() + fft_.size(), 0.0);
   fft_.run(line, bins);
-  for (std::size_t k = 0; k < fft_.size(); ++k) bins.data()[k] = product(bins.data()[k], kernel_.data()[k]);
+  multiply(kernel_.data(), fft_.size(), bins.data());
   fft_.back(bins, line);
-  for (std::size_t m = 0; m < count_; ++m) x[m] = product(x[m], after_[m]);
+  multiply(after_.data(), count_, line.data());
 }
 
 }  // namespace vprism

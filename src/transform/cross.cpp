@@ -8,7 +8,6 @@
 #include <numbers>
 #include <optional>
 
-#include "base/error.h"
 #include "transform/segment_transform.h"
 #include "transform/segments.h"
 
@@ -97,10 +96,8 @@ void CrossEstimator::add(const Block& block) {
 
 std::vector<CrossSpectrum> CrossEstimator::result() {
   Inner& in = *inner_;
-  const std::int64_t done = in.feed ? in.feed->segments() : 0;
-  if (done == 0)
-    throw Error(Status::analysis, "the record is shorter than one segment of " +
-                                      std::to_string(in.plan.segment) + " samples; give a shorter --segment");
+  require_a_segment(in.feed, in.plan.segment);
+  const std::int64_t done = in.feed->segments();
   std::vector<CrossSpectrum> out(in.channels);
   for (std::size_t c = 0; c < in.channels; ++c) {
     CrossSpectrum& one = out[c];

@@ -2,13 +2,13 @@
 // highest to 60 dB above it.
 #include "transform/occupancy.h"
 
+#include <oneapi/tbb/enumerable_thread_specific.h>
 #include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
 #include <optional>
 
-#include "base/error.h"
 #include "transform/segment_transform.h"
 #include "transform/segments.h"
 
@@ -71,12 +71,14 @@ struct OccupancyEstimator::Inner {
   std::optional<SegmentTransform> transform;
   std::optional<SegmentFeed> feed;
   std::vector<Occupancy> maps;
-  std::vector<std::optional<SegmentTransform::Scratch>> scratch;
+  std::optional<oneapi::tbb::enumerable_thread_specific<SegmentTransform::Scratch>> scratch;
+  std::vector<std::vector<double>> rows;  ///< Powers of a batch's segments.
 
   void begin(const Block& block) {
     channels = block.channels();
     transform.emplace(plan, settings, block.complex());
     feed.emplace(SegmentFeed::all_columns(block), plan.segment, plan.hop, plan.averages);
+    scratch.emplace([this] { return transform->scratch(); });
     maps.resize(channels);
     for (Occupancy& map : maps) {
       map.grid = transform->blank();
@@ -84,34 +86,38 @@ struct OccupancyEstimator::Inner {
       map.levels = 800;
       map.highest.assign(transform->bins(), 0.0);
       map.highest_at.assign(transform->bins(), 0);
-      scratch.emplace_back(transform->scratch());
     }
   }
 
+  /// The batch's segments are transformed side by side, then bins are counted side by side, segments in
+  /// order.
   void take(const SegmentBatch& batch, std::size_t c) {
     Occupancy& map = maps[c];
-    std::vector<double> power(transform->bins());
-    for (std::size_t s = 0; s < batch.count; ++s) {
-      const std::complex<double>* const x =
-          transform->run(batch.samples(c, s), transform->complex() ? batch.samples(channels + c, s) : nullptr,
-                         0, *scratch[c]);
-      power.resize(transform->bins());
-      for (std::size_t k = 0; k < power.size(); ++k) power[k] = std::norm(x[k]);
-      transform->to_power(power, 1);
-      if (map.counts.empty()) {
-        const double top = *std::max_element(power.begin(), power.end());
-        map.floor_db = std::floor(10 * std::log10(std::max(top, 1e-250))) - 140;
-        map.counts.assign(power.size() * map.levels, 0);
-      }
-      const std::int64_t number = batch.first + static_cast<std::int64_t>(s);
-      for (std::size_t k = 0; k < power.size(); ++k) {
-        map.grid.power[k] += power[k];
-        if (power[k] > map.highest[k]) map.highest[k] = power[k], map.highest_at[k] = number;
-        const double cell = (10 * std::log10(std::max(power[k], 1e-300)) - map.floor_db) / map.step_db;
-        const auto last = static_cast<double>(map.levels - 1);
+    rows.resize(std::max(rows.size(), batch.count));
+    oneapi::tbb::parallel_for(std::size_t{0}, batch.count, [&](std::size_t s) {
+      const double* const im = transform->complex() ? batch.samples(channels + c, s) : nullptr;
+      const std::complex<double>* const x = transform->run(batch.samples(c, s), im, 0, scratch->local());
+      rows[s].resize(transform->bins());
+      for (std::size_t k = 0; k < rows[s].size(); ++k)
+        rows[s][k] = x[k].real() * x[k].real() + x[k].imag() * x[k].imag();
+      transform->to_power(rows[s], 1);
+    });
+    if (map.counts.empty()) {
+      const double top = *std::max_element(rows[0].begin(), rows[0].end());
+      map.floor_db = std::floor(10 * std::log10(std::max(top, 1e-250))) - 140;
+      map.counts.assign(transform->bins() * map.levels, 0);
+    }
+    const auto last = static_cast<double>(map.levels - 1);
+    oneapi::tbb::parallel_for(std::size_t{0}, transform->bins(), [&](std::size_t k) {
+      for (std::size_t s = 0; s < batch.count; ++s) {
+        const double power = rows[s][k];
+        map.grid.power[k] += power;
+        if (power > map.highest[k])
+          map.highest[k] = power, map.highest_at[k] = batch.first + static_cast<std::int64_t>(s);
+        const double cell = (10 * std::log10(std::max(power, 1e-300)) - map.floor_db) / map.step_db;
         ++map.counts[k * map.levels + static_cast<std::size_t>(std::clamp(cell, 0.0, last))];
       }
-    }
+    });
     map.segments += static_cast<std::int64_t>(batch.count);
   }
 };
@@ -128,15 +134,13 @@ void OccupancyEstimator::add(const Block& block) {
   Inner& in = *inner_;
   if (!in.feed) in.begin(block);
   in.feed->add(block, [&in](const SegmentBatch& batch) {
-    oneapi::tbb::parallel_for(std::size_t{0}, in.channels, [&](std::size_t c) { in.take(batch, c); });
+    for (std::size_t c = 0; c < in.channels; ++c) in.take(batch, c);
   });
 }
 
 std::vector<Occupancy> OccupancyEstimator::result() {
   Inner& in = *inner_;
-  if (!in.feed || in.feed->segments() == 0)
-    throw Error(Status::analysis, "the record is shorter than one segment of " +
-                                      std::to_string(in.plan.segment) + " samples; give a shorter --segment");
+  require_a_segment(in.feed, in.plan.segment);
   for (Occupancy& map : in.maps) {
     map.grid.plan.averages = map.segments;
     for (double& p : map.grid.power) p /= static_cast<double>(map.segments);

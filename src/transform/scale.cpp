@@ -25,14 +25,7 @@ const ScaleEntry& scale_entry(Scale scale) {
                        [&](const ScaleEntry& e) { return e.scale == scale; });
 }
 
-Scale parse_scale(std::string_view text) {
-  std::vector<std::string> names;
-  for (const ScaleEntry& entry : scale_table()) {
-    if (text == entry.name) return entry.scale;
-    names.emplace_back(entry.name);
-  }
-  throw Error(Status::usage, unknown_name("scale", text, names));
-}
+Scale parse_scale(std::string_view text) { return entry_named("scale", text, scale_table()).scale; }
 
 std::string scale_unit(const Unit& unit, Scale scale) {
   const std::string label = unit.label();

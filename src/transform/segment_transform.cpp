@@ -6,6 +6,7 @@
 #include <tuple>
 
 #include "base/clones.h"
+#include "base/large_pages.h"
 #include "transform/tapers.h"
 
 namespace vprism {

@@ -6,8 +6,9 @@
 #include <numeric>
 
 #include "base/clones.h"
-#include "base/fft.h"
+#include "base/error.h"
 #include "base/lanes.h"
+#include "base/large_pages.h"
 
 namespace vprism {
 
@@ -129,6 +130,14 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
   }
   for (std::size_t c = 0; c < columns_.size() && at < count; ++c)
     held_[c].assign(columns[c] + at, columns[c] + count);
+}
+
+void require_a_segment(const std::optional<SegmentFeed>& feed, std::size_t segment) {
+  if (feed && feed->segments() > 0) return;
+  throw Error(Status::analysis,
+              std::string(feed && feed->parted() ? "no stretch between the gaps is as long as one segment of "
+                                                 : "the record is shorter than one segment of ") +
+                  std::to_string(segment) + " samples; give a shorter --segment");
 }
 
 }  // namespace vprism

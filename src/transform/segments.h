@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <functional>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -53,5 +54,8 @@ class SegmentFeed {
   std::int64_t samples_ = 0, done_ = 0;
   bool parted_ = false;
 };
+
+/// Throws Error(analysis) unless a segment has come; the feed may not have begun.
+void require_a_segment(const std::optional<SegmentFeed>& feed, std::size_t segment);
 
 }  // namespace vprism

@@ -20,14 +20,7 @@ const std::vector<AverageEntry>& average_table() {
   return table;
 }
 
-Average parse_average(std::string_view text) {
-  std::vector<std::string> names;
-  for (const AverageEntry& entry : average_table()) {
-    if (text == entry.name) return entry.average;
-    names.emplace_back(entry.name);
-  }
-  throw Error(Status::usage, unknown_name("average", text, names));
-}
+Average parse_average(std::string_view text) { return entry_named("average", text, average_table()).average; }
 
 SpectrumPlan plan_spectrum(const SpectrumSettings& settings, std::int64_t samples, double rate_hz) {
   const double enbw = window_enbw_bins(settings.window);

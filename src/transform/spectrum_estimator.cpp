@@ -19,8 +19,8 @@
 #include <limits>
 
 #include "base/clones.h"
-#include "base/error.h"
 #include "base/lanes.h"
+#include "base/large_pages.h"
 #include "transform/segment_medians.h"
 #include "transform/segment_transform.h"
 #include "transform/segments.h"
@@ -288,13 +288,8 @@ void SpectrumEstimator::add(std::span<const std::span<const double>> columns, bo
 
 std::vector<Spectrum> SpectrumEstimator::result() {
   Inner& in = *inner_;
-  const std::int64_t done = in.feed ? in.feed->segments() : 0;
-  if (done == 0)
-    throw Error(
-        Status::analysis,
-        std::string(in.feed && in.feed->parted() ? "no stretch between the gaps is as long as one segment of "
-                                                 : "the record is shorter than one segment of ") +
-            std::to_string(in.plan.segment) + " samples; give a shorter --segment");
+  require_a_segment(in.feed, in.plan.segment);
+  const std::int64_t done = in.feed->segments();
   std::vector<Spectrum> out;
   for (std::size_t c = 0; c < in.channels.size(); ++c) {
     Spectrum spectrum = in.transform->blank();

@@ -32,18 +32,6 @@ namespace {
 
 using std::numbers::pi;
 
-const WindowEntry& entry_of(WindowKind kind) {
-  return *std::find_if(window_table().begin(), window_table().end(),
-                       [&](const WindowEntry& e) { return e.kind == kind; });
-}
-
-/// Transform about the centre of N ones, divided by N: sin(pi x) cos(pi x / N) / (N sin(pi x / N)).
-double kernel(double x, double size) {
-  const double nearest = size * std::round(x / size);
-  if (std::abs(x - nearest) < 1e-9) return std::fmod(std::abs(nearest), 2) == 1 ? -1 : 1;
-  return std::sin(pi * x) * std::cos(pi * x / size) / (size * std::sin(pi * x / size));
-}
-
 }  // namespace
 
 const std::vector<WindowEntry>& window_table() {
@@ -136,8 +124,13 @@ const std::vector<WindowEntry>& window_table() {
   return table;
 }
 
+const WindowEntry& window_entry(WindowKind kind) {
+  return *std::find_if(window_table().begin(), window_table().end(),
+                       [&](const WindowEntry& e) { return e.kind == kind; });
+}
+
 std::string Window::name() const {
-  const WindowEntry& entry = entry_of(kind);
+  const WindowEntry& entry = window_entry(kind);
   return entry.has_parameter ? std::string(entry.name) + "(" + format_number(parameter) + ")" : entry.name;
 }
 
@@ -207,7 +200,7 @@ std::vector<double> make_window(const Window& window, std::size_t size) {
 
 void make_window_part(const Window& window, std::size_t size, std::size_t from, std::size_t count,
                       double* out) {
-  const WindowEntry& entry = entry_of(window.kind);
+  const WindowEntry& entry = window_entry(window.kind);
   const auto all = static_cast<double>(size);
   if (entry.terms.empty()) {
     for (std::size_t n = 0; n < count; ++n)
@@ -235,7 +228,7 @@ void make_window_part(const Window& window, std::size_t size, std::size_t from, 
 }
 
 std::pair<double, double> window_sums(const Window& window, std::size_t size) {
-  const std::vector<double>& terms = entry_of(window.kind).terms;
+  const std::vector<double>& terms = window_entry(window.kind).terms;
   const auto all = static_cast<double>(size);
   double sum = 0, square = 0;
   if (!terms.empty() && size > 2 * terms.size()) {
@@ -245,156 +238,6 @@ std::pair<double, double> window_sums(const Window& window, std::size_t size) {
   }
   for (const double w : make_window(window, size)) sum += w, square += w * w;
   return {sum, square};
-}
-
-WindowTransform::WindowTransform(const Window& window, std::size_t size)
-    : size_(static_cast<double>(size)), terms_(entry_of(window.kind).terms) {
-  if (!terms_.empty()) {
-    const double gain = terms_[0];
-    for (double& a : terms_) a /= gain;
-    return;
-  }
-  if (window.kind == WindowKind::exponential) {
-    decay_ = std::log(100 / window.parameter);
-    return;
-  }
-  std::size_t count = std::min<std::size_t>(size, 4096);
-  count += count % 2;  // A sample in the centre.
-  size_ = static_cast<double>(count);
-  const std::vector<double> w = make_window(window, count);
-  double sum = 0;
-  for (const double x : w) sum += x;
-  half_.resize(count / 2 + 1);
-  for (std::size_t n = 0; n <= count / 2; ++n)
-    half_[n] = (n == 0 || n == count / 2 ? 1 : 2) * w[count / 2 - n] / sum;
-}
-
-double WindowTransform::operator()(double bins) const { return evaluate(bins).value; }
-
-namespace {
-
-/// Sum of exp(-(decay + 2 pi i d) n / N) over a segment, about its centre, over its value at d = 0.
-std::complex<double> falling(double decay, double bins, double size) {
-  const std::complex<double> step(decay / size, 2 * pi * bins / size);
-  // N steps turn by whole and half turns; taken apart, so that large d keeps its digits.
-  const std::complex<double> whole(1 - std::exp(-decay) * std::cos(2 * pi * bins),
-                                   std::exp(-decay) * std::sin(2 * pi * bins));
-  const std::complex<double> sum = whole / (1.0 - std::exp(-step));
-  const double still = (1 - std::exp(-decay)) / (1 - std::exp(-decay / size));
-  return sum / still * std::polar(1.0, pi * bins);
-}
-
-}  // namespace
-
-double WindowTransform::angle(double bins) const {
-  return decay_ == 0 ? 0 : std::arg(falling(decay_, bins, size_));
-}
-
-WindowTransform::Point WindowTransform::evaluate(double bins) const {
-  if (decay_ > 0) {
-    constexpr double h = 1e-5;
-    return {
-        std::abs(falling(decay_, bins, size_)),
-        (std::abs(falling(decay_, bins + h, size_)) - std::abs(falling(decay_, bins - h, size_))) / (2 * h)};
-  }
-  if (terms_.empty()) return sampled(bins);
-  // sum_m t_m kernel(d - m) over m = -M .. M with kernel(x) = sin(pi x) cot(pi x / N) / N, and sin(pi (d -
-  // m)) = (-1)^m sin(pi d).
-  const double nearest = std::round(bins);
-  const double off = bins - nearest;
-  const double parity = std::fmod(std::abs(nearest), 2) == 1 ? -1 : 1;
-  const double sine = parity * std::sin(pi * off), cosine = parity * std::cos(pi * off);
-  const auto count = static_cast<int>(terms_.size());
-  double cotangents = 0, squares = 0;
-  for (int m = 1 - count; m < count; ++m) {
-    const double x = bins - m;
-    if (std::abs(std::remainder(x, size_)) < 1e-7) return near_integer(bins);
-    const double cotangent = 1 / std::tan(pi * x / size_);
-    const double weight =
-        (m % 2 == 0 ? 1 : -1) * terms_[static_cast<std::size_t>(std::abs(m))] / (m == 0 ? 1 : 2);
-    cotangents += weight * cotangent;
-    squares += weight * (1 + cotangent * cotangent);
-  }
-  return {sine * cotangents / size_, pi * (cosine * cotangents - sine * squares / size_) / size_};
-}
-
-WindowTransform::Point WindowTransform::near_integer(double bins) const {
-  const auto value = [&](double d) {
-    double sum = terms_[0] * kernel(d, size_);
-    for (std::size_t m = 1; m < terms_.size(); ++m)
-      sum += terms_[m] / 2 *
-             (kernel(d - static_cast<double>(m), size_) + kernel(d + static_cast<double>(m), size_));
-    return sum;
-  };
-  constexpr double h = 1e-4;
-  return {value(bins), (value(bins + h) - value(bins - h)) / (2 * h)};
-}
-
-WindowTransform::Point WindowTransform::sampled(double bins) const {
-  // cos(n a) and sin(n a) by their three-term recurrences.
-  const double a = 2 * pi * bins / size_;
-  const double twice = 2 * std::cos(a);
-  double cosine_before = std::cos(a), cosine = 1, sine_before = -std::sin(a), sine = 0;
-  Point point{0, 0};
-  for (std::size_t n = 0; n < half_.size(); ++n) {
-    point.value += half_[n] * cosine;
-    point.slope -= half_[n] * static_cast<double>(n) * sine;
-    const double next_cosine = twice * cosine - cosine_before, next_sine = twice * sine - sine_before;
-    cosine_before = cosine, sine_before = sine;
-    cosine = next_cosine, sine = next_sine;
-  }
-  point.slope *= 2 * pi / size_;
-  return point;
-}
-
-namespace {
-
-constexpr std::size_t figure_size = 4096;
-constexpr double figure_step = 1.0 / 64;
-
-}  // namespace
-
-double window_enbw_bins(const Window& window) {
-  const std::vector<double> w = make_window(window, figure_size);
-  double sum = 0, square = 0;
-  for (const double x : w) sum += x, square += x * x;
-  return figure_size * square / (sum * sum);
-}
-
-double window_half_width_bins(const Window& window) {
-  // The main lobe ends at the first least level; that of an exponential falls for ever, and ends at a tenth.
-  const WindowTransform transform(window, figure_size);
-  if (!transform.symmetric()) {
-    double at = 0.5;
-    while (at < 60 && transform(at) > 0.1) at += figure_step;
-    return at;
-  }
-  double at = 0.5;
-  while (at < 60 && std::abs(transform(at + figure_step)) < std::abs(transform(at))) at += figure_step;
-  return at;
-}
-
-WindowFigures window_figures(const Window& window) {
-  const std::vector<double> w = make_window(window, figure_size);
-  WindowFigures figures;
-  for (const double x : w) figures.coherent_gain += x / figure_size;
-  figures.enbw_bins = window_enbw_bins(window);
-  const WindowTransform transform(window, figure_size);
-  figures.scalloping_db = 20 * std::log10(std::abs(transform(0.5)));
-  figures.half_width_bins = window_half_width_bins(window);
-  // The highest side lobe is looked for in 300 bins, finely.
-  double highest = 0;
-  for (double d = figures.half_width_bins + figure_step; d < 300; d += figure_step)
-    highest = std::max(highest, std::abs(transform(d)));
-  figures.sidelobe_db = transform.symmetric() ? 20 * std::log10(highest) : std::nan("");
-  // The highest lobes of two octaves far out, apart by one.
-  const auto highest_in = [&](double from, double to) {
-    double most = 1e-30;
-    for (double d = from; d < to; d += figure_step) most = std::max(most, std::abs(transform(d)));
-    return most;
-  };
-  figures.rolloff_db = 20 * std::log10(highest_in(256, 320) / highest_in(128, 160));
-  return figures;
 }
 
 }  // namespace vprism

@@ -43,6 +43,7 @@ struct WindowEntry {
   std::vector<double> terms;  ///< a_m of w[n] = sum_m (-1)^m a_m cos(2 pi m n / N); empty for others.
 };
 const std::vector<WindowEntry>& window_table();
+const WindowEntry& window_entry(WindowKind kind);
 
 /// "hann", "kaiser", "kaiser(12)". Throws Error(usage) with the nearest name.
 Window parse_window(std::string_view text);

@@ -11,6 +11,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/turns.h"
 #include "condition/decimator.h"
 #include "transform/spectrum_estimator.h"
 
@@ -89,9 +90,7 @@ struct ZoomEstimator::Inner {
     std::complex<double> now;
     for (std::size_t n = 0; n < count; ++n) {
       if (n % 64 == 0) {
-        const double at = static_cast<double>(first + static_cast<std::int64_t>(n)), product = at * turns;
-        const double part = std::fma(at, turns, -product) + (product - std::floor(product));
-        now = std::polar(1.0, -2 * std::numbers::pi * part);
+        now = turned(-part_of_turn(static_cast<double>(first + static_cast<std::int64_t>(n)), turns));
       }
       cosine[n] = now.real(), sine[n] = now.imag();
       now = {now.real() * step.real() - now.imag() * step.imag(),

@@ -61,6 +61,16 @@ TEST_F(OnMade, AveragesWindowsAndPaddingAreToldInDocumentFigureAndCsv) {
   EXPECT_THAT(run.out, HasSubstr("15 segments, median"));
   const std::string csv = ScratchFolder::read(folder_.path("o/generated-spectrum.csv"));
   EXPECT_THAT(csv, HasSubstr("u rms flat-top (V),u rms rectangular (V)"));
+  // By resolution too all windows share their bins: the tone stands on one, and all read its level there.
+  ASSERT_EQ(
+      run_program(folder_, "spectrum generated.h5 --resolution 3Hz --window hann,flat-top --out r").status,
+      0);
+  const std::string both = ScratchFolder::read(folder_.path("r/generated-spectrum.csv"));
+  const std::size_t row = both.find("\n50,");
+  ASSERT_NE(row, std::string::npos);
+  const std::size_t comma = both.find(',', row + 4);
+  EXPECT_NEAR(std::stod(both.substr(row + 4)), std::sqrt(2.0), 2e-3);
+  EXPECT_NEAR(std::stod(both.substr(comma + 1)), std::sqrt(2.0), 2e-3);
   const auto padded = of("spectrum generated.h5 --segment 500 --pad 4")["results"][0];
   EXPECT_NEAR(number_of(padded["bin_hz"]), 2, 1e-9);
   EXPECT_NEAR(number_of(padded["interpolated_bin_hz"]), 0.5, 1e-9);
