@@ -14,25 +14,30 @@
 
 namespace vprism {
 
-namespace {
-
-class Library {
+class UnitLibrary {
  public:
-  static Library& get() {
-    static Library library;
+  static UnitLibrary& get() {
+    if (adopted != nullptr) return *adopted;
+    static UnitLibrary library;
     return library;
   }
+  static inline UnitLibrary* adopted = nullptr;
   std::mutex lock;
   ut_system* system = nullptr;
 
  private:
-  Library() {
+  UnitLibrary() {
     ut_set_error_message_handler(ut_ignore);
     system = ut_read_xml(nullptr);
     if (system == nullptr)
       throw Error(Status::input, "the unit database of UDUNITS-2 can't be read; install libudunits2-data");
   }
 };
+
+UnitLibrary& unit_library() { return UnitLibrary::get(); }
+void adopt_unit_library(UnitLibrary& library) { UnitLibrary::adopted = &library; }
+
+namespace {
 
 /// The words of `text` (runs of letters) with those of the trade replaced by what UDUNITS-2 calls them.
 std::string translated(std::string_view text) {
@@ -102,7 +107,7 @@ struct Unit::Meaning {
 };
 
 Unit::Unit() : text_("1") {
-  Library& library = Library::get();
+  UnitLibrary& library = UnitLibrary::get();
   const std::lock_guard guard(library.lock);
   meaning_ = std::make_shared<Meaning>(ut_get_dimensionless_unit_one(library.system));
 }
@@ -112,7 +117,7 @@ std::optional<Unit> Unit::try_parse(std::string_view text) {
   if (text.empty() || text.size() > 60) return std::nullopt;
   const std::string meant = translated(text);
   Unit out = opaque(text);
-  Library& library = Library::get();
+  UnitLibrary& library = UnitLibrary::get();
   const std::lock_guard guard(library.lock);
   ut_unit* unit = ut_parse(library.system, meant.c_str(), UT_UTF8);
   if (unit == nullptr) return std::nullopt;
@@ -151,13 +156,13 @@ std::string Unit::label() const {
 
 bool Unit::dimensionless() const {
   if (!known()) return false;
-  const std::lock_guard guard(Library::get().lock);
+  const std::lock_guard guard(UnitLibrary::get().lock);
   return ut_is_dimensionless(meaning_->unit) != 0;
 }
 
 bool Unit::converts_to(const Unit& other) const {
   if (!known() || !other.known()) return text_ == other.text_;
-  const std::lock_guard guard(Library::get().lock);
+  const std::lock_guard guard(UnitLibrary::get().lock);
   // UDUNITS-2 would also turn seconds into hertz, by taking reciprocals; here that is a mistake.
   ut_unit* ratio = ut_divide(meaning_->unit, other.meaning_->unit);
   const bool same = ratio != nullptr && ut_is_dimensionless(ratio) != 0;
@@ -169,7 +174,7 @@ double Unit::convert(double value, const Unit& other) const {
   if (text_ == other.text_) return value;
   if (!converts_to(other))
     throw Error(Status::usage, "\"" + text_ + "\" can't be converted to \"" + other.text_ + "\"");
-  const std::lock_guard guard(Library::get().lock);
+  const std::lock_guard guard(UnitLibrary::get().lock);
   cv_converter* converter = ut_get_converter(meaning_->unit, other.meaning_->unit);
   const double converted = cv_convert_double(converter, value);
   cv_free(converter);
@@ -209,7 +214,7 @@ Unit Unit::over(const Unit& other) const {
   if (other.text_ == "1") return *this;
   Unit out = opaque(with_power(text_, grouped(other.text_), -1));
   if (known() && other.known()) {
-    const std::lock_guard guard(Library::get().lock);
+    const std::lock_guard guard(UnitLibrary::get().lock);
     out.meaning_ = std::make_shared<Meaning>(ut_divide(meaning_->unit, other.meaning_->unit));
   }
   return out;
@@ -221,7 +226,7 @@ Unit Unit::times(const Unit& other) const {
   Unit out =
       opaque(text_ == other.text_ ? grouped(text_) + "^2" : with_power(text_, grouped(other.text_), 1));
   if (known() && other.known()) {
-    const std::lock_guard guard(Library::get().lock);
+    const std::lock_guard guard(UnitLibrary::get().lock);
     out.meaning_ = std::make_shared<Meaning>(ut_multiply(meaning_->unit, other.meaning_->unit));
   }
   return out;

@@ -50,4 +50,10 @@ class Unit {
 /// 9.80665.
 std::pair<Unit, double> times_seconds(Unit unit, int power);
 
+/// Units of two unit libraries do not convert: a part of the program that is loaded later and has a copy of
+/// this code adopts the library of the part that loads it, before its first unit.
+class UnitLibrary;
+UnitLibrary& unit_library();
+void adopt_unit_library(UnitLibrary& library);
+
 }  // namespace vprism

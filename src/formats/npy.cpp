@@ -1,4 +1,4 @@
-// npy.cpp: NPY arrays, and NPZ archives of them.
+// npy.cpp: NPY arrays. Archives of them are opened in containers/npz.cpp.
 //
 //     "\x93NUMPY" major minor  length of the header (2 bytes, 4 from version 2 on, little endian)
 //     {'descr': '<f8', 'fortran_order': False, 'shape': (1000, 2), }   padded with blanks
@@ -6,10 +6,9 @@
 //
 // `descr` is byte order (< > = |), kind (i u f c b) and size, or a list of named fields of these. One
 // dimension is one channel; of two, the longer one is time; of more, the last is channels if it is the
-// shortest, and the others must be 1. A field named t or time is the time in seconds. NPZ is a ZIP archive
-// with one NPY file per array: each is a part.
-#include <unistd.h>
-#include <zip.h>
+// shortest, and the others must be 1. A field named t or time is the time in seconds.
+#include "formats/npy.h"
+
 
 #include <algorithm>
 #include <cctype>
@@ -23,8 +22,6 @@
 namespace vprism {
 
 namespace {
-
-constexpr std::string_view magic = "\x93NUMPY";
 
 [[noreturn]] void damaged(const std::string& file, const std::string& what) {
   throw Error(Status::input, file + ": damaged array header: " + what + "; write it again");
@@ -179,7 +176,9 @@ void add_columns(FieldLayout& layout, std::vector<Field>& imaginary, const Eleme
   if (complex) imaginary.push_back({type, offset + size, stride});
 }
 
-std::unique_ptr<SampleSource> open_array(InputFile file, Recording recording, const ReadSettings& settings) {
+}  // namespace
+
+std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording, const ReadSettings& settings) {
   const ArrayHeader header = parse_array_header(recording.file, file.text(0, FileHead::head_bytes));
   std::uint64_t item = 0;
   for (const Element& e : header.elements) item += e.size;
@@ -237,98 +236,20 @@ std::unique_ptr<SampleSource> open_array(InputFile file, Recording recording, co
                                        "");
 }
 
-std::string shape_text(const ArrayHeader& header) {
+std::string npy_shape(const std::string& file, const std::string& bytes) {
   std::string out;
-  for (const std::uint64_t n : header.shape) out += (out.empty() ? "" : " x ") + std::to_string(n);
+  for (const std::uint64_t n : parse_array_header(file, bytes).shape)
+    out += (out.empty() ? "" : " x ") + std::to_string(n);
   return out.empty() ? "a single number" : out + " numbers";
 }
 
-struct ZipCloser {
-  void operator()(zip_t* archive) const { zip_discard(archive); }
-  void operator()(zip_file_t* file) const { zip_fclose(file); }
-};
-
-}  // namespace
-
-bool recognises_npy(const FileHead& head) { return starts_with(head.bytes, magic); }
+bool recognises_npy(const FileHead& head) { return starts_with(head.bytes, npy_magic); }
 
 std::unique_ptr<SampleSource> open_npy(const FileHead& head, const ReadSettings& settings) {
   Recording recording;
   recording.file = head.path;
   recording.format = "NPY array";
-  return open_array(InputFile(head.path), std::move(recording), settings);
-}
-
-bool recognises_npz(const FileHead& head) {
-  return starts_with(head.bytes, "PK\x03\x04") && head.bytes.find(".npy") != std::string::npos;
-}
-
-std::unique_ptr<SampleSource> open_npz(const FileHead& head, const ReadSettings& settings) {
-  int code = 0;
-  const std::unique_ptr<zip_t, ZipCloser> archive(zip_open(head.path.c_str(), ZIP_RDONLY, &code));
-  if (!archive)
-    throw Error(Status::input,
-                head.path + ": damaged archive (ZIP error " + std::to_string(code) + "); write it again");
-  Recording recording;
-  recording.file = head.path;
-  recording.format = "NPZ archive";
-  std::vector<zip_uint64_t> entries;
-  std::uint64_t most = 0;
-  std::size_t largest = 0;
-  const zip_int64_t count = zip_get_num_entries(archive.get(), 0);
-  for (zip_int64_t i = 0; i < std::min<zip_int64_t>(count, 4096); ++i) {
-    zip_stat_t facts;
-    if (zip_stat_index(archive.get(), static_cast<zip_uint64_t>(i), 0, &facts) != 0) continue;
-    const std::string name = facts.name == nullptr ? "" : facts.name;
-    if (name.size() < 5 || name.substr(name.size() - 4) != ".npy") continue;
-    const std::unique_ptr<zip_file_t, ZipCloser> member(zip_fopen_index(archive.get(), facts.index, 0));
-    std::string bytes(std::min<std::uint64_t>(facts.size, 64 * 1024), '\0');
-    const zip_int64_t got = member ? zip_fread(member.get(), bytes.data(), bytes.size()) : -1;
-    if (got < 10 || !starts_with(bytes, magic)) continue;
-    bytes.resize(static_cast<std::size_t>(got));
-    try {
-      recording.parts.push_back(
-          {clean_text(name.substr(0, name.size() - 4)), shape_text(parse_array_header(head.path, bytes))});
-    } catch (const Error&) {
-      continue;  // An array of texts or objects: nothing to analyse.
-    }
-    if (facts.size > most) most = facts.size, largest = entries.size();
-    entries.push_back(facts.index);
-  }
-  if (entries.empty())
-    throw Error(Status::input, head.path + ": the archive holds no array of numbers; write it again");
-  recording.part = choose_part(head.path, recording.parts, settings, largest);
-  zip_stat_t facts;
-  zip_stat_index(archive.get(), entries[recording.part], 0, &facts);
-  // Deflate shortens at most 1032 times; more is a claim, not data.
-  if (facts.size > 1040 * (facts.comp_size + 64))
-    throw Error(Status::input, head.path + ": damaged archive: an array of " + std::to_string(facts.size) +
-                                   " bytes can't be packed into " + std::to_string(facts.comp_size));
-  // Unpacked into a file without a name, so that memory does not grow with the array.
-  std::FILE* unpacked = std::tmpfile();
-  if (unpacked == nullptr)
-    throw Error(Status::input, head.path + ": no room to unpack it in the temporary folder");
-  InputFile file(::dup(::fileno(unpacked)), head.path);
-  const std::unique_ptr<zip_file_t, ZipCloser> member(
-      zip_fopen_index(archive.get(), entries[recording.part], 0));
-  std::vector<char> buffer(1 << 20);
-  zip_int64_t got = 0;
-  std::uint64_t all = 0;
-  while (member && (got = zip_fread(member.get(), buffer.data(), buffer.size())) > 0) {
-    all += static_cast<std::uint64_t>(got);
-    if (std::fwrite(buffer.data(), 1, static_cast<std::size_t>(got), unpacked) !=
-        static_cast<std::size_t>(got))
-      got = -2;
-    if (got < 0) break;
-  }
-  const bool written = std::fclose(unpacked) == 0 && got != -2;
-  if (!written) throw Error(Status::input, head.path + ": no room to unpack it in the temporary folder");
-  if (got < 0 || all != facts.size)
-    throw Error(Status::input, head.path + ": damaged archive: \"" + recording.parts[recording.part].name +
-                                   "\" can't be unpacked; write it again");
-  if (recording.parts.size() == 1) recording.notes.emplace_back("array", recording.parts[0].name);
-  file.refresh();
-  return open_array(std::move(file), std::move(recording), settings);
+  return open_npy_array(InputFile(head.path), std::move(recording), settings);
 }
 
 }  // namespace vprism

@@ -90,14 +90,22 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
   SegmentBatch batch;
   batch.hop = hop_;
   batch.columns.resize(columns_.size());
-  for (std::size_t c = 0; c < columns_.size(); ++c) add_up(columns[c], count, sums_[c]);
   samples_ += static_cast<std::int64_t>(count);
+  // Added up just before they are worked on: the samples then come from memory once.
+  std::size_t summed = 0;
+  const auto add_until = [&](std::size_t end) {
+    for (std::size_t c = 0; c < columns_.size() && end > summed; ++c)
+      add_up(columns[c] + summed, end - summed, sums_[c]);
+    summed = std::max(summed, end);
+  };
   const std::size_t most = most_at_once(hop_);
-  const auto hand_on = [&](std::size_t segments) {
+  // The first segment begins `begun` samples before the stretch, or `at` samples into it.
+  const auto hand_on = [&](std::size_t segments, std::size_t begun, std::size_t at) {
     for (std::size_t from = 0; from < segments; from += most) {
       batch.first = done_;
       batch.count = std::min(most, segments - from);
       done_ += static_cast<std::int64_t>(batch.count);
+      add_until(at + (from + batch.count - 1) * hop_ + segment_ - begun);
       work(batch);
       for (const double*& column : batch.columns) column += batch.count * hop_;
     }
@@ -112,7 +120,8 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
       batch.columns[c] = held_[c].data();
     }
     const std::size_t have = begun + take, whole = have < segment_ ? 0 : 1 + (have - segment_) / hop_;
-    if (whole > 0) hand_on(whole);
+    if (whole > 0) hand_on(whole, begun, 0);
+    add_until(take);
     if (whole * hop_ < begun) {
       for (auto& held : held_)
         held.erase(held.begin(),
@@ -125,9 +134,10 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
   if (at + segment_ <= count) {
     const std::size_t whole = 1 + (count - at - segment_) / hop_;
     for (std::size_t c = 0; c < columns_.size(); ++c) batch.columns[c] = columns[c] + at;
-    hand_on(whole);
+    hand_on(whole, 0, at);
     at += whole * hop_;
   }
+  add_until(count);
   for (std::size_t c = 0; c < columns_.size() && at < count; ++c)
     held_[c].assign(columns[c] + at, columns[c] + count);
 }

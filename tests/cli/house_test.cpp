@@ -20,6 +20,7 @@ const std::map<std::string, std::set<std::string>>& allowed() {
     t["base"] = {"base"};
     t["signal"] = {"base", "signal"};
     t["formats"] = {"base", "signal", "formats"};
+    t["containers"] = {"base", "signal", "formats", "containers"};
     t["condition"] = {"base", "signal", "condition"};
     t["generate"] = {"base", "signal", "condition", "generate"};
     t["transform"] = {"base", "signal", "condition", "transform"};

@@ -8,7 +8,7 @@
 #include <fmt/format.h>
 
 #include "base/error.h"
-#include "formats/hdf5_file.h"
+#include "containers/hdf5_file.h"
 #include "formats/writer.h"
 
 namespace vprism {
@@ -129,9 +129,9 @@ class Hdf5Writer : public RecordingWriter {
 
 }  // namespace
 
-std::unique_ptr<RecordingWriter> write_hdf5(const std::vector<std::string>& paths, const Recording& recording,
-                                            const WriteSettings& settings) {
-  return std::make_unique<Hdf5Writer>(paths[0], recording, settings);
+std::unique_ptr<RecordingWriter> write_hdf5_file(const std::string& path, const Recording& recording,
+                                                 const WriteSettings& settings) {
+  return std::make_unique<Hdf5Writer>(path, recording, settings);
 }
 
 }  // namespace vprism

@@ -1,6 +1,6 @@
 // hdf5_probe.cpp: see hdf5_probe.h. The child calls nothing but the library and malloc, and takes no lock: it
 // would wait for ever for one that another process's thread holds.
-#include "formats/hdf5_probe.h"
+#include "containers/hdf5_probe.h"
 
 #include <hdf5.h>
 #include <sys/resource.h>
@@ -12,7 +12,7 @@
 #include <vector>
 
 #include "base/error.h"
-#include "formats/hdf5_file.h"
+#include "containers/hdf5_file.h"
 
 namespace vprism {
 

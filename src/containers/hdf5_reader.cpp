@@ -7,10 +7,10 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "containers/hdf5_file.h"
+#include "containers/hdf5_probe.h"
+#include "containers/hdf5_sets.h"
 #include "formats/format.h"
-#include "formats/hdf5_file.h"
-#include "formats/hdf5_probe.h"
-#include "formats/hdf5_sets.h"
 
 namespace vprism {
 
@@ -319,14 +319,7 @@ class Hdf5Source : public SampleSource {
 
 }  // namespace
 
-bool recognises_hdf5(const FileHead& head) {
-  // The signature may stand behind a user block of 512, 1024, ... bytes.
-  for (std::size_t at = 0; at + 8 <= head.bytes.size(); at = at == 0 ? 512 : 2 * at)
-    if (head.bytes.compare(at, 8, "\x89HDF\r\n\x1a\n") == 0) return true;
-  return false;
-}
-
-std::unique_ptr<SampleSource> open_hdf5(const FileHead& head, const ReadSettings& settings) {
+std::unique_ptr<SampleSource> open_hdf5_file(const FileHead& head, const ReadSettings& settings) {
   return std::make_unique<Hdf5Source>(head, settings);
 }
 

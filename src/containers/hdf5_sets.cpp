@@ -1,5 +1,5 @@
 // hdf5_sets.cpp: see hdf5_sets.h.
-#include "formats/hdf5_sets.h"
+#include "containers/hdf5_sets.h"
 
 #include <algorithm>
 #include <map>

@@ -10,7 +10,7 @@
 #include <string>
 #include <vector>
 
-#include "formats/hdf5_file.h"
+#include "containers/hdf5_file.h"
 
 namespace vprism {
 

@@ -1,5 +1,5 @@
 // hdf5_file.cpp: see hdf5_file.h.
-#include "formats/hdf5_file.h"
+#include "containers/hdf5_file.h"
 
 #include <algorithm>
 

@@ -1,0 +1,14 @@
+// entries.h: what this module does, for formats/containers.cpp, which loads it.
+#pragma once
+
+#include "formats/containers.h"
+
+namespace vprism {
+
+std::unique_ptr<SampleSource> open_hdf5_file(const FileHead& head, const ReadSettings& settings);
+std::unique_ptr<SampleSource> open_npz_file(const FileHead& head, const ReadSettings& settings);
+std::unique_ptr<RecordingWriter> write_hdf5_file(const std::string& path, const Recording& recording,
+                                                 const WriteSettings& settings);
+void write_hdf5_map(const std::string& path, const MapTable& map);
+
+}  // namespace vprism

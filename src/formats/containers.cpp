@@ -1,0 +1,74 @@
+// containers.cpp: see containers.h.
+#include "formats/containers.h"
+
+#include <dlfcn.h>
+
+#include <cstring>
+#include <filesystem>
+
+#include "base/error.h"
+#include "base/text.h"
+
+namespace vprism {
+
+namespace {
+
+const Containers& load_containers() {
+  namespace fs = std::filesystem;
+  constexpr const char* name = "vprism-containers.so";
+  std::error_code code;
+  const fs::path home = fs::read_symlink("/proc/self/exe", code).parent_path();
+  std::string why = "not found beside the program in " + home.string();
+  for (const fs::path& folder : {home, home.parent_path(), home.parent_path() / "lib" / "vprism"}) {
+    if (!fs::exists(folder / name, code)) continue;
+    void* module = dlopen((folder / name).c_str(), RTLD_NOW | RTLD_LOCAL);
+    const void* entries = module == nullptr ? nullptr : dlsym(module, "vprism_containers");
+    if (entries == nullptr) {
+      why = dlerror();
+      continue;
+    }
+    const auto& containers = *static_cast<const Containers*>(entries);
+    if (std::strcmp(containers.version, VPRISM_VERSION) == 0) {
+      containers.adopt_units(unit_library());
+      return containers;
+    }
+    why = (folder / name).string() + " is of version " + containers.version;
+  }
+  throw Error(Status::input, std::string(name) + ", which reads and writes HDF5 and NPZ, can't be used (" +
+                                 why + "); install vprism again");
+}
+
+const Containers& containers() {
+  static const Containers& loaded = load_containers();
+  return loaded;
+}
+
+}  // namespace
+
+bool recognises_hdf5(const FileHead& head) {
+  // The signature may stand behind a user block of 512, 1024, ... bytes.
+  for (std::size_t at = 0; at + 8 <= head.bytes.size(); at = at == 0 ? 512 : 2 * at)
+    if (head.bytes.compare(at, 8, "\x89HDF\r\n\x1a\n") == 0) return true;
+  return false;
+}
+
+std::unique_ptr<SampleSource> open_hdf5(const FileHead& head, const ReadSettings& settings) {
+  return containers().open_hdf5(head, settings);
+}
+
+bool recognises_npz(const FileHead& head) {
+  return starts_with(head.bytes, "PK\x03\x04") && head.bytes.find(".npy") != std::string::npos;
+}
+
+std::unique_ptr<SampleSource> open_npz(const FileHead& head, const ReadSettings& settings) {
+  return containers().open_npz(head, settings);
+}
+
+std::unique_ptr<RecordingWriter> write_hdf5(const std::vector<std::string>& paths, const Recording& recording,
+                                            const WriteSettings& settings) {
+  return containers().write_hdf5(paths[0], recording, settings);
+}
+
+void write_map_hdf5(const std::string& path, const MapTable& map) { containers().write_map(path, map); }
+
+}  // namespace vprism

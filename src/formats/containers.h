@@ -1,0 +1,25 @@
+// containers.h: HDF5 and NPZ, read and written by a module that is loaded when the first such file comes.
+//
+// The packaged HDF5 and ZIP libraries bring forty others with them, and joining those to the program takes
+// longer than all else it does at its start. So what uses them stands in src/containers and becomes
+// `vprism-containers.so`, looked for beside the program, one folder up, and in ../lib/vprism.
+#pragma once
+
+#include "formats/format.h"
+#include "formats/map_writer.h"
+#include "formats/writer.h"
+
+namespace vprism {
+
+/// What the module holds.
+struct Containers {
+  const char* version;  ///< Of the program it was built with.
+  void (*adopt_units)(UnitLibrary&);
+  std::unique_ptr<SampleSource> (*open_hdf5)(const FileHead&, const ReadSettings&);
+  std::unique_ptr<SampleSource> (*open_npz)(const FileHead&, const ReadSettings&);
+  std::unique_ptr<RecordingWriter> (*write_hdf5)(const std::string& path, const Recording&,
+                                                 const WriteSettings&);
+  void (*write_map)(const std::string& path, const MapTable&);
+};
+
+}  // namespace vprism
