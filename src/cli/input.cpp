@@ -12,10 +12,13 @@ namespace vprism {
 namespace {
 
 std::unique_ptr<SampleSource> open_selected(const std::vector<std::string>& files,
-                                            const InputSettings& settings) {
+                                            const InputSettings& settings,
+                                            const std::vector<std::shared_ptr<FileDigest>>& digests) {
   std::vector<std::unique_ptr<SampleSource>> sources;
-  for (const std::string& file : files) {
-    sources.push_back(open_recording(file, settings.read));
+  for (std::size_t i = 0; i < files.size(); ++i) {
+    ReadSettings read = settings.read;
+    if (!settings.gate) read.digest = digests[i];
+    sources.push_back(open_recording(files[i], read));
     if (settings.axis_scale)
       sources.back() = make_scaled_axis(std::move(sources.back()), *settings.axis_scale);
   }
@@ -28,9 +31,9 @@ std::unique_ptr<SampleSource> open_selected(const std::vector<std::string>& file
   return std::make_unique<ChannelSelection>(std::move(source), std::move(chosen));
 }
 
-std::string digest_of(const std::vector<std::string>& files) {
-  std::string out;
-  for (const std::string& file : files) out += (out.empty() ? "" : " ") + file_digest(file);
+std::vector<std::shared_ptr<FileDigest>> digests_of(const std::vector<std::string>& files) {
+  std::vector<std::shared_ptr<FileDigest>> out;
+  for (const std::string& file : files) out.push_back(std::make_shared<FileDigest>(file));
   return out;
 }
 
@@ -38,8 +41,14 @@ std::string digest_of(const std::vector<std::string>& files) {
 
 Input::Input(const std::vector<std::string>& files, const InputSettings& settings)
     : files_(files),
-      road_(open_selected(files, settings), settings.make_chain()),
-      digest_(std::async(std::launch::async, [files] { return digest_of(files); })) {}
+      digests_(digests_of(files)),
+      road_(open_selected(files, settings, digests_), settings.make_chain()) {
+  // Those that no reader passes on are read beside it.
+  hashing_ = std::async(std::launch::async, [digests = digests_] {
+    for (const auto& digest : digests)
+      if (!digest->expected()) digest->text();
+  });
+}
 
 void Input::require_even_axis() {
   road_.resolve();
@@ -51,7 +60,8 @@ void Input::require_even_axis() {
     throw Error(Status::analysis, r.file + ": its axis, \"" + r.axis.name + "\" in " + r.axis.unit.text() +
                                       ", is no time" +
                                       (r.axis.domain == Axis::Domain::frequency
-                                           ? ": the file holds a spectrum already"
+                                           ? ": the file holds a spectrum already; draw it beside those of "
+                                             "recordings with spectrum --overlay"
                                            : "; say what it stands for with --axis-scale or --delay-line"));
   if (r.axis.stamped)
     throw Error(Status::analysis,
@@ -65,7 +75,11 @@ void Input::require_even_axis() {
 }
 
 InputFacts Input::facts() {
-  InputFacts facts{road_.recording(), digest_.get(), road_.reports(), files_};
+  if (digest_.empty()) {
+    hashing_.get();
+    for (const auto& digest : digests_) digest_ += (digest_.empty() ? "" : " ") + digest->text();
+  }
+  InputFacts facts{road_.recording(), digest_, road_.reports(), files_};
   for (const StageReport& stage : facts.chain)
     facts.recording.cautions.insert(facts.recording.cautions.end(), stage.cautions.begin(),
                                     stage.cautions.end());

@@ -11,8 +11,8 @@
 
 namespace vprism {
 
-/// A recording opened: channels chosen, calibration, chain and gate in place. The digest is computed
-/// meanwhile.
+/// A recording opened: channels chosen, calibration, chain and gate in place. Digests are computed from what
+/// is read where the reader can pass it on, else meanwhile.
 class Input {
  public:
   /// Several files are joined as the settings say.
@@ -26,8 +26,10 @@ class Input {
 
  private:
   std::vector<std::string> files_;
+  std::vector<std::shared_ptr<FileDigest>> digests_;
   Road road_;
-  std::shared_future<std::string> digest_;
+  std::future<void> hashing_;
+  std::string digest_;  ///< Once known.
 };
 
 /// Throws Error(usage) if one of the `channels` (a name, number or glob) that `option` names is in none of

@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "cli/analysis_options.h"
 #include "cli/input.h"
+#include "cli/stored_spectrum.h"
 #include "identify/finding.h"
 #include "identify/peaks.h"
 #include "transform/bands.h"
@@ -70,7 +71,8 @@ std::string spectrum_csv(const SpectrumResult& result, const AnalysisSettings& s
 /// Level over frequency of one channel, its peaks marked.
 Panel level_panel(const SpectrumResult& result, std::size_t channel, const AnalysisSettings& settings);
 Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& settings);
-/// All channels of all recordings, one panel per unit.
-Figure overlaid_figure(const std::vector<SpectrumResult>& results, const AnalysisSettings& settings);
+/// All channels of all recordings, one panel per unit; spectra from files as they stand there.
+Figure overlaid_figure(const std::vector<SpectrumResult>& results, const std::vector<StoredSpectrum>& stored,
+                       const AnalysisSettings& settings);
 
 }  // namespace vprism

@@ -243,41 +243,67 @@ Figure spectrum_figure(const SpectrumResult& result, const AnalysisSettings& set
   return figure;
 }
 
-Figure overlaid_figure(const std::vector<SpectrumResult>& results, const AnalysisSettings& settings) {
+Figure overlaid_figure(const std::vector<SpectrumResult>& results, const std::vector<StoredSpectrum>& stored,
+                       const AnalysisSettings& settings) {
   Figure figure;
-  figure.title = results.size() == 1 ? results.front().facts.recording.stem() + ": spectra"
-                                     : std::to_string(results.size()) + " recordings: spectra";
+  const std::size_t files = results.size() + (stored.empty() ? 0 : 1);
+  figure.title = files == 1
+                     ? results.front().facts.recording.stem() + ": spectra"
+                     : std::to_string(results.size()) + (results.size() == 1 ? " recording" : " recordings") +
+                           (stored.empty() ? "" : " and spectra from files") + ": spectra";
   figure.caption = plan_text(results.front().channels.front().curve(), settings.spectrum.overlap) +
                    "; level: " + scale_entry(settings.scale).name;
   constexpr std::size_t most_curves = 16;
   std::size_t left_out = 0;
+  const auto put = [&](Panel one, Curve curve) {
+    const auto found = std::find_if(figure.panels.begin(), figure.panels.end(), [&](const Panel& p) {
+      return p.y.unit == one.y.unit && p.curves.size() <= most_curves;
+    });
+    if (found == figure.panels.end()) {
+      one.title = one.y.quantity;
+      curve.colour = 0;
+      one.curves = {std::move(curve)};
+      figure.panels.push_back(std::move(one));
+      return;
+    }
+    if (found->curves.size() == most_curves) {
+      ++left_out;
+      return;
+    }
+    curve.colour = static_cast<int>(found->curves.size());
+    found->x.low = std::min(*found->x.low, *one.x.low);
+    found->x.high = std::max(*found->x.high, *one.x.high);
+    if (found->y.low && one.y.low) found->y.low = std::min(*found->y.low, *one.y.low);
+    found->curves.push_back(std::move(curve));
+  };
   for (const SpectrumResult& result : results)
     for (std::size_t i = 0; i < result.channels.size(); ++i) {
       Panel one = level_panel(result, i, settings);
       one.marks.clear();
-      const ChannelSpectrum& c = result.channels[i];
       Curve curve = one.curves[settings.confidence ? 1 : 0];
-      curve.name = (results.size() > 1 ? result.facts.recording.stem() + ": " : "") + c.channel.name;
-      const auto found = std::find_if(figure.panels.begin(), figure.panels.end(), [&](const Panel& p) {
-        return p.y.unit == one.y.unit && p.curves.size() <= most_curves;
-      });
-      if (found == figure.panels.end()) {
-        one.title = one.y.quantity;
-        curve.colour = 0;
-        one.curves = {std::move(curve)};
-        figure.panels.push_back(std::move(one));
-        continue;
-      }
-      if (found->curves.size() == most_curves) {
-        ++left_out;
-        continue;
-      }
-      curve.colour = static_cast<int>(found->curves.size());
-      found->x.low = std::min(*found->x.low, *one.x.low);
-      found->x.high = std::max(*found->x.high, *one.x.high);
-      if (found->y.low && one.y.low) found->y.low = std::min(*found->y.low, *one.y.low);
-      found->curves.push_back(std::move(curve));
+      curve.name = (files > 1 ? result.facts.recording.stem() + ": " : "") + result.channels[i].channel.name;
+      put(std::move(one), std::move(curve));
     }
+  for (const StoredSpectrum& s : stored) {
+    if (s.hz.empty()) continue;
+    Panel one;
+    one.x = figure.panels.front().x;
+    one.x.low = s.hz[one.x.logarithmic && s.hz[0] <= 0 && s.hz.size() > 1 ? 1 : 0];
+    one.x.high = s.hz.back();
+    one.y = {capital(s.channel.quantity.empty() ? "level" : s.channel.quantity),
+             s.channel.unit.label(),
+             figure.panels.front().y.logarithmic,
+             {},
+             {}};
+    if (settings.decibel_reference && one.y.unit.rfind("dB", 0) != 0)
+      one.y.unit = Shown{settings}.unit(s.channel.unit);
+    Curve curve;
+    curve.x = s.hz;
+    for (const double level : s.level)
+      curve.y.push_back(settings.decibel_reference ? Shown{settings}.value(level) : level);
+    curve.name = s.facts.recording.stem() + ": " + s.channel.name;
+    put(std::move(one), thinned(std::move(curve), 4000, figure.panels.front().x.logarithmic));
+  }
   double finest = 1e300, widest = 0;
   for (const SpectrumResult& result : results)
     for (const ChannelSpectrum& c : result.channels) {
@@ -287,6 +313,7 @@ Figure overlaid_figure(const std::vector<SpectrumResult>& results, const Analysi
   if (widest > 1.001 * finest)
     figure.caption = "first: " + figure.caption + "; RBW of all " + format_quantity(finest, "Hz", 4) +
                      " to " + format_quantity(widest, "Hz", 4);
+  if (!stored.empty()) figure.caption += "; spectra from files are drawn as stored";
   if (left_out > 0) figure.caption += fmt::format("; {} more curves left out", left_out);
   return figure;
 }

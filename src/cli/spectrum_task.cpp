@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/error.h"
 #include "cli/command.h"
 #include "cli/console.h"
 #include "cli/inspect.h"
@@ -31,7 +32,19 @@ class SpectrumTask : public Task {
     telling.command = "spectrum";
     telling.settings = settings;
     std::vector<SpectrumResult> results;
-    const auto inputs = open_inputs(files, settings_.input);
+    auto inputs = open_inputs(files, settings_.input);
+    std::vector<StoredSpectrum> stored;
+    if (analysis.overlay) {
+      std::erase_if(inputs, [&](const auto& input) {
+        if (!holds_spectra(*input)) return false;
+        for (StoredSpectrum& s : read_stored_spectra(*input)) stored.push_back(std::move(s));
+        telling.inputs.push_back(stored.back().facts);
+        return true;
+      });
+      if (inputs.empty())
+        throw Error(Status::usage,
+                    "--overlay: every file holds a spectrum already; name a recording as well");
+    }
     std::vector<const Recording*> recordings;
     for (const auto& input : inputs) recordings.push_back(&input->road().recording());
     std::vector<std::string> named;
@@ -45,7 +58,9 @@ class SpectrumTask : public Task {
           compute_spectrum(*input, analysis, console.progress("spectrum " + input->road().recording().file)));
       tell(results.back(), telling);
     }
-    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
+    std::vector<std::string> names;
+    for (const SpectrumResult& result : results) names.push_back(result.facts.recording.file);
+    const std::vector<std::string> stems = output_stems(names);
     const std::vector<std::optional<Panel>> traces = trace_panels(files);
     deliver(
         telling, settings_.output, console,
@@ -55,7 +70,7 @@ class SpectrumTask : public Task {
           const Picture picture = *settings_.output.figure;
           if (analysis.overlay) {
             folder.add(stems.front() + "-spectra." + picture_ending(picture),
-                       draw(overlaid_figure(results, analysis), picture),
+                       draw(overlaid_figure(results, stored, analysis), picture),
                        "all spectra in one panel per unit");
             return;
           }

@@ -74,8 +74,10 @@ std::unique_ptr<SampleSource> open_flat_binary(const FileHead& head, const ReadS
   for (std::size_t c = 0; c < layout.channels; ++c)
     fields.columns.push_back(layout.sequential ? Field{layout.type, layout.skip + c * samples * size, size}
                                                : Field{layout.type, layout.skip + c * size, frame});
-  return std::make_unique<FieldSource>(InputFile(head.path), std::move(recording), std::move(fields),
-                                       settings, 0, "");
+  InputFile file(head.path);
+  if (!layout.sequential || layout.channels == 1) file.pass_on_to(settings.digest);
+  return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(fields), settings, 0,
+                                       "");
 }
 
 void check_binary_layout(const std::string& layout) { parse_layout(layout); }

@@ -1,8 +1,6 @@
 // format.cpp: see format.h.
 #include "formats/format.h"
 
-#include <xxhash.h>
-
 #include <algorithm>
 #include <cerrno>
 #include <cmath>
@@ -141,21 +139,6 @@ std::int64_t nanoseconds_since_1970(int year, int month, int day, int hour, int 
   const std::int64_t whole =
       std::clamp<std::int64_t>(((days * 24 + hour) * 60 + minute) * 60, -9200000000, 9200000000);
   return whole * 1000000000 + static_cast<std::int64_t>(std::llround(std::clamp(second, 0.0, 61.0) * 1e9));
-}
-
-std::string file_digest(const std::string& path) {
-  const std::unique_ptr<std::FILE, Closer> file(std::fopen(path.c_str(), "rb"));
-  if (!file) throw Error(Status::input, path + ": can't be opened: " + std::strerror(errno));
-  const std::unique_ptr<XXH3_state_t, XXH_errorcode (*)(XXH3_state_t*)> state(XXH3_createState(),
-                                                                              XXH3_freeState);
-  XXH3_64bits_reset(state.get());
-  std::vector<char> buffer(std::size_t{1} << 20);
-  while (const std::size_t count = std::fread(buffer.data(), 1, buffer.size(), file.get()))
-    XXH3_64bits_update(state.get(), buffer.data(), count);
-  char text[32];
-  std::snprintf(text, sizeof text, "xxh3:%016llx",
-                static_cast<unsigned long long>(XXH3_64bits_digest(state.get())));
-  return text;
 }
 
 }  // namespace vprism

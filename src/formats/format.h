@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "formats/file_digest.h"
 #include "signal/source.h"
 #include "signal/stamps.h"
 
@@ -27,6 +28,7 @@ struct ReadSettings {
   char decimal = 0;                        ///< '.' or ','; 0 finds it.
   std::string columns;                     ///< "1,3..5" or titles; "" takes all.
   bool primary = false;                    ///< Instrument-transformer channels as on the primary side.
+  std::shared_ptr<FileDigest> digest;      ///< Gets the file's bytes as they are read, from readers that can.
 };
 
 /// The first bytes of a file and its size.
@@ -71,9 +73,6 @@ std::size_t choose_part(const std::string& file, const std::vector<Part>& parts,
 
 /// A civil date and time of day, UTC, as nanoseconds since 1970.
 std::int64_t nanoseconds_since_1970(int year, int month, int day, int hour, int minute, double second);
-
-/// XXH3 of the whole file, 16 hexadecimal digits behind "xxh3:". Throws Error(input).
-std::string file_digest(const std::string& path);
 
 // The readers, one file each. `recognises` looks at the first bytes only and never throws.
 bool recognises_npy(const FileHead& head);

@@ -10,6 +10,7 @@
 #include <utility>
 
 #include "base/error.h"
+#include "formats/file_digest.h"
 
 namespace vprism {
 
@@ -34,12 +35,16 @@ InputFile::~InputFile() {
 }
 
 InputFile::InputFile(InputFile&& other) noexcept
-    : descriptor_(std::exchange(other.descriptor_, -1)), name_(std::move(other.name_)), size_(other.size_) {}
+    : descriptor_(std::exchange(other.descriptor_, -1)),
+      name_(std::move(other.name_)),
+      size_(other.size_),
+      digest_(std::move(other.digest_)) {}
 
 InputFile& InputFile::operator=(InputFile&& other) noexcept {
   std::swap(descriptor_, other.descriptor_);
   std::swap(name_, other.name_);
   std::swap(size_, other.size_);
+  std::swap(digest_, other.digest_);
   return *this;
 }
 
@@ -54,7 +59,13 @@ std::size_t InputFile::read_some(std::uint64_t offset, std::span<char> to) const
     if (n == 0) break;
     got += static_cast<std::size_t>(n);
   }
+  if (digest_) digest_->passed(offset, to.first(got));
   return got;
+}
+
+void InputFile::pass_on_to(std::shared_ptr<FileDigest> digest) {
+  digest_ = std::move(digest);
+  if (digest_) digest_->expect();
 }
 
 void InputFile::read(std::uint64_t offset, std::span<char> to) const {

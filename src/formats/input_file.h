@@ -2,11 +2,14 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <span>
 #include <string>
 #include <vector>
 
 namespace vprism {
+
+class FileDigest;
 
 class InputFile {
  public:
@@ -25,6 +28,8 @@ class InputFile {
   std::uint64_t size() const { return size_; }
   /// Looks up the size anew, where the file has grown since.
   void refresh();
+  /// From now on `digest`, if there is one, gets what is read.
+  void pass_on_to(std::shared_ptr<FileDigest> digest);
   /// As many bytes from `offset` on as there are, up to to.size(). Throws Error(input) when reading fails.
   std::size_t read_some(std::uint64_t offset, std::span<char> to) const;
   /// Exactly to.size() bytes; throws Error(input) when they are not there.
@@ -36,6 +41,7 @@ class InputFile {
   int descriptor_ = -1;
   std::string name_;
   std::uint64_t size_ = 0;
+  std::shared_ptr<FileDigest> digest_;
 };
 
 /// Lines of a file one after another, without their ends (LF or CRLF), reading ahead in blocks.

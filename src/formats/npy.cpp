@@ -9,7 +9,6 @@
 // shortest, and the others must be 1. A field named t or time is the time in seconds.
 #include "formats/npy.h"
 
-
 #include <algorithm>
 #include <cctype>
 #include <cstdio>
@@ -178,7 +177,8 @@ void add_columns(FieldLayout& layout, std::vector<Field>& imaginary, const Eleme
 
 }  // namespace
 
-std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording, const ReadSettings& settings) {
+std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording,
+                                             const ReadSettings& settings) {
   const ArrayHeader header = parse_array_header(recording.file, file.text(0, FileHead::head_bytes));
   std::uint64_t item = 0;
   for (const Element& e : header.elements) item += e.size;
@@ -249,7 +249,9 @@ std::unique_ptr<SampleSource> open_npy(const FileHead& head, const ReadSettings&
   Recording recording;
   recording.file = head.path;
   recording.format = "NPY array";
-  return open_npy_array(InputFile(head.path), std::move(recording), settings);
+  InputFile file(head.path);
+  file.pass_on_to(settings.digest);
+  return open_npy_array(std::move(file), std::move(recording), settings);
 }
 
 }  // namespace vprism

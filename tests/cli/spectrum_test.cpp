@@ -197,6 +197,18 @@ TEST_F(OnMade, CautionsComeWhereTheyBelongAndOnlyThere) {
   EXPECT_THAT(codes_of("spectrum generated.h5 --segment 256"), HasSubstr("changes-in-time"));
 }
 
+TEST_F(OnMade, SpectraFromFilesAreOverlaid) {
+  make("a (V): tone 50Hz 1; b (V): tone 70Hz 2", "--rate 1kHz --duration 2s");
+  folder_.write("reference.csv", "frequency (Hz),expected (V)\n10,0.5\n100,0.5\n400,0.1\n");
+  const ProgramRun run =
+      run_program(folder_, "spectrum generated.h5 reference.csv --overlay --figure svg --json --out o");
+  ASSERT_EQ(run.status, 0) << run.err;
+  EXPECT_EQ(run.json()["inputs"].size(), 2u);
+  EXPECT_THAT(ScratchFolder::read(folder_.path("o/generated-spectra.svg")), HasSubstr("reference: expected"));
+  EXPECT_THAT(run_program(folder_, "spectrum reference.csv --out p").err, HasSubstr("--overlay"));
+  EXPECT_EQ(run_program(folder_, "spectrum reference.csv --overlay --out q").status, 2);
+}
+
 TEST_F(OnMade, OverlayTraceAndAxesAreDrawn) {
   make("a (V): tone 50Hz 1; b (V): tone 70Hz 2; c (A): tone 90Hz 1", "--rate 1kHz --duration 2s");
   const ProgramRun run = run_program(folder_,

@@ -161,14 +161,6 @@ TEST(Registry, UnknownContentIsRefusedWithAHint) {
   EXPECT_THAT(complaint_of(folder.write("x.csv", std::string("\x00\x01\x02\x03", 4))), HasSubstr("--binary"));
 }
 
-TEST(Digest, IsThatOfTheBytes) {
-  const ScratchFolder folder;
-  // XXH3 (64 bits, seed 0) of no bytes and of "abc", from the reference vectors of the algorithm's
-  // publication.
-  EXPECT_EQ(file_digest(folder.write("e", "")), "xxh3:2d06800538d394c2");
-  EXPECT_EQ(file_digest(folder.write("a", "abc")), "xxh3:78af5f94892f3950");
-}
-
 TEST(Sound, AFileByAnotherWriterHasItsValues) {
   // Written by the wave module of Python: 30000 sin(t) and 30000 cos(t), t = n / 8, 16 bits.
   const auto source = open_recording(VPRISM_SOURCE "/fuzz/corpus/sound/two.wav", {});

@@ -1,0 +1,42 @@
+// file_digest.cpp: see file_digest.h.
+#include "formats/file_digest.h"
+
+#include <xxhash.h>
+
+#include <cstdio>
+#include <vector>
+
+#include "formats/input_file.h"
+
+namespace vprism {
+
+struct FileDigest::State {
+  XXH3_state_t* hash = XXH3_createState();
+  State() { XXH3_64bits_reset(hash); }
+  ~State() { XXH3_freeState(hash); }
+  State(const State&) = delete;
+  State& operator=(const State&) = delete;
+};
+
+FileDigest::FileDigest(std::string path) : path_(std::move(path)), state_(std::make_unique<State>()) {}
+FileDigest::~FileDigest() = default;
+
+void FileDigest::passed(std::uint64_t offset, std::span<const char> bytes) {
+  if (offset > next_ || offset + bytes.size() <= next_) return;
+  bytes = bytes.subspan(static_cast<std::size_t>(next_ - offset));
+  XXH3_64bits_update(state_->hash, bytes.data(), bytes.size());
+  next_ += bytes.size();
+}
+
+std::string FileDigest::text() {
+  const InputFile file(path_);
+  std::vector<char> buffer(std::size_t{1} << 20);
+  while (const std::size_t count = file.read_some(next_, buffer))
+    passed(next_, std::span<const char>(buffer).first(count));
+  char out[32];
+  std::snprintf(out, sizeof out, "xxh3:%016llx",
+                static_cast<unsigned long long>(XXH3_64bits_digest(state_->hash)));
+  return out;
+}
+
+}  // namespace vprism
