@@ -41,4 +41,8 @@ std::string fringe_truth();
 std::vector<DemoFile> beat_files();
 std::string beat_truth();
 
+/// The line-up, and the limit line for the acceleration of the mirror cell.
+std::string suspects_file();
+std::string limit_file();
+
 }  // namespace vprism::demo

@@ -292,7 +292,8 @@ std::vector<std::string> calibrations() {
 }
 
 bool is_recording(const std::string& name) {
-  return !name.ends_with(".md") && !name.ends_with(".sigmf-data");
+  return !name.ends_with(".md") && !name.ends_with(".toml") && name != "jitter-limit.csv" &&
+         !name.ends_with(".sigmf-data");
 }
 
 std::vector<DemoFile> make_files() {
@@ -302,6 +303,8 @@ std::vector<DemoFile> make_files() {
                                  {"tap-test.uff", tap_file()},
                                  {"fringe-scan.txt", fringe_file()}};
   for (DemoFile& file : beat_files()) files.push_back(std::move(file));
+  files.push_back({"suspects.toml", suspects_file()});
+  files.push_back({"jitter-limit.csv", limit_file()});
   files.push_back({"TRUTH.md", truth_file()});
   return files;
 }

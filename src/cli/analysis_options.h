@@ -2,6 +2,7 @@
 #pragma once
 
 #include "cli/options.h"
+#include "identify/peaks.h"
 #include "signal/recording.h"
 #include "transform/spectrum.h"
 
@@ -24,6 +25,7 @@ struct AnalysisSettings {
   std::optional<double> decibel_reference;  ///< Levels in dB re this where set.
   std::vector<SpanRule> spans;
   std::size_t peaks = 10;
+  PeakSettings search;
   /// Time on the record's axis that phases are told for, and shown in figure and CSV; its start, where open.
   std::optional<double> phase_at_s;
 

@@ -42,6 +42,11 @@ const std::vector<CommandEntry>& command_table() {
        "vprism spectrum tern-point/mount-daq.wav --channel 'mirror cell' --resolution 0.5Hz --span "
        "10Hz..200Hz",
        "the tones that shake the mirror cell, with level and uncertainty", make_spectrum_task},
+      {"identify", "FILE...",
+       "what is in the signal, how sure, and who did it: tones, families, resonances, matched with suspects",
+       "vprism identify tern-point/mount-daq.wav --suspects tern-point/suspects.toml",
+       "the cooler shakes the mirror cell most; shutter, pump and servo clock are cleared",
+       make_identify_task},
       {"occupancy", "FILE...", "how often each level is reached at each frequency, and the rare events",
        "vprism occupancy tern-point/drive-scope.csv --channel 'motor current'",
        "the share of time at each level, with the median, the 99% level and what stands out of them",

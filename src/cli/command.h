@@ -35,6 +35,7 @@ std::unique_ptr<Task> make_demo_task();
 std::unique_ptr<Task> make_condition_task();
 std::unique_ptr<Task> make_convert_task();
 std::unique_ptr<Task> make_generate_task();
+std::unique_ptr<Task> make_identify_task();
 std::unique_ptr<Task> make_inspect_task();
 std::unique_ptr<Task> make_occupancy_task();
 std::unique_ptr<Task> make_spectrum_task();

@@ -312,7 +312,7 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   if (cross) crosses = cross->result();
   for (std::size_t c = 0; c < result.channels.size(); ++c) {
     ChannelSpectrum& out = result.channels[c];
-    PeakSearch search = find_peaks(out.spectrum);
+    PeakSearch search = find_peaks(out.spectrum, settings.search);
     for (Caution& caution : spectrum_cautions(out.channel, out.spectrum, search, settings.scale))
       result.cautions.push_back(std::move(caution));
     out.floor = std::move(search.floor);

@@ -24,6 +24,9 @@ struct Finding {
   std::string text;                   ///< One sentence.
   std::vector<std::string> evidence;  ///< What it rests on, with numbers.
   std::vector<std::size_t> members;   ///< Indices into the channel's peaks.
+  std::string runner_up;              ///< Next best suspect, and what would tell the two apart.
+  /// Further figures for the document, under their keys there: "damping_ratio", "spacing_hz", ...
+  std::vector<std::pair<std::string, double>> numbers;
 };
 
 /// Peaks of one channel put into families and words: multiples of a common frequency (mains hum when that is
@@ -32,6 +35,11 @@ struct Finding {
 /// are not named. By descending level.
 std::vector<Finding> name_peaks(const Channel& channel, const std::vector<Peak>& peaks,
                                 const SpectrumPlan& plan);
+
+/// What lines that stand alone may come from, written into their findings: products of two stronger ones
+/// (sums and differences up to the fourth order), harmonics folded at half the rate (kind "alias"), a half,
+/// third or quarter of a stronger line. `findings` are those of one channel.
+void relate_lines(const std::vector<Peak>& peaks, double rate_hz, std::vector<Finding>& findings);
 
 /// Cautions that level statistics give rise to: dead channel, clipping, spikes, large offset, values that are
 /// no numbers.

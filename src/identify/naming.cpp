@@ -131,13 +131,14 @@ class Naming {
     if (mains != nullptr) finding.suspect = fmt::format("mains {}", mains);
     for (std::size_t i = 0; i < best.size(); ++i) {
       const Peak& p = peaks_[best[i]];
-      finding.evidence.push_back(fmt::format(
-          "order {} at {}, {:+.2g} uncertainties from {} x the fundamental, {}", best_orders[i],
-          shown_frequency(p),
-          (p.frequency_hz - static_cast<double>(best_orders[i]) * lead.frequency_hz) /
-              std::max(1e-300, std::hypot(p.frequency_std_hz,
-                                          static_cast<double>(best_orders[i]) * lead.frequency_std_hz)),
-          best_orders[i], shown(p.rms)));
+      finding.evidence.push_back(
+          fmt::format("order {} at {}, {:+.2g} uncertainties from {} x the fundamental, {}", best_orders[i],
+                      shown_frequency(p),
+                      (p.frequency_hz - static_cast<double>(best_orders[i]) * lead.frequency_hz) /
+                          std::max(1e-9 * p.frequency_hz,
+                                   std::hypot(p.frequency_std_hz,
+                                              static_cast<double>(best_orders[i]) * lead.frequency_std_hz)),
+                      best_orders[i], shown(p.rms)));
     }
     return true;
   }
@@ -187,9 +188,34 @@ class Naming {
           "a line at {}, {}, with sidebands spaced {} ({} {})", shown_frequency(carrier), shown(carrier.rms),
           format_quantity(spacing, "Hz", 6), evidence.size(), evidence.size() == 1 ? "pair" : "pairs");
       finding.evidence = std::move(evidence);
+      finding.numbers = {{"spacing_hz", spacing}};
+      tell_modulation(carrier, peaks_[pairs.front().low], peaks_[pairs.front().high], finding);
       return true;
     }
     return false;
+  }
+
+  /// Phases of carrier and sidebands: their sum less twice the carrier's is 0 for a varying amplitude and 180
+  /// degrees for a varying frequency or phase.
+  void tell_modulation(const Peak& carrier, const Peak& low, const Peak& high, Finding& finding) {
+    const double off = std::remainder(low.phase_deg + high.phase_deg - 2 * carrier.phase_deg, 360.0);
+    const double depth = (low.rms + high.rms) / carrier.rms;
+    const bool amplitude = std::abs(off)<30, turning = std::abs(off)> 150;
+    finding.numbers.emplace_back("modulation_phase_deg", off);
+    finding.numbers.emplace_back(turning ? "modulation_index_rad" : "depth", depth);
+    if (amplitude)
+      finding.evidence.push_back(fmt::format(
+          "phases fit a varying amplitude ({:.0f} deg, 0 expected), depth {:.3g}%", off, 100 * depth));
+    else if (turning)
+      finding.evidence.push_back(
+          fmt::format("phases fit a varying frequency or phase ({:.0f} deg, 180 expected), index {:.3g} rad",
+                      off, depth));
+    else
+      finding.evidence.push_back(fmt::format(
+          "phases ({:.0f} deg) fit neither a varying amplitude (0) nor a varying frequency (180) alone",
+          off));
+    if (amplitude) finding.text += ", its amplitude varies";
+    if (turning) finding.text += ", its frequency or phase varies";
   }
 
   /// A hump shows as several uneven peaks: those within a dozen bins of the strongest belong to it.

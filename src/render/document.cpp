@@ -85,7 +85,7 @@ Json Telling::document(const std::vector<OutputFolder::Entry>& outputs) const {
                                {"remedy", c.remedy}});
   out["results"] = results;
   out["findings"] = Json::array();
-  for (const Finding& f : findings)
+  for (const Finding& f : findings) {
     out["findings"].push_back({{"kind", f.kind},
                                {"recording", f.recording},
                                {"channel", f.channel},
@@ -97,6 +97,10 @@ Json Telling::document(const std::vector<OutputFolder::Entry>& outputs) const {
                                {"suspect", f.suspect},
                                {"text", f.text},
                                {"evidence", f.evidence}});
+    if (!f.runner_up.empty()) out["findings"].back()["runner_up"] = f.runner_up;
+    for (const auto& [key, value] : f.numbers) out["findings"].back()[key] = number(value);
+  }
+  for (const auto& [key, value] : further.items()) out[key] = value;
   out["outputs"] = Json::array();
   for (const auto& entry : outputs) out["outputs"].push_back({{"file", entry.file}, {"what", entry.what}});
   return out;

@@ -33,6 +33,7 @@ struct Telling {
   std::vector<Caution> cautions;
   Json results = Json::array();
   std::vector<Finding> findings;
+  Json further = Json::object();   ///< What one command alone tells, under keys of its own.
   std::string text;                ///< For standard output.
   bool text_has_cautions = false;  ///< They are then not repeated on standard error.
 

@@ -1,0 +1,513 @@
+// identify.cpp: see identify.h. Two passes of the road: the spectrum that lines are found in, and a second
+// one that looks at those lines segment by segment in all channels, and fits them to the samples where the
+// record is short enough to be held.
+#include "cli/identify.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/error.h"
+#include "base/text.h"
+#include "identify/noise_floor.h"
+#include "identify/resonance_fit.h"
+#include "identify/sine_fit.h"
+#include "transform/statistics.h"
+
+namespace vprism {
+
+namespace {
+
+/// Records up to this many samples are fitted sample by sample.
+constexpr std::int64_t most_fitted = std::int64_t{1} << 20;
+constexpr std::size_t most_held = std::size_t{1} << 22;
+
+/// A resonance in a channel, and the peaks that are its noise.
+struct Hump {
+  ResonanceFit fit;
+  std::size_t lead = 0;
+  std::vector<std::size_t> members;
+};
+
+/// Bins under lines, those left out that `own` says are noise.
+std::vector<bool> bins_of_lines(const ChannelSpectrum& c, const std::vector<bool>& own) {
+  std::vector<bool> masked(c.spectrum.bins(), false);
+  const double half = window_half_width_bins(c.spectrum.window) + 1;
+  for (std::size_t i = 0; i < c.peaks.size(); ++i) {
+    if (c.peaks[i].broad() || own[i]) continue;
+    const double at = c.spectrum.bins_at(c.peaks[i].frequency_hz);
+    for (auto k = static_cast<long>(std::ceil(at - half)); k <= static_cast<long>(at + half); ++k)
+      if (k >= 0 && k < static_cast<long>(masked.size())) masked[static_cast<std::size_t>(k)] = true;
+  }
+  return masked;
+}
+
+/// Resonances where a peak is too wide for a tone, or peaks crowd. Lines within one that its own noise would
+/// make become part of it.
+std::vector<Hump> find_humps(const ChannelSpectrum& c, double false_alarms) {
+  const Spectrum& s = c.spectrum;
+  std::vector<Hump> humps;
+  std::vector<bool> own(c.peaks.size(), false);
+  for (std::size_t i = 0; i < c.peaks.size(); ++i) {
+    const Peak& lead = c.peaks[i];
+    if (own[i]) continue;
+    const double near = 24 * s.plan.rbw_hz;
+    const auto crowd_size = std::count_if(c.peaks.begin(), c.peaks.end(), [&](const Peak& p) {
+      return std::abs(p.frequency_hz - lead.frequency_hz) < near && p.rms > 0.1 * lead.rms;
+    });
+    if (!lead.broad() && crowd_size < 3) continue;
+    Hump hump;
+    bool found = false;
+    // What is its noise is not left out when the fit is made again.
+    for (int round = 0; round < 3; ++round) {
+      const double reach = std::min(std::max(near, 0.08 * lead.frequency_hz), 400 * s.plan.rbw_hz);
+      const auto fit =
+          fit_resonance(s, lead.frequency_hz - reach, lead.frequency_hz + reach, bins_of_lines(c, own));
+      if (!fit || std::abs(fit->frequency_hz - lead.frequency_hz) > 4 * fit->width_hz() + 2 * s.plan.rbw_hz)
+        break;
+      hump.fit = *fit;
+      const double bins = 6 * fit->width_hz() / s.plan.bin_hz + 10;
+      const double threshold = noise_quantile_above(s.noise_averages, 0.1 * false_alarms / bins);
+      const std::vector<std::size_t> before = hump.members;
+      hump.members.clear();
+      for (std::size_t m = 0; m < c.peaks.size(); ++m) {
+        const Peak& p = c.peaks[m];
+        const bool before_me = std::find(before.begin(), before.end(), m) != before.end();
+        if (own[m] && !before_me) continue;
+        own[m] = std::abs(p.frequency_hz - fit->frequency_hz) < 6 * fit->width_hz() &&
+                 (p.broad() || p.rms * p.rms < threshold * fit->power_at(p.frequency_hz));
+        if (own[m]) hump.members.push_back(m);
+      }
+      found = !hump.members.empty();
+      if (hump.members == before) break;
+    }
+    if (!found) continue;
+    hump.lead = hump.members.front();
+    humps.push_back(std::move(hump));
+  }
+  return humps;
+}
+
+Finding told_hump(const ChannelSpectrum& c, const Hump& hump) {
+  const ResonanceFit& fit = hump.fit;
+  Finding f;
+  f.kind = "resonance";
+  f.channel = c.channel.name;
+  f.unit = c.channel.unit.label();
+  f.members = hump.members;
+  f.frequency_hz = fit.frequency_hz;
+  f.frequency_std_hz = fit.frequency_std_hz;
+  f.level_rms = fit.rms;
+  f.text = fmt::format("a resonance at {}, damping {}, {} RMS, driven by noise",
+                       format_uncertain(fit.frequency_hz, fit.frequency_std_hz, "Hz"),
+                       format_uncertain(100 * fit.damping, 100 * fit.damping_std, "%"),
+                       format_quantity(fit.rms, f.unit, 4));
+  f.evidence.push_back(fmt::format("a steady sine explains {:.0f}% of the power around its highest point",
+                                   100 * c.peaks[hump.lead].concentration));
+  f.evidence.push_back(fmt::format("for a resonance: half-power width {}, {:.1f} times the RBW of {}",
+                                   format_quantity(fit.width_hz(), "Hz", 3),
+                                   fit.width_hz() / c.spectrum.plan.rbw_hz,
+                                   format_quantity(c.spectrum.plan.rbw_hz, "Hz", 3)));
+  f.evidence.push_back(
+      fmt::format("the shape of one degree of freedom fits: log-likelihood {:.0f} above noise of one level",
+                  fit.gain / 2));
+  if (hump.members.size() > 1)
+    f.evidence.push_back(
+        fmt::format("{} peaks in it are no higher than its own noise makes", hump.members.size()));
+  f.numbers = {
+      {"damping_ratio", fit.damping}, {"damping_std", fit.damping_std}, {"width_hz", fit.width_hz()}};
+  return f;
+}
+
+void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<Finding>& findings) {
+  const double total = c.spectrum.rms_total();
+  for (const NoiseBand& band : noise.bands) {
+    const bool told = std::any_of(findings.begin(), findings.end(), [&](const Finding& f) {
+      return (f.kind == "resonance" || f.kind == "broadband") && f.frequency_hz >= band.low_hz &&
+             f.frequency_hz <= band.high_hz;
+    });
+    // What rounding leaves is no noise of anything.
+    if (told || band.rms < 1e-4 * total) continue;
+    Finding f;
+    f.kind = "broadband";
+    f.channel = c.channel.name;
+    f.unit = c.channel.unit.label();
+    f.frequency_hz = std::sqrt(std::max(1e-300, band.low_hz) * band.high_hz);
+    f.frequency_std_hz = (band.high_hz - band.low_hz) / std::sqrt(12.0);
+    f.level_rms = band.rms;
+    f.text = fmt::format("noise from {} to {}, {} RMS, up to {:.1f} dB above the noise around it",
+                         format_quantity(band.low_hz, "Hz", 4), format_quantity(band.high_hz, "Hz", 4),
+                         format_quantity(band.rms, f.unit, 4), band.above_db);
+    f.evidence.push_back(fmt::format("{:.3g}% of the channel's power; highest near {}",
+                                     100 * std::pow(band.rms / total, 2),
+                                     format_quantity(band.peak_hz, "Hz", 4)));
+    f.numbers = {{"low_hz", band.low_hz}, {"high_hz", band.high_hz}};
+    findings.push_back(std::move(f));
+  }
+}
+
+std::vector<Finding> name_channel(const Recording& r, const ChannelSpectrum& c, const NoiseShape& noise,
+                                  const IdentifySettings& settings) {
+  const std::vector<Hump> humps = find_humps(c, settings.false_alarms);
+  std::vector<bool> taken(c.peaks.size(), false);
+  for (const Hump& hump : humps)
+    for (const std::size_t m : hump.members) taken[m] = true;
+  std::vector<Peak> rest;
+  std::vector<std::size_t> place;
+  for (std::size_t i = 0; i < c.peaks.size(); ++i)
+    if (!taken[i]) rest.push_back(c.peaks[i]), place.push_back(i);
+  std::vector<Finding> findings = name_peaks(c.channel, rest, c.spectrum.plan);
+  relate_lines(rest, c.spectrum.plan.rate_hz, findings);
+  for (Finding& f : findings)
+    for (std::size_t& m : f.members) m = place[m];
+  for (const Hump& hump : humps) findings.push_back(told_hump(c, hump));
+  name_bands(c, noise, findings);
+  for (Finding& f : findings) f.recording = r.file;
+  std::erase_if(findings, [&](const Finding& f) {
+    if (settings.least_level && f.level_rms < *settings.least_level) return true;
+    for (const auto& [key, value] : f.numbers)
+      if (key == "width_hz" && settings.most_width_hz && value > *settings.most_width_hz) return true;
+    return false;
+  });
+  return findings;
+}
+
+/// Lines that are asked not to be told.
+void leave_out(const IdentifySettings& settings, std::vector<Peak>& peaks) {
+  std::erase_if(peaks, [&](const Peak& p) {
+    return p.doubtful() || (settings.least_level && p.rms < *settings.least_level) ||
+           (settings.least_rise_db && p.prominence_db < *settings.least_rise_db);
+  });
+  if (!settings.least_apart_hz) return;
+  std::vector<Peak> kept;  // Strongest first.
+  for (const Peak& p : peaks)
+    if (std::none_of(kept.begin(), kept.end(), [&](const Peak& other) {
+          return std::abs(other.frequency_hz - p.frequency_hz) < *settings.least_apart_hz;
+        }))
+      kept.push_back(p);
+  peaks = std::move(kept);
+}
+
+/// Steady lines fitted to the samples themselves.
+void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
+  std::vector<Sine> first;
+  const double rate = c.spectrum.plan.rate_hz;
+  for (const Peak& p : c.peaks) {
+    if (p.broad()) continue;
+    Sine s;
+    s.frequency_hz = p.frequency_hz;
+    s.amplitude = p.rms * std::sqrt(p.crest);
+    s.phase_deg = p.phase_deg;
+    s.noise_variance = p.floor_power / c.spectrum.plan.rbw_hz * rate / 2;
+    first.push_back(s);
+  }
+  if (first.empty() || samples.size() < 4 * first.size() + 8) return;
+  const double record_bin = rate / static_cast<double>(samples.size());
+  const SineFit fit = fit_sines(samples, rate, first);
+  for (Peak& p : c.peaks) {
+    if (p.broad()) continue;
+    const auto same = std::min_element(fit.sines.begin(), fit.sines.end(), [&](const Sine& a, const Sine& b) {
+      return std::abs(a.frequency_hz - p.frequency_hz) < std::abs(b.frequency_hz - p.frequency_hz);
+    });
+    // A line that is not steady has no one frequency and phase: what its average power told stays.
+    const double rms = same->amplitude / std::sqrt(2.0);
+    const bool steady =
+        std::abs(same->frequency_hz - p.frequency_hz) < std::max(2 * record_bin, 4 * p.frequency_std_hz) &&
+        std::abs(rms - p.rms) < std::max(0.1 * p.rms, 5 * p.rms_std) && same->frequency_std_hz > 0;
+    if (!steady) continue;
+    p.frequency_hz = same->frequency_hz;
+    p.frequency_std_hz = same->frequency_std_hz;
+    p.rms = rms;
+    p.rms_std = same->amplitude_std / std::sqrt(2.0);
+    p.phase_deg = same->phase_deg;
+  }
+}
+
+/// Straight lines through the track: drift in Hz per second, and how much of its movement that explains.
+struct Drift {
+  double rate = 0, share = 0, from_hz = 0, to_hz = 0;
+};
+
+Drift drift_of(const WatchResult& w) {
+  Drift d;
+  const auto count = static_cast<double>(w.time_s.size());
+  if (w.time_s.size() < 6) return d;
+  double t = 0, f = 0, tt = 0, tf = 0, ff = 0;
+  for (std::size_t i = 0; i < w.time_s.size(); ++i) t += w.time_s[i] / count, f += w.frequency_hz[i] / count;
+  for (std::size_t i = 0; i < w.time_s.size(); ++i) {
+    const double x = w.time_s[i] - t, y = w.frequency_hz[i] - f;
+    tt += x * x, tf += x * y, ff += y * y;
+  }
+  if (!(tt > 0 && ff > 0)) return d;
+  d.rate = tf / tt;
+  d.share = tf * tf / (tt * ff);
+  d.from_hz = f + d.rate * (w.time_s.front() - t);
+  d.to_hz = f + d.rate * (w.time_s.back() - t);
+  return d;
+}
+
+/// What the segments say of one finding.
+void tell_behaviour(const WatchResult& w, std::size_t channel, double rbw_hz, const SpectrumPlan& plan,
+                    Finding& f) {
+  if (w.segments < 6) return;
+  const double spread = w.spread[channel], steady = w.steadiness[channel];
+  const Drift drift = drift_of(w);
+  const bool moves = drift.share > 0.85 && std::abs(drift.to_hz - drift.from_hz) > 1.5 * plan.rbw_hz;
+  const bool alone = f.kind == "tone" || f.kind == "broadband" || f.kind == "resonance";
+  if (moves && alone) {
+    f.kind = "drift";
+    f.numbers = {{"from_hz", drift.from_hz}, {"to_hz", drift.to_hz}, {"drift_hz_per_s", drift.rate}};
+    f.text =
+        fmt::format("a drifting tone: from {} to {}, {}", format_quantity(drift.from_hz, "Hz", 5),
+                    format_quantity(drift.to_hz, "Hz", 5), format_quantity(f.level_rms, f.unit, 4) + " RMS");
+    f.evidence = {
+        fmt::format("a straight line explains {:.0f}% of where its highest point lies in {} segments",
+                    100 * drift.share, w.time_s.size())};
+    f.frequency_hz = (drift.from_hz + drift.to_hz) / 2;
+    f.frequency_std_hz = std::abs(drift.to_hz - drift.from_hz) / std::sqrt(12.0);
+    return;
+  }
+  if (f.kind == "resonance" || f.kind == "broadband")
+    f.evidence.push_back(fmt::format(
+        "{}: its power scatters by {:.0f}% from segment to segment (noise 100%, a steady tone 0%)",
+        spread > 0.6 ? "for noise" : "against noise", 100 * spread));
+  else
+    f.evidence.push_back(fmt::format(
+        "{}: its power scatters by {:.0f}% over {} segments of {} RBW and its phase runs on {:.0f}% steadily",
+        steady > 0.8 && spread < 0.5 ? "for a forced tone" : "against a steady tone", 100 * spread,
+        w.segments, format_quantity(rbw_hz, "Hz", 3), 100 * steady));
+  if (f.kind != "resonance" && f.kind != "broadband") f.numbers.emplace_back("steadiness", steady);
+  f.numbers.emplace_back("spread", spread);
+}
+
+/// Humps that a drifting tone left on its way are part of it.
+void merge_drifts(std::vector<Finding>& findings, std::vector<WatchResult>& watches,
+                  std::vector<std::size_t>& channels) {
+  for (std::size_t i = 0; i < findings.size(); ++i) {
+    if (findings[i].kind != "drift") continue;
+    const double low = std::min(findings[i].numbers[0].second, findings[i].numbers[1].second),
+                 high = std::max(findings[i].numbers[0].second, findings[i].numbers[1].second);
+    const double slack = 0.1 * (high - low);
+    double square = findings[i].level_rms * findings[i].level_rms;
+    for (std::size_t j = findings.size(); j-- > 0;) {
+      if (j == i || channels[j] != channels[i] || findings[j].frequency_hz < low - slack ||
+          findings[j].frequency_hz > high + slack)
+        continue;
+      square += findings[j].level_rms * findings[j].level_rms;
+      findings[i].members.insert(findings[i].members.end(), findings[j].members.begin(),
+                                 findings[j].members.end());
+      const auto at = static_cast<std::ptrdiff_t>(j);
+      findings.erase(findings.begin() + at);
+      watches.erase(watches.begin() + at);
+      channels.erase(channels.begin() + at);
+      if (j < i) --i;
+    }
+    findings[i].level_rms = std::sqrt(square);
+  }
+}
+
+std::vector<std::size_t> reference_channels(const Recording& r, const IdentifySettings& settings,
+                                            const SuspectsFile& suspects) {
+  std::vector<std::size_t> out;
+  const auto add = [&](const std::string& name, bool must) {
+    try {
+      for (const std::size_t c : select_channels(r, {name}))
+        if (std::find(out.begin(), out.end(), c) == out.end()) out.push_back(c);
+    } catch (const Error&) {
+      if (must) throw;
+    }
+  };
+  for (const std::string& name : settings.references) add(name, true);
+  for (const Suspect& s : suspects.lineup)
+    if (!s.near.empty()) add(s.near, false);
+  return out;
+}
+
+/// What the other channels show at a finding's frequency.
+void tell_channels(const Recording& r, const std::vector<std::size_t>& references, const WatchResult& w,
+                   std::size_t own, Finding& f) {
+  if (w.channels() < 2 || w.segments < 4) return;
+  const double chance = w.chance_coherence(1e-3);
+  struct Other {
+    std::size_t channel;
+    double coherence, ratio;
+  };
+  std::vector<Other> others;
+  for (std::size_t c = 0; c < w.channels(); ++c) {
+    const double coherence = w.coherence(c, own);
+    if (c != own && coherence > chance)
+      others.push_back({c, coherence, std::sqrt(w.power[c] / std::max(w.power[own], 1e-300))});
+  }
+  std::sort(others.begin(), others.end(),
+            [](const Other& a, const Other& b) { return a.coherence > b.coherence; });
+  std::string told;
+  for (const Other& o : others)
+    told += fmt::format("{}{} (coherence {:.2f}, {:.3g} {}/{}, {:.0f} deg)", told.empty() ? "" : "; ",
+                        r.channels[o.channel].name, o.coherence, o.ratio, r.channels[o.channel].unit.label(),
+                        f.unit, w.phase_deg(o.channel, own));
+  if (!told.empty()) f.evidence.push_back("seen together with " + told);
+  std::vector<std::size_t> inputs;
+  for (const std::size_t c : references)
+    if (c != own && w.power[c] > 0) inputs.push_back(c);
+  if (inputs.empty() || std::find(references.begin(), references.end(), own) != references.end()) return;
+  const double share = w.explained(own, inputs);
+  if (share <= w.chance_coherence(1e-3, inputs.size())) {
+    f.evidence.push_back("no reference channel explains it");
+    return;
+  }
+  std::string names;
+  for (const std::size_t c : inputs) {
+    names += (names.empty() ? "" : " and ") + r.channels[c].name;
+    if (inputs.size() > 1) {
+      std::vector<std::size_t> rest = inputs;
+      std::erase(rest, c);
+      f.evidence.push_back(fmt::format("{} alone, what {} explain taken off: partial coherence {:.2f}",
+                                       r.channels[c].name, rest.size() == 1 ? "the other" : "the others",
+                                       w.partial(own, c, rest)));
+    }
+  }
+  f.evidence.push_back(fmt::format("{:.0f}% of its power goes with {}", 100 * share, names));
+  f.numbers.emplace_back("attributed_share", share);
+}
+
+void rank(IdentifyResult& result) {
+  std::vector<std::size_t> order(result.findings.size());
+  for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
+  const auto share = [&](std::size_t i) {
+    const ChannelSpectrum& c = result.spectrum.channels[result.channels[i]];
+    return result.findings[i].level_rms / std::max(c.spectrum.rms_total(), 1e-300);
+  };
+  std::stable_sort(order.begin(), order.end(),
+                   [&](std::size_t a, std::size_t b) { return share(a) > share(b); });
+  IdentifyResult sorted;
+  for (const std::size_t i : order) {
+    sorted.findings.push_back(std::move(result.findings[i]));
+    sorted.channels.push_back(result.channels[i]);
+    sorted.watches.push_back(std::move(result.watches[i]));
+  }
+  result.findings = std::move(sorted.findings);
+  result.channels = std::move(sorted.channels);
+  result.watches = std::move(sorted.watches);
+}
+
+}  // namespace
+
+IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, const SuspectsFile& suspects,
+                                const Progress& progress) {
+  AnalysisSettings analysis = settings.analysis;
+  analysis.search.false_alarms = settings.false_alarms;
+  analysis.peaks = analysis.search.most;
+  IdentifyResult result;
+  result.spectrum = compute_spectrum(input, analysis, progress);
+  result.cautions = result.spectrum.cautions;
+  const Recording recording = input.road().recording();
+  const std::vector<std::size_t> references = reference_channels(recording, settings, suspects);
+  std::vector<ChannelSpectrum>& spectra = result.spectrum.channels;
+
+  std::vector<Watch> watches;
+  for (std::size_t c = 0; c < spectra.size(); ++c) {
+    leave_out(settings, spectra[c].peaks);
+    result.noise.push_back(noise_shape(spectra[c].spectrum, spectra[c].floor));
+    for (Finding& f : name_channel(recording, spectra[c], result.noise.back(), settings)) {
+      double width = 0;
+      for (const auto& [key, value] : f.numbers)
+        if (key == "width_hz") width = value;
+      watches.push_back(
+          {f.frequency_hz, std::max(24 * spectra[c].spectrum.plan.bin_hz, 0.08 * f.frequency_hz), c, width});
+      result.channels.push_back(c);
+      result.findings.push_back(std::move(f));
+    }
+  }
+  const SpectrumPlan& plan = spectra.front().spectrum.plan;
+  const bool hold = !recording.complex && recording.samples <= most_fitted &&
+                    static_cast<std::size_t>(recording.samples) * spectra.size() <= most_held;
+  std::vector<std::vector<double>> held(hold ? spectra.size() : 0);
+  StatisticsEstimator statistics(recording.channels.size() * (recording.complex ? 2 : 1));
+  std::optional<LineWatch> watch;
+  if (!watches.empty() && !recording.complex && !spectra.front().spectrum.two_sided) {
+    const SpectrumPlan looked = plan_watch(plan, analysis.spectrum, recording.samples);
+    result.watch_rbw_hz = looked.rbw_hz;
+    watch.emplace(looked, analysis.spectrum.window, watches);
+  }
+  bool gaps = false;
+  input.road().run(
+      [&](Block& block) {
+        if (watch) watch->add(block);
+        statistics.add(block);
+        gaps = gaps || block.gaps();
+        for (std::size_t c = 0; c < held.size(); ++c)
+          held[c].insert(held[c].end(), block.samples(c).begin(), block.samples(c).end());
+      },
+      progress);
+  if (watch) result.watches = watch->result();
+  result.watches.resize(result.findings.size());
+  if (hold && !gaps && settings.analysis.derived.empty()) {
+    // Sharper frequencies: the families are looked for anew.
+    std::vector<Finding> findings;
+    std::vector<WatchResult> kept;
+    std::vector<std::size_t> channels;
+    for (std::size_t c = 0; c < spectra.size(); ++c) {
+      refine(spectra[c], held[c]);
+      for (Finding& f : name_channel(recording, spectra[c], result.noise[c], settings)) {
+        // The watch that stood nearest to it.
+        const WatchResult* nearest = nullptr;
+        for (const WatchResult& w : result.watches)
+          if (w.segments > 0 && w.watch.channel == c &&
+              (nearest == nullptr ||
+               std::abs(w.watch.hz - f.frequency_hz) < std::abs(nearest->watch.hz - f.frequency_hz)))
+            nearest = &w;
+        kept.push_back(nearest != nullptr &&
+                               std::abs(nearest->watch.hz - f.frequency_hz) < result.watch_rbw_hz
+                           ? *nearest
+                           : WatchResult{});
+        channels.push_back(c);
+        findings.push_back(std::move(f));
+      }
+    }
+    result.findings = std::move(findings);
+    result.watches = std::move(kept);
+    result.channels = std::move(channels);
+  }
+  bool coherent = false;
+  for (std::size_t i = 0; i < result.findings.size(); ++i) {
+    if (result.watches[i].segments == 0) continue;
+    const Finding& f = result.findings[i];
+    // Below the first bins of the shorter segments, and beside other lines, they tell of something else.
+    if (f.frequency_hz < 3 * result.watch_rbw_hz) continue;
+    const auto& peaks = spectra[result.channels[i]].peaks;
+    const bool crowded = std::any_of(peaks.begin(), peaks.end(), [&](const Peak& p) {
+      const auto index = static_cast<std::size_t>(&p - peaks.data());
+      const bool mine =
+          f.kind == "resonance" && std::find(f.members.begin(), f.members.end(), index) != f.members.end();
+      return !mine && !p.broad() && std::abs(p.frequency_hz - f.frequency_hz) < 2.5 * result.watch_rbw_hz &&
+             std::abs(p.frequency_hz - f.frequency_hz) > plan.bin_hz && p.rms > 0.05 * f.level_rms;
+    });
+    const std::size_t before = f.evidence.size();
+    if (!crowded)
+      tell_behaviour(result.watches[i], result.channels[i], result.watch_rbw_hz, plan, result.findings[i]);
+    tell_channels(recording, references, result.watches[i], result.channels[i], result.findings[i]);
+    coherent = coherent || result.findings[i].evidence.size() > before + 1;
+  }
+  merge_drifts(result.findings, result.watches, result.channels);
+  const std::vector<Statistics> levels = statistics.result();
+  for (std::size_t c = 0; c < recording.channels.size(); ++c)
+    for (Caution& caution : level_cautions(recording.channels[c], levels[c], {}, {}, recording.axis)) {
+      if (caution.code != "clipping") continue;
+      result.cautions.push_back(caution);
+      for (std::size_t i = 0; i < result.findings.size(); ++i)
+        if (result.channels[i] == c && result.findings[i].kind == "harmonic-family")
+          result.findings[i].evidence.push_back(
+              "against a source of its own: the channel is clipped, and clipping makes harmonics");
+    }
+  rank(result);
+  if (!suspects.lineup.empty()) judge_suspects(suspects, settings, result);
+  if (coherent)
+    result.cautions.push_back({"coherence-no-proof", Severity::note, "",
+                               "channels that go together may both follow a third: coherence tells where to "
+                               "look, not what causes what",
+                               "switch the suspect off and compare"});
+  return result;
+}
+
+}  // namespace vprism

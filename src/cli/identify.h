@@ -1,0 +1,58 @@
+// identify.h: what is in the signal, how sure, and who did it.
+#pragma once
+
+#include "cli/spectrum.h"
+#include "cli/suspects_file.h"
+#include "identify/line_watch.h"
+#include "identify/noise_shape.h"
+
+namespace vprism {
+
+struct IdentifySettings {
+  InputSettings input;
+  AnalysisSettings analysis;
+  OutputSettings output;
+  std::string suspects;                 ///< TOML file of the line-up; "" for none.
+  std::vector<std::string> references;  ///< Channels that others are attributed to.
+  double false_alarms = 1e-3;
+  // What is not worth a finding.
+  std::optional<double> least_level, least_rise_db, least_apart_hz, most_width_hz;
+};
+OptionGroup identify_group(IdentifySettings& settings);
+
+/// What was found of one suspect.
+struct SuspectVerdict {
+  enum class Kind { seen, cleared, out_of_reach } kind = Kind::cleared;
+  SuspectMatch match;
+  std::string name, text;
+  std::vector<std::string> evidence;
+  std::string channel;   ///< Where it is strongest (seen), or where the least would show (cleared).
+  double level_rms = 0;  ///< Of its lines there; of one line it would have to exceed where it is cleared.
+};
+
+struct IdentifyResult {
+  SpectrumResult spectrum;
+  std::vector<NoiseShape> noise;     ///< One for each channel.
+  std::vector<WatchResult> watches;  ///< One for each finding.
+  double watch_rbw_hz = 0;
+  std::vector<Finding> findings;      ///< Ranked by their share of their channel's power.
+  std::vector<std::size_t> channels;  ///< Of the findings.
+  std::vector<SuspectVerdict> verdicts;
+  std::vector<Caution> cautions;
+};
+
+IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, const SuspectsFile& suspects,
+                                const Progress& progress);
+
+/// Verdicts on a line-up, and the findings' suspects filled in (suspects_judged.cpp).
+void judge_suspects(const SuspectsFile& suspects, const IdentifySettings& settings, IdentifyResult& result);
+
+std::string identify_text(const IdentifyResult& result);
+Json identify_json(const IdentifyResult& result, const AnalysisSettings& settings);
+Json suspects_json(const IdentifyResult& result);
+TextTable finding_table(const IdentifyResult& result);
+TextTable suspect_table(const IdentifyResult& result);
+/// The spectrum of each channel with the findings' numbers.
+Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& settings);
+
+}  // namespace vprism

@@ -1,0 +1,102 @@
+// relations.cpp: lines that others explain. Frequencies agree when they differ by no more than four joint
+// standard uncertainties, or 1e-5 of the frequency; a window wider than a thousandth would let anything in.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "identify/finding.h"
+
+namespace vprism {
+
+namespace {
+
+struct Source {
+  double hz = 0, std_hz = 0, rms = 0;
+};
+
+std::string told(const Source& s) { return format_uncertain(s.hz, s.std_hz, "Hz"); }
+
+bool agree(double a, double std_a, double b, double std_b) {
+  const double width = std::max(4 * std::hypot(std_a, std_b), 1e-5 * a);
+  return std::abs(a - b) <= width && width < 1e-3 * a;
+}
+
+/// |f| folded into 0 .. rate / 2.
+double folded(double hz, double rate_hz) { return std::abs(std::remainder(hz, rate_hz)); }
+
+bool fold_back(const Source& line, const std::vector<Source>& sources, double rate_hz, Finding& finding) {
+  for (const Source& s : sources) {
+    if (s.rms <= line.rms || agree(s.hz, s.std_hz, line.hz, line.std_hz)) continue;
+    for (int order = 2; order <= 40; ++order) {
+      if (order * s.hz <= rate_hz / 2) continue;
+      if (!agree(folded(order * s.hz, rate_hz), order * s.std_hz, line.hz, line.std_hz)) continue;
+      finding.kind = "alias";
+      finding.text += fmt::format(": harmonic {} of {} folded at half the rate", order, told(s));
+      finding.evidence.push_back(fmt::format("{} x {} = {} lies above half the rate, {}, and folds to {}",
+                                             order, told(s), format_quantity(order * s.hz, "Hz", 7),
+                                             format_quantity(rate_hz / 2, "Hz"),
+                                             format_quantity(folded(order * s.hz, rate_hz), "Hz", 7)));
+      return true;
+    }
+  }
+  return false;
+}
+
+bool part_of(const Source& line, const std::vector<Source>& sources, Finding& finding) {
+  for (const Source& s : sources)
+    for (const int part : {2, 3, 4}) {
+      if (s.rms <= line.rms || !agree(s.hz / part, s.std_hz / part, line.hz, line.std_hz)) continue;
+      static const char* const words[] = {"", "", "half", "a third", "a quarter"};
+      finding.text += fmt::format(": {} of {}", words[part], told(s));
+      finding.evidence.push_back(fmt::format("{:+.2g} Hz from {} of the stronger line at {}",
+                                             line.hz - s.hz / part, words[part], told(s)));
+      return true;
+    }
+  return false;
+}
+
+bool product(const Source& line, const std::vector<Source>& sources, Finding& finding) {
+  constexpr int highest_order = 4;
+  for (int order = 2; order <= highest_order; ++order)
+    for (std::size_t i = 0; i < sources.size(); ++i)
+      for (std::size_t j = i + 1; j < sources.size(); ++j) {
+        const Source &p = sources[i], &q = sources[j];
+        if (p.rms <= line.rms || q.rms <= line.rms) continue;
+        for (int a = 1; a < order; ++a)
+          for (const int b : {order - a, a - order}) {
+            const double hz = std::abs(a * p.hz + b * q.hz), std_hz = std::hypot(a * p.std_hz, b * q.std_hz);
+            if (!agree(hz, std_hz, line.hz, line.std_hz) || agree(hz, std_hz, p.hz, p.std_hz) ||
+                agree(hz, std_hz, q.hz, q.std_hz))
+              continue;
+            finding.text += fmt::format(": a product of two stronger lines, {} x {} {} {} x {}", a, told(p),
+                                        b < 0 ? "-" : "+", std::abs(b), told(q));
+            finding.evidence.push_back(fmt::format("{} x {} {} {} x {} = {}", a, told(p), b < 0 ? "-" : "+",
+                                                   std::abs(b), told(q), format_quantity(hz, "Hz", 7)));
+            return true;
+          }
+      }
+  return false;
+}
+
+}  // namespace
+
+void relate_lines(const std::vector<Peak>& peaks, double rate_hz, std::vector<Finding>& findings) {
+  constexpr std::size_t most_sources = 6;
+  std::vector<Source> sources;
+  for (const Finding& f : findings)
+    if (f.kind != "broadband" && f.kind != "resonance" && f.kind != "drift" && !f.members.empty() &&
+        sources.size() < most_sources) {
+      const Peak& lead = peaks[f.members.front()];
+      sources.push_back({lead.frequency_hz, lead.frequency_std_hz, lead.rms});
+    }
+  for (Finding& f : findings) {
+    if (f.kind != "tone" || f.members.size() != 1) continue;
+    const Peak& p = peaks[f.members.front()];
+    const Source line{p.frequency_hz, p.frequency_std_hz, p.rms};
+    if (!fold_back(line, sources, rate_hz, f) && !product(line, sources, f)) part_of(line, sources, f);
+  }
+}
+
+}  // namespace vprism

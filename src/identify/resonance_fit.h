@@ -1,0 +1,32 @@
+// resonance_fit.h: a resonance that noise drives, fitted to averaged powers.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "transform/spectrum.h"
+
+namespace vprism {
+
+/// One degree of freedom under white noise, upon a flat pedestal.
+struct ResonanceFit {
+  double frequency_hz = 0, frequency_std_hz = 0;
+  double damping = 0, damping_std = 0;  ///< Ratio to critical damping.
+  double rms = 0;                       ///< Of the resonant part, in the channel's unit.
+  double height = 0;                    ///< Noise power per bin at its top, above the pedestal.
+  double pedestal = 0;                  ///< Noise power per bin beside it.
+  /// Twice the gain in log-likelihood over noise of one level in the same bins: large for a real hump.
+  double gain = 0;
+  /// Half-power width.
+  double width_hz() const { return 2 * damping * frequency_hz; }
+  /// Noise power per bin, pedestal and all.
+  double power_at(double hz) const;
+};
+
+/// Fits to the bins within `low_hz` .. `high_hz` that are not `masked` (empty: none), by the likelihood of
+/// averaged powers (Whittle 1953), the window's lobe folded in. Nothing where the hump is narrower than the
+/// lobe can tell from a line, or does not stand out.
+std::optional<ResonanceFit> fit_resonance(const Spectrum& spectrum, double low_hz, double high_hz,
+                                          const std::vector<bool>& masked = {});
+
+}  // namespace vprism

@@ -1,0 +1,69 @@
+// Lines that others explain: products, folded harmonics, parts.
+#include <gmock/gmock.h>
+
+#include "identify/finding.h"
+
+namespace vprism {
+namespace {
+
+using ::testing::HasSubstr;
+
+Peak line(double hz, double rms) {
+  Peak p;
+  p.frequency_hz = hz;
+  p.frequency_std_hz = 1e-4;
+  p.rms = rms;
+  p.rms_std = 1e-6;
+  p.floor_power = 1e-12;
+  return p;
+}
+
+std::vector<Finding> related(const std::vector<Peak>& peaks, double rate = 10'000) {
+  Channel channel;
+  channel.name = "x";
+  SpectrumPlan plan;
+  plan.bin_hz = 0.5;
+  plan.rbw_hz = 0.75;
+  auto findings = name_peaks(channel, peaks, plan);
+  relate_lines(peaks, rate, findings);
+  return findings;
+}
+
+TEST(Relations, SumsAndDifferencesOfTwoTonesAreProducts) {
+  const auto f = related({line(1000, 1), line(1130, 0.8), line(870, 0.01), line(2130, 0.02)});
+  ASSERT_EQ(f.size(), 4u);
+  EXPECT_THAT(f[2].text, HasSubstr("product of two stronger lines, 1 x 1.0"));
+  EXPECT_THAT(f[3].text, HasSubstr("product of two stronger lines, 2 x 1.0"));
+  EXPECT_THAT(f[0].text, ::testing::Not(HasSubstr("product")));
+}
+
+TEST(Relations, HarmonicsBeyondHalfTheRateAreFoundWhereTheyFoldTo) {
+  // Harmonic 3 of 1800 Hz at a rate of 10 kHz: 5400 folds to 4600.
+  const auto f = related({line(1800, 1), line(4600, 0.01)});
+  ASSERT_EQ(f.size(), 2u);
+  EXPECT_EQ(f[1].kind, "alias");
+  EXPECT_THAT(f[1].text, HasSubstr("harmonic 3"));
+}
+
+TEST(Relations, HalfOfAStrongerLineIsSaid) {
+  const auto f = related({line(1000, 1), line(500, 0.1), line(321.7, 0.01)});
+  ASSERT_EQ(f.size(), 3u);
+  EXPECT_THAT(f[1].text, HasSubstr("half of 1.0"));
+  EXPECT_EQ(f[2].kind, "tone");
+  EXPECT_THAT(f[2].text, ::testing::Not(HasSubstr(":")));
+}
+
+TEST(Relations, PhasesTellVaryingAmplitudeFromVaryingFrequency) {
+  // cos(w t) (1 + m cos(v t)) has sidebands in phase with the carrier; for a small index of phase modulation
+  // the lower one is turned by half a turn.
+  std::vector<Peak> amplitude = {line(1000, 1), line(990, 0.1), line(1010, 0.1)};
+  auto f = related(amplitude);
+  ASSERT_EQ(f.size(), 1u);
+  EXPECT_THAT(f[0].text, HasSubstr("its amplitude varies"));
+  amplitude[1].phase_deg = 180;
+  f = related(amplitude);
+  EXPECT_THAT(f[0].text, HasSubstr("its frequency or phase varies"));
+}
+
+}  // namespace
+}  // namespace vprism
