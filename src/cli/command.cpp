@@ -47,10 +47,23 @@ const std::vector<CommandEntry>& command_table() {
        "vprism identify tern-point/mount-daq.wav --suspects tern-point/suspects.toml",
        "the cooler shakes the mirror cell most; shutter, pump and servo clock are cleared",
        make_identify_task},
+      {"distortion", "FILE...",
+       "what a sine became: THD, SNR, SINAD, SFDR, effective bits and the harmonic table",
+       "vprism distortion tern-point/amp-sim.raw --chain 'regrid 200kHz cubic' --gate 8ms..25ms --channel "
+       "'V(out)'",
+       "0.105% of distortion, nearly all of it the second harmonic", make_distortion_task},
       {"occupancy", "FILE...", "how often each level is reached at each frequency, and the rare events",
        "vprism occupancy tern-point/drive-scope.csv --channel 'motor current'",
        "the share of time at each level, with the median, the 99% level and what stands out of them",
        make_occupancy_task},
+      {"compare", "FILE...",
+       "recordings, channels, saved results or settings side by side, with the differences listed",
+       "vprism compare tern-point/mount-daq.wav --channel 'mirror cell' --channel fork",
+       "which lines the fork has stronger than the mirror cell, and which it has not", make_compare_task},
+      {"limits", "FILE...",
+       "levels against limit lines: margins, violations and a verdict; exit status 1 on failure",
+       "vprism limits tern-point/mount-daq.wav --channel 'mirror cell' --limit tern-point/jitter-limit.csv",
+       "the mirror cell exceeds its jitter limit at the cooler's frequency", make_limits_task},
   };
   return table;
 }

@@ -32,11 +32,14 @@ struct CommandEntry {
 const std::vector<CommandEntry>& command_table();
 
 std::unique_ptr<Task> make_demo_task();
+std::unique_ptr<Task> make_compare_task();
 std::unique_ptr<Task> make_condition_task();
 std::unique_ptr<Task> make_convert_task();
+std::unique_ptr<Task> make_distortion_task();
 std::unique_ptr<Task> make_generate_task();
 std::unique_ptr<Task> make_identify_task();
 std::unique_ptr<Task> make_inspect_task();
+std::unique_ptr<Task> make_limits_task();
 std::unique_ptr<Task> make_occupancy_task();
 std::unique_ptr<Task> make_spectrum_task();
 std::unique_ptr<Task> make_survey_task();

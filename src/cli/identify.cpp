@@ -147,32 +147,6 @@ void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<F
   }
 }
 
-std::vector<Finding> name_channel(const Recording& r, const ChannelSpectrum& c, const NoiseShape& noise,
-                                  const IdentifySettings& settings) {
-  const std::vector<Hump> humps = find_humps(c, settings.false_alarms);
-  std::vector<bool> taken(c.peaks.size(), false);
-  for (const Hump& hump : humps)
-    for (const std::size_t m : hump.members) taken[m] = true;
-  std::vector<Peak> rest;
-  std::vector<std::size_t> place;
-  for (std::size_t i = 0; i < c.peaks.size(); ++i)
-    if (!taken[i]) rest.push_back(c.peaks[i]), place.push_back(i);
-  std::vector<Finding> findings = name_peaks(c.channel, rest, c.spectrum.plan);
-  relate_lines(rest, c.spectrum.plan.rate_hz, findings);
-  for (Finding& f : findings)
-    for (std::size_t& m : f.members) m = place[m];
-  for (const Hump& hump : humps) findings.push_back(told_hump(c, hump));
-  name_bands(c, noise, findings);
-  for (Finding& f : findings) f.recording = r.file;
-  std::erase_if(findings, [&](const Finding& f) {
-    if (settings.least_level && f.level_rms < *settings.least_level) return true;
-    for (const auto& [key, value] : f.numbers)
-      if (key == "width_hz" && settings.most_width_hz && value > *settings.most_width_hz) return true;
-    return false;
-  });
-  return findings;
-}
-
 /// Lines that are asked not to be told.
 void leave_out(const IdentifySettings& settings, std::vector<Peak>& peaks) {
   std::erase_if(peaks, [&](const Peak& p) {
@@ -392,6 +366,32 @@ void rank(IdentifyResult& result) {
 }
 
 }  // namespace
+
+std::vector<Finding> name_channel(const Recording& r, const ChannelSpectrum& c, const NoiseShape& noise,
+                                  const IdentifySettings& settings) {
+  const std::vector<Hump> humps = find_humps(c, settings.false_alarms);
+  std::vector<bool> taken(c.peaks.size(), false);
+  for (const Hump& hump : humps)
+    for (const std::size_t m : hump.members) taken[m] = true;
+  std::vector<Peak> rest;
+  std::vector<std::size_t> place;
+  for (std::size_t i = 0; i < c.peaks.size(); ++i)
+    if (!taken[i]) rest.push_back(c.peaks[i]), place.push_back(i);
+  std::vector<Finding> findings = name_peaks(c.channel, rest, c.spectrum.plan);
+  relate_lines(rest, c.spectrum.plan.rate_hz, findings);
+  for (Finding& f : findings)
+    for (std::size_t& m : f.members) m = place[m];
+  for (const Hump& hump : humps) findings.push_back(told_hump(c, hump));
+  name_bands(c, noise, findings);
+  for (Finding& f : findings) f.recording = r.file;
+  std::erase_if(findings, [&](const Finding& f) {
+    if (settings.least_level && f.level_rms < *settings.least_level) return true;
+    for (const auto& [key, value] : f.numbers)
+      if (key == "width_hz" && settings.most_width_hz && value > *settings.most_width_hz) return true;
+    return false;
+  });
+  return findings;
+}
 
 IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, const SuspectsFile& suspects,
                                 const Progress& progress) {

@@ -41,6 +41,9 @@ struct IdentifyResult {
   std::vector<Caution> cautions;
 };
 
+/// What one channel's spectrum shows by itself: tones, families, resonances, bands of noise.
+std::vector<Finding> name_channel(const Recording& recording, const ChannelSpectrum& channel,
+                                  const NoiseShape& noise, const IdentifySettings& settings);
 IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, const SuspectsFile& suspects,
                                 const Progress& progress);
 

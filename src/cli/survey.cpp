@@ -7,6 +7,7 @@
 
 #include "cli/command.h"
 #include "cli/console.h"
+#include "cli/identify.h"
 #include "render/report.h"
 
 namespace vprism {
@@ -30,9 +31,10 @@ SurveyResult compute_survey(Input& input, const SurveySettings& settings,
                          result.spectrum->cautions.begin() + static_cast<std::ptrdiff_t>(known),
                          result.spectrum->cautions.end());
   for (const ChannelSpectrum& c : result.spectrum->channels) {
-    std::vector<Peak> sound = c.peaks;
-    std::erase_if(sound, [](const Peak& peak) { return peak.doubtful(); });
-    for (Finding& finding : name_peaks(c.channel, sound, c.spectrum.plan)) {
+    ChannelSpectrum sound = c;
+    std::erase_if(sound.peaks, [](const Peak& peak) { return peak.doubtful(); });
+    for (Finding& finding :
+         name_channel(result.spectrum->facts.recording, sound, noise_shape(c.spectrum, c.floor), {})) {
       finding.recording = file;
       result.findings.push_back(std::move(finding));
     }

@@ -44,7 +44,8 @@ bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std
     if (seen++ > 0 && value > previous) ++rising;
     previous = value;
   }
-  if (seen < 3) return false;
+  // Two rows do where a title says what the column is: a limit has no more.
+  if (seen < (layout.columns[column].name.empty() ? 3 : 2)) return false;
   // Repeated and reversed stamps make a bad time column, not another kind of column.
   if (is_axis_column(layout, column)) return rising * 4 >= (seen - 1) * 3;
   return rising + 1 + seen / 50 >= seen;

@@ -67,7 +67,7 @@ class Fit {
       const double shift = sum / static_cast<double>(left_.size());
       mean_ += shift;
       for (double& v : left_) v -= shift;
-      if (moved < 1e-10) break;
+      if (moved < 1e-9) break;
     }
   }
 
@@ -131,13 +131,15 @@ class Fit {
     const Vector scale = normal.diagonal().cwiseSqrt().cwiseMax(1e-300).cwiseInverse();
     const Matrix scaled = scale.asDiagonal() * normal * scale.asDiagonal();
     const Vector change = scale.asDiagonal() * scaled.ldlt().solve(scale.asDiagonal() * gradient);
-    double moved = 0;
+    double moved = 0, largest = 0;
+    for (const Turning& s : sines_) largest = std::max(largest, std::hypot(s.a, s.b));
     Eigen::Index row = 0;
     const double record = static_cast<double>(left_.size());
     for (const std::size_t k : cluster) {
       Turning& s = sines_[k];
       take(s, +1);
-      const double size = std::max(std::hypot(s.a, s.b), 1e-300);
+      // Of a small sine beside a large one no more than that leaves.
+      const double size = std::max({std::hypot(s.a, s.b), 1e-3 * largest, 1e-300});
       moved = std::max(moved, std::hypot(change[row], change[row + 1]) / size);
       s.a += change[row], s.b += change[row + 1];
       if (!s.fixed) {

@@ -1,0 +1,561 @@
+// compare.cpp: the command `compare`: two recordings, channels, saved results or settings side by side.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+#include <sstream>
+
+#include "base/error.h"
+#include "base/text.h"
+#include "cli/command.h"
+#include "cli/console.h"
+#include "cli/spectrum.h"
+#include "identify/line_pairs.h"
+#include "identify/noise_floor.h"
+
+namespace vprism {
+
+namespace {
+
+/// One channel of one recording, saved result or table.
+struct Side {
+  std::string file, label;
+  Channel channel;
+  std::vector<ComparedLine> lines;
+  std::optional<ChannelSpectrum> spectrum;  ///< None of saved results: lines alone.
+};
+
+struct Compared {
+  Side a, b;
+  std::vector<LinePair> pairs;
+  std::vector<BandLevel> a_bands, b_bands;
+  double likeness = std::nan(""), total_db = std::nan("");
+  bool same_unit = true;
+};
+
+/// A hump's highest point wanders within it, and its level with the noise.
+std::vector<ComparedLine> lines_of(const ChannelSpectrum& c) {
+  std::vector<ComparedLine> out;
+  for (const Peak& p : c.peaks) {
+    if (p.doubtful()) continue;
+    if (p.broad())
+      out.push_back({p.frequency_hz, 2 * c.spectrum.plan.rbw_hz, p.band_rms,
+                     p.band_rms / (2 * std::sqrt(c.spectrum.noise_averages))});
+    else
+      out.push_back({p.frequency_hz, p.frequency_std_hz, p.rms, p.rms_std});
+  }
+  return out;
+}
+
+/// The peaks of an earlier run's document.
+std::vector<Side> saved_sides(const std::string& path) {
+  std::ifstream in(path, std::ios::binary);
+  std::stringstream all;
+  all << in.rdbuf();
+  if (!in) throw Error(Status::input, path + ": can't be read; check the name");
+  const Json document = Json::parse(all.str(), nullptr, false);
+  const auto wrong = [&](const std::string& what) { throw Error(Status::input, path + ": " + what); };
+  if (document.is_discarded() || !document.is_object() || !document.contains("vprism"))
+    wrong("no result document; give one that spectrum, survey or identify wrote");
+  const Json settings = document.value("settings", Json::object());
+  const std::string scale = settings.is_object() ? settings.value("scale", "rms") : "rms";
+  const double to_rms = scale == "peak"           ? 1 / std::sqrt(2.0)
+                        : scale == "peak-to-peak" ? 1 / std::sqrt(8.0)
+                                                  : 1;
+  if (to_rms == 1 && scale != "rms")
+    wrong("its levels are in the scale " + clean_text(scale) + "; rms or peak can be compared");
+  std::vector<Side> out;
+  try {
+    for (const Json& entry : document.at("results")) {
+      if (!entry.contains("peaks")) continue;
+      Side side;
+      side.file = path;
+      side.channel.name = clean_text(entry.at("channel").get<std::string>());
+      side.channel.unit = Unit::try_parse(entry.at("unit").get<std::string>())
+                              .value_or(Unit::opaque(entry.at("unit").get<std::string>()));
+      for (const Json& p : entry.at("peaks")) {
+        const auto read = [&](const char* key) {
+          return p.contains(key) && p[key].is_number() ? p[key].get<double>() : 0;
+        };
+        side.lines.push_back({read("frequency_hz"), read("frequency_std_hz"), to_rms * read("level"),
+                              to_rms * read("level_std")});
+      }
+      out.push_back(std::move(side));
+    }
+  } catch (const Json::exception& error) {
+    wrong(std::string("the document is damaged: ") + error.what());
+  }
+  if (out.empty()) wrong("the document holds no peaks to compare");
+  return out;
+}
+
+class CompareTask : public Task {
+ public:
+  std::vector<OptionGroup> options() override {
+    return {input_group(input_),
+            analysis_group(analysis_),
+            {"Compare",
+             {text_option("versus", "OPTIONS",
+                          "compare each recording with itself under other analysis options, such as --versus "
+                          "'--window flat-top'",
+                          versus_),
+              quantity_option(
+                  "pair-within", "FREQUENCY",
+                  "lines this close are the same (default: four standard uncertainties, at least 1e-4)",
+                  Dimension::frequency, within_),
+              text_option("bands", "octave|third|1/N|A..B,...",
+                          "bands whose levels are compared (default: octave)", bands_),
+              switch_option("before-after", "the first recording is before a change, the others after it",
+                            before_after_)}},
+            output_group(output_)};
+  }
+  std::size_t threads() const override { return output_.threads; }
+
+  Status run(const std::vector<std::string>& files, const Json& settings) override {
+    Console console(output_);
+    Telling telling;
+    telling.command = "compare";
+    telling.settings = settings;
+    std::vector<Compared> all;
+    for (auto& [a, b] : pairs(files, console, telling)) all.push_back(compare(std::move(a), std::move(b)));
+    for (const Compared& c : all) {
+      telling.results.push_back(json(c));
+      telling.text += text(c);
+      if (!c.same_unit)
+        telling.cautions.push_back({"units-differ", Severity::warning, c.b.channel.name,
+                                    "\"" + c.a.channel.name + "\" is in " + c.a.channel.unit.label() +
+                                        ", \"" + c.b.channel.name + "\" in " + c.b.channel.unit.label() +
+                                        ": frequencies are compared, levels are not",
+                                    "calibrate both to the same quantity"});
+    }
+    const std::string base = output_stems({files.front()}).front() + "-compare";
+    deliver(
+        telling, output_, console,
+        [&](OutputFolder& folder) {
+          folder.add(base + ".csv", csv(all), "lines and bands of both, with the differences");
+          if (output_.figure)
+            folder.add(base + "." + picture_ending(*output_.figure), draw(figure(all), *output_.figure),
+                       "both spectra, and the difference of their lines");
+        },
+        base + ".json");
+    return Status::done;
+  }
+
+ private:
+  std::string first_word() const { return before_after_ ? "before" : "A"; }
+  std::string second_word() const { return before_after_ ? "after" : "B"; }
+
+  /// The RBW that all recordings can have: that of the shortest.
+  std::optional<double> common_resolution(const std::vector<std::unique_ptr<Input>>& inputs) const {
+    if (analysis_.spectrum.segment || analysis_.spectrum.resolution_hz) return std::nullopt;
+    double finest = 1e300, coarsest = 0;
+    for (const auto& input : inputs) {
+      if (holds_spectra(*input)) continue;
+      input->require_even_axis();
+      const Recording& r = input->road().recording();
+      const double rbw = plan_spectrum(analysis_.spectrum, r.samples, r.axis.rate_hz()).rbw_hz;
+      finest = std::min(finest, rbw);
+      coarsest = std::max(coarsest, rbw);
+    }
+    if (!(coarsest > 1.001 * finest)) return std::nullopt;
+    return coarsest;
+  }
+
+  std::vector<Side> sides_of(Input& input, const AnalysisSettings& analysis, Console& console,
+                             Telling& telling) const {
+    std::vector<Side> out;
+    const std::string file = input.road().recording().file;
+    if (holds_spectra(input)) {
+      for (const StoredSpectrum& s : read_stored_spectra(input)) out.push_back(side_of(s, telling));
+      telling.inputs.push_back(input.facts());
+      return out;
+    }
+    AnalysisSettings wide = analysis;
+    wide.peaks = wide.search.most;
+    const SpectrumResult result = compute_spectrum(input, wide, console.progress("compare " + file));
+    telling.inputs.push_back(result.facts);
+    telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
+    for (const ChannelSpectrum& c : result.channels) {
+      Side side;
+      side.file = file;
+      side.channel = c.channel;
+      side.lines = lines_of(c);
+      side.spectrum = c;
+      out.push_back(std::move(side));
+    }
+    return out;
+  }
+
+  /// A table over frequency, its lines at even steps taken as RMS under the window asked for.
+  Side side_of(const StoredSpectrum& s, Telling& telling) const {
+    Side side;
+    side.file = s.facts.recording.file;
+    side.channel = s.channel;
+    const std::size_t count = s.hz.size();
+    const double step = count > 1 ? (s.hz.back() - s.hz.front()) / static_cast<double>(count - 1) : 0;
+    bool even = count >= 16;
+    for (std::size_t k = 1; k < count && even; ++k)
+      even = std::abs(s.hz[k] - s.hz[k - 1] - step) < 1e-3 * step;
+    if (!even)
+      throw Error(Status::analysis,
+                  side.file + ": a spectrum to compare needs even steps of frequency, sixteen at least");
+    ChannelSpectrum c{s.channel, {}};
+    Spectrum& spectrum = c.spectrum;
+    spectrum.window = analysis_.spectrum.window;
+    spectrum.transform = 2 * (count - 1);
+    spectrum.plan.segment = spectrum.transform;
+    spectrum.plan.hop = spectrum.transform / 2;
+    spectrum.plan.averages = 2;
+    spectrum.plan.bin_hz = step;
+    spectrum.plan.rate_hz = step * static_cast<double>(spectrum.transform);
+    spectrum.start_bins = std::round(s.hz.front() / step);
+    spectrum.enbw_bins = window_enbw_bins(spectrum.window);
+    spectrum.plan.rbw_hz = spectrum.enbw_bins * step;
+    spectrum.noise_averages = 1;
+    for (const double level : s.level) spectrum.power.push_back(level * level);
+    spectrum.first.assign(count, 0.0);
+    PeakSearch search = find_peaks(spectrum);
+    c.floor = std::move(search.floor);
+    c.peaks = std::move(search.peaks);
+    side.lines = lines_of(c);
+    side.spectrum = std::move(c);
+    telling.cautions.push_back({"stored-levels", Severity::note, s.channel.name,
+                                side.file + ": its levels are taken as RMS under the window " +
+                                    spectrum.window.name() + ", in two averages: the file does not say",
+                                "compare recordings where there are any"});
+    return side;
+  }
+
+  std::vector<std::pair<Side, Side>> pairs(const std::vector<std::string>& files, Console& console,
+                                           Telling& telling) const {
+    std::vector<std::string> recordings;
+    for (const std::string& file : files)
+      if (!file.ends_with(".json")) recordings.push_back(file);
+    const auto inputs = open_inputs(recordings, input_);
+    AnalysisSettings analysis = analysis_;
+    if (const auto common = common_resolution(inputs)) {
+      analysis.spectrum.resolution_hz = common;
+      telling.cautions.push_back({"common-rbw", Severity::note, "",
+                                  "all are analysed at " + format_quantity(*common, "Hz", 4) +
+                                      " RBW, what the shortest of them allows",
+                                  "ask for another one with --resolution"});
+    }
+    if (!versus_.empty()) return against_itself(inputs, files, console, telling);
+    std::vector<std::vector<Side>> by_file;
+    std::size_t next = 0;
+    for (const std::string& file : files)
+      by_file.push_back(file.ends_with(".json") ? saved_sides(file)
+                                                : sides_of(*inputs[next++], analysis, console, telling));
+    std::vector<std::pair<Side, Side>> out;
+    const auto label = [&](Side side, bool with_file) {
+      Recording named;
+      named.file = side.file;
+      side.label = with_file ? named.stem() + ": " + side.channel.name : side.channel.name;
+      return side;
+    };
+    if (by_file.size() == 1) {
+      const std::vector<Side>& sides = by_file.front();
+      if (sides.size() < 2)
+        throw Error(Status::usage,
+                    "compare needs two recordings, two channels, or --versus with other options");
+      for (std::size_t i = 1; i < sides.size(); ++i)
+        out.emplace_back(label(sides[0], false), label(sides[i], false));
+      return out;
+    }
+    for (std::size_t f = 1; f < by_file.size(); ++f) {
+      const std::size_t before = out.size();
+      for (const Side& a : by_file[0])
+        for (const Side& b : by_file[f])
+          if (a.channel.name == b.channel.name || (by_file[0].size() == 1 && by_file[f].size() == 1))
+            out.emplace_back(label(a, true), label(b, true));
+      if (out.size() == before)
+        throw Error(Status::usage, files[f] + ": none of its channels has the name of one in " + files[0] +
+                                       "; choose one of each with --channel");
+    }
+    return out;
+  }
+
+  std::vector<std::pair<Side, Side>> against_itself(const std::vector<std::unique_ptr<Input>>& inputs,
+                                                    const std::vector<std::string>& files, Console& console,
+                                                    Telling& telling) const {
+    AnalysisSettings other;
+    other.spectrum = analysis_.spectrum;
+    other.scale = analysis_.scale;
+    std::vector<std::string> words;
+    std::istringstream stream(versus_);
+    for (std::string word; stream >> word;) words.push_back(word);
+    // What the second settings set anew must not clash with the first.
+    if (versus_.find("--segment") != std::string::npos) other.spectrum.resolution_hz.reset();
+    if (versus_.find("--resolution") != std::string::npos) other.spectrum.segment.reset();
+    try {
+      if (!parse_command_line(words, {analysis_group(other)}).empty())
+        throw Error(Status::usage, "only analysis options can stand in it");
+    } catch (const Error& error) {
+      throw Error(Status::usage, std::string("--versus: ") + error.what());
+    }
+    std::vector<std::pair<Side, Side>> out;
+    for (const auto& input : inputs) {
+      std::vector<Side> a = sides_of(*input, analysis_, console, telling);
+      std::vector<Side> b = sides_of(*input, other, console, telling);
+      for (std::size_t c = 0; c < a.size(); ++c) {
+        a[c].label = a[c].channel.name + ", as set";
+        b[c].label = b[c].channel.name + ", " + clean_text(versus_);
+        out.emplace_back(std::move(a[c]), std::move(b[c]));
+      }
+    }
+    if (out.empty()) throw Error(Status::usage, files.front() + ": --versus needs a recording");
+    return out;
+  }
+
+  Compared compare(Side a, Side b) const {
+    Compared c;
+    const Unit &ua = a.channel.unit, &ub = b.channel.unit;
+    c.same_unit = ua.text() == ub.text() || (ua.known() && ub.known() && ua.converts_to(ub));
+    if (c.same_unit && ua.text() != ub.text()) {
+      const double factor = ub.convert(1, ua);
+      for (ComparedLine& l : b.lines) l.rms *= factor, l.rms_std *= factor;
+      if (b.spectrum) {
+        for (double& p : b.spectrum->spectrum.power) p *= factor * factor;
+        for (double& p : b.spectrum->floor) p *= factor * factor;
+      }
+      b.channel.unit = ua;
+    }
+    PairSettings settings;
+    settings.within_hz = within_.value_or(0);
+    c.pairs = pair_lines(a.lines, b.lines, settings);
+    if (a.spectrum && b.spectrum) {
+      const Spectrum &sa = a.spectrum->spectrum, &sb = b.spectrum->spectrum;
+      c.likeness = spectral_likeness(sa, sb);
+      c.total_db = 20 * std::log10(sb.rms_total() / std::max(sa.rms_total(), 1e-300));
+      // Bands that both reach.
+      const Spectrum& shorter = sa.frequency_hz(sa.bins() - 1) < sb.frequency_hz(sb.bins() - 1) ? sa : sb;
+      Spectrum reach = shorter;
+      reach.plan.rbw_hz = std::max(sa.plan.rbw_hz, sb.plan.rbw_hz);
+      const std::vector<BandEdges> bands = bands_asked(bands_, reach);
+      c.a_bands = band_levels(sa, bands);
+      c.b_bands = band_levels(sb, bands);
+    }
+    c.a = std::move(a);
+    c.b = std::move(b);
+    return c;
+  }
+
+  /// Whether a line could have been seen on the other side.
+  bool visible(const Side& other, const ComparedLine& line) const {
+    if (!other.spectrum) return true;
+    const Spectrum& s = other.spectrum->spectrum;
+    const double at = s.bins_at(line.hz);
+    if (at < 0 || at > static_cast<double>(s.bins() - 1)) return false;
+    const double threshold = noise_quantile_above(s.noise_averages, 1e-3 / static_cast<double>(s.bins()));
+    return line.rms * line.rms > threshold * other.spectrum->floor[static_cast<std::size_t>(std::lround(at))];
+  }
+
+  std::string fate(const Compared& c, const LinePair& p) const {
+    if (p.a && p.b) {
+      if (!c.same_unit) return "in both";
+      if (!p.changed()) return "same";
+      return p.delta_db > 0 ? "up" : "down";
+    }
+    if (p.b)
+      return !c.same_unit || visible(c.a, c.b.lines[*p.b]) ? "new"
+                                                           : "new, or hidden in the noise of " + first_word();
+    return !c.same_unit || visible(c.b, c.a.lines[*p.a]) ? "gone"
+                                                         : "gone, or hidden in the noise of " + second_word();
+  }
+
+  std::string text(const Compared& c) const {
+    const std::string ua = c.a.channel.unit.label(), ub = c.b.channel.unit.label();
+    std::string out = fmt::format("  {}: {}\n  {}: {}\n", first_word(), c.a.label, second_word(), c.b.label);
+    if (!std::isnan(c.likeness))
+      out += fmt::format(
+          "  likeness of the spectra {:.3f} (1: the same shape){}\n", c.likeness,
+          c.same_unit ? fmt::format("; {} in all {:+.2f} dB re {}", second_word(), c.total_db, first_word())
+                      : "");
+    TextTable lines({{first_word() + " (Hz)"},
+                     {second_word() + " (Hz)"},
+                     {first_word() + " level"},
+                     {second_word() + " level"},
+                     {"difference"},
+                     {"", TextTable::Align::left}});
+    std::vector<LinePair> listed = c.pairs;
+    const auto size = [&](const LinePair& p) {
+      return std::max(p.a ? c.a.lines[*p.a].rms : 0, p.b && c.same_unit ? c.b.lines[*p.b].rms : 0);
+    };
+    std::stable_sort(listed.begin(), listed.end(),
+                     [&](const LinePair& x, const LinePair& y) { return size(x) > size(y); });
+    const std::size_t most = std::max<std::size_t>(analysis_.peaks, 1);
+    for (std::size_t i = 0; i < std::min(most, listed.size()); ++i) {
+      const LinePair& p = listed[i];
+      lines.add(
+          {p.a ? format_uncertain(c.a.lines[*p.a].hz, c.a.lines[*p.a].hz_std, "Hz") : "",
+           p.b ? format_uncertain(c.b.lines[*p.b].hz, c.b.lines[*p.b].hz_std, "Hz") : "",
+           p.a ? format_quantity(c.a.lines[*p.a].rms, ua, 4) : "",
+           p.b ? format_quantity(c.b.lines[*p.b].rms, ub, 4) : "",
+           p.a && p.b && c.same_unit ? fmt::format("{:+.2f} ± {:.2f} dB", p.delta_db, p.delta_std_db) : "",
+           fate(c, p)});
+    }
+    out += c.pairs.empty() ? "  no line stands above the noise on either side\n" : "\n" + lines.text();
+    if (listed.size() > most)
+      out += fmt::format("  and {} more, in the CSV; list more with --peaks\n", listed.size() - most);
+    if (!c.a_bands.empty() && c.same_unit) {
+      TextTable bands({{"band"}, {first_word() + " RMS"}, {second_word() + " RMS"}, {"difference"}});
+      for (std::size_t i = 0; i < c.a_bands.size(); ++i)
+        bands.add({fmt::format("{:.4g} .. {:.4g} Hz", c.a_bands[i].edges.low_hz, c.a_bands[i].edges.high_hz),
+                   format_quantity(std::sqrt(c.a_bands[i].mean_square), ua, 4),
+                   format_quantity(std::sqrt(c.b_bands[i].mean_square), ua, 4),
+                   fmt::format("{:+.2f} dB", band_db(c, i))});
+      out += "\n" + bands.text();
+    }
+    return out + "\n";
+  }
+
+  static double band_db(const Compared& c, std::size_t i) {
+    return 10 * std::log10(std::max(c.b_bands[i].mean_square, 1e-300) /
+                           std::max(c.a_bands[i].mean_square, 1e-300));
+  }
+
+  Json json(const Compared& c) const {
+    Json peaks = Json::array(), bands = Json::array();
+    for (const LinePair& p : c.pairs)
+      peaks.push_back({{"a_hz", p.a ? number(c.a.lines[*p.a].hz) : Json(nullptr)},
+                       {"b_hz", p.b ? number(c.b.lines[*p.b].hz) : Json(nullptr)},
+                       {"a_level", p.a ? number(c.a.lines[*p.a].rms) : Json(nullptr)},
+                       {"b_level", p.b ? number(c.b.lines[*p.b].rms) : Json(nullptr)},
+                       {"delta_db", p.a && p.b && c.same_unit ? number(p.delta_db) : Json(nullptr)},
+                       {"delta_std_db", p.a && p.b && c.same_unit ? number(p.delta_std_db) : Json(nullptr)},
+                       {"fate", fate(c, p)}});
+    for (std::size_t i = 0; i < c.a_bands.size(); ++i)
+      bands.push_back({{"low_hz", number(c.a_bands[i].edges.low_hz)},
+                       {"high_hz", number(c.a_bands[i].edges.high_hz)},
+                       {"a_level", number(std::sqrt(c.a_bands[i].mean_square))},
+                       {"b_level", number(std::sqrt(c.b_bands[i].mean_square))},
+                       {"delta_db", c.same_unit ? number(band_db(c, i)) : Json(nullptr)}});
+    return {{"channel", c.b.channel.name},
+            {"unit", c.b.channel.unit.label()},
+            {"a", {{"file", c.a.file}, {"channel", c.a.channel.name}, {"label", c.a.label}}},
+            {"b", {{"file", c.b.file}, {"channel", c.b.channel.name}, {"label", c.b.label}}},
+            {"rbw_hz", c.a.spectrum ? number(c.a.spectrum->spectrum.plan.rbw_hz) : Json(nullptr)},
+            {"likeness", number(c.likeness)},
+            {"total_delta_db", c.same_unit ? number(c.total_db) : Json(nullptr)},
+            {"peaks", peaks},
+            {"bands", bands}};
+  }
+
+  std::string csv(const std::vector<Compared>& all) const {
+    std::string out =
+        "A,B,what,A from (Hz),B from (Hz),A to (Hz),A level,B level,unit,difference (dB),uncertainty "
+        "(dB),fate\n";
+    for (const Compared& c : all) {
+      const std::string who = csv_cell(c.a.label) + "," + csv_cell(c.b.label),
+                        unit = csv_cell(c.a.channel.unit.text());
+      const auto cell = [](bool there, double value) {
+        return there ? fmt::format("{:.10g}", value) : std::string();
+      };
+      for (const LinePair& p : c.pairs)
+        out += fmt::format("{},line,{},{},,{},{},{},{},{},{}\n", who,
+                           cell(p.a.has_value(), p.a ? c.a.lines[*p.a].hz : 0),
+                           cell(p.b.has_value(), p.b ? c.b.lines[*p.b].hz : 0),
+                           cell(p.a.has_value(), p.a ? c.a.lines[*p.a].rms : 0),
+                           cell(p.b.has_value(), p.b ? c.b.lines[*p.b].rms : 0), unit,
+                           cell(p.a && p.b && c.same_unit, p.delta_db),
+                           cell(p.a && p.b && c.same_unit, p.delta_std_db), csv_cell(fate(c, p)));
+      for (std::size_t i = 0; i < c.a_bands.size(); ++i)
+        out += fmt::format("{},band,{:.10g},{:.10g},{:.10g},{:.6g},{:.6g},{},{},,\n", who,
+                           c.a_bands[i].edges.low_hz, c.a_bands[i].edges.low_hz, c.a_bands[i].edges.high_hz,
+                           std::sqrt(c.a_bands[i].mean_square), std::sqrt(c.b_bands[i].mean_square), unit,
+                           cell(c.same_unit, band_db(c, i)));
+    }
+    return out;
+  }
+
+  Figure figure(const std::vector<Compared>& all) const {
+    Figure figure;
+    figure.title = before_after_ ? "Before and after" : "Comparison";
+    for (const Compared& c : all) {
+      if (figure.panels.size() >= 8) break;
+      if (c.a.spectrum && c.b.spectrum) overlay(c, figure);
+      differences(c, figure);
+    }
+    return figure;
+  }
+
+  void overlay(const Compared& c, Figure& figure) const {
+    if (figure.caption.empty())
+      figure.caption = plan_text(c.a.spectrum->curve(), analysis_.spectrum.overlap) +
+                       "; level: " + scale_entry(analysis_.scale).name;
+    SpectrumResult both;
+    both.channels = {*c.a.spectrum, *c.b.spectrum};
+    Panel panel = level_panel(both, 0, analysis_), other = level_panel(both, 1, analysis_);
+    panel.marks.clear();
+    panel.title = c.a.channel.name == c.b.channel.name ? c.a.channel.name
+                                                       : c.a.channel.name + " and " + c.b.channel.name;
+    panel.x.low = std::min(*panel.x.low, *other.x.low);
+    panel.x.high = std::max(*panel.x.high, *other.x.high);
+    panel.x.logarithmic = panel.x.logarithmic || other.x.logarithmic;
+    if (panel.x.logarithmic && !(*panel.x.low > 0)) panel.x.logarithmic = false;
+    Curve a = panel.curves.back(), b = other.curves.back();
+    a.name = first_word() + ": " + c.a.label;
+    b.name = second_word() + ": " + c.b.label;
+    b.colour = 1;
+    if (!c.same_unit) {
+      panel.curves = {a};
+      panel.title = c.a.label;
+      other.marks.clear();
+      b.colour = 0;
+      other.curves = {b};
+      other.title = c.b.label;
+      figure.panels.push_back(std::move(panel));
+      figure.panels.push_back(std::move(other));
+      return;
+    }
+    panel.curves = {a, b};
+    if (panel.y.low && other.y.low) panel.y.low = std::min(*panel.y.low, *other.y.low);
+    figure.panels.push_back(std::move(panel));
+  }
+
+  /// What each line of both changed by.
+  void differences(const Compared& c, Figure& figure) const {
+    Panel panel;
+    panel.title = fmt::format("difference of the lines, {} over {}", second_word(), first_word());
+    if (!figure.panels.empty()) panel.x = figure.panels.back().x;
+    panel.x.quantity = "Frequency", panel.x.unit = "Hz";
+    panel.y = {"Difference", "dB", false, {}, {}};
+    double most = 1, last = 0;
+    for (const LinePair& p : c.pairs) {
+      if (!p.a || !p.b || !c.same_unit) continue;
+      const double hz = c.a.lines[*p.a].hz;
+      Curve stick;
+      stick.x = {hz, hz};
+      stick.y = {0, p.delta_db};
+      stick.colour = p.changed() ? 1 : neutral_colour;
+      panel.curves.push_back(std::move(stick));
+      if (p.changed()) panel.marks.push_back({hz, p.delta_db, fmt::format("{:+.1f}", p.delta_db)});
+      most = std::max(most, std::abs(p.delta_db));
+      last = std::max(last, hz);
+    }
+    if (panel.curves.empty()) return;
+    if (!panel.x.high) panel.x.low = 0, panel.x.high = 1.1 * last;
+    Curve zero;
+    zero.x = {*panel.x.low, *panel.x.high};
+    zero.y = {0, 0};
+    zero.colour = neutral_colour;
+    panel.curves.push_back(std::move(zero));
+    for (Curve& curve : panel.curves) curve.name.clear();
+    panel.y.low = -1.2 * most, panel.y.high = 1.2 * most;
+    figure.panels.push_back(std::move(panel));
+  }
+
+  InputSettings input_;
+  AnalysisSettings analysis_;
+  OutputSettings output_;
+  std::string versus_, bands_ = "octave";
+  std::optional<double> within_;
+  bool before_after_ = false;
+};
+
+}  // namespace
+
+std::unique_ptr<Task> make_compare_task() { return std::make_unique<CompareTask>(); }
+
+}  // namespace vprism

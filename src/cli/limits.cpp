@@ -1,0 +1,352 @@
+// limits.cpp: the command `limits`.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/error.h"
+#include "base/text.h"
+#include "cli/command.h"
+#include "cli/console.h"
+#include "cli/limits_file.h"
+#include "cli/spectrum.h"
+
+namespace vprism {
+
+namespace {
+
+/// One channel against one line.
+struct Held {
+  AskedLimit limit;
+  Channel channel;
+  Scale scale = Scale::rms;
+  std::vector<double> hz, level;
+  LimitVerdict verdict;
+  double margin_std_db = 0;  ///< Of a level that noise makes; 0 where it is not known.
+  std::string plan;
+};
+
+struct Recorded {
+  InputFacts facts;
+  std::vector<Held> held;
+  std::vector<Caution> cautions;
+};
+
+class LimitsTask : public Task {
+ public:
+  std::vector<OptionGroup> options() override {
+    return {input_group(input_),
+            analysis_group(analysis_),
+            {"Limits",
+             {text_option("limit", "FILE",
+                          "limit lines: a table over frequency, or TOML (needed; docs/formats.md)", file_),
+              {"course", "logarithmic|linear|step",
+               "how a line that does not say so runs between its points (default: logarithmic)", false,
+               [this](const std::string& t) { course_ = parse_course(t); },
+               [this] {
+                 static const char* const names[] = {"logarithmic", "linear", "step"};
+                 return Json(names[static_cast<int>(course_)]);
+               }}}},
+            output_group(output_)};
+  }
+  std::size_t threads() const override { return output_.threads; }
+
+  Status run(const std::vector<std::string>& files, const Json& settings) override {
+    if (file_.empty()) throw Error(Status::usage, "--limit FILE is needed: a table over frequency, or TOML");
+    Console console(output_);
+    Telling telling;
+    telling.command = "limits";
+    telling.settings = settings;
+    const std::vector<AskedLimit> limits = read_limits(file_, course_);
+    std::vector<Recorded> all;
+    bool pass = true;
+    for (const auto& input : open_inputs(files, input_)) {
+      all.push_back(hold(*input, limits, console.progress("limits " + input->road().recording().file)));
+      const Recorded& r = all.back();
+      telling.inputs.push_back(r.facts);
+      telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
+      telling.text += text(r);
+      for (const Held& h : r.held) {
+        telling.results.push_back(json(h));
+        pass = pass && h.verdict.pass;
+      }
+    }
+    telling.text += pass ? "PASS: all levels keep their limits\n\n" : "FAIL: limits are exceeded\n\n";
+    telling.further["verdict"] = pass ? "pass" : "fail";
+    const std::vector<std::string> stems = output_stems(input_files(files, input_));
+    deliver(
+        telling, output_, console,
+        [&](OutputFolder& folder) {
+          for (std::size_t i = 0; i < all.size(); ++i) {
+            folder.add(stems[i] + "-limits.csv", csv(all[i]), "violations and least margins");
+            if (output_.figure)
+              folder.add(stems[i] + "-limits." + picture_ending(*output_.figure),
+                         draw(figure(all[i]), *output_.figure), "levels, limits and what exceeds them");
+          }
+        },
+        stems.front() + "-limits.json");
+    return pass ? Status::done : Status::check_failed;
+  }
+
+ private:
+  /// What a line's numbers mean for a channel: scale, and the factor to the scale's unit.
+  std::pair<Scale, double> meaning(const AskedLimit& limit, const Unit& channel,
+                                   const std::string& file) const {
+    if (limit.decibels || limit.unit.text() == "1") return {limit.scale.value_or(analysis_.scale), 1};
+    const Unit square = channel.times(channel), density = square.over(Unit::parse("Hz"));
+    const std::vector<std::pair<Scale, Unit>> ways = {
+        {limit.scale.value_or(scale_entry(analysis_.scale).amplitude ? analysis_.scale : Scale::rms),
+         channel},
+        {Scale::psd, density},
+        {Scale::power, square}};
+    for (const auto& [scale, unit] : ways)
+      if (limit.unit.known() && unit.known() && limit.unit.converts_to(unit))
+        return {scale, limit.unit.convert(1, unit)};
+    if (limit.unit.text() == channel.text()) return {ways[0].first, 1};
+    throw Error(Status::usage, file + ": the limit \"" + clean_text(limit.line.name) + "\" is in " +
+                                   clean_text(limit.unit.text()) + ", which does not fit a channel in " +
+                                   clean_text(channel.text()) + " (levels, squares and densities of it do)");
+  }
+
+  Recorded hold(Input& input, const std::vector<AskedLimit>& limits, const Progress& progress) const {
+    Recorded out;
+    const bool stored = holds_spectra(input);
+    std::optional<SpectrumResult> mean, peak;
+    std::vector<StoredSpectrum> curves;
+    if (stored) {
+      curves = read_stored_spectra(input);
+      out.facts = curves.front().facts;
+    } else {
+      AnalysisSettings analysis = analysis_;
+      analysis.peaks = analysis.search.most;
+      const auto wants = [&](bool p) {
+        return std::any_of(limits.begin(), limits.end(),
+                           [&](const AskedLimit& l) { return l.peak_detector == p; });
+      };
+      if (wants(false)) mean = compute_spectrum(input, analysis, progress);
+      analysis.spectrum.average = Average::peak_hold;
+      if (wants(true)) peak = compute_spectrum(input, analysis, progress);
+      const SpectrumResult& one = mean ? *mean : *peak;
+      out.facts = one.facts;
+      out.cautions = one.cautions;
+    }
+    const Recording& r = out.facts.recording;
+    for (const AskedLimit& limit : limits)
+      for (const std::size_t c : select_channels(r, {limit.channels})) {
+        Held h;
+        h.limit = limit;
+        h.channel = r.channels[c];
+        if (stored) {
+          h.hz = curves[c].hz;
+          h.level = curves[c].level;
+          h.scale = limit.scale.value_or(analysis_.scale);
+          const bool fits = limit.decibels || limit.unit.text() == "1" ||
+                            limit.unit.text() == h.channel.unit.text() ||
+                            (limit.unit.known() && limit.unit.converts_to(h.channel.unit));
+          if (!fits)
+            throw Error(Status::usage, r.file + ": the limit \"" + clean_text(limit.line.name) + "\" is in " +
+                                           clean_text(limit.unit.text()) + ", the spectrum in " +
+                                           clean_text(h.channel.unit.text()));
+          const double factor =
+              limit.unit.known() && h.channel.unit.known() && limit.unit.text() != "1" && !limit.decibels
+                  ? limit.unit.convert(1, h.channel.unit)
+                  : 1;
+          for (auto& [hz, level] : h.limit.line.points) level *= factor;
+        } else {
+          const ChannelSpectrum& s = (limit.peak_detector ? *peak : *mean).channels[c];
+          const auto [scale, factor] = meaning(limit, h.channel.unit, r.file);
+          h.scale = scale;
+          if (!limit.decibels)
+            for (auto& [hz, level] : h.limit.line.points) level *= factor;
+          levels_of(s, scale, h);
+          h.margin_std_db = 10 / std::log(10.0) / std::sqrt(s.spectrum.noise_averages);
+          h.plan = plan_text(s.curve(), analysis_.spectrum.overlap);
+        }
+        if (limit.decibels) {
+          const bool amplitude = scale_entry(h.scale).amplitude;
+          const double reference = analysis_.decibel_reference.value_or(1);
+          for (auto& [hz, level] : h.limit.line.points)
+            level = reference * std::pow(10, level / (amplitude ? 20 : 10));
+        }
+        try {
+          h.verdict = judge_limit(h.limit.line, h.hz, h.level, scale_entry(h.scale).amplitude);
+        } catch (const Error& error) {
+          throw Error(error.status(), r.file + ": " + error.what());
+        }
+        if (!h.verdict.pass && -h.verdict.worst.margin_db < 2 * h.margin_std_db && tone_free(h))
+          out.cautions.push_back(
+              {"verdict-unsure", Severity::warning, h.channel.name,
+               fmt::format("the worst margin, {:.1f} dB, is within twice the uncertainty of a noise level "
+                           "here, {:.1f} dB",
+                           h.verdict.worst.margin_db, h.margin_std_db),
+               "record longer, or average more with a coarser --resolution"});
+        out.held.push_back(std::move(h));
+      }
+    return out;
+  }
+
+  static bool tone_free(const Held& h) { return scale_entry(h.scale).density; }
+
+  /// Bins, and the fitted lines where those are higher than any bin.
+  static void levels_of(const ChannelSpectrum& s, Scale scale, Held& h) {
+    const Spectrum& curve = s.curve();
+    const auto [low, high] =
+        curve.bins_within(s.span ? s.span->low : std::nullopt, s.span ? s.span->high : std::nullopt);
+    for (std::size_t k = low; k < high; ++k) {
+      h.hz.push_back(curve.frequency_hz(k));
+      h.level.push_back(curve.level(k, scale));
+    }
+    for (const Peak& p : s.peaks) {
+      const double level = s.peak_level(p, scale);
+      if (p.broad() || p.bin < low || p.bin >= high || level <= h.level[p.bin - low]) continue;
+      const std::size_t at = p.bin - low;
+      const bool inside = (at == 0 || p.frequency_hz > h.hz[at - 1]) &&
+                          (at + 1 == h.hz.size() || p.frequency_hz < h.hz[at + 1]);
+      if (inside) h.hz[at] = p.frequency_hz, h.level[at] = level;
+    }
+  }
+
+  std::string unit_of(const Held& h) const {
+    return h.plan.empty() ? h.channel.unit.label() : scale_unit(h.channel.unit, h.scale);
+  }
+
+  std::string text(const Recorded& r) const {
+    std::string out = clean_text(r.facts.recording.file) + "\n";
+    TextTable table({{"channel", TextTable::Align::left},
+                     {"limit", TextTable::Align::left},
+                     {"verdict", TextTable::Align::left},
+                     {"worst at"},
+                     {"level"},
+                     {"limit there"},
+                     {"margin"}});
+    for (const Held& h : r.held)
+      table.add({h.channel.name, h.limit.line.name, h.verdict.pass ? "pass" : "FAIL",
+                 format_quantity(h.verdict.worst.frequency_hz, "Hz", 6),
+                 format_quantity(h.verdict.worst.level, unit_of(h), 4),
+                 format_quantity(h.verdict.worst.limit, unit_of(h), 4),
+                 fmt::format("{:+.2f} dB", h.verdict.worst.margin_db)});
+    out += table.text() + "\n";
+    for (const Held& h : r.held) {
+      if (h.verdict.pass) continue;
+      out += "  " + h.channel.name + " exceeds " + h.limit.line.name + "\n";
+      TextTable violations({{"from"}, {"to"}, {"worst at"}, {"level"}, {"limit"}, {"over by"}});
+      std::vector<LimitViolation> listed = h.verdict.violations;
+      std::stable_sort(listed.begin(), listed.end(),
+                       [](const auto& a, const auto& b) { return a.margin_db < b.margin_db; });
+      for (std::size_t i = 0; i < std::min<std::size_t>(20, listed.size()); ++i)
+        violations.add(
+            {format_quantity(listed[i].low_hz, "Hz", 6), format_quantity(listed[i].high_hz, "Hz", 6),
+             format_quantity(listed[i].frequency_hz, "Hz", 6),
+             format_quantity(listed[i].level, unit_of(h), 4), format_quantity(listed[i].limit, unit_of(h), 4),
+             fmt::format("{:.2f} dB", -listed[i].margin_db)});
+      out += violations.text("    ");
+      if (listed.size() > 20) out += fmt::format("    and {} more, in the CSV\n", listed.size() - 20);
+    }
+    return out + "\n";
+  }
+
+  static Json violation_json(const LimitViolation& v) {
+    return {{"low_hz", number(v.low_hz)},
+            {"high_hz", number(v.high_hz)},
+            {"frequency_hz", number(v.frequency_hz)},
+            {"level", number(v.level)},
+            {"limit", number(v.limit)},
+            {"margin_db", number(v.margin_db)}};
+  }
+
+  Json json(const Held& h) const {
+    Json violations = Json::array();
+    for (const LimitViolation& v : h.verdict.violations) violations.push_back(violation_json(v));
+    return {{"channel", h.channel.name},
+            {"unit", h.channel.unit.label()},
+            {"limit", h.limit.line.name},
+            {"level_unit", unit_of(h)},
+            {"scale", scale_entry(h.scale).name},
+            {"detector", h.limit.peak_detector ? "peak" : "average"},
+            {"compared", h.verdict.compared},
+            {"verdict", h.verdict.pass ? "pass" : "fail"},
+            {"margin_std_db", number(h.margin_std_db)},
+            {"worst", violation_json(h.verdict.worst)},
+            {"violations", violations}};
+  }
+
+  std::string csv(const Recorded& r) const {
+    std::string out =
+        "channel,limit,what,from (Hz),to (Hz),worst at (Hz),level,limit there,unit,margin (dB)\n";
+    for (const Held& h : r.held) {
+      const auto add = [&](const char* what, const LimitViolation& v) {
+        out += fmt::format("{},{},{},{:.10g},{:.10g},{:.10g},{:.6g},{:.6g},{},{:.4f}\n",
+                           csv_cell(h.channel.name), csv_cell(h.limit.line.name), what, v.low_hz, v.high_hz,
+                           v.frequency_hz, v.level, v.limit, csv_cell(unit_of(h)), v.margin_db);
+      };
+      add("least margin", h.verdict.worst);
+      for (const LimitViolation& v : h.verdict.violations) add("violation", v);
+    }
+    return out;
+  }
+
+  Figure figure(const Recorded& r) const {
+    Figure figure;
+    figure.title = r.facts.recording.stem() + ": limits";
+    for (const Held& h : r.held) {
+      if (figure.caption.empty() && !h.plan.empty())
+        figure.caption = h.plan + "; numbered: what exceeds the limit";
+      Panel panel;
+      panel.title = fmt::format("{}: {} {} ({:+.1f} dB at {})", h.channel.name, h.limit.line.name,
+                                h.verdict.pass ? "kept" : "EXCEEDED", h.verdict.worst.margin_db,
+                                format_quantity(h.verdict.worst.frequency_hz, "Hz", 4));
+      const double low = h.limit.line.points.front().first, high = h.limit.line.points.back().first;
+      const bool spread = low > 0 && high > 8 * low;
+      panel.x = {"Frequency", "Hz", spread, low, high};
+      panel.y = {scale_entry(h.scale).density ? "Density" : "Level", unit_of(h), true, {}, {}};
+      Curve levels;
+      levels.name = h.limit.peak_detector ? "highest of the segments" : "level";
+      double least = 1e300, most = 0;
+      for (std::size_t k = 0; k < h.hz.size(); ++k)
+        if (h.hz[k] >= low && h.hz[k] <= high && h.level[k] > 0) {
+          levels.x.push_back(h.hz[k]);
+          levels.y.push_back(h.level[k]);
+          most = std::max(most, h.level[k]);
+        }
+      std::vector<double> sorted = levels.y;
+      std::sort(sorted.begin(), sorted.end());
+      if (!sorted.empty()) least = sorted[sorted.size() / 50];
+      panel.curves.push_back(thinned(std::move(levels), 4000, spread));
+      Curve line;
+      line.name = h.limit.line.name;
+      line.colour = 1;
+      constexpr int steps = 600;
+      for (int i = 0; i <= steps; ++i) {
+        const double part = static_cast<double>(i) / steps;
+        const double hz =
+            std::clamp(spread ? low * std::pow(high / low, part) : low + part * (high - low), low, high);
+        const double level = h.limit.line.at(hz).value_or(std::nan(""));
+        line.x.push_back(hz);
+        line.y.push_back(level);
+        if (level > 0) most = std::max(most, level), least = std::min(least, level);
+      }
+      panel.curves.push_back(std::move(line));
+      if (least < most) panel.y.low = least / 3;
+      int index = 0;
+      std::vector<LimitViolation> listed = h.verdict.violations;
+      std::stable_sort(listed.begin(), listed.end(),
+                       [](const auto& a, const auto& b) { return a.margin_db < b.margin_db; });
+      for (const LimitViolation& v : listed)
+        if (++index <= 12) panel.marks.push_back({v.frequency_hz, v.level, std::to_string(index)});
+      figure.panels.push_back(std::move(panel));
+    }
+    return figure;
+  }
+
+  InputSettings input_;
+  AnalysisSettings analysis_;
+  OutputSettings output_;
+  std::string file_;
+  LimitCourse course_ = LimitCourse::logarithmic;
+};
+
+}  // namespace
+
+std::unique_ptr<Task> make_limits_task() { return std::make_unique<LimitsTask>(); }
+
+}  // namespace vprism

@@ -1,0 +1,234 @@
+// distortion.cpp: see distortion.h. The fundamental's frequency is fitted; its harmonics are held at its
+// multiples, folded at half the rate where they lie beyond, and fitted together with it. What is left is the
+// noise, with all lines that are no harmonics.
+#include "identify/distortion.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/error.h"
+#include "base/text.h"
+#include "identify/sine_fit.h"
+#include "transform/spectrum_estimator.h"
+
+namespace vprism {
+
+namespace {
+
+constexpr int highest_product = 5;
+
+Spectrum spectrum_of(std::span<const double> x, double rate_hz) {
+  SpectrumSettings settings;
+  settings.window = parse_window("blackman-harris");
+  settings.segment = x.size();
+  const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate_hz);
+  SpectrumEstimator estimator(plan, settings);
+  const std::span<const double> channels[] = {x};
+  estimator.add(channels);
+  return std::move(estimator.result()[0]);
+}
+
+double folded(double hz, double rate_hz) { return std::abs(std::remainder(hz, rate_hz)); }
+
+DistortionLine line_at(int order, int second, double f1, double f2, double rate_hz) {
+  DistortionLine line;
+  line.order = order;
+  line.second = second;
+  line.true_hz = std::abs(order * f1 + second * f2);
+  line.frequency_hz = folded(line.true_hz, rate_hz);
+  line.folded = line.true_hz > rate_hz / 2;
+  return line;
+}
+
+std::vector<DistortionLine> lines_of(const DistortionSettings& settings, double f1, std::optional<double> f2,
+                                     double rate_hz, double bin_hz) {
+  std::vector<DistortionLine> lines;
+  if (!f2) {
+    for (int n = 2; n <= static_cast<int>(settings.harmonics); ++n)
+      lines.push_back(line_at(n, 0, f1, 0, rate_hz));
+  } else {
+    for (int order = 2; order <= highest_product; ++order)
+      for (int a = 0; a <= order; ++a)
+        for (const int b : {order - a, a - order}) {
+          if ((b == 0 && a == 0) || (a == 0 && b < 0)) continue;
+          const auto same = [&](const DistortionLine& l) { return l.order == a && l.second == b; };
+          if (std::none_of(lines.begin(), lines.end(), same))
+            lines.push_back(line_at(a, b, f1, *f2, rate_hz));
+        }
+  }
+  // Where two fall together, or on DC or a tone, they can't be told apart.
+  for (std::size_t i = 0; i < lines.size(); ++i) {
+    DistortionLine& l = lines[i];
+    const auto on = [&](double hz) { return std::abs(l.frequency_hz - hz) < 1.5 * bin_hz; };
+    l.counted = !(l.frequency_hz < 1.5 * bin_hz || on(rate_hz / 2) || on(f1) || (f2 && on(*f2)));
+    for (std::size_t j = 0; j < i && l.counted; ++j)
+      if (lines[j].counted && on(lines[j].frequency_hz)) l.counted = false;
+    if (settings.span_hz && !settings.span_hz->contains(l.frequency_hz)) l.counted = false;
+  }
+  return lines;
+}
+
+Sine held(double hz) {
+  Sine s;
+  s.frequency_hz = hz;
+  s.fixed = true;
+  return s;
+}
+
+const Sine& nearest(const std::vector<Sine>& sines, double hz) {
+  return *std::min_element(sines.begin(), sines.end(), [&](const Sine& a, const Sine& b) {
+    return std::abs(a.frequency_hz - hz) < std::abs(b.frequency_hz - hz);
+  });
+}
+
+void fill(DistortionLine& line, const Sine& sine) {
+  line.rms = sine.amplitude / std::sqrt(2.0);
+  line.rms_std = sine.amplitude_std / std::sqrt(2.0);
+  line.phase_deg = sine.phase_deg;
+}
+
+}  // namespace
+
+bool Distortion::coherent() const { return std::abs(periods - std::round(periods)) < 0.01; }
+double Distortion::tone_rms() const { return std::hypot(fundamental.rms, second ? second->rms : 0); }
+double Distortion::thd_db() const { return 20 * std::log10(std::max(thd, 1e-20)); }
+double Distortion::thd_n() const { return std::hypot(distortion_rms, noise_rms) / tone_rms(); }
+double Distortion::snr_db() const { return -20 * std::log10(std::max(noise_rms / tone_rms(), 1e-20)); }
+double Distortion::sinad_db() const { return -20 * std::log10(std::max(thd_n(), 1e-20)); }
+double Distortion::sfdr_db() const {
+  return -20 * std::log10(std::max(largest_spur_rms / fundamental.rms, 1e-20));
+}
+double Distortion::enob() const { return (sinad_db() - full_scale_db - 1.7609) / 6.0206; }
+
+Distortion measure_distortion(std::span<const double> x, double rate_hz, const DistortionSettings& settings) {
+  const auto count = static_cast<double>(x.size());
+  const double bin = rate_hz / count;
+  if (x.size() < 32) throw Error(Status::analysis, "a record of fewer than 32 samples tells no distortion");
+  const Spectrum whole = spectrum_of(x, rate_hz);
+  PeakSettings strongest;
+  strongest.most = 16;
+  PeakSearch search = find_peaks(whole, strongest);
+  std::vector<Peak>& peaks = search.peaks;
+  if (settings.fundamental_hz)
+    std::stable_sort(peaks.begin(), peaks.end(), [&](const Peak& a, const Peak& b) {
+      const auto far = [&](const Peak& p) {
+        return std::abs(p.frequency_hz - *settings.fundamental_hz) >
+               std::max(4 * bin, 0.05 * *settings.fundamental_hz);
+      };
+      return !far(a) && far(b);
+    });
+  if (peaks.empty() || (settings.two_tone && peaks.size() < 2))
+    throw Error(Status::analysis, settings.two_tone
+                                      ? "there are no two lines above the noise to measure products of"
+                                      : "no line stands above the noise; there is nothing to measure");
+  if (settings.fundamental_hz && std::abs(peaks[0].frequency_hz - *settings.fundamental_hz) >
+                                     std::max(4 * bin, 0.05 * *settings.fundamental_hz))
+    throw Error(Status::analysis,
+                fmt::format("no line within 5% of the fundamental named, {}; the strongest is at {}",
+                            format_quantity(*settings.fundamental_hz, "Hz"),
+                            format_quantity(peaks[0].frequency_hz, "Hz")));
+
+  Distortion d;
+  std::vector<Sine> tones;
+  for (std::size_t i = 0; i < (settings.two_tone ? 2u : 1u); ++i) {
+    Sine s;
+    s.frequency_hz = peaks[i].frequency_hz;
+    s.amplitude = peaks[i].rms * std::sqrt(2.0);
+    s.phase_deg = peaks[i].phase_deg;
+    tones.push_back(s);
+  }
+  if (settings.two_tone && tones[0].frequency_hz > tones[1].frequency_hz) std::swap(tones[0], tones[1]);
+  d.periods = count * tones[0].frequency_hz / rate_hz;
+  if (d.periods < 3)
+    throw Error(Status::analysis,
+                fmt::format("the record holds {:.2g} periods of {}; three are needed: record at least {}",
+                            d.periods, format_quantity(tones[0].frequency_hz, "Hz"),
+                            format_quantity(3 / tones[0].frequency_hz, "s")));
+  d.spectrum_rms = peaks[0].rms;
+
+  SineFit fit = fit_sines(x, rate_hz, tones);
+  const SineFit alone = settings.two_tone ? fit_sines(x, rate_hz, {tones[0]}) : fit;
+  d.sine_fit_rms = alone.sines[0].amplitude / std::sqrt(2.0);
+  d.sine_fit_sinad_db = 20 * std::log10(d.sine_fit_rms / std::max(alone.residual_rms, 1e-300));
+  std::vector<DistortionLine> lines;
+  std::optional<double> f2;
+  for (int round = 0; round < 3; ++round) {
+    const double f1 = nearest(fit.sines, tones[0].frequency_hz).frequency_hz;
+    if (settings.two_tone) f2 = nearest(fit.sines, tones[1].frequency_hz).frequency_hz;
+    lines = lines_of(settings, f1, f2, rate_hz, bin);
+    std::vector<Sine> all = {nearest(fit.sines, f1)};
+    if (f2) all.push_back(nearest(fit.sines, *f2));
+    for (const DistortionLine& l : lines) {
+      if (!l.counted) continue;
+      Sine s = nearest(fit.sines, l.frequency_hz);
+      if (std::abs(s.frequency_hz - l.frequency_hz) > bin || !s.fixed) s = held(l.frequency_hz);
+      s.frequency_hz = l.frequency_hz;
+      all.push_back(s);
+    }
+    fit = fit_sines(x, rate_hz, std::move(all));
+  }
+  const Sine first = nearest(fit.sines, tones[0].frequency_hz);
+  d.mean = fit.mean;
+  d.fundamental = line_at(1, 0, first.frequency_hz, 0, rate_hz);
+  d.fundamental_std_hz = first.frequency_std_hz;
+  d.periods = count * first.frequency_hz / rate_hz;
+  fill(d.fundamental, first);
+  if (f2) {
+    const Sine other = nearest(fit.sines, tones[1].frequency_hz);
+    d.second = line_at(0, 1, 0, other.frequency_hz, rate_hz);
+    fill(*d.second, other);
+  }
+  double square = 0;
+  for (DistortionLine& l : lines) {
+    if (!l.counted) continue;
+    const Sine& s = nearest(fit.sines, l.frequency_hz);
+    fill(l, s);
+    l.phase_to_first_deg = std::remainder(
+        l.phase_deg - l.order * d.fundamental.phase_deg - l.second * (d.second ? d.second->phase_deg : 0),
+        360.0);
+    square += l.rms * l.rms;
+    if (l.rms > d.largest_spur_rms) d.largest_spur_rms = l.rms, d.largest_spur_hz = l.frequency_hz;
+  }
+  d.harmonics = std::move(lines);
+  d.distortion_rms = std::sqrt(square);
+  d.thd = d.distortion_rms / d.tone_rms();
+
+  // What is left, as a spectrum of its own: spurious lines, floor, and the part within the span.
+  std::vector<double> left(x.begin(), x.end());
+  for (const Sine& s : fit.sines) {
+    const double turn = 2 * std::numbers::pi * s.frequency_hz / rate_hz,
+                 phase = s.phase_deg * std::numbers::pi / 180;
+    for (std::size_t n = 0; n < left.size(); ++n)
+      left[n] -=
+          s.amplitude * std::cos(std::fmod(turn * static_cast<double>(n), 2 * std::numbers::pi) + phase);
+  }
+  for (double& v : left) v -= fit.mean;
+  const Spectrum rest = spectrum_of(left, rate_hz);
+  PeakSettings few;
+  few.most = 8;
+  const PeakSearch spurs = find_peaks(rest, few);
+  for (const Peak& p : spurs.peaks) {
+    if (settings.span_hz && !settings.span_hz->contains(p.frequency_hz)) continue;
+    // What is left of a fitted line is no line.
+    if (p.rms < 1e-11 * d.fundamental.rms) continue;
+    if (p.rms > d.largest_spur_rms) d.largest_spur_rms = p.rms, d.largest_spur_hz = p.frequency_hz;
+  }
+  std::vector<double> floor(spurs.floor.begin() + 1, spurs.floor.end());
+  std::nth_element(floor.begin(), floor.begin() + static_cast<std::ptrdiff_t>(floor.size() / 2), floor.end());
+  d.noise_density = std::sqrt(floor[floor.size() / 2] / rest.plan.rbw_hz);
+  d.noise_rms = fit.residual_rms;
+  if (settings.span_hz) {
+    const auto [low, high] = rest.bins_within(settings.span_hz->low, settings.span_hz->high);
+    double sum = 0;
+    for (std::size_t k = low; k < high; ++k) sum += rest.share(k);
+    d.noise_rms = std::sqrt(sum);
+  }
+  if (settings.full_scale)
+    d.full_scale_db = 20 * std::log10(d.fundamental.rms * std::sqrt(2.0) / *settings.full_scale);
+  return d;
+}
+
+}  // namespace vprism
