@@ -4,6 +4,7 @@
 #include "cli/identify.h"
 
 #include <fmt/format.h>
+#include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
@@ -22,6 +23,8 @@ namespace {
 /// Records up to this many samples are fitted sample by sample.
 constexpr std::int64_t most_fitted = std::int64_t{1} << 20;
 constexpr std::size_t most_held = std::size_t{1} << 22;
+/// Samples times lines of one channel, about half a second.
+constexpr std::size_t most_work = std::size_t{1} << 22;
 
 /// A resonance in a channel, and the peaks that are its noise.
 struct Hump {
@@ -176,9 +179,10 @@ void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
     s.noise_variance = p.floor_power / c.spectrum.plan.rbw_hz * rate / 2;
     first.push_back(s);
   }
-  if (first.empty() || samples.size() < 4 * first.size() + 8) return;
+  if (first.empty() || samples.size() < 4 * first.size() + 8 || samples.size() * first.size() > most_work)
+    return;
   const double record_bin = rate / static_cast<double>(samples.size());
-  const SineFit fit = fit_sines(samples, rate, first);
+  const SineFit fit = fit_sines(samples, rate, first, 8, 1e-6);
   for (Peak& p : c.peaks) {
     if (p.broad()) continue;
     const auto same = std::min_element(fit.sines.begin(), fit.sines.end(), [&](const Sine& a, const Sine& b) {
@@ -447,8 +451,9 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     std::vector<Finding> findings;
     std::vector<WatchResult> kept;
     std::vector<std::size_t> channels;
+    oneapi::tbb::parallel_for(std::size_t{0}, spectra.size(),
+                              [&](std::size_t c) { refine(spectra[c], held[c]); });
     for (std::size_t c = 0; c < spectra.size(); ++c) {
-      refine(spectra[c], held[c]);
       for (Finding& f : name_channel(recording, spectra[c], result.noise[c], settings)) {
         // The watch that stood nearest to it.
         const WatchResult* nearest = nullptr;

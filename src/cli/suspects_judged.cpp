@@ -150,6 +150,24 @@ class Judge {
     return format_quantity(rms, channels()[c].channel.unit.label(), 3);
   }
 
+  /// Whether the lines found are evidence: the main one among them or much of the rest, and at least one that
+  /// no other suspect explains better.
+  bool speaks(std::size_t s) const {
+    const SuspectMatch& m = matches_[s];
+    const bool main = !m.lines.empty() && m.lines.front().line == 0 && !m.lines.front().observed.empty();
+    if (m.found() == 0 || m.score < (main ? 0.15 : 0.4)) return false;
+    return std::any_of(m.lines.begin(), m.lines.end(), [&](const LineMatch& line) {
+      return std::any_of(line.observed.begin(), line.observed.end(), [&](std::size_t o) {
+        return std::none_of(matches_.begin(), matches_.end(), [&](const SuspectMatch& other) {
+          return other.suspect != s && other.score > m.score &&
+                 std::any_of(other.lines.begin(), other.lines.end(), [&](const LineMatch& l) {
+                   return std::find(l.observed.begin(), l.observed.end(), o) != l.observed.end();
+                 });
+        });
+      });
+    });
+  }
+
   SuspectVerdict verdict(std::size_t s) {
     const Suspect& suspect = lineup_[s];
     SuspectVerdict v;
@@ -160,8 +178,7 @@ class Judge {
     for (const LineMatch& line : v.match.lines)
       for (const std::size_t o : line.observed)
         by_channel[observed_[o].channel] += observed_[o].rms * observed_[o].rms;
-    const double least_score = 0.15;
-    if (v.match.found() > 0 && v.match.score >= least_score) {
+    if (speaks(s)) {
       v.kind = SuspectVerdict::Kind::seen;
       std::size_t best = 0;
       double most = -1;
@@ -231,8 +248,9 @@ class Judge {
     v.text = fmt::format("no {} between {} and {}; it would have to exceed an RMS of {}", what,
                          format_quantity(low, "Hz", 5), format_quantity(high, "Hz", 5), all);
     if (v.match.found() > 0)
-      v.evidence.push_back(fmt::format("{} of {} lines alone (score {:.2f}) are no evidence", v.match.found(),
-                                       v.match.lines.size(), v.match.score));
+      v.evidence.push_back(
+          fmt::format("{} of {} lines (score {:.2f}) are no evidence, or others explain them better",
+                      v.match.found(), v.match.lines.size(), v.match.score));
     return v;
   }
 

@@ -57,7 +57,7 @@ class Fit {
     for (const Turning& s : sines_) take(s, -1);
   }
 
-  void run(const std::vector<std::vector<std::size_t>>& clusters) {
+  void run(const std::vector<std::vector<std::size_t>>& clusters, double still) {
     constexpr int most_rounds = 30;
     for (int round = 0; round < most_rounds; ++round) {
       double moved = 0;
@@ -67,7 +67,7 @@ class Fit {
       const double shift = sum / static_cast<double>(left_.size());
       mean_ += shift;
       for (double& v : left_) v -= shift;
-      if (moved < 1e-9) break;
+      if (moved < still) break;
     }
   }
 
@@ -167,8 +167,8 @@ class Fit {
 
 }  // namespace
 
-SineFit fit_sines(std::span<const double> samples, double rate_hz, std::vector<Sine> first,
-                  double joint_bins) {
+SineFit fit_sines(std::span<const double> samples, double rate_hz, std::vector<Sine> first, double joint_bins,
+                  double still) {
   std::size_t unknowns = 1;
   for (const Sine& s : first) unknowns += 3 + (s.decays ? 1u : 0u);
   if (samples.size() < unknowns + 1)
@@ -200,7 +200,7 @@ SineFit fit_sines(std::span<const double> samples, double rate_hz, std::vector<S
       clusters.push_back({k});
   }
   Fit fit(samples, std::move(sines));
-  fit.run(clusters);
+  fit.run(clusters, still);
 
   SineFit out;
   out.mean = fit.mean();

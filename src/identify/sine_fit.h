@@ -28,7 +28,9 @@ struct SineFit {
 /// samples: sines closer than `joint_bins` over the record's length together, the others in turn, with what
 /// the rest explain taken off, until nothing moves. Without noise the result is exact to rounding; in white
 /// noise it reaches the Cramer-Rao bound. Throws Error(analysis) when there are fewer samples than unknowns.
+/// `still`: the relative change, in amplitudes and turns over the record, below which nothing moves: what
+/// stands far below the strongest needs a small one, since what is left of that leaks.
 SineFit fit_sines(std::span<const double> samples, double rate_hz, std::vector<Sine> first,
-                  double joint_bins = 8);
+                  double joint_bins = 8, double still = 1e-9);
 
 }  // namespace vprism

@@ -99,10 +99,10 @@ TEST(Demo, FamiliesHumpAndCautionsAreNamed) {
   EXPECT_THAT(kinds("motor current"), Contains("mains-hum"));
   EXPECT_THAT(kinds("cryocooler head"), Contains("harmonic-family"));
   for (const auto& finding : document["findings"]) {
-    if (text_of(finding["kind"]) != "broadband") continue;
+    if (text_of(finding["kind"]) != "resonance") continue;
     EXPECT_NEAR(finding["frequency_hz"].get<double>(), 37.1, 1.0);
   }
-  EXPECT_THAT(kinds("mirror cell"), Contains("broadband"));
+  EXPECT_THAT(kinds("mirror cell"), Contains("resonance"));
   std::vector<std::string> codes;
   for (const auto& caution : document["cautions"])
     codes.push_back(caution["channel"].get<std::string>() + ": " + caution["code"].get<std::string>());
