@@ -347,8 +347,8 @@ class CompareTask : public Task {
     const Spectrum& s = other.spectrum->spectrum;
     const double at = s.bins_at(line.hz);
     if (at < 0 || at > static_cast<double>(s.bins() - 1)) return false;
-    const double threshold = noise_quantile_above(s.noise_averages, 1e-3 / static_cast<double>(s.bins()));
-    return line.rms * line.rms > threshold * other.spectrum->floor[static_cast<std::size_t>(std::lround(at))];
+    const auto bin = static_cast<std::size_t>(std::lround(at));
+    return line.rms * line.rms > DetectionThreshold(s, 1e-3).at(bin) * other.spectrum->floor[bin];
   }
 
   std::string fate(const Compared& c, const LinePair& p) const {

@@ -289,7 +289,8 @@ class DistortionTask : public Task {
     Figure figure;
     figure.title = m.facts.recording.stem() + ": distortion";
     figure.caption =
-        "lines fitted to the samples, in dB re the fundamental; grey: noise floor in one bin of the record";
+        "lines fitted to the samples, in dB re the fundamental; grey: what the noise hides, and its floor in "
+        "one bin of the record";
     for (std::size_t c = 0; c < m.channels.size(); ++c) {
       const Distortion& d = m.distortions[c];
       Panel panel;
@@ -317,6 +318,7 @@ class DistortionTask : public Task {
         Curve curve;
         curve.x = {l.frequency_hz, l.frequency_hz};
         curve.y = {bottom, std::max(bottom, relative_db(l, d))};
+        if (l.below_noise()) curve.colour = neutral_colour;
         panel.curves.push_back(std::move(curve));
         if (relative_db(l, d) > bottom) panel.marks.push_back({l.frequency_hz, relative_db(l, d), label});
       };

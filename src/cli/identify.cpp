@@ -11,6 +11,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "identify/events.h"
 #include "identify/noise_floor.h"
 #include "identify/resonance_fit.h"
 #include "identify/sine_fit.h"
@@ -349,6 +350,37 @@ void tell_channels(const Recording& r, const std::vector<std::size_t>& reference
   f.numbers.emplace_back("attributed_share", share);
 }
 
+/// What happens once: the ten largest of a channel.
+void name_events(const Recording& r, std::size_t c, const Outline& outline, IdentifyResult& result) {
+  const std::vector<TimeEvent> events = find_events(outline);
+  constexpr std::size_t most = 10;
+  const Channel& channel = r.channels[c];
+  for (std::size_t i = 0; i < std::min(most, events.size()); ++i) {
+    const TimeEvent& e = events[i];
+    const double begin = r.axis.start + e.first * r.axis.interval,
+                 end = r.axis.start + e.end * r.axis.interval;
+    Finding f;
+    f.kind = "event";
+    f.recording = r.file;
+    f.channel = channel.name;
+    f.unit = channel.unit.label();
+    // The RMS over the whole record of a swing that long, as a share to rank it by.
+    f.level_rms = (e.swing - e.usual) / std::sqrt(8.0) *
+                  std::sqrt((e.end - e.first) / static_cast<double>(std::max<std::int64_t>(1, r.samples)));
+    f.text = fmt::format("an event from {} to {}, {} peak to peak, {:.3g} times what is usual",
+                         format_quantity(begin, "s", 6), format_quantity(end, "s", 6),
+                         format_quantity(e.swing, f.unit, 4), e.swing / std::max(e.usual, 1e-300));
+    f.evidence.push_back(fmt::format("the median peak to peak of stretches this long is {}",
+                                     format_quantity(e.usual, f.unit, 3)));
+    if (events.size() > most && i == 0)
+      f.evidence.push_back(fmt::format("{} events in all; the {} largest are told", events.size(), most));
+    f.numbers = {{"start_s", begin}, {"end_s", end}, {"swing", e.swing}};
+    result.findings.push_back(std::move(f));
+    result.watches.emplace_back();
+    result.channels.push_back(c);
+  }
+}
+
 void rank(IdentifyResult& result) {
   std::vector<std::size_t> order(result.findings.size());
   for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
@@ -428,6 +460,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
                     static_cast<std::size_t>(recording.samples) * spectra.size() <= most_held;
   std::vector<std::vector<double>> held(hold ? spectra.size() : 0);
   StatisticsEstimator statistics(recording.channels.size() * (recording.complex ? 2 : 1));
+  OutlineEstimator outlines(recording.channels.size() * (recording.complex ? 2 : 1));
   std::optional<LineWatch> watch;
   if (!watches.empty() && !recording.complex && !spectra.front().spectrum.two_sided) {
     const SpectrumPlan looked = plan_watch(plan, analysis.spectrum, recording.samples);
@@ -439,6 +472,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       [&](Block& block) {
         if (watch) watch->add(block);
         statistics.add(block);
+        outlines.add(block);
         gaps = gaps || block.gaps();
         for (std::size_t c = 0; c < held.size(); ++c)
           held[c].insert(held[c].end(), block.samples(c).begin(), block.samples(c).end());
@@ -495,6 +529,8 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     coherent = coherent || result.findings[i].evidence.size() > before + 1;
   }
   merge_drifts(result.findings, result.watches, result.channels);
+  for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c)
+    name_events(recording, c, outlines.result()[c], result);
   const std::vector<Statistics> levels = statistics.result();
   for (std::size_t c = 0; c < recording.channels.size(); ++c)
     for (Caution& caution : level_cautions(recording.channels[c], levels[c], {}, {}, recording.axis)) {

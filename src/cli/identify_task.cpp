@@ -77,6 +77,7 @@ class IdentifyTask : public Task {
               ". Levels are RMS in the channel's unit; a family's level is that of all its members "
               "together. Uncertainties are standard uncertainties.";
           report.findings = telling.findings;
+          report.numbered = true;
           for (std::size_t i = 0; i < results.size(); ++i) {
             const IdentifyResult& result = results[i];
             ReportSection section;

@@ -32,8 +32,9 @@ TextTable finding_table(const IdentifyResult& result) {
     const Finding& f = result.findings[i];
     const double total = result.spectrum.channels[result.channels[i]].spectrum.rms_total();
     table.add({std::to_string(i + 1), f.kind, f.channel,
-               f.kind == "broadband" ? "near " + format_quantity(f.frequency_hz, "Hz", 4)
-                                     : format_uncertain(f.frequency_hz, f.frequency_std_hz, "Hz"),
+               f.kind == "event"       ? ""
+               : f.kind == "broadband" ? "near " + format_quantity(f.frequency_hz, "Hz", 4)
+                                       : format_uncertain(f.frequency_hz, f.frequency_std_hz, "Hz"),
                format_quantity(f.level_rms, f.unit, 4),
                fmt::format("{:.3g}%", 100 * std::pow(f.level_rms / std::max(total, 1e-300), 2)),
                !f.suspect.empty() ? f.suspect
@@ -76,7 +77,8 @@ std::string identify_text(const IdentifyResult& result) {
     }
     std::string loose;
     for (std::size_t i = 0; i < result.findings.size(); ++i)
-      if (result.findings[i].suspect.empty()) loose += (loose.empty() ? "" : ", ") + std::to_string(i + 1);
+      if (result.findings[i].suspect.empty() && result.findings[i].kind != "event")
+        loose += (loose.empty() ? "" : ", ") + std::to_string(i + 1);
     out += "\n  unexplained: " + (loose.empty() ? "none" : "findings " + loose) + "\n";
   }
   out += "\n";
@@ -133,6 +135,9 @@ Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& set
   figure.caption = plan_text(result.spectrum.channels.front().curve(), settings.spectrum.overlap) +
                    "; level: " + scale_entry(settings.scale).name + "; numbers are those of the findings";
   const Shown shown{settings};
+  double lowest = 1e300;
+  for (const Finding& f : result.findings)
+    if (f.kind != "event") lowest = std::min(lowest, f.frequency_hz);
   for (std::size_t c = 0; c < result.spectrum.channels.size(); ++c) {
     const ChannelSpectrum& s = result.spectrum.channels[c];
     Panel panel = level_panel(result.spectrum, c, settings);
@@ -140,7 +145,7 @@ Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& set
     double highest = 0;
     for (std::size_t i = 0; i < result.findings.size(); ++i) {
       const Finding& f = result.findings[i];
-      if (result.channels[i] != c) continue;
+      if (result.channels[i] != c || f.kind == "event") continue;
       const std::string number = std::to_string(i + 1);
       for (const std::size_t m : f.members) {
         const Peak& p = s.peaks[m];
@@ -162,6 +167,8 @@ Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& set
       panel.listing.push_back(
           fmt::format("{:>2} {} {}", i + 1, format_quantity(f.frequency_hz, "Hz", 5), who.substr(0, 18)));
     }
+    if (!s.span && lowest < 1e299 && panel.x.logarithmic && panel.x.low)
+      panel.x.low = std::max(*panel.x.low, lowest / 16);
     // Beyond the findings there is nothing to read.
     if (!s.span && highest > 0 && !panel.x.logarithmic && panel.x.high && 2.5 * highest < *panel.x.high)
       panel.x.high = 2 * highest;

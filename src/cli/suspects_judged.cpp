@@ -18,12 +18,11 @@ namespace {
 double detectable_rms(const ChannelSpectrum& c, double low_hz, double high_hz, double false_alarms) {
   const auto [low, high] =
       c.spectrum.bins_within(low_hz - c.spectrum.plan.bin_hz, high_hz + c.spectrum.plan.bin_hz);
+  const DetectionThreshold threshold(c.spectrum, false_alarms);
   double most = 0;
-  for (std::size_t k = low; k < high; ++k) most = std::max(most, c.floor[k]);
-  const double threshold =
-      noise_quantile_above(c.spectrum.noise_averages, false_alarms / static_cast<double>(c.spectrum.bins()));
+  for (std::size_t k = low; k < high; ++k) most = std::max(most, c.floor[k] * threshold.at(k));
   // Nor below what rounding leaves.
-  return std::max(std::sqrt(most * threshold), 1e-9 * c.spectrum.rms_total());
+  return std::max(std::sqrt(most), 1e-9 * c.spectrum.rms_total());
 }
 
 class Judge {
@@ -105,6 +104,7 @@ class Judge {
     std::stable_sort(likely.begin(), likely.end(),
                      [](const auto& a, const auto& b) { return a.first > b.first; });
     f.suspect.clear();
+    if (f.kind == "event") return;
     if (likely.empty()) {
       f.evidence.push_back("no suspect of the line-up makes it");
       return;

@@ -20,4 +20,19 @@ double noise_quantile_above(double averages, double p);
 /// that it follows drift and 1/f noise at the low end and is not lifted by a resonance higher up.
 std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool>& masked = {});
 
+/// The ratio to the floor above which a bin is taken for more than noise. The floor is an estimate from the
+/// bins around, few of them at the low end and in short spectra; its own scatter raises the ratio: with m
+/// bins, a share p of noise exceeds m (p^(-1/m) - 1) where it would exceed -ln p if the floor were known.
+class DetectionThreshold {
+ public:
+  /// `false_alarms`: expected in the whole spectrum.
+  DetectionThreshold(const Spectrum& spectrum, double false_alarms);
+  double at(std::size_t bin) const;
+
+ private:
+  bool mirrored_;
+  std::size_t bins_;
+  double log_p_, averages_, known_;
+};
+
 }  // namespace vprism

@@ -36,11 +36,11 @@ double prominence_db(const std::vector<double>& power, std::size_t bin) {
 
 /// Local maxima above the threshold, strongest first. DC is no peak; the last bin has one neighbour.
 std::vector<std::size_t> candidates(const std::vector<double>& power, const std::vector<double>& floor,
-                                    double threshold) {
+                                    const DetectionThreshold& threshold) {
   std::vector<std::size_t> out;
   for (std::size_t k = 1; k < power.size(); ++k) {
     const bool top = power[k] > power[k - 1] && (k + 1 == power.size() || power[k] >= power[k + 1]);
-    if (top && power[k] > threshold * floor[k]) out.push_back(k);
+    if (top && power[k] > threshold.at(k) * floor[k]) out.push_back(k);
   }
   std::sort(out.begin(), out.end(),
             [&](std::size_t a, std::size_t b) { return power[a] != power[b] ? power[a] > power[b] : a < b; });
@@ -122,8 +122,7 @@ double Peak::signal_to_noise_db() const {
 
 PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
   const double averages = spectrum.noise_averages;
-  const double threshold =
-      noise_quantile_above(averages, settings.false_alarms / static_cast<double>(spectrum.bins()));
+  const DetectionThreshold threshold(spectrum, settings.false_alarms);
   // The dip that noise makes beside a bump of noise: its 0.999 over its 0.05 quantile, within 3 to 9 dB.
   const double dip_db = std::clamp(
       10 * std::log10(noise_quantile_above(averages, 0.001) / noise_quantile_above(averages, 0.95)), 3.0,
@@ -141,7 +140,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
   std::vector<double> floor, left = fit.remainder({});
   const auto weak = [&](const Line& line) {
     const auto at = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
-    return spectrum.fold() * line.square <= threshold * floor[at] / 2;
+    return spectrum.fold() * line.square <= threshold.at(at) * floor[at] / 2;
   };
   for (int round = 0; round < most_rounds; ++round) {
     floor = noise_floor(spectrum, bins_under(lines, spectrum.bins(), fit.half_width_bins()));

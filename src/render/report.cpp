@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <kainjow/mustache.hpp>
 
 namespace vprism {
@@ -48,9 +49,9 @@ details ul { margin: .2rem 0 .3rem; padding-left: 1.2rem; font-size: .85rem; }
 {{^findings}}<p>No line stands above the noise in any channel.</p>{{/findings}}
 {{#has_findings}}
 <div class="scroll"><table>
-<tr>{{#several}}<th>recording</th>{{/several}}<th>channel</th><th>finding</th><th class="n">frequency</th><th class="n">level, RMS</th></tr>
+<tr>{{#numbered}}<th class="n">#</th>{{/numbered}}{{#several}}<th>recording</th>{{/several}}<th>channel</th><th>finding</th>{{#accusing}}<th>suspect</th>{{/accusing}}<th class="n">frequency</th><th class="n">level, RMS</th></tr>
 {{#findings}}
-<tr>{{#several}}<td class="w">{{recording}}</td>{{/several}}<td>{{channel}}</td><td>{{text}}<details><summary>evidence</summary><ul>{{#evidence}}<li>{{.}}</li>{{/evidence}}</ul></details></td><td class="n">{{frequency}}</td><td class="n">{{level}}</td></tr>
+<tr>{{#numbered}}<td class="n">{{number}}</td>{{/numbered}}{{#several}}<td class="w">{{recording}}</td>{{/several}}<td>{{channel}}</td><td>{{text}}<details><summary>evidence</summary><ul>{{#evidence}}<li>{{.}}</li>{{/evidence}}</ul></details></td>{{#accusing}}<td>{{suspect}}</td>{{/accusing}}<td class="n">{{frequency}}</td><td class="n">{{level}}</td></tr>
 {{/findings}}
 </table></div>
 {{/has_findings}}
@@ -158,8 +159,18 @@ std::string report_html(const Report& report) {
   data.set("intro", report.intro);
   data.set("several", report.sections.size() > 1);
   data.set("has_findings", !report.findings.empty());
-  data.set("findings", list_of(report.findings, [](const Finding& f) {
+  data.set("numbered", report.numbered);
+  data.set("accusing", std::any_of(report.findings.begin(), report.findings.end(),
+                                   [](const Finding& f) { return !f.suspect.empty(); }));
+  int number = 0;
+  std::string recording;
+  data.set("findings", list_of(report.findings, [&](const Finding& f) {
              ms::data d{ms::data::type::object};
+             // The figure of each recording counts its own.
+             number = f.recording == recording ? number + 1 : 1;
+             recording = f.recording;
+             d.set("number", std::to_string(number));
+             d.set("suspect", f.suspect);
              Recording named;
              named.file = f.recording;
              d.set("recording", named.stem());

@@ -34,6 +34,7 @@ struct Report {
   std::string title;
   std::string intro;
   std::vector<Finding> findings;
+  bool numbered = false;  ///< Findings carry the numbers that the pictures show.
   std::vector<ReportSection> sections;
   std::vector<std::pair<std::string, std::string>> made_with;  ///< Settings, digests, version.
 };

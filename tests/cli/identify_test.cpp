@@ -221,6 +221,17 @@ TEST_F(IdentifyMade, ClippingIsSaidToMakeItsHarmonics) {
   EXPECT_THAT(run.out, HasSubstr("the channel is clipped, and clipping makes harmonics"));
 }
 
+TEST_F(IdentifyMade, AnEventIsToldWithItsTimes) {
+  const Json document = identify("x (V): white 0.001 + burst 200Hz 1 from 4s for 100ms",
+                                 "--rate 10kHz --duration 20s --start 2s");
+  const Json* event = nullptr;
+  for (const Json& f : document["findings"])
+    if (text_of(f["kind"]) == "event") event = &f;
+  ASSERT_NE(event, nullptr);
+  EXPECT_NEAR(number_of((*event)["start_s"]), 4, 0.05);
+  EXPECT_NEAR(number_of((*event)["end_s"]), 4.1, 0.05);
+}
+
 TEST_F(IdentifyMade, LeastAndMostKeepFindingsBack) {
   const std::string signal = "x (V): tone 100Hz 1 + tone 103Hz 0.01 + tone 300Hz 0.001 + white 1e-4",
                     how = "--rate 1kHz --duration 10s";
