@@ -1,15 +1,13 @@
 // limits_file.cpp: see limits_file.h.
 #include "cli/limits_file.h"
 
-#include <fmt/format.h>
-#include <toml++/toml.h>
-
 #include <algorithm>
 
 #include "base/error.h"
 #include "base/quantity.h"
 #include "base/text.h"
 #include "cli/stored_spectrum.h"
+#include "cli/toml_file.h"
 
 namespace vprism {
 
@@ -41,14 +39,7 @@ std::vector<AskedLimit> read_table(const std::string& path, LimitCourse course) 
 }
 
 std::vector<AskedLimit> read_toml(const std::string& path, LimitCourse course) {
-  toml::table file;
-  try {
-    file = toml::parse_file(path);
-  } catch (const toml::parse_error& error) {
-    const auto at = error.source().begin;
-    if (at.line == 0) throw Error(Status::input, path + ": can't be read; check the name");
-    throw Error(Status::usage, fmt::format("{}:{}:{}: {}", path, at.line, at.column, error.description()));
-  }
+  const toml::table file = read_toml_file(path);
   const toml::array* list = file["limit"].as_array();
   if (list == nullptr || list->empty())
     throw Error(Status::usage, path + ": no [[limit]] in it; each needs points");
@@ -56,10 +47,7 @@ std::vector<AskedLimit> read_toml(const std::string& path, LimitCourse course) {
                                                  "course", "detector", "points"};
   std::vector<AskedLimit> out;
   for (const toml::node& node : *list) {
-    const auto fail = [&](const toml::node& at, const std::string& what) {
-      throw Error(Status::usage,
-                  fmt::format("{}:{}:{}: {}", path, at.source().begin.line, at.source().begin.column, what));
-    };
+    const auto fail = [&](const toml::node& at, const std::string& what) { fail_at(path, at, what); };
     if (!node.is_table()) fail(node, "limit must be a list of tables: [[limit]]");
     const toml::table& entry = *node.as_table();
     AskedLimit limit;

@@ -2,13 +2,11 @@
 // resonance or lines) and what else follows from it.
 #include "cli/suspects_file.h"
 
-#include <fmt/format.h>
-#include <toml++/toml.h>
-
 #include <algorithm>
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/toml_file.h"
 
 namespace vprism {
 
@@ -28,8 +26,7 @@ class Reader {
   Reader(const std::string& path, const toml::table& entry) : path_(path), entry_(entry) {}
 
   [[noreturn]] void fail(const toml::node& node, const std::string& what) const {
-    throw Error(Status::usage, fmt::format("{}:{}:{}: {}", path_, node.source().begin.line,
-                                           node.source().begin.column, what));
+    fail_at(path_, node, what);
   }
 
   std::string text(const char* key) const {
@@ -159,14 +156,7 @@ class Reader {
 }  // namespace
 
 SuspectsFile read_suspects(const std::string& path) {
-  toml::table file;
-  try {
-    file = toml::parse_file(path);
-  } catch (const toml::parse_error& error) {
-    const auto at = error.source().begin;
-    if (at.line == 0) throw Error(Status::input, path + ": can't be read; check the name");
-    throw Error(Status::usage, fmt::format("{}:{}:{}: {}", path, at.line, at.column, error.description()));
-  }
+  const toml::table file = read_toml_file(path);
   const toml::array* list = file["suspect"].as_array();
   if (list == nullptr || list->empty())
     throw Error(Status::usage, path + ": no [[suspect]] in it; each needs a name and where it makes lines");

@@ -31,14 +31,14 @@ Spectrum spectrum_of(std::span<const double> x, double rate_hz) {
   return std::move(estimator.result()[0]);
 }
 
-double folded(double hz, double rate_hz) { return std::abs(std::remainder(hz, rate_hz)); }
+double folded_hz(double hz, double rate_hz) { return std::abs(std::remainder(hz, rate_hz)); }
 
 DistortionLine line_at(int order, int second, double f1, double f2, double rate_hz) {
   DistortionLine line;
   line.order = order;
   line.second = second;
   line.true_hz = std::abs(order * f1 + second * f2);
-  line.frequency_hz = folded(line.true_hz, rate_hz);
+  line.frequency_hz = folded_hz(line.true_hz, rate_hz);
   line.folded = line.true_hz > rate_hz / 2;
   return line;
 }

@@ -6,21 +6,20 @@
 // equations are added up sample by sample; sines turn by a recurrence that is started anew every 256 samples.
 #include "identify/sine_fit.h"
 
-#include <Eigen/Cholesky>
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <numbers>
 
 #include "base/error.h"
+#include "identify/least_squares.h"
 
 namespace vprism {
 
 namespace {
 
-using Matrix = Eigen::MatrixXd;
-using Vector = Eigen::VectorXd;
-constexpr std::size_t stretch = 256;
+/// Samples between exact values of a turning sine.
+constexpr std::size_t turned_samples = 256;
 
 /// One sine about the middle of the record.
 struct Turning {
@@ -33,11 +32,11 @@ struct Turning {
 template <typename Work>
 void walk(const Turning& s, std::size_t from, std::size_t end, double middle, const Work& work) {
   const double step_c = std::cos(s.w), step_s = std::sin(s.w), step_d = s.decays ? std::exp(-s.d) : 1;
-  for (std::size_t at = from; at < end; at += stretch) {
+  for (std::size_t at = from; at < end; at += turned_samples) {
     double t = static_cast<double>(at) - middle;
     const double size = s.decays ? std::exp(std::clamp(-s.d * t, -600.0, 600.0)) : 1;
     double c = size * std::cos(s.w * t), q = size * std::sin(s.w * t);
-    for (std::size_t n = at; n < std::min(end, at + stretch); ++n, t += 1) {
+    for (std::size_t n = at; n < std::min(end, at + turned_samples); ++n, t += 1) {
       work(n, t, c, q);
       const double next = (c * step_c - q * step_s) * step_d;
       q = (c * step_s + q * step_c) * step_d;
@@ -46,9 +45,9 @@ void walk(const Turning& s, std::size_t from, std::size_t end, double middle, co
   }
 }
 
-class Fit {
+class SampleFit {
  public:
-  Fit(std::span<const double> x, std::vector<Turning> sines)
+  SampleFit(std::span<const double> x, std::vector<Turning> sines)
       : left_(x.begin(), x.end()),
         sines_(std::move(sines)),
         middle_((static_cast<double>(x.size()) - 1) / 2) {
@@ -99,9 +98,9 @@ class Fit {
     for (const std::size_t k : cluster) unknowns += sines_[k].unknowns();
     normal = Matrix::Zero(unknowns, unknowns);
     gradient = Vector::Zero(unknowns);
-    Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor> rows(unknowns, stretch);
-    for (std::size_t at = 0; at < left_.size(); at += stretch) {
-      const std::size_t end = std::min(left_.size(), at + stretch);
+    Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor> rows(unknowns, turned_samples);
+    for (std::size_t at = 0; at < left_.size(); at += turned_samples) {
+      const std::size_t end = std::min(left_.size(), at + turned_samples);
       const auto count = static_cast<Eigen::Index>(end - at);
       Eigen::Index row = 0;
       for (const std::size_t k : cluster) {
@@ -199,7 +198,7 @@ SineFit fit_sines(std::span<const double> samples, double rate_hz, std::vector<S
     else
       clusters.push_back({k});
   }
-  Fit fit(samples, std::move(sines));
+  SampleFit fit(samples, std::move(sines));
   fit.run(clusters, still);
 
   SineFit out;

@@ -12,19 +12,19 @@ namespace vprism {
 
 namespace {
 
-struct Sine {
+struct StampSine {
   double hz = 0, a = 0, b = 0;  ///< a cos + b sin, times from the first stamp.
 };
 
 /// Weighted Gauss-Newton over all sines and a constant; the covariance of the parameters for noise of
 /// variance 1.
-class Fit {
+class StampFit {
  public:
-  Fit(const StampedSamples& samples, const std::vector<double>& weights)
+  StampFit(const StampedSamples& samples, const std::vector<double>& weights)
       : samples_(samples), weights_(weights), residual(samples.value) {}
 
   /// Steps until frequencies rest; leaves what is not explained in `residual`.
-  Eigen::MatrixXd run(std::vector<Sine>& sines, double width_hz) {
+  Eigen::MatrixXd run(std::vector<StampSine>& sines, double width_hz) {
     Eigen::MatrixXd normal, scatter;
     for (int step = 0; step < 12; ++step) {
       const auto size = static_cast<Eigen::Index>(3 * sines.size() + 1);
@@ -34,7 +34,7 @@ class Fit {
         const double t = samples_.time_s[n] - samples_.time_s.front();
         double left = samples_.value[n] - constant_;
         for (std::size_t m = 0; m < sines.size(); ++m) {
-          const Sine& sine = sines[m];
+          const StampSine& sine = sines[m];
           const double turns = sine.hz * t, angle = 2 * std::numbers::pi * (turns - std::floor(turns));
           const double c = std::cos(angle), s = std::sin(angle);
           const auto at = static_cast<Eigen::Index>(3 * m);
@@ -83,8 +83,8 @@ PeakSearch stamp_lines(const StampedSamples& samples, const StampPlan& plan, con
   const double width = 1 / plan.span_s;
   const auto count = static_cast<double>(samples.value.size());
   const std::vector<double> weights = stamp_weights(samples.time_s, spectrum.window);
-  std::vector<Sine> sines, sound;
-  Fit fit(samples, weights);
+  std::vector<StampSine> sines, sound;
+  StampFit fit(samples, weights);
   Eigen::MatrixXd covariance, sound_covariance;
   Spectrum left = spectrum;
   StampedSamples rest = samples;
@@ -101,8 +101,9 @@ PeakSearch stamp_lines(const StampedSamples& samples, const StampPlan& plan, con
     double highest = 0;
     for (std::size_t k = 0; k < left.bins(); ++k) {
       const double hz = left.frequency_hz(k);
-      if (left.power[k] > highest && std::none_of(sines.begin(), sines.end(),
-                                                  [&](const Sine& s) { return std::abs(s.hz - hz) < width; }))
+      if (left.power[k] > highest && std::none_of(sines.begin(), sines.end(), [&](const StampSine& s) {
+            return std::abs(s.hz - hz) < width;
+          }))
         top = k, highest = left.power[k];
     }
     // Power of noise at one frequency is exponential with this mean; a quarter of the frequencies is
@@ -111,11 +112,11 @@ PeakSearch stamp_lines(const StampedSamples& samples, const StampPlan& plan, con
     const double threshold = std::log(static_cast<double>(left.bins()) / 4 / false_alarms);
     if (!(highest > threshold * noise) || !(noise > 0)) break;
     sines.push_back({left.frequency_hz(top), 2 * left.first[top].real(), -2 * left.first[top].imag()});
-    const std::vector<Sine> asked = sines;
+    const std::vector<StampSine> asked = sines;
     covariance = fit.run(sines, width);
     // A fit that runs away has met something that is no line.
     const bool lost =
-        std::mismatch(asked.begin(), asked.end(), sines.begin(), [&](const Sine& a, const Sine& b) {
+        std::mismatch(asked.begin(), asked.end(), sines.begin(), [&](const StampSine& a, const StampSine& b) {
           return std::abs(a.hz - b.hz) < width && std::isfinite(b.a) && std::isfinite(b.b);
         }).first != asked.end();
     if (lost) break;
@@ -128,7 +129,7 @@ PeakSearch stamp_lines(const StampedSamples& samples, const StampPlan& plan, con
   PeakSearch search;
   search.floor = noise_floor(left);
   for (std::size_t m = 0; m < sines.size(); ++m) {
-    const Sine& sine = sines[m];
+    const StampSine& sine = sines[m];
     const auto at = static_cast<Eigen::Index>(3 * m);
     const double amplitude = std::hypot(sine.a, sine.b);
     Peak peak;

@@ -86,17 +86,18 @@ Json Telling::document(const std::vector<OutputFolder::Entry>& outputs) const {
   out["results"] = results;
   out["findings"] = Json::array();
   for (const Finding& f : findings) {
-    out["findings"].push_back({{"kind", f.kind},
-                               {"recording", f.recording},
-                               {"channel", f.channel},
-                               {"frequency_hz", number(f.frequency_hz)},
-                               {"frequency_std_hz", number(f.frequency_std_hz)},
-                               {"level", number(f.level_rms)},
-                               {"level_unit", f.unit},
-                               {"level_db", number(decibels(f.level_rms, true))},
-                               {"suspect", f.suspect},
-                               {"text", f.text},
-                               {"evidence", f.evidence}});
+    out["findings"].push_back(
+        {{"kind", f.kind},
+         {"recording", f.recording},
+         {"channel", f.channel},
+         {"frequency_hz", f.kind == "event" ? Json(nullptr) : number(f.frequency_hz)},
+         {"frequency_std_hz", f.kind == "event" ? Json(nullptr) : number(f.frequency_std_hz)},
+         {"level", number(f.level_rms)},
+         {"level_unit", f.unit},
+         {"level_db", number(decibels(f.level_rms, true))},
+         {"suspect", f.suspect},
+         {"text", f.text},
+         {"evidence", f.evidence}});
     if (!f.runner_up.empty()) out["findings"].back()["runner_up"] = f.runner_up;
     for (const auto& [key, value] : f.numbers) out["findings"].back()[key] = number(value);
   }

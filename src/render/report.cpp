@@ -176,7 +176,7 @@ std::string report_html(const Report& report) {
              d.set("recording", named.stem());
              d.set("channel", f.channel);
              d.set("text", f.text);
-             d.set("frequency", format_quantity(f.frequency_hz, "Hz", 6));
+             d.set("frequency", f.kind == "event" ? "" : format_quantity(f.frequency_hz, "Hz", 6));
              d.set("level", format_quantity(f.level_rms, f.unit, 4));
              d.set("evidence", list_of(f.evidence, [](const std::string& line) { return ms::data{line}; }));
              return d;

@@ -10,7 +10,7 @@
 #include "run_program.h"
 #include "tern_point.h"
 
-namespace vprism {
+namespace vprism::identify_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -266,4 +266,4 @@ TEST(SuspectsFile, WhatIsWrongIsToldWithItsPlace) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::identify_test

@@ -5,7 +5,7 @@
 
 #include "run_program.h"
 
-namespace vprism {
+namespace vprism::measure_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -175,4 +175,4 @@ TEST_F(Measure, SavedResultsAndOtherSettingsAreSidesToo) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::measure_test

@@ -19,7 +19,7 @@ TEST(Digest, IsThatOfTheBytes) {
 TEST(Digest, OfWhatAReaderPassesOnIsThatOfTheFile) {
   const ScratchFolder folder;
   std::string bytes;
-  for (int i = 0; i < 100'000; ++i) bytes += static_cast<char>(i * i % 251);
+  for (unsigned i = 0; i < 100'000; ++i) bytes += static_cast<char>(i * i % 251);
   const std::string path = folder.write("x", bytes), truth = file_digest(path);
   const std::span<const char> all(bytes);
   FileDigest digest(path);

@@ -9,7 +9,7 @@
 #include "base/error.h"
 #include "signal/turn.h"
 
-namespace vprism {
+namespace vprism::distortion_test {
 namespace {
 
 struct Part {
@@ -140,4 +140,4 @@ TEST(Distortion, WhatCanNotBeMeasuredIsRefused) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::distortion_test

@@ -9,7 +9,7 @@
 #include "signal/feed.h"
 #include "signal/turn.h"
 
-namespace vprism {
+namespace vprism::events_test {
 namespace {
 
 std::vector<TimeEvent> events_of(const std::vector<double>& x) {
@@ -50,4 +50,4 @@ TEST(Events, NoiseTonesAndHalvesOfARecordAreNone) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::events_test

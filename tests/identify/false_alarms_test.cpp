@@ -9,7 +9,7 @@
 #include "signal/turn.h"
 #include "transform/spectrum_estimator.h"
 
-namespace vprism {
+namespace vprism::false_alarms_test {
 namespace {
 
 Spectrum spectrum_of(const std::vector<double>& x, std::size_t segment) {
@@ -68,4 +68,4 @@ TEST(CloseTones, OneAndAHalfResolutionBandwidthsApartAreParted) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::false_alarms_test

@@ -7,7 +7,7 @@
 
 #include "base/error.h"
 
-namespace vprism {
+namespace vprism::limit_line_test {
 namespace {
 
 LimitLine line(LimitCourse course) { return {"l", {{10, 1}, {1000, 0.01}}, course}; }
@@ -54,4 +54,4 @@ TEST(LimitLine, WhatCanNotBeComparedIsRefused) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::limit_line_test

@@ -6,7 +6,7 @@
 #include <cmath>
 #include <random>
 
-namespace vprism {
+namespace vprism::line_pairs_test {
 namespace {
 
 TEST(LinePairs, LinesPairWithinTheirUncertaintyAndTheRestIsNewOrGone) {
@@ -60,4 +60,4 @@ TEST(LinePairs, LikenessTellsShapesApartWhateverTheLevelAndTheBins) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::line_pairs_test

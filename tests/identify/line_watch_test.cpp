@@ -10,7 +10,7 @@
 #include "signal/feed.h"
 #include "signal/turn.h"
 
-namespace vprism {
+namespace vprism::line_watch_test {
 namespace {
 
 constexpr double rate = 1000;
@@ -103,4 +103,4 @@ TEST(LineWatch, ShorterSegmentsAreTakenWhereThereAreFew) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::line_watch_test

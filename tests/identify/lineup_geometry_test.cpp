@@ -3,7 +3,7 @@
 
 #include "identify/lineup.h"
 
-namespace vprism {
+namespace vprism::lineup_geometry_test {
 namespace {
 
 Observed at(double hz, std::size_t channel = 0, double std_hz = 1e-3) { return {channel, 0, hz, std_hz, 1}; }
@@ -82,4 +82,4 @@ TEST(LineUpGeometry, NoLinesAtAllClearEveryone) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::lineup_geometry_test

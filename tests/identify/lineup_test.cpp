@@ -5,7 +5,7 @@
 
 #include "base/error.h"
 
-namespace vprism {
+namespace vprism::lineup_test {
 namespace {
 
 Observed at(double hz, double std_hz = 1e-3, std::size_t channel = 0) { return {channel, 0, hz, std_hz, 1}; }
@@ -88,4 +88,4 @@ TEST(LineUp, OneHitInAWideRangeIsOpenToChance) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::lineup_test

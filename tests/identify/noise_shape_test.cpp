@@ -5,7 +5,7 @@
 
 #include <cmath>
 
-namespace vprism {
+namespace vprism::noise_shape_test {
 namespace {
 
 Spectrum grid() {
@@ -57,4 +57,4 @@ TEST(NoiseShape, AFloorThatWandersHasNoLaw) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::noise_shape_test

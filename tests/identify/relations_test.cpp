@@ -3,7 +3,7 @@
 
 #include "identify/finding.h"
 
-namespace vprism {
+namespace vprism::relations_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -66,4 +66,4 @@ TEST(Relations, PhasesTellVaryingAmplitudeFromVaryingFrequency) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::relations_test

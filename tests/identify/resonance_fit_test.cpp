@@ -9,7 +9,7 @@
 
 #include "signal/turn.h"
 
-namespace vprism {
+namespace vprism::resonance_fit_test {
 namespace {
 
 constexpr double rate = 1000, bin = 0.1;
@@ -86,4 +86,4 @@ TEST(ResonanceFit, AToneAndFlatNoiseAreNoResonance) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::resonance_fit_test

@@ -9,7 +9,7 @@
 #include "base/error.h"
 #include "signal/turn.h"
 
-namespace vprism {
+namespace vprism::sine_fit_test {
 namespace {
 
 std::vector<double> made(std::size_t count, double rate, const std::vector<Sine>& sines, double mean = 0) {
@@ -108,4 +108,4 @@ TEST(SineFit, TooFewSamplesAreRefused) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::sine_fit_test
