@@ -326,6 +326,21 @@ void tell_channels(const Recording& r, const std::vector<std::size_t>& reference
                         r.channels[o.channel].name, o.coherence, o.ratio, r.channels[o.channel].unit.label(),
                         f.unit, w.phase_deg(o.channel, own));
   if (!told.empty()) f.evidence.push_back("seen together with " + told);
+  // Levels say where it comes from only among channels of one unit.
+  const Other* strongest = nullptr;
+  for (const Other& o : others)
+    if (r.channels[o.channel].unit.text() == r.channels[own].unit.text() &&
+        (strongest == nullptr || o.ratio > strongest->ratio))
+      strongest = &o;
+  if (strongest != nullptr && strongest->ratio > 1)
+    f.evidence.push_back(fmt::format("{} leads: it is {:.3g} times as strong there",
+                                     r.channels[strongest->channel].name, strongest->ratio));
+  for (const Other& o : others)
+    if (const auto turned = w.phase_turn_deg(own, o.channel);
+        turned && std::find(references.begin(), references.end(), o.channel) != references.end())
+      f.evidence.push_back(fmt::format("{}: its phase against {} turns by {:.0f} deg over its width",
+                                       *turned < -45 ? "for a resonance" : "against a resonance of this path",
+                                       r.channels[o.channel].name, *turned));
   std::vector<std::size_t> inputs;
   for (const std::size_t c : references)
     if (c != own && w.power[c] > 0) inputs.push_back(c);

@@ -64,6 +64,12 @@ double WatchResult::phase_deg(std::size_t i, std::size_t j) const {
   return std::arg(cross_of(i, j)) * 180 / std::numbers::pi;
 }
 
+std::optional<double> WatchResult::phase_turn_deg(std::size_t i, std::size_t j) const {
+  if (lower_cross.empty() || upper_cross.empty()) return std::nullopt;
+  const std::size_t at = i * channels() + j;
+  return std::arg(upper_cross[at] * std::conj(lower_cross[at])) * 180 / std::numbers::pi;
+}
+
 double WatchResult::explained(std::size_t y, const std::vector<std::size_t>& inputs) const {
   if (!(power[y] > 0)) return 0;
   return std::clamp(1 - remaining(*this, y, y, inputs).real() / power[y], 0.0, 1.0);
@@ -232,10 +238,15 @@ std::vector<WatchResult> LineWatch::result() {
     r.power.assign(in.channels, 0.0);
     r.cross.assign(in.channels * in.channels, 0.0);
     double bins = 0;
+    const std::size_t middle = in.places[at].bin;
     for (; at < in.places.size() && in.places[at].watch == w; ++at, ++bins) {
       const double scale = unit[in.places[at].bin] / count;
       for (std::size_t i = 0; i < in.channels; ++i) r.power[i] += in.sums[at].power[i] * scale;
       for (std::size_t i = 0; i < r.cross.size(); ++i) r.cross[i] += in.sums[at].cross[i] * scale;
+      if (in.places[at].bin == middle) continue;
+      auto& half = in.places[at].bin < middle ? r.lower_cross : r.upper_cross;
+      half.resize(r.cross.size());
+      for (std::size_t i = 0; i < half.size(); ++i) half[i] += in.sums[at].cross[i] * scale;
     }
     for (double& p : r.power) p /= bins;
     for (Complex& g : r.cross) g /= bins;

@@ -3,6 +3,7 @@
 
 #include <complex>
 #include <memory>
+#include <optional>
 #include <vector>
 
 #include "signal/block.h"
@@ -32,6 +33,8 @@ struct WatchResult {
   std::vector<double> steadiness;
   /// Mean of X_i conj X_j, row by row.
   std::vector<std::complex<double>> cross;
+  /// The same of the bins below and above the middle of a hump's width; empty where it has none.
+  std::vector<std::complex<double>> lower_cross, upper_cross;
   /// Of the watched channel: time of each segment's middle, and frequency of the highest point within reach.
   std::vector<double> time_s, frequency_hz;
 
@@ -41,6 +44,10 @@ struct WatchResult {
   double coherence(std::size_t i, std::size_t j) const;
   /// Of channel i less that of j.
   double phase_deg(std::size_t i, std::size_t j) const;
+  /// How much the phase of channel i less that of j turns from the lower to the upper half of a hump's width,
+  /// -180 to 180; nothing without a width. Against what drives it, a resonance turns it back by a good part
+  /// of half a turn.
+  std::optional<double> phase_turn_deg(std::size_t i, std::size_t j) const;
   /// Share of channel `y` that the channels `inputs` explain together by linear paths (multiple coherence).
   double explained(std::size_t y, const std::vector<std::size_t>& inputs) const;
   /// Coherence of y with x when what the channels `others` explain is taken off both (partial coherence).

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numeric>
 #include <optional>
 
 #include "base/text.h"
@@ -75,46 +76,66 @@ class Naming {
     return nullptr;
   }
 
+  /// Lines at multiples of a frequency, one an order, the nearest.
+  struct Multiples {
+    std::vector<std::size_t> members, orders;
+  };
+  Multiples multiples_of(double fundamental, double std_hz) const {
+    Multiples m;
+    for (std::size_t i = 0; i < peaks_.size(); ++i) {
+      if (used_[i] || peaks_[i].broad()) continue;
+      const double order = std::round(peaks_[i].frequency_hz / fundamental);
+      if (order < 1 || order > 40) continue;
+      const bool fits = std::abs(peaks_[i].frequency_hz - order * fundamental) <=
+                        tolerance(peaks_[i].frequency_std_hz, order * std_hz, peaks_[i].frequency_hz);
+      // An uncertainty wider than a fifth of the fundamental would let any line in.
+      if (!fits || order * std_hz > 0.05 * fundamental) continue;
+      const auto whole = static_cast<std::size_t>(order);
+      const auto same = std::find(m.orders.begin(), m.orders.end(), whole);
+      if (same == m.orders.end()) {
+        m.members.push_back(i);
+        m.orders.push_back(whole);
+        continue;
+      }
+      std::size_t& taken = m.members[static_cast<std::size_t>(same - m.orders.begin())];
+      if (std::abs(peaks_[i].frequency_hz - order * fundamental) <
+          std::abs(peaks_[taken].frequency_hz - order * fundamental))
+        taken = i;
+    }
+    return m;
+  }
+
+  /// A family without its fundamental needs more members, of orders that no other fundamental explains.
+  static bool convincing(const Multiples& m) {
+    if (m.orders.empty()) return false;
+    const std::size_t highest = *std::max_element(m.orders.begin(), m.orders.end());
+    const bool whole = std::find(m.orders.begin(), m.orders.end(), 1u) != m.orders.end();
+    if (whole) return m.members.size() >= 3 && 4 * m.members.size() >= highest;
+    std::size_t common = 0;
+    for (const std::size_t order : m.orders) common = std::gcd(common, order);
+    return m.members.size() >= 4 && 2 * m.members.size() >= highest && common == 1;
+  }
+
   bool harmonic_family() {
     std::vector<std::size_t> best, best_orders;
     for (std::size_t f = 0; f < peaks_.size(); ++f) {
       if (used_[f] || peaks_[f].broad()) continue;
-      const double fundamental = peaks_[f].frequency_hz;
-      std::vector<std::size_t> members, orders;
-      for (std::size_t i = 0; i < peaks_.size(); ++i) {
-        if (used_[i] || peaks_[i].broad()) continue;
-        const double order = std::round(peaks_[i].frequency_hz / fundamental);
-        if (order < 1 || order > 40) continue;
-        const bool fits =
-            std::abs(peaks_[i].frequency_hz - order * fundamental) <=
-            tolerance(peaks_[i].frequency_std_hz, order * peaks_[f].frequency_std_hz, peaks_[i].frequency_hz);
-        // An uncertainty wider than a fifth of the fundamental would let any line in.
-        if (!fits || order * peaks_[f].frequency_std_hz > 0.05 * fundamental) continue;
-        // One line an order, the nearest; order 1 is the fundamental itself.
-        const auto whole = static_cast<std::size_t>(order);
-        const auto same = std::find(orders.begin(), orders.end(), whole);
-        if (same == orders.end()) {
-          members.push_back(i);
-          orders.push_back(whole);
-          continue;
-        }
-        std::size_t& taken = members[static_cast<std::size_t>(same - orders.begin())];
-        if (std::abs(peaks_[i].frequency_hz - order * fundamental) <
-            std::abs(peaks_[taken].frequency_hz - order * fundamental))
-          taken = i;
-      }
-      const std::size_t highest = orders.empty() ? 1 : *std::max_element(orders.begin(), orders.end());
-      const bool dense = 4 * members.size() >= highest;
-      if (members.size() >= 3 && dense && members.size() > best.size()) {
-        best = members;
-        best_orders = orders;
+      for (const int part : {1, 2, 3}) {
+        Multiples m = multiples_of(peaks_[f].frequency_hz / part, peaks_[f].frequency_std_hz / part);
+        if (!convincing(m) || m.members.size() <= best.size()) continue;
+        best = std::move(m.members);
+        best_orders = std::move(m.orders);
       }
     }
     if (best.empty()) return false;
     std::sort(best.begin(), best.end(),
               [&](std::size_t a, std::size_t b) { return peaks_[a].frequency_hz < peaks_[b].frequency_hz; });
     std::sort(best_orders.begin(), best_orders.end());
-    const Peak& lead = peaks_[best.front()];
+    // What the lowest member says of the fundamental.
+    const bool whole = best_orders.front() == 1;
+    Peak lead = peaks_[best.front()];
+    lead.frequency_hz /= static_cast<double>(best_orders.front());
+    lead.frequency_std_hz /= static_cast<double>(best_orders.front());
     const char* mains = mains_of(lead);
     Finding& finding = add(mains != nullptr ? "mains-hum" : "harmonic-family", lead, best);
     std::string orders;
@@ -126,9 +147,15 @@ class Naming {
       finding.text = fmt::format("mains hum: {} and {}harmonics (orders {}), {} together",
                                  shown_frequency(lead), odd ? "odd " : "", orders, shown(finding.level_rms));
     else
-      finding.text = fmt::format("a harmonic family on {} ({}orders {}), {} together", shown_frequency(lead),
+      finding.text = fmt::format("a harmonic family on {} ({}{}orders {}), {} together",
+                                 shown_frequency(lead), whole ? "" : "which is not there itself; ",
                                  odd ? "odd " : "", orders, shown(finding.level_rms));
     if (mains != nullptr) finding.suspect = fmt::format("mains {}", mains);
+    std::string missing;
+    for (std::size_t order = 1; order < best_orders.back(); ++order)
+      if (!std::binary_search(best_orders.begin(), best_orders.end(), order) && (!odd || order % 2 == 1))
+        missing += (missing.empty() ? "" : ", ") + std::to_string(order);
+    if (!missing.empty()) finding.evidence.push_back("missing orders: " + missing);
     for (std::size_t i = 0; i < best.size(); ++i) {
       const Peak& p = peaks_[best[i]];
       finding.evidence.push_back(

@@ -70,6 +70,21 @@ TEST(LineWatch, AHumpIsWatchedOverItsWidth) {
   EXPECT_NEAR(r[0].power[1], r[1].power[1], 0.2 * r[1].power[1]);
 }
 
+TEST(LineWatch, AResonanceTurnsThePhaseAgainstWhatDrivesIt) {
+  // x" + 2 z w x' + w^2 x = a by its impulse-invariant recursion: from a quarter below its width to a quarter
+  // above, the response falls back by about 2 atan(1/2) of phase on each side.
+  const auto a = noise(9);
+  const double f0 = 150, z = 0.02, w = turn * f0 / rate, r = std::exp(-z * w),
+               c = std::cos(w * std::sqrt(1 - z * z));
+  std::vector<double> x(count, 0.0);
+  for (std::size_t i = 2; i < count; ++i) x[i] = a[i - 1] + 2 * r * c * x[i - 1] - r * r * x[i - 2];
+  const auto result = watched({x, a}, {{f0, 5, 0, 2 * z * f0}, {f0, 5, 0, 0}});
+  ASSERT_TRUE(result[0].phase_turn_deg(0, 1));
+  EXPECT_LT(*result[0].phase_turn_deg(0, 1), -30);
+  EXPECT_NEAR(*result[0].phase_turn_deg(1, 0), -*result[0].phase_turn_deg(0, 1), 1e-9);
+  EXPECT_FALSE(result[1].phase_turn_deg(0, 1));
+}
+
 TEST(LineWatch, ADelayTurnsThePhase) {
   const auto a = noise(6);
   std::vector<double> late(count, 0.0);

@@ -37,6 +37,19 @@ TEST(Relations, SumsAndDifferencesOfTwoTonesAreProducts) {
   EXPECT_THAT(f[0].text, ::testing::Not(HasSubstr("product")));
 }
 
+TEST(Relations, AFamilyMayLackItsFundamentalAndOtherOrders) {
+  auto f = related({line(200, 1), line(300, 0.5), line(400, 0.3), line(500, 0.2), line(731, 0.1)});
+  ASSERT_EQ(f.size(), 2u);
+  EXPECT_EQ(f[0].kind, "harmonic-family");
+  EXPECT_NEAR(f[0].frequency_hz, 100, 1e-9);
+  EXPECT_THAT(f[0].text, HasSubstr("not there itself; orders 2, 3, 4, 5"));
+  // Even multiples of 50 Hz are multiples of 100 Hz.
+  f = related({line(100, 1), line(200, 0.5), line(300, 0.3), line(500, 0.2)});
+  ASSERT_EQ(f.size(), 1u);
+  EXPECT_NEAR(f[0].frequency_hz, 100, 1e-9);
+  EXPECT_THAT(f[0].evidence[0], HasSubstr("missing orders: 4"));
+}
+
 TEST(Relations, HarmonicsBeyondHalfTheRateAreFoundWhereTheyFoldTo) {
   // Harmonic 3 of 1800 Hz at a rate of 10 kHz: 5400 folds to 4600.
   const auto f = related({line(1800, 1), line(4600, 0.01)});
