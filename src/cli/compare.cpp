@@ -1,94 +1,22 @@
 // compare.cpp: the command `compare`: two recordings, channels, saved results or settings side by side.
+#include "cli/compare.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
-#include <fstream>
 #include <sstream>
 
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/command.h"
 #include "cli/console.h"
-#include "cli/spectrum.h"
 #include "identify/line_pairs.h"
 #include "identify/noise_floor.h"
 
 namespace vprism {
 
 namespace {
-
-/// One channel of one recording, saved result or table.
-struct Side {
-  std::string file, label;
-  Channel channel;
-  std::vector<ComparedLine> lines;
-  std::optional<ChannelSpectrum> spectrum;  ///< None of saved results: lines alone.
-};
-
-struct Compared {
-  Side a, b;
-  std::vector<LinePair> pairs;
-  std::vector<BandLevel> a_bands, b_bands;
-  double likeness = std::nan(""), total_db = std::nan("");
-  bool same_unit = true;
-};
-
-/// A hump's highest point wanders within it, and its level with the noise.
-std::vector<ComparedLine> lines_of(const ChannelSpectrum& c) {
-  std::vector<ComparedLine> out;
-  for (const Peak& p : c.peaks) {
-    if (p.doubtful()) continue;
-    if (p.broad())
-      out.push_back({p.frequency_hz, 2 * c.spectrum.plan.rbw_hz, p.band_rms,
-                     p.band_rms / (2 * std::sqrt(c.spectrum.noise_averages))});
-    else
-      out.push_back({p.frequency_hz, p.frequency_std_hz, p.rms, p.rms_std});
-  }
-  return out;
-}
-
-/// The peaks of an earlier run's document.
-std::vector<Side> saved_sides(const std::string& path) {
-  std::ifstream in(path, std::ios::binary);
-  std::stringstream all;
-  all << in.rdbuf();
-  if (!in) throw Error(Status::input, path + ": can't be read; check the name");
-  const Json document = Json::parse(all.str(), nullptr, false);
-  const auto wrong = [&](const std::string& what) { throw Error(Status::input, path + ": " + what); };
-  if (document.is_discarded() || !document.is_object() || !document.contains("vprism"))
-    wrong("no result document; give one that spectrum, survey or identify wrote");
-  const Json settings = document.value("settings", Json::object());
-  const std::string scale = settings.is_object() ? settings.value("scale", "rms") : "rms";
-  const double to_rms = scale == "peak"           ? 1 / std::sqrt(2.0)
-                        : scale == "peak-to-peak" ? 1 / std::sqrt(8.0)
-                                                  : 1;
-  if (to_rms == 1 && scale != "rms")
-    wrong("its levels are in the scale " + clean_text(scale) + "; rms or peak can be compared");
-  std::vector<Side> out;
-  try {
-    for (const Json& entry : document.at("results")) {
-      if (!entry.contains("peaks")) continue;
-      Side side;
-      side.file = path;
-      side.channel.name = clean_text(entry.at("channel").get<std::string>());
-      side.channel.unit = Unit::try_parse(entry.at("unit").get<std::string>())
-                              .value_or(Unit::opaque(entry.at("unit").get<std::string>()));
-      for (const Json& p : entry.at("peaks")) {
-        const auto read = [&](const char* key) {
-          return p.contains(key) && p[key].is_number() ? p[key].get<double>() : 0;
-        };
-        side.lines.push_back({read("frequency_hz"), read("frequency_std_hz"), to_rms * read("level"),
-                              to_rms * read("level_std")});
-      }
-      out.push_back(std::move(side));
-    }
-  } catch (const Json::exception& error) {
-    wrong(std::string("the document is damaged: ") + error.what());
-  }
-  if (out.empty()) wrong("the document holds no peaks to compare");
-  return out;
-}
 
 class CompareTask : public Task {
  public:
@@ -135,7 +63,8 @@ class CompareTask : public Task {
         [&](OutputFolder& folder) {
           folder.add(base + ".csv", csv(all), "lines and bands of both, with the differences");
           if (output_.figure)
-            folder.add(base + "." + picture_ending(*output_.figure), draw(figure(all), *output_.figure),
+            folder.add(base + "." + picture_ending(*output_.figure),
+                       draw(compare_figure(all, analysis_, before_after_), *output_.figure),
                        "both spectra, and the difference of their lines");
         },
         base + ".json");
@@ -143,8 +72,8 @@ class CompareTask : public Task {
   }
 
  private:
-  std::string first_word() const { return before_after_ ? "before" : "A"; }
-  std::string second_word() const { return before_after_ ? "after" : "B"; }
+  std::string first_word() const { return compare_word(false, before_after_); }
+  std::string second_word() const { return compare_word(true, before_after_); }
 
   /// The RBW that all recordings can have: that of the shortest.
   std::optional<double> common_resolution(const std::vector<std::unique_ptr<Input>>& inputs) const {
@@ -167,7 +96,8 @@ class CompareTask : public Task {
     std::vector<Side> out;
     const std::string file = input.road().recording().file;
     if (holds_spectra(input)) {
-      for (const StoredSpectrum& s : read_stored_spectra(input)) out.push_back(side_of(s, telling));
+      for (const StoredSpectrum& s : read_stored_spectra(input))
+        out.push_back(stored_side(s, analysis_.spectrum.window, telling.cautions));
       telling.inputs.push_back(input.facts());
       return out;
     }
@@ -180,51 +110,11 @@ class CompareTask : public Task {
       Side side;
       side.file = file;
       side.channel = c.channel;
-      side.lines = lines_of(c);
+      side.lines = compared_lines(c);
       side.spectrum = c;
       out.push_back(std::move(side));
     }
     return out;
-  }
-
-  /// A table over frequency, its lines at even steps taken as RMS under the window asked for.
-  Side side_of(const StoredSpectrum& s, Telling& telling) const {
-    Side side;
-    side.file = s.facts.recording.file;
-    side.channel = s.channel;
-    const std::size_t count = s.hz.size();
-    const double step = count > 1 ? (s.hz.back() - s.hz.front()) / static_cast<double>(count - 1) : 0;
-    bool even = count >= 16;
-    for (std::size_t k = 1; k < count && even; ++k)
-      even = std::abs(s.hz[k] - s.hz[k - 1] - step) < 1e-3 * step;
-    if (!even)
-      throw Error(Status::analysis,
-                  side.file + ": a spectrum to compare needs even steps of frequency, sixteen at least");
-    ChannelSpectrum c{s.channel, {}};
-    Spectrum& spectrum = c.spectrum;
-    spectrum.window = analysis_.spectrum.window;
-    spectrum.transform = 2 * (count - 1);
-    spectrum.plan.segment = spectrum.transform;
-    spectrum.plan.hop = spectrum.transform / 2;
-    spectrum.plan.averages = 2;
-    spectrum.plan.bin_hz = step;
-    spectrum.plan.rate_hz = step * static_cast<double>(spectrum.transform);
-    spectrum.start_bins = std::round(s.hz.front() / step);
-    spectrum.enbw_bins = window_enbw_bins(spectrum.window);
-    spectrum.plan.rbw_hz = spectrum.enbw_bins * step;
-    spectrum.noise_averages = 1;
-    for (const double level : s.level) spectrum.power.push_back(level * level);
-    spectrum.first.assign(count, 0.0);
-    PeakSearch search = find_peaks(spectrum);
-    c.floor = std::move(search.floor);
-    c.peaks = std::move(search.peaks);
-    side.lines = lines_of(c);
-    side.spectrum = std::move(c);
-    telling.cautions.push_back({"stored-levels", Severity::note, s.channel.name,
-                                side.file + ": its levels are taken as RMS under the window " +
-                                    spectrum.window.name() + ", in two averages: the file does not say",
-                                "compare recordings where there are any"});
-    return side;
   }
 
   std::vector<std::pair<Side, Side>> pairs(const std::vector<std::string>& files, Console& console,
@@ -467,83 +357,6 @@ class CompareTask : public Task {
                            cell(c.same_unit, band_db(c, i)));
     }
     return out;
-  }
-
-  Figure figure(const std::vector<Compared>& all) const {
-    Figure figure;
-    figure.title = before_after_ ? "Before and after" : "Comparison";
-    for (const Compared& c : all) {
-      if (figure.panels.size() >= 8) break;
-      if (c.a.spectrum && c.b.spectrum) overlay(c, figure);
-      differences(c, figure);
-    }
-    return figure;
-  }
-
-  void overlay(const Compared& c, Figure& figure) const {
-    if (figure.caption.empty())
-      figure.caption = plan_text(c.a.spectrum->curve(), analysis_.spectrum.overlap) +
-                       "; level: " + scale_entry(analysis_.scale).name;
-    SpectrumResult both;
-    both.channels = {*c.a.spectrum, *c.b.spectrum};
-    Panel panel = level_panel(both, 0, analysis_), other = level_panel(both, 1, analysis_);
-    panel.marks.clear();
-    panel.title = c.a.channel.name == c.b.channel.name ? c.a.channel.name
-                                                       : c.a.channel.name + " and " + c.b.channel.name;
-    panel.x.low = std::min(*panel.x.low, *other.x.low);
-    panel.x.high = std::max(*panel.x.high, *other.x.high);
-    panel.x.logarithmic = panel.x.logarithmic || other.x.logarithmic;
-    if (panel.x.logarithmic && !(*panel.x.low > 0)) panel.x.logarithmic = false;
-    Curve a = panel.curves.back(), b = other.curves.back();
-    a.name = first_word() + ": " + c.a.label;
-    b.name = second_word() + ": " + c.b.label;
-    b.colour = 1;
-    if (!c.same_unit) {
-      panel.curves = {a};
-      panel.title = c.a.label;
-      other.marks.clear();
-      b.colour = 0;
-      other.curves = {b};
-      other.title = c.b.label;
-      figure.panels.push_back(std::move(panel));
-      figure.panels.push_back(std::move(other));
-      return;
-    }
-    panel.curves = {a, b};
-    if (panel.y.low && other.y.low) panel.y.low = std::min(*panel.y.low, *other.y.low);
-    figure.panels.push_back(std::move(panel));
-  }
-
-  /// What each line of both changed by.
-  void differences(const Compared& c, Figure& figure) const {
-    Panel panel;
-    panel.title = fmt::format("difference of the lines, {} over {}", second_word(), first_word());
-    if (!figure.panels.empty()) panel.x = figure.panels.back().x;
-    panel.x.quantity = "Frequency", panel.x.unit = "Hz";
-    panel.y = {"Difference", "dB", false, {}, {}};
-    double most = 1, last = 0;
-    for (const LinePair& p : c.pairs) {
-      if (!p.a || !p.b || !c.same_unit) continue;
-      const double hz = c.a.lines[*p.a].hz;
-      Curve stick;
-      stick.x = {hz, hz};
-      stick.y = {0, p.delta_db};
-      stick.colour = p.changed() ? 1 : neutral_colour;
-      panel.curves.push_back(std::move(stick));
-      if (p.changed()) panel.marks.push_back({hz, p.delta_db, fmt::format("{:+.1f}", p.delta_db)});
-      most = std::max(most, std::abs(p.delta_db));
-      last = std::max(last, hz);
-    }
-    if (panel.curves.empty()) return;
-    if (!panel.x.high) panel.x.low = 0, panel.x.high = 1.1 * last;
-    Curve zero;
-    zero.x = {*panel.x.low, *panel.x.high};
-    zero.y = {0, 0};
-    zero.colour = neutral_colour;
-    panel.curves.push_back(std::move(zero));
-    for (Curve& curve : panel.curves) curve.name.clear();
-    panel.y.low = -1.2 * most, panel.y.high = 1.2 * most;
-    figure.panels.push_back(std::move(panel));
   }
 
   InputSettings input_;

@@ -1,0 +1,43 @@
+// compare.h: the two sides of a comparison.
+#pragma once
+
+#include <cmath>
+
+#include "cli/spectrum.h"
+#include "identify/line_pairs.h"
+
+namespace vprism {
+
+/// One channel of one recording, saved result or table.
+struct Side {
+  std::string file, label;
+  Channel channel;
+  std::vector<ComparedLine> lines;
+  std::optional<ChannelSpectrum> spectrum;  ///< None of saved results: lines alone.
+};
+
+struct Compared {
+  Side a, b;
+  std::vector<LinePair> pairs;
+  std::vector<BandLevel> a_bands, b_bands;
+  double likeness = std::nan(""), total_db = std::nan("");
+  bool same_unit = true;
+};
+
+/// "A" and "B", or "before" and "after".
+inline const char* compare_word(bool second, bool before_after) {
+  return before_after ? (second ? "after" : "before") : second ? "B" : "A";
+}
+
+/// Lines as they are compared: a hump's highest point wanders within it, and its level with the noise.
+std::vector<ComparedLine> compared_lines(const ChannelSpectrum& spectrum);
+/// The peaks of an earlier run's document. Throws Error(input).
+std::vector<Side> saved_sides(const std::string& path);
+/// A table over frequency, its levels at even steps taken as RMS under a window; a caution says so. Throws
+/// Error(analysis) for uneven steps.
+Side stored_side(const StoredSpectrum& stored, const Window& window, std::vector<Caution>& cautions);
+
+/// Both spectra over each other, and below them what each line changed by.
+Figure compare_figure(const std::vector<Compared>& all, const AnalysisSettings& analysis, bool before_after);
+
+}  // namespace vprism
