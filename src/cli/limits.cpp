@@ -173,7 +173,8 @@ class LimitsTask : public Task {
         } catch (const Error& error) {
           throw Error(error.status(), r.file + ": " + error.what());
         }
-        if (!h.verdict.pass && -h.verdict.worst.margin_db < 2 * h.margin_std_db && tone_free(h))
+        if (!h.verdict.pass && -h.verdict.worst.margin_db < 2 * h.margin_std_db &&
+            scale_entry(h.scale).density)
           out.cautions.push_back(
               {"verdict-unsure", Severity::warning, h.channel.name,
                fmt::format("the worst margin, {:.1f} dB, is within twice the uncertainty of a noise level "
@@ -184,8 +185,6 @@ class LimitsTask : public Task {
       }
     return out;
   }
-
-  static bool tone_free(const Held& h) { return scale_entry(h.scale).density; }
 
   /// Bins, and the fitted lines where those are higher than any bin.
   static void levels_of(const ChannelSpectrum& s, Scale scale, Held& h) {

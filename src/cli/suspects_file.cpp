@@ -138,9 +138,7 @@ class Reader {
   }
 
   void harmonics(Suspect& s, std::size_t standard) const {
-    auto most = static_cast<double>(standard);
-    if (const toml::node* node = entry_.get("harmonics"))
-      most = number(entry_, "harmonics", most), (void)node;
+    const double most = number(entry_, "harmonics", static_cast<double>(standard));
     for (int n = 1; n <= std::min(200.0, most); ++n)
       add(s, n == 1 ? "fundamental" : "harmonic " + std::to_string(n), n, 1.0 / n);
   }

@@ -7,7 +7,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -197,16 +196,7 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
   d.thd = d.distortion_rms / d.tone_rms();
 
   // What is left, as a spectrum of its own: spurious lines, floor, and the part within the span.
-  std::vector<double> left(x.begin(), x.end());
-  for (const Sine& s : fit.sines) {
-    const double turn = 2 * std::numbers::pi * s.frequency_hz / rate_hz,
-                 phase = s.phase_deg * std::numbers::pi / 180;
-    for (std::size_t n = 0; n < left.size(); ++n)
-      left[n] -=
-          s.amplitude * std::cos(std::fmod(turn * static_cast<double>(n), 2 * std::numbers::pi) + phase);
-  }
-  for (double& v : left) v -= fit.mean;
-  const Spectrum rest = spectrum_of(left, rate_hz);
+  const Spectrum rest = spectrum_of(fit.residual, rate_hz);
   PeakSettings few;
   few.most = 8;
   const PeakSearch spurs = find_peaks(rest, few);

@@ -80,6 +80,8 @@ class SampleFit {
 
   const std::vector<Turning>& sines() const { return sines_; }
   double mean() const { return mean_; }
+  /// Ends the fit.
+  std::vector<double> release() { return std::move(left_); }
   double square() const {
     double sum = 0;
     for (const double v : left_) sum += v * v;
@@ -240,6 +242,7 @@ SineFit fit_sines(std::span<const double> samples, double rate_hz, std::vector<S
       row += t.unknowns();
     }
   }
+  out.residual = fit.release();
   return out;
 }
 

@@ -22,6 +22,7 @@ struct SineFit {
   std::vector<Sine> sines;
   double mean = 0;
   double residual_rms = 0;
+  std::vector<double> residual;  ///< What mean and sines leave of the samples.
 };
 
 /// Refines sines from first guesses (frequencies within about half a bin, 1/(2T), of the truth) on all the

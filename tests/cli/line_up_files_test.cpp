@@ -126,6 +126,32 @@ TEST_F(Files, TwoTonesAndUnitsThatDifferAreTold) {
   EXPECT_TRUE(run.json()["results"][0]["peaks"][0]["delta_db"].is_null());
 }
 
+TEST_F(Files, CoursesDecideBetweenPointsAndSpansWhatIsHeld) {
+  make("'u (V): tone 100Hz 1 + tone 300Hz 1 + white 1e-4'", "--rate 1kHz --duration 4s");
+  // 0.707 V RMS at 100 Hz: between (10, 10) and (1000, 0.1) the logarithmic course gives 1, the linear 9.1.
+  folder_.write("l.csv", "frequency (Hz),line (V)\n10,10\n1000,0.1\n");
+  const auto limit_at_100 = [&](const std::string& course) {
+    return number_of(json("limits x.h5 --limit l.csv --span 90Hz..110Hz --course " +
+                          course)["results"][0]["worst"]["limit"]);
+  };
+  EXPECT_NEAR(limit_at_100("logarithmic"), 1, 1e-3);
+  EXPECT_NEAR(limit_at_100("linear"), 10 - 9.9 * 90 / 990, 1e-3);
+  EXPECT_NEAR(limit_at_100("step"), 10, 1e-9);
+  // At 300 Hz the logarithmic course gives 1/3.
+  const Json d = json("limits x.h5 --limit l.csv", 1);
+  EXPECT_NEAR(number_of(d["results"][0]["worst"]["frequency_hz"]), 300, 0.01);
+  EXPECT_NEAR(number_of(d["results"][0]["worst"]["margin_db"]), 20 * std::log10(std::sqrt(2) / 3), 0.02);
+}
+
+TEST_F(Files, LinesAsFarApartAsAskedAreTheSame) {
+  make("'u (V): tone 100Hz 1 + white 1e-4' 'v (V): tone 101Hz 0.5 + white 1e-4'",
+       "--rate 1kHz --duration 4s");
+  EXPECT_EQ(json("compare x.h5")["results"][0]["peaks"].size(), 2u);
+  const Json d = json("compare x.h5 --pair-within 2Hz");
+  ASSERT_EQ(d["results"][0]["peaks"].size(), 1u);
+  EXPECT_NEAR(number_of(d["results"][0]["peaks"][0]["delta_db"]), 20 * std::log10(0.5), 0.02);
+}
+
 TEST_F(Files, TheProgramAloneSaysWhichPartIsMissing) {
   make("'u (V): tone 100Hz 1'", "--rate 1kHz --duration 1s");
   fs::create_directories(folder_.path("alone/bin"));

@@ -103,6 +103,21 @@ TEST(SineFit, ReachesTheCramerRaoBoundAndItsUncertaintiesCover) {
   }
 }
 
+TEST(SineFit, TheResidualIsWhatWasNotASine) {
+  // A square at half the rate, which sums to nothing, is left as it is.
+  std::vector<double> x = made(4096, 1000, {sine(123.4, 1, 10)}, 5);
+  std::vector<double> extra(x.size());
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    extra[n] = 1e-3 * (n % 2 == 0 ? 1 : -1);
+    x[n] += extra[n];
+  }
+  const SineFit fit = fit_sines(x, 1000, {sine(123.45, 0.9, 0)});
+  ASSERT_EQ(fit.residual.size(), x.size());
+  for (std::size_t n = 0; n < x.size(); ++n) EXPECT_NEAR(fit.residual[n], extra[n], 2e-5);
+  EXPECT_NEAR(fit.residual_rms, 1e-3, 1e-6);
+  EXPECT_NEAR(fit.mean, 5, 1e-6);
+}
+
 TEST(SineFit, TooFewSamplesAreRefused) {
   EXPECT_THROW(fit_sines(std::vector<double>(6, 1.0), 10, {sine(1, 1, 0), sine(2, 1, 0)}), Error);
 }
