@@ -62,7 +62,9 @@ const std::vector<CommandEntry>& command_table() {
        "which lines the fork has stronger than the mirror cell, and which it has not", make_compare_task},
       {"limits", "FILE...",
        "levels against limit lines: margins, violations and a verdict; exit status 1 on failure",
-       "vprism limits tern-point/mount-daq.wav --channel 'mirror cell' --limit tern-point/jitter-limit.csv",
+       "vprism limits tern-point/mount-daq.wav --channel 'mirror cell' --calibrate '*: sensitivity 100 "
+       "mV/(m/s^2)' "
+       "--limit tern-point/jitter-limit.csv",
        "the mirror cell exceeds its jitter limit at the cooler's frequency", make_limits_task},
   };
   return table;

@@ -7,6 +7,7 @@
 #include <set>
 #include <sstream>
 
+#include "cli/command.h"
 #include "run_program.h"
 
 namespace vprism {
@@ -61,6 +62,24 @@ TEST(House, EveryFileOpensBySayingWhatItIs) {
       EXPECT_EQ(ScratchFolder::read(entry.path()).substr(0, 3), "// ") << entry.path();
     }
   }
+}
+
+TEST(House, EveryExampleInTheHelpRunsOnTheDemoData) {
+  const ScratchFolder folder;
+  int ran = 0;
+  for (const CommandEntry& entry : command_table()) {
+    std::string example = entry.example;
+    if (example.rfind("vprism demo", 0) == 0) continue;  // Writes the data; tests/cli/demo_test.cpp runs it.
+    example.erase(0, std::string("vprism ").size());
+    for (std::size_t at; (at = example.find("tern-point/")) != std::string::npos;)
+      example.replace(at, std::string("tern-point").size(), VPRISM_SOURCE "/demo/data");
+    const ProgramRun run = run_program(folder, example + " --figure none --force --out o");
+    // A limit that is exceeded is an answer too.
+    EXPECT_TRUE(run.status == 0 || (run.status == 1 && run.err.find("vprism:") == std::string::npos))
+        << example << ": " << run.err;
+    ++ran;
+  }
+  EXPECT_GE(ran, 11);
 }
 
 TEST(House, EveryScreenshotIsLinkedFromTheReadme) {
