@@ -80,9 +80,9 @@ class Literals {
     std::vector<std::uint64_t> out;
     need('(');
     while (!take(')')) {
-      const std::string digits = word();
-      if (digits.empty() || digits.size() > 18 ||
-          digits.find_first_not_of("0123456789L") != std::string::npos)
+      std::string digits = word();
+      if (digits.ends_with('L')) digits.pop_back();  // As old writers did.
+      if (digits.empty() || digits.size() > 18 || digits.find_first_not_of("0123456789") != std::string::npos)
         damaged(file_, "a length expected in the shape");
       out.push_back(std::stoull(digits));
       if (out.size() > 8) damaged(file_, "more than 8 dimensions");

@@ -116,6 +116,8 @@ TEST(NpyHeaders, ThatLieAreToldNotBelieved) {
                                  "{'descr': '<f8', 'fortran_order': False, 'shape': (0,), }",
                                  "{'descr': '<f8', 'fortran_order': False, 'shape': (99999999999999999,), }",
                                  "{'descr': '<f8', 'fortran_order': False, 'shape': (-3,), }",
+                                 "{'descr': '<f8', 'fortran_order': False, 'shape': (L,), }",
+                                 "{'descr': '<f8', 'fortran_order': False, 'shape': (1L0,), }",
                                  "{'descr': '<f9', 'fortran_order': False, 'shape': (10,), }",
                                  "{'descr': '<f8', 'fortran_order': False, 'shape': (10, 99999), }",
                                  "{'descr': '<f8', 'fortran_order': False, }", "{'shape': (10,), }",
@@ -127,6 +129,13 @@ TEST(NpyHeaders, ThatLieAreToldNotBelieved) {
   EXPECT_EQ(error_of(folder.write("y.npy",
                                   with_header("{'descr': '<f8', 'fortran_order': False, 'shape': (10,), }"))),
             "");
+  // As old writers put it.
+  EXPECT_EQ(
+      read_file(
+          folder.write("z.npy", with_header("{'descr': '<f8', 'fortran_order': False, 'shape': (10L,), }")))
+          .columns[0]
+          .size(),
+      10u);
 }
 
 TEST(NpyHeaders, FloatsThatAreNoNumbersBecomeGaps) {
