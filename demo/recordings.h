@@ -41,6 +41,18 @@ std::string fringe_truth();
 std::vector<DemoFile> beat_files();
 std::string beat_truth();
 
+/// The drive's run-up, with a tachometer.
+std::string slew_file();
+std::string slew_truth();
+/// The pier's tilt: two bumps of the dome's shutter. The samples in microradian.
+std::vector<double> dome_samples();
+inline constexpr double dome_rate = 16;
+std::string dome_truth();
+
+/// Channels as a WAV file of floats, with their names.
+std::string sound_file(const std::vector<std::string>& names,
+                       const std::vector<std::vector<double>>& channels, int rate);
+
 /// The line-up, and the limit line for the acceleration of the mirror cell.
 std::string suspects_file();
 std::string limit_file();

@@ -3,12 +3,9 @@
 #include "tern_point.h"
 
 #include <fmt/format.h>
-#include <sndfile.h>
 
 #include <cmath>
-#include <cstring>
 #include <numbers>
-#include <stdexcept>
 
 #include "generate/generator.h"
 #include "recordings.h"
@@ -164,77 +161,15 @@ const std::vector<Source>& daq_sources() {
   return sources;
 }
 
-/// A file in memory, for libsndfile.
-struct Memory {
-  std::string bytes;
-  std::size_t at = 0;
-};
-
 std::string daq_file() {
   std::vector<std::vector<double>> channels;
-  std::string names;
+  std::vector<std::string> names;
   for (std::size_t c = 0; c < daq_sources().size(); ++c) {
     channels.push_back(synthesise(daq_sources()[c], daq_samples, daq_rate, 0, 201 + c));
-    names += fmt::format(
-        "<TRACK><CHANNEL_INDEX>{0}</CHANNEL_INDEX><INTERLEAVE_INDEX>{0}</INTERLEAVE_INDEX><NAME>{1} "
-        "[V]</NAME></TRACK>",
-        c + 1, daq_sources()[c].name);
+    for (double& x : channels.back()) x *= daq_sensitivity;
+    names.push_back(std::string(daq_sources()[c].name) + " [V]");
   }
-  std::string ixml = fmt::format(
-      "<?xml version=\"1.0\" "
-      "encoding=\"UTF-8\"?><BWFXML><IXML_VERSION>1.5</IXML_VERSION><TRACK_LIST><TRACK_COUNT>{}</"
-      "TRACK_COUNT>{}</TRACK_LIST></BWFXML>",
-      channels.size(), names);
-  ixml.resize((ixml.size() + 3) / 4 * 4, ' ');
-
-  SF_VIRTUAL_IO io{};
-  io.get_filelen = [](void* user) {
-    return static_cast<sf_count_t>(static_cast<Memory*>(user)->bytes.size());
-  };
-  io.seek = [](sf_count_t offset, int whence, void* user) {
-    auto& m = *static_cast<Memory*>(user);
-    m.at = static_cast<std::size_t>(offset + (whence == SEEK_CUR   ? static_cast<sf_count_t>(m.at)
-                                              : whence == SEEK_END ? static_cast<sf_count_t>(m.bytes.size())
-                                                                   : 0));
-    return static_cast<sf_count_t>(m.at);
-  };
-  io.read = [](void* to, sf_count_t count, void* user) {
-    auto& m = *static_cast<Memory*>(user);
-    const std::size_t n =
-        std::min(static_cast<std::size_t>(count), m.bytes.size() - std::min(m.at, m.bytes.size()));
-    std::memcpy(to, m.bytes.data() + m.at, n);
-    m.at += n;
-    return static_cast<sf_count_t>(n);
-  };
-  io.write = [](const void* from, sf_count_t count, void* user) {
-    auto& m = *static_cast<Memory*>(user);
-    m.bytes.resize(std::max(m.bytes.size(), m.at + static_cast<std::size_t>(count)));
-    std::memcpy(m.bytes.data() + m.at, from, static_cast<std::size_t>(count));
-    m.at += static_cast<std::size_t>(count);
-    return count;
-  };
-  io.tell = [](void* user) { return static_cast<sf_count_t>(static_cast<Memory*>(user)->at); };
-
-  Memory memory;
-  SF_INFO info{};
-  info.samplerate = daq_rate;
-  info.channels = static_cast<int>(channels.size());
-  info.format = SF_FORMAT_WAV | SF_FORMAT_FLOAT;
-  SNDFILE* file = sf_open_virtual(&io, SFM_WRITE, &info, &memory);
-  if (file == nullptr) throw std::runtime_error(sf_strerror(nullptr));
-  sf_command(file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);  // It holds the time of writing.
-  SF_CHUNK_INFO chunk{};
-  std::memcpy(chunk.id, "iXML", 5);
-  chunk.id_size = 4;
-  chunk.datalen = static_cast<unsigned>(ixml.size());
-  chunk.data = ixml.data();
-  sf_set_chunk(file, &chunk);
-  std::vector<float> frames;
-  for (std::size_t n = 0; n < daq_samples; ++n)
-    for (const auto& x : channels) frames.push_back(static_cast<float>(x[n] * daq_sensitivity));
-  sf_writef_float(file, frames.data(), static_cast<sf_count_t>(daq_samples));
-  sf_close(file);
-  return memory.bytes;
+  return sound_file(names, channels, daq_rate);
 }
 
 // --- TRUTH.md
@@ -279,7 +214,7 @@ std::string truth_file() {
   out += "- White noise:\n";
   for (const Source& source : daq_sources())
     out += fmt::format("  - {}: {:g} {} RMS\n", source.name, source.noise_rms, source.unit);
-  return out + amplifier_truth() + tap_truth() + fringe_truth() + beat_truth();
+  return out + amplifier_truth() + tap_truth() + fringe_truth() + beat_truth() + slew_truth() + dome_truth();
 }
 
 }  // namespace
@@ -303,6 +238,7 @@ std::vector<DemoFile> make_files() {
                                  {"tap-test.uff", tap_file()},
                                  {"fringe-scan.txt", fringe_file()}};
   for (DemoFile& file : beat_files()) files.push_back(std::move(file));
+  files.push_back({"slew-runup.wav", slew_file()});
   files.push_back({"suspects.toml", suspects_file()});
   files.push_back({"jitter-limit.csv", limit_file()});
   files.push_back({"TRUTH.md", truth_file()});

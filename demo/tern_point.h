@@ -17,6 +17,8 @@ std::vector<DemoFile> make_files();
 
 /// Writes mount-daq.h5 from mount-daq.wav, both paths given.
 void write_daq_copy(const std::string& wav, const std::string& hdf5);
+/// dome-tilt.h5.
+void write_dome_tilt(const std::string& hdf5);
 
 /// Those of make_files that a survey takes: without second halves and what is no recording.
 bool is_recording(const std::string& name);

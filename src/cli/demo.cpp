@@ -30,7 +30,9 @@ class DemoTask : public Task {
     {
       OutputFolder copy(folder.string(), settings_.output.force);
       demo::write_daq_copy((folder / "mount-daq.wav").string(), copy.place("mount-daq.h5", "demo data"));
+      demo::write_dome_tilt(copy.place("dome-tilt.h5", "demo data"));
       copy.commit();
+      files.push_back((folder / "dome-tilt.h5").string());
     }
     settings_.input.calibrations = demo::calibrations();
     settings_.output.folder = (folder / "report").string();
