@@ -42,6 +42,11 @@ const std::vector<CommandEntry>& command_table() {
        "vprism spectrum tern-point/mount-daq.wav --channel 'mirror cell' --resolution 0.5Hz --span "
        "10Hz..200Hz",
        "the tones that shake the mirror cell, with level and uncertainty", make_spectrum_task},
+      {"spectrogram", "FILE...",
+       "spectrum against time: level map, lines that wander, events, slices, in 3-D with --waterfall",
+       "vprism spectrogram tern-point/slew-runup.wav --channel 'mirror cell'",
+       "the orders of the drive as they run up, and the mount's resonance where they cross it",
+       make_spectrogram_task},
       {"identify", "FILE...",
        "what is in the signal, how sure, and who did it: tones, families, resonances, matched with suspects",
        "vprism identify tern-point/mount-daq.wav --suspects tern-point/suspects.toml",

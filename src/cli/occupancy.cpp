@@ -9,8 +9,8 @@
 #include "base/error.h"
 #include "cli/command.h"
 #include "cli/console.h"
+#include "cli/maps.h"
 #include "cli/spectrum.h"
-#include "formats/map_writer.h"
 
 namespace vprism {
 
@@ -37,12 +37,7 @@ class OccupancyTask : public Task {
   std::vector<OptionGroup> options() override {
     OptionGroup own{
         "Occupancy",
-        {{"map", "hdf5|csv|npy|none", "how the map of shares is written (default: hdf5)", false,
-          [this](const std::string& t) {
-            (void)choice("kind of map", t, {"hdf5", "csv", "npy", "none"});
-            settings_.map = t;
-          },
-          [this] { return Json(settings_.map); }},
+        {map_option(settings_.map, "how the map of shares is written (default: hdf5)"),
          {"rare", "DECIBELS", "how far above the 99% level an event must stand to be listed (default: 6 dB)",
           false, [this](const std::string& t) { settings_.above_db = parse_positive(t, Dimension::decibel); },
           [this] { return Json(settings_.above_db); }}}};
@@ -201,26 +196,23 @@ class OccupancyTask : public Task {
     const Occupancy& map = result.maps[c];
     const auto [low, high] = bins_shown(result, c);
     const auto [from, to] = levels_used(map);
-    MapTable table{"frequency (Hz)",
-                   "level (" + unit(result.facts.recording.channels[c]) + ")",
-                   "share of time",
-                   {},
-                   {},
-                   {}};
-    for (std::size_t k = low; k < high; ++k) table.x.push_back(map.grid.frequency_hz(k));
-    for (std::size_t i = from; i < to; ++i) {
-      table.y.push_back(shown_db(map, map.floor_db + map.step_db * (static_cast<double>(i) + 0.5)));
-      for (std::size_t k = low; k < high; ++k) table.values.push_back(map.share(k, i));
-    }
+    MapAxes axes{
+        "frequency (Hz)", "level (" + unit(result.facts.recording.channels[c]) + ")", "share of time", {}};
+    for (std::size_t k = low; k < high; ++k) axes.x.push_back(map.grid.frequency_hz(k));
     const std::string base =
         stem + "-occupancy" + (result.maps.size() > 1 ? "-" + std::to_string(c + 1) : "");
     const std::string what =
         "share of time by level and frequency, " + result.facts.recording.channels[c].name;
-    if (settings_.map == "hdf5") write_map_hdf5(folder.place(base + ".h5", what), table);
-    if (settings_.map == "csv") folder.add(base + "-map.csv", map_csv(table), what);
-    if (settings_.map == "npy") folder.add(base + ".npy", map_npy(table), what);
+    if (const auto writer = open_map(folder, settings_.map, base, what, axes, to - from)) {
+      std::vector<double> shares(high - low);
+      for (std::size_t i = from; i < to; ++i) {
+        for (std::size_t k = low; k < high; ++k) shares[k - low] = map.share(k, i);
+        writer->row(shown_db(map, map.floor_db + map.step_db * (static_cast<double>(i) + 0.5)), shares);
+      }
+      writer->finish();
+    }
     std::string curves = "frequency (Hz)";
-    for (const double part : parts) curves += fmt::format(",{:g}% ({})", 100 * part, csv_cell(table.y_name));
+    for (const double part : parts) curves += fmt::format(",{:g}% ({})", 100 * part, csv_cell(axes.y_name));
     curves += ",highest\n";
     for (std::size_t k = low; k < high; ++k) {
       curves += fmt::format("{}", map.grid.frequency_hz(k));

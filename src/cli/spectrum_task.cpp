@@ -98,15 +98,18 @@ class SpectrumTask : public Task {
     const Shown shown{settings_.analysis};
     for (std::size_t i = 0; i < result.channels.size(); ++i) {
       const ChannelSpectrum& c = result.channels[i];
-      MapTable table{
-          "frequency (Hz)", "row", c.channel.name + " (" + shown.unit(c.channel.unit) + ")", {}, {0}, {}};
+      MapAxes axes{"frequency (Hz)", "row", c.channel.name + " (" + shown.unit(c.channel.unit) + ")", {}};
+      std::vector<double> levels;
       for (std::size_t k = 0; k < c.curve().bins(); ++k) {
-        table.x.push_back(c.curve().frequency_hz(k));
-        table.values.push_back(shown.value(c.curve().level(k, settings_.analysis.scale)));
+        axes.x.push_back(c.curve().frequency_hz(k));
+        levels.push_back(shown.value(c.curve().level(k, settings_.analysis.scale)));
       }
       const std::string number = result.channels.size() > 1 ? "-" + std::to_string(i + 1) : "";
-      write_map_hdf5(
-          folder.place(stem + "-spectrum" + number + ".h5", "level of every bin, " + c.channel.name), table);
+      const auto writer = write_map_hdf5(
+          folder.place(stem + "-spectrum" + number + ".h5", "level of every bin, " + c.channel.name), axes,
+          1);
+      writer->row(0, levels);
+      writer->finish();
     }
   }
 

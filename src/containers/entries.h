@@ -9,6 +9,6 @@ std::unique_ptr<SampleSource> open_hdf5_file(const FileHead& head, const ReadSet
 std::unique_ptr<SampleSource> open_npz_file(const FileHead& head, const ReadSettings& settings);
 std::unique_ptr<RecordingWriter> write_hdf5_file(const std::string& path, const Recording& recording,
                                                  const WriteSettings& settings);
-void write_hdf5_map(const std::string& path, const MapTable& map);
+std::unique_ptr<MapWriter> write_hdf5_map(const std::string& path, const MapAxes& axes, std::size_t rows);
 
 }  // namespace vprism

@@ -69,6 +69,8 @@ std::unique_ptr<RecordingWriter> write_hdf5(const std::vector<std::string>& path
   return containers().write_hdf5(paths[0], recording, settings);
 }
 
-void write_map_hdf5(const std::string& path, const MapTable& map) { containers().write_map(path, map); }
+std::unique_ptr<MapWriter> write_map_hdf5(const std::string& path, const MapAxes& axes, std::size_t rows) {
+  return containers().write_map(path, axes, rows);
+}
 
 }  // namespace vprism

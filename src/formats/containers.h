@@ -19,7 +19,7 @@ struct Containers {
   std::unique_ptr<SampleSource> (*open_npz)(const FileHead&, const ReadSettings&);
   std::unique_ptr<RecordingWriter> (*write_hdf5)(const std::string& path, const Recording&,
                                                  const WriteSettings&);
-  void (*write_map)(const std::string& path, const MapTable&);
+  std::unique_ptr<MapWriter> (*write_map)(const std::string& path, const MapAxes&, std::size_t rows);
 };
 
 }  // namespace vprism

@@ -1,36 +1,82 @@
-// map_writer.cpp: see map_writer.h.
+// map_writer.cpp: see map_writer.h; HDF5 is written in containers/hdf5_map.cpp.
 #include "formats/map_writer.h"
 
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "base/text.h"
+#include "formats/output_file.h"
 
 namespace vprism {
 
-std::string map_csv(const MapTable& map) {
-  std::string out = csv_cell(map.value_name + "; " + map.y_name + " down and " + map.x_name + " across");
-  for (const double x : map.x) out += fmt::format(",{:.10g}", x);
-  out += "\n";
-  for (std::size_t r = 0; r < map.y.size(); ++r) {
-    out += fmt::format("{:.10g}", map.y[r]);
-    for (std::size_t c = 0; c < map.x.size(); ++c)
-      out += fmt::format(",{:.6g}", map.values[r * map.x.size() + c]);
-    out += "\n";
+namespace {
+
+class MapCsv : public MapWriter {
+ public:
+  MapCsv(const std::string& path, const MapAxes& axes) : file_(path) {
+    std::string line =
+        csv_cell(axes.value_name + "; " + axes.y_name + " down and " + axes.x_name + " across");
+    for (const double x : axes.x) line += fmt::format(",{:.10g}", x);
+    file_.write(line + "\n");
   }
-  return out;
+  void row(double y, std::span<const double> values) override {
+    fmt::memory_buffer line;
+    fmt::format_to(std::back_inserter(line), "{:.10g}", y);
+    for (const double value : values) {
+      line.push_back(',');
+      if (!std::isnan(value)) fmt::format_to(std::back_inserter(line), "{:.6g}", value);
+    }
+    line.push_back('\n');
+    file_.write({line.data(), line.size()});
+  }
+  void finish() override { file_.finish(); }
+
+ private:
+  OutputFile file_;
+};
+
+class MapNpy : public MapWriter {
+ public:
+  MapNpy(const std::string& path, const MapAxes& axes, std::size_t rows)
+      : file_(path), columns_(axes.x.size()), left_(rows) {
+    std::string head =
+        fmt::format("{{'descr': '<f8', 'fortran_order': False, 'shape': ({}, {}), }}", rows, columns_);
+    head.append(64 - (10 + head.size() + 1) % 64, ' ');
+    head += '\n';
+    std::string start("\x93NUMPY\x01\x00", 8);
+    append_bytes(start, static_cast<std::uint16_t>(head.size()));
+    file_.write(start + head);
+  }
+  void row(double, std::span<const double> values) override {
+    file_.write({reinterpret_cast<const char*>(values.data()), values.size() * sizeof(double)});
+    --left_;
+  }
+  void finish() override {
+    const std::vector<double> nothing(columns_, std::nan(""));
+    while (left_ > 0) row(0, nothing);
+    file_.finish();
+  }
+
+ private:
+  OutputFile file_;
+  std::size_t columns_, left_;
+};
+
+}  // namespace
+
+std::unique_ptr<MapWriter> write_map_csv(const std::string& path, const MapAxes& axes, std::size_t) {
+  return std::make_unique<MapCsv>(path, axes);
 }
 
-std::string map_npy(const MapTable& map) {
-  std::string head = fmt::format("{{'descr': '<f8', 'fortran_order': False, 'shape': ({}, {}), }}",
-                                 map.y.size(), map.x.size());
-  head.append(64 - (10 + head.size() + 1) % 64, ' ');
-  head += '\n';
-  std::string out("\x93NUMPY\x01\x00", 8);
-  out += static_cast<char>(head.size() & 0xff);
-  out += static_cast<char>(head.size() >> 8);
-  out += head;
-  out.append(reinterpret_cast<const char*>(map.values.data()), map.values.size() * sizeof(double));
-  return out;
+std::unique_ptr<MapWriter> write_map_npy(const std::string& path, const MapAxes& axes, std::size_t rows) {
+  return std::make_unique<MapNpy>(path, axes, rows);
+}
+
+const std::vector<MapFormat>& map_format_table() {
+  static const std::vector<MapFormat> table = {
+      {"hdf5", ".h5", write_map_hdf5}, {"csv", "-map.csv", write_map_csv}, {"npy", ".npy", write_map_npy}};
+  return table;
 }
 
 }  // namespace vprism

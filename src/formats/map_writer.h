@@ -1,23 +1,42 @@
-// map_writer.h: a table of numbers over two axes, as a file that other programs read.
+// map_writer.h: a table of numbers over two axes, as a file that other programs read, written row by row.
 #pragma once
 
+#include <memory>
+#include <span>
 #include <string>
 #include <vector>
 
 namespace vprism {
 
-/// Values over x (columns) and y (rows, from the lowest), row by row. Names go in as text.
-struct MapTable {
-  std::string x_name, y_name, value_name;  ///< With units, "frequency (Hz)".
-  std::vector<double> x, y;
-  std::vector<double> values;
+/// What a map's axes are called, with units, and where its columns are.
+struct MapAxes {
+  std::string x_name, y_name, value_name;  ///< "frequency (Hz)".
+  std::vector<double> x;
 };
 
-/// CSV: the first line holds x, the first column y. Bytes.
-std::string map_csv(const MapTable& map);
-/// NPY, float64 of rows by columns; axes are not in it. Bytes.
-std::string map_npy(const MapTable& map);
-/// HDF5 at `path`: data sets "x", "y" and "values" with an attribute "name" each. Throws Error(output).
-void write_map_hdf5(const std::string& path, const MapTable& map);
+/// Rows in order of y, as many values in each as there are columns.
+class MapWriter {
+ public:
+  virtual ~MapWriter() = default;
+  virtual void row(double y, std::span<const double> values) = 0;
+  /// Nothing more will come; rows that were promised and did not come are NaN. Throws Error(output).
+  virtual void finish() = 0;
+};
+
+/// `rows` that are to come at `path`:
+///   csv   the first line holds x, the first column y
+///   npy   float64 of rows by columns; the axes are not in it
+///   hdf5  data sets "x", "y" and "values" with an attribute "name" each
+std::unique_ptr<MapWriter> write_map_csv(const std::string& path, const MapAxes& axes, std::size_t rows);
+std::unique_ptr<MapWriter> write_map_npy(const std::string& path, const MapAxes& axes, std::size_t rows);
+std::unique_ptr<MapWriter> write_map_hdf5(const std::string& path, const MapAxes& axes, std::size_t rows);
+
+/// One row for each way of writing a map.
+struct MapFormat {
+  const char* name;
+  const char* ending;
+  std::unique_ptr<MapWriter> (*open)(const std::string& path, const MapAxes& axes, std::size_t rows);
+};
+const std::vector<MapFormat>& map_format_table();
 
 }  // namespace vprism

@@ -17,6 +17,8 @@ struct Curve {
 };
 /// Grey, for what others are compared with.
 inline constexpr int neutral_colour = -1;
+/// White: a band of it veils what is below, a line of it is seen on dark colours.
+inline constexpr int paper_colour = -2;
 
 /// A numbered mark on a curve, the number being that of the table.
 struct Mark {
@@ -28,10 +30,11 @@ struct FigureAxis {
   std::string quantity;  ///< "Frequency"
   std::string unit;      ///< "Hz"; the figure chooses a prefix. "" for none.
   bool logarithmic = false;
-  std::optional<double> low, high;  ///< Ends; found from the data where open.
+  std::optional<double> low = {}, high = {};  ///< Ends; found from the data where open.
 };
 
-/// A value at every place of a grid: columns along x, rows along y; drawn in colours below the curves.
+/// A value at every place of a grid: columns along x, rows along y; drawn in colours below the curves. Where
+/// the panel's y is logarithmic, the rows are evenly spaced in the logarithm.
 struct ColourMap {
   std::size_t columns = 0, rows = 0;
   double x_low = 0, x_high = 1, y_low = 0, y_high = 1;  ///< Outer edges of the first and last cells.
@@ -39,6 +42,13 @@ struct ColourMap {
   std::string quantity, unit;                           ///< Of the colours.
   bool logarithmic = false;
   std::optional<double> low, high;
+};
+
+/// Curves one behind the other in 3-D: values over x for each of some y.
+struct Relief {
+  std::vector<double> x, y;    ///< y from the nearest to the farthest.
+  std::vector<double> values;  ///< Row by row, one for each y.
+  FigureAxis z;
 };
 
 struct Panel {
@@ -49,6 +59,7 @@ struct Panel {
   std::vector<double> verticals = {};     ///< Places on x: ends of a gate, edges.
   std::vector<std::string> listing = {};  ///< Lines beside the panel: what the marks say in numbers.
   std::optional<ColourMap> map = {};
+  std::optional<Relief> relief = {};  ///< Instead of all else.
 };
 
 /// Panels under each other. Texts are untrusted and drawn as plain text.

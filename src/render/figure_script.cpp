@@ -63,6 +63,7 @@ Drawn drawn_axis(const FigureAxis& axis, Limits limits, bool tight) {
       d.high += around;
     }
     d.prefix = prefix_for(std::max(std::abs(d.low), std::abs(d.high)), axis.unit);
+    if (axis.unit == "s" && d.prefix.factor > 1) d.prefix = {};  // Nobody counts in kiloseconds.
   }
   return d;
 }
@@ -102,9 +103,33 @@ void append(std::string& bytes, float value) {
   bytes.append(reinterpret_cast<const char*>(&value), sizeof value);
 }
 
+/// 0.02, 5, 1k, 200k
+std::string short_number(double value) {
+  const Prefix prefix = value >= 1000 ? prefix_for(value, "Hz") : Prefix{};
+  return format_number(value / prefix.factor, 3) + prefix.symbol;
+}
+
+/// Labels of a logarithmic axis that is drawn by the logarithms themselves, as an image needs it.
+std::string decade_tics(double low, double high) {
+  const double decades = std::log10(high / low);
+  std::string out = "set ytics (";
+  bool first = true;
+  for (int d = static_cast<int>(std::floor(std::log10(low)));
+       d <= static_cast<int>(std::ceil(std::log10(high))); ++d)
+    for (int m = 1; m < 10; ++m) {
+      const double at = m * std::pow(10, d);
+      if (at < low * 0.999 || at > high * 1.001) continue;
+      const bool labelled = m == 1 || (decades < 2.2 && (m == 2 || m == 5)) || decades < 0.7;
+      out += (first ? "" : ", ") + (labelled ? fmt::format("'{}' {:.6f}", short_number(at), std::log10(at))
+                                             : fmt::format("'' {:.6f} 1", std::log10(at)));
+      first = false;
+    }
+  return out + ")\n";
+}
+
 /// The map as an image, its colours beside it: lightness falls evenly from paper to deep blue.
-void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const Drawn& dy, std::string& plots,
-             std::string& data) {
+void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const Drawn& dy, bool logarithmic,
+             std::string& plots, std::string& data) {
   script += "set palette defined (0 '#ddd3a0', 0.25 '#b9c47a', 0.5 '#5fa56c', 0.75 '#1d7d86', 1 '#1d2f6f')\n";
   script += fmt::format(
       "set cblabel {} font ',10' offset 1.5,0\nset colorbox user origin 0.905,0.18 size 0.014,0.6\n",
@@ -113,16 +138,61 @@ void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const D
   script += fmt::format("set cbrange [{}:{}]\n", map.low ? fmt::format("{}", *map.low) : "*",
                         map.high ? fmt::format("{}", *map.high) : "*");
   const double cell_x = (map.x_high - map.x_low) / static_cast<double>(map.columns) / dx.prefix.factor;
-  const double cell_y = (map.y_high - map.y_low) / static_cast<double>(map.rows) / dy.prefix.factor;
+  const auto place = [&](double y) { return logarithmic ? std::log10(y) : y / dy.prefix.factor; };
+  const double cell_y = (place(map.y_high) - place(map.y_low)) / static_cast<double>(map.rows);
   plots += fmt::format(
       "plot '-' binary array=({},{}) dx={} dy={} origin=({},{}) format='%float32' using 1 with image title "
       "''",
       map.columns, map.rows, cell_x, cell_y, map.x_low / dx.prefix.factor + cell_x / 2,
-      map.y_low / dy.prefix.factor + cell_y / 2);
+      place(map.y_low) + cell_y / 2);
   for (const float v : map.values) append(data, v);
 }
 
+const char* colour_of(const Curve& curve) {
+  return curve.colour == neutral_colour ? "#a6a6a6"
+         : curve.colour == paper_colour
+             ? "#ffffff"
+             : colours[static_cast<std::size_t>(curve.colour) % std::size(colours)];
+}
+
+/// Curves from the farthest to the nearest, each hiding what is behind it.
+void add_relief(std::string& script, const Panel& panel) {
+  const Relief& relief = *panel.relief;
+  Limits x, y, z;
+  x.include(relief.x, false), y.include(relief.y, false), z.include(relief.values, false);
+  const Drawn dx = drawn_axis(panel.x, x, true), dy = drawn_axis(panel.y, y, true),
+              dz = drawn_axis(relief.z, z, true);
+  script += fmt::format(
+      "set view 52,18,1.0,1.25\nset xyplane at {}\nset title {} font ',12'\nset xlabel {} offset 0,-1\nset "
+      "ylabel "
+      "{} offset 2,-1\nset zlabel {} rotate by 90 offset 1,0\nunset key\nset border 127 linecolor rgb "
+      "'#888888' "
+      "linewidth 0.6\nset ticslevel 0\nunset label\nset format '%g'\nset style fill solid 1.0\n",
+      dz.low / dz.prefix.factor, quoted(panel.title), quoted(axis_label(panel.x, dx)),
+      quoted(axis_label(panel.y, dy)), quoted(axis_label(relief.z, dz)));
+  script += fmt::format("set xrange [{}:{}]\nset yrange [{}:{}]\nset zrange [{}:{}]\n",
+                        dx.low / dx.prefix.factor, dx.high / dx.prefix.factor, dy.low / dy.prefix.factor,
+                        dy.high / dy.prefix.factor, dz.low / dz.prefix.factor, dz.high / dz.prefix.factor);
+  std::string plots, data;
+  for (std::size_t row = relief.y.size(); row-- > 0;) {
+    plots += (plots.empty() ? "splot " : ", ") +
+             fmt::format(
+                 "'-' binary record=({}) format='%float64%float64%float64%float64%float64' using 1:2:3:4:5 "
+                 "with zerrorfill linecolor rgb '{}' linewidth 0.9 fillcolor rgb '#f4f1e4' "
+                 "title ''",
+                 relief.x.size(), colours[0]);
+    for (std::size_t k = 0; k < relief.x.size(); ++k) {
+      const double value = std::max(relief.values[row * relief.x.size() + k], dz.low) / dz.prefix.factor;
+      for (const double v : {relief.x[k] / dx.prefix.factor, relief.y[row] / dy.prefix.factor, value,
+                             dz.low / dz.prefix.factor, value})
+        append(data, v);
+    }
+  }
+  script += plots + "\n" + data + "\n";
+}
+
 void add_panel(std::string& script, const Panel& panel, bool names_x) {
+  if (panel.relief) return add_relief(script, panel);
   Limits x, y;
   for (const Curve& curve : panel.curves) {
     x.include(curve.x, panel.x.logarithmic);
@@ -134,14 +204,22 @@ void add_panel(std::string& script, const Panel& panel, bool names_x) {
     x.include({panel.map->x_low, panel.map->x_high}, panel.x.logarithmic);
     y.include({panel.map->y_low, panel.map->y_high}, panel.y.logarithmic);
   }
-  const Drawn dx = drawn_axis(panel.x, x, true), dy = drawn_axis(panel.y, y, false);
+  const Drawn dx = drawn_axis(panel.x, x, true), dy = drawn_axis(panel.y, y, panel.map.has_value());
+  // An image knows no logarithms: where there is one, all is drawn by the logarithms themselves.
+  const bool by_logarithms = panel.map && panel.y.logarithmic;
+  const auto place_y = [&](double value) {
+    // A zero has no place on a logarithmic axis: it is drawn at the floor.
+    if (by_logarithms) return std::log10(std::max(value, dy.low));
+    return panel.y.logarithmic ? std::max(value, dy.low) : value / dy.prefix.factor;
+  };
   script += fmt::format("set title {} font ',12' offset 0,-0.6\n", quoted(panel.title));
   script += fmt::format("set xlabel {} offset 0,0.3\nset ylabel {}\n",
                         names_x ? quoted(axis_label(panel.x, dx)) : "''", quoted(axis_label(panel.y, dy)));
   script += fmt::format("set xrange [{}:{}]\nset yrange [{}:{}]\n", dx.low / dx.prefix.factor,
-                        dx.high / dx.prefix.factor, dy.low / dy.prefix.factor, dy.high / dy.prefix.factor);
+                        dx.high / dx.prefix.factor, place_y(dy.low), place_y(dy.high));
   script += panel.x.logarithmic ? "set logscale x 10\n" : "unset logscale x\n";
-  script += panel.y.logarithmic ? "set logscale y 10\n" : "unset logscale y\n";
+  script += panel.y.logarithmic && !by_logarithms ? "set logscale y 10\n" : "unset logscale y\n";
+  script += by_logarithms ? decade_tics(dy.low, dy.high) : "set ytics auto\n";
   script += "set format '%g'\nunset label\n";
   if (panel.x.logarithmic) script += "set format x '%.0s%c'\n";
   const std::vector<const char*> places = label_places(panel, dx);
@@ -150,7 +228,7 @@ void add_panel(std::string& script, const Panel& panel, bool names_x) {
     script += fmt::format(
         "set label {} {} at first {},first {} {} font ',10' textcolor rgb '#222222' noenhanced front point "
         "pointtype 11 pointsize 0.6 linecolor rgb '#222222'\n",
-        m + 1, quoted(mark.label), mark.x / dx.prefix.factor, mark.y / dy.prefix.factor, places[m]);
+        m + 1, quoted(mark.label), mark.x / dx.prefix.factor, place_y(mark.y), places[m]);
   }
   for (std::size_t i = 0; i < panel.listing.size(); ++i)
     script += fmt::format(
@@ -166,11 +244,9 @@ void add_panel(std::string& script, const Panel& panel, bool names_x) {
       std::count_if(panel.curves.begin(), panel.curves.end(), [](const Curve& c) { return !c.name.empty(); });
   script += named > 1 || (panel.map && named > 0) ? "set key top right opaque noenhanced\n" : "unset key\n";
   std::string data, plots;
-  if (panel.map) add_map(script, *panel.map, dx, dy, plots, data);
+  if (panel.map) add_map(script, *panel.map, dx, dy, by_logarithms, plots, data);
   for (const Curve& curve : panel.curves) {
-    const char* colour = curve.colour == neutral_colour
-                             ? "#a6a6a6"
-                             : colours[static_cast<std::size_t>(curve.colour) % std::size(colours)];
+    const char* colour = colour_of(curve);
     const bool band = !curve.high.empty(), bars = !curve.right.empty();
     plots += plots.empty() ? "plot " : ", ";
     const std::string columns = bars ? "1:2:3:4:5:6" : band ? "1:2:3" : "1:2";
@@ -181,26 +257,28 @@ void add_panel(std::string& script, const Panel& panel, bool names_x) {
                    "boxxyerror linecolor rgb '{}' linewidth 0.6 fillstyle solid 0.75 border linecolor rgb "
                    "'white'",
                    colour)
-        : band ? fmt::format("filledcurves linecolor rgb '{}' fillstyle solid {} border linecolor rgb '{}'",
-                             colour, curve.shade ? "0.25 noborder" : "0.85", colour)
-               : fmt::format("lines linewidth 1.1 dashtype {} linecolor rgb '{}'",
+        : band ? fmt::format("filledcurves linecolor rgb '{}' fillstyle {} border linecolor rgb '{}'", colour,
+                             !curve.shade                   ? "solid 0.85"
+                             : curve.colour == paper_colour ? "transparent solid 0.55 noborder"
+                                                            : "solid 0.25 noborder",
+                             colour)
+               : fmt::format("lines linewidth {} dashtype {} linecolor rgb '{}'",
+                             curve.colour == paper_colour ? 0.6 : 1.1,
                              1 + std::max(0, curve.colour) / static_cast<int>(std::size(colours)), colour);
     const std::string drawn_style = curve.shade ? style.substr(0, style.find(" border linecolor")) : style;
     plots += fmt::format("'-' binary record=({}) format='{}' using {} with {} title {}", curve.x.size(),
                          format, columns, drawn_style, curve.name.empty() ? "''" : quoted(curve.name));
-    const double bottom = dy.low / dy.prefix.factor;
+    const double bottom = place_y(dy.low);
     for (std::size_t i = 0; i < curve.x.size(); ++i) {
-      // A zero has no place on a logarithmic axis: it is drawn at the floor.
       const double x_at = curve.x[i] / dx.prefix.factor;
-      const double y_at = panel.y.logarithmic ? std::max(curve.y[i], dy.low) : curve.y[i] / dy.prefix.factor;
+      const double y_at = place_y(curve.y[i]);
       append(data, x_at);
       append(data, y_at);
       if (bars)
         for (const double v : {x_at, curve.right[i] / dx.prefix.factor, std::min(bottom, y_at), y_at})
           append(data, v);
       else if (band)
-        append(data,
-               panel.y.logarithmic ? std::max(curve.high[i], dy.low) : curve.high[i] / dy.prefix.factor);
+        append(data, place_y(curve.high[i]));
     }
   }
   script += plots + "\n" + data;
@@ -252,6 +330,11 @@ std::string figure_script(const Figure& figure, Picture picture) {
                       figure.panels[static_cast<std::size_t>(p) + 1].x.quantity != now.x.quantity ||
                       figure.panels[static_cast<std::size_t>(p) + 1].x.unit != now.x.unit;
     add_panel(panel, now, last);
+    if (now.relief) {
+      script += fmt::format(
+          "unset lmargin\nunset rmargin\nunset tmargin\nunset bmargin\nset origin 0,{}\nset size 1,{}\n",
+          bottom + 4.0 / height, share - 8.0 / height);
+    }
     if (p == 0) {
       // The figure's title and caption belong to the whole and are drawn with the first panel.
       const std::size_t at = panel.find("unset label\n");

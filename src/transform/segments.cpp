@@ -64,7 +64,9 @@ void SegmentFeed::part_here() {
 void SegmentFeed::add(std::span<const std::span<const double>> columns, const Work& work) {
   std::vector<const double*> from;
   for (const auto& column : columns) from.push_back(column.data());
-  if (!columns.empty()) add_stretch(from, columns[0].size(), work);
+  if (columns.empty()) return;
+  add_stretch(from, columns[0].size(), work);
+  place_ += static_cast<std::int64_t>(columns[0].size());
 }
 
 void SegmentFeed::add(const Block& block, const Work& work) {
@@ -80,6 +82,7 @@ void SegmentFeed::add(const Block& block, const Work& work) {
     add_stretch(from, end - at, work);
     if (end < block.size()) part_here();
     while (end < block.size() && missing(end)) ++end;
+    place_ += static_cast<std::int64_t>(end - at);
     at = end;
   }
 }
@@ -107,6 +110,7 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
       done_ += static_cast<std::int64_t>(batch.count);
       add_until(at + (from + batch.count - 1) * hop_ + segment_ - begun);
       work(batch);
+      batch.sample += static_cast<std::int64_t>(batch.count * hop_);
       for (const double*& column : batch.columns) column += batch.count * hop_;
     }
   };
@@ -119,6 +123,7 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
       held_[c].insert(held_[c].end(), columns[c], columns[c] + take);
       batch.columns[c] = held_[c].data();
     }
+    batch.sample = place_ - static_cast<std::int64_t>(begun);
     const std::size_t have = begun + take, whole = have < segment_ ? 0 : 1 + (have - segment_) / hop_;
     if (whole > 0) hand_on(whole, begun, 0);
     add_until(take);
@@ -134,6 +139,7 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
   if (at + segment_ <= count) {
     const std::size_t whole = 1 + (count - at - segment_) / hop_;
     for (std::size_t c = 0; c < columns_.size(); ++c) batch.columns[c] = columns[c] + at;
+    batch.sample = place_ + static_cast<std::int64_t>(at);
     hand_on(whole, 0, at);
     at += whole * hop_;
   }

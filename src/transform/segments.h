@@ -13,7 +13,8 @@ namespace vprism {
 
 /// Some segments one after the other, of all columns that were asked for.
 struct SegmentBatch {
-  std::int64_t first = 0;  ///< Number of the first one since the beginning.
+  std::int64_t first = 0;   ///< Number of the first one since the beginning.
+  std::int64_t sample = 0;  ///< Where it begins, in samples since the beginning, those missing counted.
   std::size_t count = 0, hop = 0;
   std::vector<const double*> columns;
   const double* samples(std::size_t column, std::size_t segment) const {
@@ -52,6 +53,7 @@ class SegmentFeed {
   std::vector<std::vector<double>> held_;  ///< From the start of the next segment on, less than one segment.
   std::vector<double> sums_;
   std::int64_t samples_ = 0, done_ = 0;
+  std::int64_t place_ = 0;  ///< Samples before the stretch in hand, those missing counted.
   bool parted_ = false;
 };
 

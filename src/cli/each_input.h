@@ -1,0 +1,63 @@
+// each_input.h: the frame of a command that looks at each input by itself: open, measure, tell, write.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "cli/command.h"
+#include "cli/console.h"
+#include "cli/input.h"
+
+namespace vprism {
+
+template <typename Result>
+class EachInputTask : public Task {
+ public:
+  explicit EachInputTask(std::string name) : name_(std::move(name)) {}
+  std::size_t threads() const override { return output_.threads; }
+
+  Status run(const std::vector<std::string>& files, const Json& settings) override {
+    check_settings();
+    Console console(output_);
+    Telling telling;
+    telling.command = name_;
+    telling.settings = settings;
+    const std::vector<std::string> stems = output_stems(input_files(files, input_));
+    std::vector<Result> results;
+    // Kept until all is written: what is as long as the record is written in a pass of its own.
+    const std::vector<std::unique_ptr<Input>> inputs = open_inputs(files, input_);
+    for (const auto& input : inputs) {
+      results.push_back(measure(*input, console.progress(name_ + " " + input->road().recording().file)));
+      tell(results.back(), telling);
+    }
+    deliver(
+        telling, output_, console,
+        [&](OutputFolder& folder) {
+          for (std::size_t i = 0; i < results.size(); ++i) write(results[i], stems[i] + "-" + name_, folder);
+        },
+        stems.front() + "-" + name_ + ".json");
+    return Status::done;
+  }
+
+ protected:
+  /// What options can't say one by one. Throws Error(usage).
+  virtual void check_settings() const {}
+  virtual Result measure(Input& input, const Progress& progress) = 0;
+  /// Text, JSON, cautions and findings.
+  virtual void tell(const Result& result, Telling& telling) = 0;
+  /// Files whose names begin with `base`.
+  virtual void write(Result& result, const std::string& base, OutputFolder& folder) = 0;
+
+  /// The figure, where one is wanted.
+  void write_figure(const Figure& figure, const std::string& base, const std::string& what,
+                    OutputFolder& folder) const {
+    if (output_.figure)
+      folder.add(base + "." + picture_ending(*output_.figure), draw(figure, *output_.figure), what);
+  }
+
+  std::string name_;
+  InputSettings input_;
+  OutputSettings output_;
+};
+
+}  // namespace vprism

@@ -1,0 +1,219 @@
+// spectrogram.cpp: see spectrogram.h.
+#include "transform/spectrogram.h"
+
+#include <oneapi/tbb/blocked_range.h>
+#include <oneapi/tbb/enumerable_thread_specific.h>
+#include <oneapi/tbb/parallel_for.h>
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <optional>
+
+#include "base/clones.h"
+#include "transform/reassign.h"
+#include "transform/segment_transform.h"
+#include "transform/segments.h"
+
+namespace vprism {
+
+namespace {
+
+VPRISM_WIDE void squares_of(const std::complex<double>* x, std::size_t count, double* out) {
+  for (std::size_t k = 0; k < count; ++k) out[k] = x[k].real() * x[k].real() + x[k].imag() * x[k].imag();
+}
+
+VPRISM_WIDE void fold_in(const double* row, std::size_t from, std::size_t to, double* top, double* sum) {
+  for (std::size_t k = from; k < to; ++k) {
+    sum[k] += row[k];
+    top[k] = row[k] > top[k] ? row[k] : top[k];
+  }
+}
+
+}  // namespace
+
+SpectrumSettings spectrogram_cut(SpectrumSettings asked, bool overlap_given, std::int64_t samples) {
+  const double root = 4 * std::sqrt(static_cast<double>(std::max<std::int64_t>(samples, 1)));
+  if (!asked.segment && !asked.resolution_hz) {
+    const auto near = static_cast<std::size_t>(std::exp2(std::round(std::log2(root))));
+    const auto most = static_cast<std::size_t>(std::max<std::int64_t>(16, samples / 4));
+    asked.segment = std::min(std::bit_floor(most), std::clamp<std::size_t>(near, 32, 16384));
+  }
+  if (!overlap_given && asked.segment) {
+    const double hop = static_cast<double>(samples) / 600 / static_cast<double>(*asked.segment);
+    asked.overlap = 1 - std::clamp(hop, 1.0 / 16, 0.5);
+  }
+  return asked;
+}
+
+struct SpectrogramEstimator::Inner {
+  SpectrumPlan plan;
+  SpectrogramSettings settings;
+  RowSink every;
+  std::size_t channels = 0, by_rows = 1;
+  std::optional<SegmentTransform> transform;
+  std::optional<Reassigner> reassigner;
+  std::optional<SegmentFeed> feed;
+  using Scratches = oneapi::tbb::enumerable_thread_specific<SegmentTransform::Scratch>;
+  using Movers = oneapi::tbb::enumerable_thread_specific<Reassigner::Scratch>;
+  std::optional<Scratches> scratch;
+  std::optional<Movers> movers;
+  std::vector<std::vector<double>> rows;  ///< Powers of a batch's segments.
+  std::vector<std::vector<MovedBin>> moved;
+  struct Channel {
+    Spectrogram out;
+    std::vector<double> top;  ///< Of the column in hand.
+    std::int64_t column = -1;
+  };
+  std::vector<Channel> state;
+
+  std::int64_t column_of(std::int64_t sample) const {
+    return sample / static_cast<std::int64_t>(plan.hop * state.front().out.group);
+  }
+
+  void begin(const Block& block) {
+    channels = block.channels();
+    transform.emplace(plan, settings.spectrum, block.complex());
+    feed.emplace(SegmentFeed::all_columns(block), plan.segment, plan.hop, plan.averages);
+    scratch.emplace([this] { return transform->scratch(); });
+    if (settings.reassigned) {
+      reassigner.emplace(settings.spectrum.window, plan.segment, block.complex());
+      movers.emplace([this] { return reassigner->scratch(); });
+    }
+    const std::size_t bins = transform->bins();
+    // The time covered may be longer than that of the segments that gaps leave.
+    const auto steps = static_cast<std::size_t>(std::max<std::int64_t>(1, plan.averages));
+    const std::size_t group = (steps + settings.most_columns - 1) / settings.most_columns;
+    const std::size_t columns = (steps + group - 1) / group;
+    by_rows = settings.reassigned ? 1 : std::max<std::size_t>(1, bins * columns / settings.most_cells + 1);
+    if (bins * columns <= settings.most_cells) by_rows = 1;
+    state.resize(channels);
+    for (Channel& c : state) {
+      c.out.grid = transform->blank();
+      c.out.grid.power.assign(bins, 0.0);
+      c.out.group = group;
+      c.top.assign(bins, 0.0);
+      LevelMap& map = c.out.map;
+      map.resize(settings.reassigned ? 2 * bins : (bins + by_rows - 1) / by_rows, columns);
+      map.step_s = static_cast<double>(group * plan.hop) / plan.rate_hz;
+      map.start_s = (static_cast<double>(plan.segment) - static_cast<double>(plan.hop)) / 2 / plan.rate_hz;
+      for (std::size_t r = 0; r < map.rows(); ++r) {
+        const std::size_t last = std::min(bins, (r + 1) * by_rows) - 1;
+        map.frequency_hz[r] =
+            settings.reassigned ? c.out.grid.hz_at(static_cast<double>(r) / 2)
+                                : (c.out.grid.frequency_hz(r * by_rows) + c.out.grid.frequency_hz(last)) / 2;
+      }
+    }
+  }
+
+  void transform_rows(const SegmentBatch& batch, std::size_t c) {
+    rows.resize(std::max(rows.size(), batch.count));
+    if (settings.reassigned) moved.resize(std::max(moved.size(), batch.count));
+    oneapi::tbb::parallel_for(std::size_t{0}, batch.count, [&](std::size_t s) {
+      const double* const im = transform->complex() ? batch.samples(channels + c, s) : nullptr;
+      const std::complex<double>* const x = transform->run(batch.samples(c, s), im, 0, scratch->local());
+      rows[s].resize(transform->bins());
+      squares_of(x, rows[s].size(), rows[s].data());
+      transform->to_power(rows[s], 1);
+      if (settings.reassigned) reassigner->run(batch.samples(c, s), im, movers->local(), moved[s]);
+    });
+  }
+
+  /// The finished column's levels into the map.
+  void put(Channel& c, std::int64_t column, std::size_t from, std::size_t to) {
+    LevelMap& map = c.out.map;
+    if (column < 0 || column >= static_cast<std::int64_t>(map.columns)) return;
+    for (std::size_t k = from; k < to; ++k) {
+      float& cell = map.at(k / by_rows, static_cast<std::size_t>(column));
+      const auto level = static_cast<float>(c.top[k]);
+      cell = std::isnan(cell) ? level : std::max(cell, level);
+      c.top[k] = 0;
+    }
+  }
+
+  void fold(const SegmentBatch& batch, std::size_t channel) {
+    Channel& c = state[channel];
+    const auto hop = static_cast<std::int64_t>(plan.hop);
+    const std::size_t grain = (2048 + by_rows - 1) / by_rows * by_rows, bins = transform->bins();
+    oneapi::tbb::parallel_for(std::size_t{0}, (bins + grain - 1) / grain, [&](std::size_t part) {
+      const std::size_t from = part * grain, to = std::min(bins, from + grain);
+      std::int64_t column = c.column;
+      for (std::size_t s = 0; s < batch.count; ++s) {
+        const std::int64_t now = column_of(batch.sample + static_cast<std::int64_t>(s) * hop);
+        if (now != column && !settings.reassigned) put(c, column, from, to);
+        column = now;
+        fold_in(rows[s].data(), from, to, c.top.data(), c.out.grid.power.data());
+      }
+    });
+    c.column = column_of(batch.sample + static_cast<std::int64_t>(batch.count - 1) * hop);
+    c.out.segments += static_cast<std::int64_t>(batch.count);
+    if (settings.reassigned) deposit(batch, c);
+  }
+
+  /// Each bin's energy to its own cell, as a share of the column's segments.
+  void deposit(const SegmentBatch& batch, Channel& c) {
+    LevelMap& map = c.out.map;
+    const double group = static_cast<double>(c.out.group);
+    for (std::size_t s = 0; s < batch.count; ++s)
+      for (const MovedBin& bin : moved[s]) {
+        const double t =
+            (static_cast<double>(batch.sample + static_cast<std::int64_t>(s * plan.hop)) + bin.samples) /
+            plan.rate_hz;
+        const double column = std::floor((t - map.start_s) / map.step_s);
+        const double row = std::round(2 * (bin.bins - c.out.grid.start_bins));
+        if (column < 0 || column >= static_cast<double>(map.columns) || row < 0 ||
+            row >= static_cast<double>(map.rows()))
+          continue;
+        float& cell = map.at(static_cast<std::size_t>(row), static_cast<std::size_t>(column));
+        const auto share = static_cast<float>(bin.square / group);
+        cell = std::isnan(cell) ? share : cell + share;
+      }
+  }
+
+  void take(const SegmentBatch& batch) {
+    for (std::size_t c = 0; c < channels; ++c) {
+      transform_rows(batch, c);
+      fold(batch, c);
+      if (!every) continue;
+      for (std::size_t s = 0; s < batch.count; ++s)
+        every(c,
+              (static_cast<double>(batch.sample + static_cast<std::int64_t>(s * plan.hop)) +
+               static_cast<double>(plan.segment) / 2) /
+                  plan.rate_hz,
+              rows[s]);
+    }
+  }
+};
+
+SpectrogramEstimator::SpectrogramEstimator(const SpectrumPlan& plan, const SpectrogramSettings& settings,
+                                           RowSink every)
+    : inner_(std::make_unique<Inner>()) {
+  inner_->plan = plan;
+  inner_->settings = settings;
+  inner_->settings.spectrum.tapers = 0;
+  if (settings.reassigned) inner_->settings.spectrum.pad = 1;
+  inner_->every = std::move(every);
+}
+SpectrogramEstimator::~SpectrogramEstimator() = default;
+SpectrogramEstimator::SpectrogramEstimator(SpectrogramEstimator&&) noexcept = default;
+
+void SpectrogramEstimator::add(const Block& block) {
+  Inner& in = *inner_;
+  if (!in.feed) in.begin(block);
+  in.feed->add(block, [&in](const SegmentBatch& batch) { in.take(batch); });
+}
+
+std::vector<Spectrogram> SpectrogramEstimator::result() {
+  Inner& in = *inner_;
+  require_a_segment(in.feed, in.plan.segment);
+  std::vector<Spectrogram> out;
+  for (Inner::Channel& c : in.state) {
+    if (!in.settings.reassigned) in.put(c, c.column, 0, in.transform->bins());
+    c.out.grid.plan.averages = c.out.segments;
+    for (double& p : c.out.grid.power) p /= static_cast<double>(c.out.segments);
+    out.push_back(std::move(c.out));
+  }
+  return out;
+}
+
+}  // namespace vprism
