@@ -47,6 +47,13 @@ const std::vector<CommandEntry>& command_table() {
        "vprism spectrogram tern-point/slew-runup.wav --channel 'mirror cell'",
        "the orders of the drive as they run up, and the mount's resonance where they cross it",
        make_spectrogram_task},
+      {"scalogram", "FILE...",
+       "continuous wavelet transform: short events with time, band and level, and their waveform by the "
+       "inverse",
+       "vprism scalogram tern-point/dome-tilt.h5 --extract '0.2Hz..0.6Hz @ 680s..740s'",
+       "the two bumps of the dome's shutter, apart in time and pitch, and their waveform without drift and "
+       "noise",
+       make_scalogram_task},
       {"identify", "FILE...",
        "what is in the signal, how sure, and who did it: tones, families, resonances, matched with suspects",
        "vprism identify tern-point/mount-daq.wav --suspects tern-point/suspects.toml",

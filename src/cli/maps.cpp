@@ -84,8 +84,7 @@ MapPanel map_panel(const LevelMap& whole, const MapLook& look) {
             ? by_octaves(map.reduced(SIZE_MAX / 2, most_wide), std::min<std::size_t>(most_high, 400))
             : map.reduced(most_high, most_wide);
   MapPanel out;
-  out.range = colour_range(map);
-  out.range.low_db += look.to_db, out.range.high_db += look.to_db;
+  out.range = colour_range(map, look.to_db);
   if (look.range_db) {
     out.range.low_db = look.range_db->low.value_or(out.range.low_db);
     out.range.high_db = look.range_db->high.value_or(out.range.high_db);
@@ -122,7 +121,7 @@ MapPanel map_panel(const LevelMap& whole, const MapLook& look) {
 }
 
 std::string range_text(const LevelRange& range) {
-  return fmt::format("colours from {:g} to {:g} dB ({:.2g}% of the cells below, {:.2g}% above)", range.low_db,
+  return fmt::format("colours {:g} to {:g} dB ({:.2g}% of cells below, {:.2g}% above)", range.low_db,
                      range.high_db, 100 * range.below, 100 * range.above);
 }
 

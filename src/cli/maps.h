@@ -37,7 +37,7 @@ struct MapPanel {
   LevelRange range;  ///< As shown.
 };
 MapPanel map_panel(const LevelMap& map, const MapLook& look);
-/// "colours from -95 to -20 dB (12% of cells below, 0.01% above)"
+/// "colours -95 to -20 dB (12% of cells below, 0.01% above)"
 std::string range_text(const LevelRange& range);
 
 /// An outline with a number in a map.

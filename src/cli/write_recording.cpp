@@ -31,10 +31,9 @@ Option numbers_option(WriteSettings& settings) {
           [&settings] { return Json(settings.numbers); }};
 }
 
-WrittenRecording write_recording(Road& road, OutputFolder& folder, const std::string& stem,
-                                 const WriteFormat& format, const WriteSettings& settings,
-                                 const Progress& progress) {
-  const Recording recording = road.recording();
+WrittenRecording write_recording(const Recording& recording, const Pass& pass, OutputFolder& folder,
+                                 const std::string& stem, const WriteFormat& format,
+                                 const WriteSettings& settings, const Progress& progress) {
   WrittenRecording out{{stem + format.ending}, {}};
   if (*format.second != '\0') out.names.push_back(stem + format.second);
   const std::string what = std::to_string(recording.channels.size()) +
@@ -43,10 +42,27 @@ WrittenRecording write_recording(Road& road, OutputFolder& folder, const std::st
   std::vector<std::string> paths;
   for (const std::string& name : out.names) paths.push_back(folder.place(name, what));
   const auto writer = format.open(paths, recording, settings);
-  road.run([&](Block& block) { writer->add(block); }, progress);
+  pass([&](Block& block) { writer->add(block); }, progress);
   writer->finish();
   out.cautions = writer->cautions();
   return out;
+}
+
+WrittenRecording write_recording(const Recording& recording, const std::vector<std::vector<double>>& columns,
+                                 OutputFolder& folder, const std::string& stem, const WriteFormat& format,
+                                 const WriteSettings& settings) {
+  MemorySource source(recording, columns);
+  const auto pass = [&](const Sink& sink, const Progress&) {
+    for (Block block = source.make_block(); source.read(block) > 0;) sink(block);
+  };
+  return write_recording(recording, pass, folder, stem, format, settings, {});
+}
+
+WrittenRecording write_recording(Road& road, OutputFolder& folder, const std::string& stem,
+                                 const WriteFormat& format, const WriteSettings& settings,
+                                 const Progress& progress) {
+  const auto pass = [&](const Sink& sink, const Progress& p) { road.run(sink, p); };
+  return write_recording(road.recording(), pass, folder, stem, format, settings, progress);
 }
 
 }  // namespace vprism

@@ -17,6 +17,17 @@ struct WrittenRecording {
   std::vector<Caution> cautions;   ///< What the format could not hold.
 };
 
+/// Whatever hands on a recording block by block.
+using Pass = std::function<void(const Sink& sink, const Progress& progress)>;
+WrittenRecording write_recording(const Recording& recording, const Pass& pass, OutputFolder& folder,
+                                 const std::string& stem, const WriteFormat& format,
+                                 const WriteSettings& settings, const Progress& progress);
+
+/// A recording in memory.
+WrittenRecording write_recording(const Recording& recording, const std::vector<std::vector<double>>& columns,
+                                 OutputFolder& folder, const std::string& stem, const WriteFormat& format,
+                                 const WriteSettings& settings);
+
 /// One pass of the road, whose axis must be resolved, into `stem` with the format's endings.
 WrittenRecording write_recording(Road& road, OutputFolder& folder, const std::string& stem,
                                  const WriteFormat& format, const WriteSettings& settings,

@@ -113,9 +113,44 @@ class Summits {
         const double off = summit_offset(map_.at(r - 1, c), e.power, map_.at(r + 1, c));
         e.peak_hz += off * (map_.frequency_hz[r + 1] - map_.frequency_hz[r - 1]) / 2;
       }
+      cross(e, r, c);
       out.push_back(e);
     }
     return out;
+  }
+
+  /// Where the summit's row and column fall to half its amplitude.
+  void cross(MapEvent& e, std::size_t row, std::size_t column) const {
+    const double half = std::sqrt(e.power) / 2;
+    // Cells from the summit to the crossing, a fraction among them; `level`(i) is the amplitude i cells away.
+    const auto cells = [&](std::size_t most, const auto& level) {
+      for (std::size_t i = 1; i <= most; ++i) {
+        const double now = level(i), before = level(i - 1);
+        if (std::isnan(now)) return static_cast<double>(i - 1);
+        if (now < half) return static_cast<double>(i) - (half - now) / std::max(before - now, 1e-300);
+      }
+      return static_cast<double>(most);
+    };
+    const auto amplitude = [&](std::size_t r, std::size_t c) {
+      return std::sqrt(static_cast<double>(map_.at(r, c)));
+    };
+    e.row_start_s = map_.time_s(column) -
+                    map_.step_s * cells(column, [&](std::size_t i) { return amplitude(row, column - i); });
+    e.row_end_s = map_.time_s(column) + map_.step_s * cells(map_.columns - 1 - column, [&](std::size_t i) {
+                                          return amplitude(row, column + i);
+                                        });
+    const auto hz = [&](double at) {
+      const auto below =
+          static_cast<std::size_t>(std::clamp(std::floor(at), 0.0, static_cast<double>(map_.rows() - 1)));
+      const std::size_t above = std::min(below + 1, map_.rows() - 1);
+      return map_.frequency_hz[below] +
+             (at - static_cast<double>(below)) * (map_.frequency_hz[above] - map_.frequency_hz[below]);
+    };
+    e.column_low_hz =
+        hz(static_cast<double>(row) - cells(row, [&](std::size_t i) { return amplitude(row - i, column); }));
+    e.column_high_hz = hz(static_cast<double>(row) + cells(map_.rows() - 1 - row, [&](std::size_t i) {
+                            return amplitude(row + i, column);
+                          }));
   }
 
   const LevelMap& map_;

@@ -12,8 +12,10 @@ namespace vprism {
 struct MapEvent {
   double start_s = 0, end_s = 0, low_hz = 0, high_hz = 0;  ///< Cells down to half the summit's amplitude.
   double peak_s = 0, peak_hz = 0;                          ///< Of the summit, between cells by a parabola.
-  double power = 0;                                        ///< Mean square at the summit.
-  double background = 0;                                   ///< Mean square of the noise in its row.
+  /// The same of the summit's own row and column alone, between cells by straight lines.
+  double row_start_s = 0, row_end_s = 0, column_low_hz = 0, column_high_hz = 0;
+  double power = 0;       ///< Mean square at the summit.
+  double background = 0;  ///< Mean square of the noise in its row.
   std::size_t cells = 0;
   double over_noise() const { return power / background; }
 };

@@ -60,7 +60,7 @@ LevelMap LevelMap::cropped(std::optional<double> low_hz, std::optional<double> h
   return out;
 }
 
-LevelRange colour_range(const LevelMap& map) {
+LevelRange colour_range(const LevelMap& map, double to_db) {
   std::vector<float> levels;
   // A sample of the cells is enough where there are many; the highest of all is looked for everywhere.
   const std::size_t step = std::max<std::size_t>(1, map.power.size() / 2000000);
@@ -72,13 +72,13 @@ LevelRange colour_range(const LevelMap& map) {
     const auto at =
         levels.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(levels.size() - 1));
     std::nth_element(levels.begin(), at, levels.end());
-    return decibels_of(*at);
+    return decibels_of(*at) + to_db;
   };
   const double tenth = percentile(0.1);
   range.high_db = 5 * std::ceil(percentile(0.9999) / 5);
   range.low_db = std::clamp(5 * std::floor(tenth / 5), range.high_db - 120, range.high_db - 20);
   for (const float level : levels) {
-    const double db = decibels_of(level);
+    const double db = decibels_of(level) + to_db;
     range.below += db<range.low_db, range.above += db> range.high_db;
   }
   range.below /= static_cast<double>(levels.size());

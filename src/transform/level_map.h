@@ -45,6 +45,7 @@ struct LevelRange {
   double low_db = -100, high_db = 0;
   double below = 0, above = 0;  ///< Share of cells outside.
 };
-LevelRange colour_range(const LevelMap& map);
+/// `to_db` is added to the mean squares in dB first.
+LevelRange colour_range(const LevelMap& map, double to_db = 0);
 
 }  // namespace vprism

@@ -215,18 +215,20 @@ class Level {
   std::vector<std::vector<std::pair<float, float>>> targets_;
 };
 
-/// Cells between two that are known, by a straight line.
+/// Cells between two that are known, by a straight line; before the first and after the last, as those are.
 void join_rows(LevelMap& map) {
   for (std::size_t r = 0; r < map.rows(); ++r) {
     std::size_t known = map.columns;
     for (std::size_t c = 0; c < map.columns; ++c) {
       if (std::isnan(map.at(r, c))) continue;
+      for (std::size_t k = 0; known == map.columns && k < c; ++k) map.at(r, k) = map.at(r, c);
       for (std::size_t k = known + 1; known < map.columns && k < c; ++k) {
         const float part = static_cast<float>(k - known) / static_cast<float>(c - known);
         map.at(r, k) = (1 - part) * map.at(r, known) + part * map.at(r, c);
       }
       known = c;
     }
+    for (std::size_t k = known + 1; known < map.columns && k < map.columns; ++k) map.at(r, k) = map.at(r, known);
   }
 }
 

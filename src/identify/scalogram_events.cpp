@@ -1,0 +1,79 @@
+// scalogram_events.cpp: see scalogram_events.h.
+#include "identify/scalogram_events.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace vprism {
+
+namespace {
+
+/// Width less the wavelet's own; no less than a quarter of that, below which nothing can be told.
+double own_width(double seen, double wavelet) {
+  return std::max(std::sqrt(std::max(0.0, seen * seen - wavelet * wavelet)), wavelet / 4);
+}
+
+}  // namespace
+
+WaveletEvents find_wavelet_events(const Scalogram& s, const ScalogramPlan& plan) {
+  const LevelMap& map = s.map;
+  WaveletEvents out;
+  std::vector<double> independent;
+  for (const double hz : map.frequency_hz) independent.push_back(map.step_s * hz / plan.figures.duration);
+  const auto smooth = static_cast<std::size_t>(std::lround(0.5 * std::log(2.0) / plan.step));
+  std::vector<RowNoise> noise = row_noise(map, independent, s.inside, std::max<std::size_t>(1, smooth));
+  for (std::size_t r = 0; r < map.rows(); ++r) {
+    // Noise is told from at least ten independent looks.
+    const double looks = static_cast<double>(noise[r].end - noise[r].first) * independent[r];
+    if (looks >= 10) continue;
+    noise[r].power = 0;
+    ++out.rows_without;
+  }
+  for (const MapEvent& seen : without_wanderers(map, find_map_events(map, noise))) {
+    WaveletEvent e;
+    e.seen = seen;
+    const double period = 1 / seen.peak_hz, wide_s = plan.figures.duration * period,
+                 wide_hz = plan.figures.width * seen.peak_hz;
+    // A bump is as long as its own row says; what wanders through the rows, as long as all of them.
+    const bool wanders = seen.end_s - seen.start_s > 1.6 * (seen.row_end_s - seen.row_start_s) ||
+                         seen.high_hz - seen.low_hz > 1.6 * (seen.column_high_hz - seen.column_low_hz);
+    const double from_s = wanders ? seen.start_s : seen.row_start_s,
+                 to_s = wanders ? seen.end_s : seen.row_end_s,
+                 from_hz = wanders ? seen.low_hz : seen.column_low_hz,
+                 to_hz = wanders ? seen.high_hz : seen.column_high_hz;
+    const double lasts = own_width(to_s - from_s, wide_s), band = own_width(to_hz - from_hz, wide_hz);
+    e.start_s = (from_s + to_s - lasts) / 2, e.end_s = (from_s + to_s + lasts) / 2;
+    // Voices widen with frequency, so a bump is read strongest above its pitch, by its variance over
+    // frequency divided by that frequency (bells of Gauss).
+    const double sigma = band / (2 * std::sqrt(2 * std::log(2.0)));
+    const double up = wanders ? 0 : std::min(sigma * sigma / seen.peak_hz, wide_hz / 4);
+    e.peak_hz = seen.peak_hz - up;
+    e.low_hz = std::max(0.0, (from_hz + to_hz - band) / 2 - up),
+    e.high_hz = (from_hz + to_hz + band) / 2 - up;
+    e.amplitude = std::sqrt(2 * seen.power);
+    const double snr = std::sqrt(seen.over_noise());
+    e.amplitude_std = e.amplitude / (snr * std::sqrt(2.0));
+    // Of the top of a bell seen in noise of the wavelet's width, 0.42 of its width over the ratio of levels.
+    e.time_std_s = 0.42 * wide_s / snr, e.hz_std = 0.42 * wide_hz / snr;
+    if (!wanders && lasts > wide_s / 4)
+      e.top = e.amplitude * std::max(1.0, std::hypot(lasts, wide_s) / lasts);
+    const std::size_t row = map.row_at(seen.peak_hz);
+    e.at_edge = map.column_at(seen.start_s + map.step_s / 2) <= noise[row].first ||
+                map.column_at(seen.end_s - map.step_s / 2) + 1 >= noise[row].end;
+    out.events.push_back(e);
+  }
+  // Beyond the cone by the same thresholds, for a word of warning alone.
+  std::vector<RowNoise> all = noise;
+  for (RowNoise& row : all) row.first = 0, row.end = map.columns;
+  for (const MapEvent& e : find_map_events(map, all)) {
+    const std::size_t row = map.row_at(e.peak_hz), column = map.column_at(e.peak_s);
+    // At the very end it is the end itself that is seen.
+    const double left = std::min(e.peak_s, plan.duration_s() - e.peak_s);
+    if ((column < noise[row].first || column >= noise[row].end) &&
+        left > plan.figures.duration / 2 / e.peak_hz)
+      out.beyond.push_back(e);
+  }
+  return out;
+}
+
+}  // namespace vprism
