@@ -259,10 +259,10 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
   }
 
   std::string plan_text(const ScalogramResult& result) const {
-    return fmt::format(
-        "{}, {} voices per octave, {} to {}, levels are amplitudes{}", settings_.wavelet.name(),
-        settings_.voices, format_quantity(result.plan.frequency_hz.front(), "Hz", 4),
-        format_quantity(result.plan.frequency_hz.back(), "Hz", 4), sharpen_ ? ", squeezed" : "");
+    return fmt::format("{}, {} voices an octave, {} to {}, amplitudes{}", settings_.wavelet.name(),
+                       settings_.voices, format_quantity(result.plan.frequency_hz.front(), "Hz", 4),
+                       format_quantity(result.plan.frequency_hz.back(), "Hz", 4),
+                       sharpen_ ? ", squeezed" : "");
   }
   static std::string limits_text(const ScalogramResult& result) {
     const WaveletFigures& f = result.plan.figures;
@@ -278,7 +278,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
     for (const WaveletEvent& e : result.events[c].events) {
       TimedEvent event;
       event.start_s = start + e.start_s, event.end_s = start + e.end_s, event.peak_s = start + e.seen.peak_s;
-      event.low_hz = e.low_hz, event.high_hz = e.high_hz, event.peak_hz = e.seen.peak_hz;
+      event.low_hz = e.low_hz, event.high_hz = e.high_hz, event.peak_hz = e.peak_hz;
       event.level = e.amplitude, event.level_std = e.amplitude_std, event.level_scale = "peak";
       event.time_std_s = e.time_std_s, event.hz_std = e.hz_std;
       event.over_noise_db = 10 * std::log10(e.seen.over_noise());
@@ -293,7 +293,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
     const Recording& r = result.facts.recording;
     Figure figure;
     figure.title = r.stem() + ": scalogram";
-    figure.caption = plan_text(result) + "; veiled: where the record's ends are felt";
+    figure.caption = plan_text(result) + "; veiled: the ends are felt";
     for (std::size_t c = 0; c < result.maps.size(); ++c) {
       MapLook look;
       look.title = r.channels[c].name;

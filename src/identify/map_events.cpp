@@ -193,6 +193,16 @@ std::vector<RowNoise> row_noise(const LevelMap& map, const std::vector<double>& 
   return out;
 }
 
+std::vector<MapEvent> without_wanderers(const LevelMap& map, std::vector<MapEvent> events) {
+  std::vector<bool> busy(map.columns, false);
+  for (const MapEvent& e : events)
+    for (std::size_t c = map.column_at(e.start_s); c <= map.column_at(e.end_s - map.step_s / 2); ++c)
+      busy[c] = true;
+  const auto taken = static_cast<std::size_t>(std::count(busy.begin(), busy.end(), true));
+  if (3 * taken > map.columns) events.clear();
+  return events;
+}
+
 std::vector<MapEvent> find_map_events(const LevelMap& map, const std::vector<RowNoise>& noise,
                                       double split_db, std::size_t most) {
   std::vector<MapEvent> events = Summits(map, noise, split_db).run();

@@ -41,4 +41,8 @@ std::vector<RowNoise> row_noise(const LevelMap& map, const std::vector<double>& 
 std::vector<MapEvent> find_map_events(const LevelMap& map, const std::vector<RowNoise>& noise,
                                       double split_db = 6, std::size_t most = 50);
 
+/// The events, or none when they fill a third of the map's time: then a line wanders through the rows, or all
+/// of the record changes.
+std::vector<MapEvent> without_wanderers(const LevelMap& map, std::vector<MapEvent> events);
+
 }  // namespace vprism

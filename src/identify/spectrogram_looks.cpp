@@ -21,14 +21,7 @@ std::vector<MapEvent> spectrogram_events(const Spectrogram& s) {
   if (s.grid.mirrored())
     for (std::size_t r = 0; r < map.rows() && map.frequency_hz[r] < 2.5 * s.grid.plan.bin_hz; ++r)
       noise[r].power = 0;
-  const std::vector<MapEvent> events = find_map_events(map, noise);
-  // A line that sweeps through the rows is no row of events.
-  std::vector<bool> busy(map.columns, false);
-  for (const MapEvent& e : events)
-    for (std::size_t c = map.column_at(e.start_s); c <= map.column_at(e.end_s - map.step_s / 2); ++c)
-      busy[c] = true;
-  const auto taken = std::count(busy.begin(), busy.end(), true);
-  return 3 * static_cast<std::size_t>(taken) > map.columns ? std::vector<MapEvent>{} : events;
+  return without_wanderers(map, find_map_events(map, noise));
 }
 
 std::vector<Caution> compare_looks(const std::string& channel, const Spectrogram& slow,
