@@ -64,6 +64,12 @@ const std::vector<CommandEntry>& command_table() {
        "vprism distortion tern-point/amp-sim.raw --chain 'regrid 200kHz cubic' --gate 8ms..25ms --channel "
        "'V(out)'",
        "0.105% of distortion, nearly all of it the second harmonic", make_distortion_task},
+      {"modulation", "FILE...",
+       "amplitude, frequency and phase of a carrier against time: depth, deviation, rate, shape, drift, "
+       "jumps",
+       "vprism modulation tern-point/laser-beat.sigmf-meta",
+       "the guide laser's beat note swings 9 kHz at the cooler's 31.2 Hz and jumps by 17.5 kHz",
+       make_modulation_task},
       {"occupancy", "FILE...", "how often each level is reached at each frequency, and the rare events",
        "vprism occupancy tern-point/drive-scope.csv --channel 'motor current'",
        "the share of time at each level, with the median, the 99% level and what stands out of them",

@@ -40,6 +40,7 @@ std::unique_ptr<Task> make_generate_task();
 std::unique_ptr<Task> make_identify_task();
 std::unique_ptr<Task> make_inspect_task();
 std::unique_ptr<Task> make_limits_task();
+std::unique_ptr<Task> make_modulation_task();
 std::unique_ptr<Task> make_occupancy_task();
 std::unique_ptr<Task> make_scalogram_task();
 std::unique_ptr<Task> make_spectrogram_task();

@@ -11,6 +11,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "identify/sine_fit.h"
+#include "identify/whole_lines.h"
 #include "transform/spectrum_estimator.h"
 
 namespace vprism {
@@ -18,17 +19,6 @@ namespace vprism {
 namespace {
 
 constexpr int highest_product = 5;
-
-Spectrum spectrum_of(std::span<const double> x, double rate_hz) {
-  SpectrumSettings settings;
-  settings.window = parse_window("blackman-harris");
-  settings.segment = x.size();
-  const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate_hz);
-  SpectrumEstimator estimator(plan, settings);
-  const std::span<const double> channels[] = {x};
-  estimator.add(channels);
-  return std::move(estimator.result()[0]);
-}
 
 double folded_hz(double hz, double rate_hz) { return std::abs(std::remainder(hz, rate_hz)); }
 
@@ -106,7 +96,7 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
   const auto count = static_cast<double>(x.size());
   const double bin = rate_hz / count;
   if (x.size() < 32) throw Error(Status::analysis, "a record of fewer than 32 samples tells no distortion");
-  const Spectrum whole = spectrum_of(x, rate_hz);
+  const Spectrum whole = whole_spectrum(x, rate_hz);
   PeakSettings strongest;
   strongest.most = 16;
   PeakSearch search = find_peaks(whole, strongest);
@@ -196,7 +186,7 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
   d.thd = d.distortion_rms / d.tone_rms();
 
   // What is left, as a spectrum of its own: spurious lines, floor, and the part within the span.
-  const Spectrum rest = spectrum_of(fit.residual, rate_hz);
+  const Spectrum rest = whole_spectrum(fit.residual, rate_hz);
   PeakSettings few;
   few.most = 8;
   const PeakSearch spurs = find_peaks(rest, few);

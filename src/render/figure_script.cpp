@@ -69,7 +69,7 @@ Drawn drawn_axis(const FigureAxis& axis, Limits limits, bool tight) {
 }
 
 std::string axis_label(const FigureAxis& axis, const Drawn& drawn) {
-  return axis.unit.empty() ? axis.quantity : axis.quantity + " (" + drawn.prefix.symbol + axis.unit + ")";
+  return axis.unit.empty() || axis.unit == "1" ? axis.quantity : axis.quantity + " (" + drawn.prefix.symbol + axis.unit + ")";
 }
 
 void append(std::string& bytes, double value) {

@@ -1,18 +1,11 @@
 // zoom.cpp: see zoom.h.
-//
-// z[m] = sum_n h[n] x[m D - n] exp(-2 pi i f (m D - n) / fs): the filter is centred, so sample m stands at
-// time m D / fs, and the phase of a line in z is its phase in x. Of a real x only one of the two halves is in
-// the band, so powers are doubled.
+// Of a real channel only one of the two halves is in the band (band_shift.h), so powers are doubled.
 #include "transform/zoom.h"
-
-#include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
-#include "base/turns.h"
-#include "condition/decimator.h"
+#include "transform/band_shift.h"
 #include "transform/spectrum_estimator.h"
 
 namespace vprism {
@@ -69,67 +62,19 @@ std::optional<ZoomPlan> plan_zoom(const SpectrumPlan& whole, const Window& windo
 }
 
 struct ZoomEstimator::Inner {
-  Inner(const ZoomPlan& p, const SpectrumSettings& settings, std::vector<std::size_t> c)
-      : zoom(p), channels(std::move(c)), estimator(p.plan, settings) {}
-
-  void begin(const Block& block) {
-    complex = block.complex();
-    if (channels.empty())
-      for (std::size_t c = 0; c < block.channels(); ++c) channels.push_back(c);
-    for (std::size_t i = 0; i < 2 * channels.size(); ++i) workers.push_back(make_decimator(zoom.factor));
-    shifted.resize(workers.size());
-    left.resize(workers.size());
-  }
-
-  /// The turning phasor at a block's samples; made anew now and then, so that it does not drift.
-  void turn(std::int64_t first, std::size_t count) {
-    const double turns = zoom.shift_hz / (zoom.plan.rate_hz * static_cast<double>(zoom.factor));
-    cosine.resize(count);
-    sine.resize(count);
-    const std::complex<double> step = std::polar(1.0, -2 * std::numbers::pi * turns);
-    std::complex<double> now;
-    for (std::size_t n = 0; n < count; ++n) {
-      if (n % 64 == 0) {
-        now = turned(-part_of_turn(static_cast<double>(first + static_cast<std::int64_t>(n)), turns));
-      }
-      cosine[n] = now.real(), sine[n] = now.imag();
-      now = {now.real() * step.real() - now.imag() * step.imag(),
-             now.real() * step.imag() + now.imag() * step.real()};
-    }
-  }
-
-  void shift(const Block& block, std::size_t channel, std::size_t from, std::size_t count) {
-    const double* const re = block.samples(channels[channel]).data() + from;
-    const double* const im = complex ? block.imaginary(channels[channel]).data() + from : nullptr;
-    std::vector<double>&a = shifted[2 * channel], &b = shifted[2 * channel + 1];
-    a.resize(count), b.resize(count);
-    for (std::size_t n = 0; n < count; ++n) {
-      a[n] = re[n] * cosine[n] - (im != nullptr ? im[n] * sine[n] : 0);
-      b[n] = re[n] * sine[n] + (im != nullptr ? im[n] * cosine[n] : 0);
-    }
-  }
-
-  void add(const Block& block) {
-    constexpr std::size_t piece = 8192;
-    for (std::size_t from = 0; from < block.size(); from += piece) {
-      const std::size_t count = std::min(piece, block.size() - from);
-      turn(block.first() + static_cast<std::int64_t>(from), count);
-      oneapi::tbb::parallel_for(std::size_t{0}, channels.size(), [&](std::size_t c) {
-        shift(block, c, from, count);
-        for (const std::size_t i : {2 * c, 2 * c + 1}) workers[i]->add(shifted[i], left[i]);
-      });
-    }
-    gaps = gaps || block.gaps();
-    hand_on();
-  }
+  Inner(const ZoomPlan& p, const SpectrumSettings& settings, std::vector<std::size_t> channels)
+      : zoom(p),
+        shift(p.plan.rate_hz * static_cast<double>(p.factor), p.shift_hz, p.factor, std::move(channels)),
+        estimator(p.plan, settings) {}
 
   void hand_on() {
-    const std::size_t count = left.front().size();
+    std::vector<std::vector<double>>& left = shift.ready();
+    const std::size_t count = left.front().size(), channels = shift.channels();
     if (count == 0) return;
-    Block block(channels.size(), count, false, true);
-    for (std::size_t c = 0; c < channels.size(); ++c) {
+    Block block(channels, count, false, true);
+    for (std::size_t c = 0; c < channels; ++c) {
       std::copy(left[2 * c].begin(), left[2 * c].end(), block.room(c).begin());
-      std::copy(left[2 * c + 1].begin(), left[2 * c + 1].end(), block.room(channels.size() + c).begin());
+      std::copy(left[2 * c + 1].begin(), left[2 * c + 1].end(), block.room(channels + c).begin());
     }
     block.set(done, count);
     block.set_gaps(gaps);
@@ -139,13 +84,10 @@ struct ZoomEstimator::Inner {
   }
 
   ZoomPlan zoom;
-  std::vector<std::size_t> channels;
+  BandShift shift;
   SpectrumEstimator estimator;
-  bool complex = false, gaps = false;
+  bool begun = false, complex = false, gaps = false;
   std::int64_t done = 0;
-  std::vector<double> cosine, sine;
-  std::vector<std::unique_ptr<ColumnWorker>> workers;  ///< Real and imaginary part of each channel in turn.
-  std::vector<std::vector<double>> shifted, left;
 };
 
 ZoomEstimator::ZoomEstimator(const ZoomPlan& plan, const SpectrumSettings& settings,
@@ -155,14 +97,18 @@ ZoomEstimator::~ZoomEstimator() = default;
 ZoomEstimator::ZoomEstimator(ZoomEstimator&&) noexcept = default;
 
 void ZoomEstimator::add(const Block& block) {
-  if (inner_->workers.empty()) inner_->begin(block);
-  inner_->add(block);
+  Inner& in = *inner_;
+  in.begun = true;
+  in.complex = block.complex();
+  in.gaps = in.gaps || block.gaps();
+  in.shift.add(block);
+  in.hand_on();
 }
 
 std::vector<Spectrum> ZoomEstimator::result() {
   Inner& in = *inner_;
-  if (!in.workers.empty()) {
-    for (std::size_t i = 0; i < in.workers.size(); ++i) in.workers[i]->finish(in.left[i]);
+  if (in.begun) {
+    in.shift.finish();
     in.hand_on();
   }
   std::vector<Spectrum> out;

@@ -1,0 +1,293 @@
+// modulation.cpp: see modulation.h.
+#include "identify/modulation.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "identify/whole_lines.h"
+
+namespace vprism {
+
+namespace {
+
+using std::numbers::pi;
+
+constexpr std::size_t most_fitted = std::size_t{1} << 17, most_orders = 9;
+
+/// Means of groups, so that fits stay quick.
+std::vector<double> grouped(std::span<const double> x, std::size_t group) {
+  std::vector<double> out;
+  for (std::size_t at = 0; at + group <= x.size(); at += group) {
+    double sum = 0;
+    for (std::size_t n = at; n < at + group; ++n) sum += x[n];
+    out.push_back(sum / static_cast<double>(group));
+  }
+  return out;
+}
+
+double median_of(std::vector<double> values) {
+  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+  std::nth_element(values.begin(), middle, values.end());
+  return *middle;
+}
+
+double percentile_of(std::vector<double> values, double share) {
+  const auto at =
+      values.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(values.size() - 1));
+  std::nth_element(values.begin(), at, values.end());
+  return *at;
+}
+
+/// Places (first sample after the step) where the mean of the next few samples is far from that of the last
+/// few.
+std::vector<std::size_t> steps_of(std::span<const double> f, double rate_hz) {
+  const std::size_t w = std::clamp<std::size_t>(f.size() / 2000, 4, 64);
+  if (f.size() < 8 * w) return {};
+  std::vector<double> sums(f.size() + 1, 0.0), change(f.size(), 0.0), sizes;
+  for (std::size_t n = 0; n < f.size(); ++n) sums[n + 1] = sums[n] + (f[n] - f[0]);
+  for (std::size_t n = w; n + w <= f.size(); ++n) {
+    change[n] = (sums[n + w] - 2 * sums[n] + sums[n - w]) / static_cast<double>(w);
+    sizes.push_back(std::abs(change[n]));
+  }
+  const double usual = median_of(sizes), most = percentile_of(sizes, 0.99);
+  const double limit = std::max({12 * usual, 2.5 * most, 1e-12 * rate_hz});
+  std::vector<std::size_t> out;
+  for (std::size_t n = w; n + w <= f.size(); ++n) {
+    if (std::abs(change[n]) < limit) continue;
+    std::size_t top = n;
+    for (; n + w <= f.size() && std::abs(change[n]) >= limit; ++n)
+      if (std::abs(change[n]) > std::abs(change[top])) top = n;
+    out.push_back(top);
+  }
+  return out.size() > 8 ? std::vector<std::size_t>{} : out;
+}
+
+/// Constant, drift, steps, and orders of the swings: one linear fit.
+struct LinearFit {
+  Eigen::VectorXd values, deviations;
+  std::vector<double> residual;
+  double rms = 0;
+};
+LinearFit fit_together(std::span<const double> f, double rate_hz, const std::vector<double>& steps_s,
+                       const std::vector<double>& hz) {
+  const auto rows = static_cast<Eigen::Index>(f.size());
+  const auto steps = static_cast<Eigen::Index>(steps_s.size());
+  const Eigen::Index columns = 2 + steps + 2 * static_cast<Eigen::Index>(hz.size());
+  // Normal equations, block by block: the columns are near enough to orthogonal.
+  Eigen::MatrixXd square = Eigen::MatrixXd::Zero(columns, columns);
+  Eigen::VectorXd right = Eigen::VectorXd::Zero(columns);
+  const double middle = static_cast<double>(rows) / 2 / rate_hz, whole = static_cast<double>(rows) / rate_hz;
+  const auto row_at = [&](Eigen::Index n, Eigen::VectorXd& row) {
+    const double t = static_cast<double>(n) / rate_hz;
+    row(0) = 1;
+    row(1) = (t - middle) / whole;
+    for (Eigen::Index i = 0; i < steps; ++i) row(2 + i) = t >= steps_s[static_cast<std::size_t>(i)] ? 1 : 0;
+    for (std::size_t k = 0; k < hz.size(); ++k) {
+      const double angle = 2 * pi * std::fmod(hz[k] * t, 1.0);
+      row(2 + steps + 2 * static_cast<Eigen::Index>(k)) = std::cos(angle);
+      row(3 + steps + 2 * static_cast<Eigen::Index>(k)) = -std::sin(angle);
+    }
+  };
+  Eigen::VectorXd row(columns);
+  for (Eigen::Index n = 0; n < rows; ++n) {
+    row_at(n, row);
+    square.selfadjointView<Eigen::Lower>().rankUpdate(row);
+    right += row * f[static_cast<std::size_t>(n)];
+  }
+  const auto solver = square.selfadjointView<Eigen::Lower>().ldlt();
+  LinearFit fit;
+  fit.values = solver.solve(right);
+  double sum = 0;
+  for (Eigen::Index n = 0; n < rows; ++n) {
+    row_at(n, row);
+    fit.residual.push_back(f[static_cast<std::size_t>(n)] - row.dot(fit.values));
+    sum += fit.residual.back() * fit.residual.back();
+  }
+  fit.rms = std::sqrt(sum / static_cast<double>(std::max<Eigen::Index>(1, rows - columns)));
+  fit.deviations =
+      (solver.solve(Eigen::MatrixXd::Identity(columns, columns)).diagonal().cwiseMax(0).cwiseSqrt() * fit.rms)
+          .eval();
+  return fit;
+}
+
+/// Lines put into swings: those at multiples of a stronger one's frequency are its orders.
+std::vector<double> rates_of(const SineFit& lines, double bin_hz) {
+  std::vector<double> out;
+  for (const Sine& s : lines.sines) {
+    const bool order = std::any_of(out.begin(), out.end(), [&](double rate) {
+      const double n = std::round(s.frequency_hz / rate);
+      return n >= 2 && n <= 40 && std::abs(s.frequency_hz - n * rate) < n * 0.1 * bin_hz + 0.5 * bin_hz;
+    });
+    if (!order && s.frequency_hz > 0.7 * bin_hz) out.push_back(s.frequency_hz);
+  }
+  return out;
+}
+
+struct Fitted {
+  LinearFit fit;
+  std::vector<Swing> swings;
+};
+
+/// Everything of a series whose steps are known.
+Fitted fit_series(std::span<const double> x, double rate_hz, const std::vector<double>& steps_s,
+                  const std::vector<double>& step_sizes) {
+  std::vector<double> level(x.begin(), x.end());
+  for (std::size_t n = 0; n < level.size(); ++n)
+    for (std::size_t i = 0; i < steps_s.size(); ++i)
+      if (static_cast<double>(n) / rate_hz >= steps_s[i]) level[n] -= step_sizes[i];
+  // A straight line less, so that drift is no line of low frequency.
+  const LinearFit straight = fit_together(level, rate_hz, {}, {});
+  const SineFit lines = fit_whole_lines(straight.residual, rate_hz, 12);
+  const double bin = rate_hz / static_cast<double>(x.size());
+  const std::vector<double> rates = rates_of(lines, bin);
+  std::vector<double> hz;
+  std::vector<std::size_t> orders;
+  for (const double rate : rates) {
+    std::size_t n = 1;
+    for (; n <= most_orders && static_cast<double>(n) * rate < 0.45 * rate_hz; ++n) {
+      const double f = static_cast<double>(n) * rate;
+      // An order that falls onto another swing's is left to that.
+      if (n > 1 && std::any_of(hz.begin(), hz.end(), [&](double other) { return std::abs(other - f) < bin; }))
+        break;
+      hz.push_back(f);
+    }
+    orders.push_back(n - 1);
+  }
+  Fitted out;
+  out.fit = fit_together(x, rate_hz, steps_s, hz);
+  auto at = static_cast<Eigen::Index>(2 + steps_s.size());
+  for (std::size_t i = 0; i < rates.size(); ++i) {
+    std::vector<std::complex<double>> amplitudes;
+    for (std::size_t n = 0; n < orders[i]; ++n, at += 2)
+      // c cos - s sin = |a| cos(angle + arg a) with a = c + i s.
+      amplitudes.emplace_back(out.fit.values(at), out.fit.values(at + 1));
+    if (amplitudes.empty()) continue;
+    Swing swing = name_shape(amplitudes);
+    const auto deviation = out.fit.deviations(at - 2 * static_cast<Eigen::Index>(orders[i]));
+    swing.rate_hz = rates[i];
+    swing.peak_std = deviation * (swing.fundamental > 0 ? swing.peak / swing.fundamental : 1);
+    for (const Sine& s : lines.sines)
+      if (s.frequency_hz == rates[i]) swing.rate_std_hz = s.frequency_std_hz;
+    if (swing.fundamental > 4 * deviation) out.swings.push_back(swing);
+  }
+  std::stable_sort(out.swings.begin(), out.swings.end(),
+                   [](const Swing& a, const Swing& b) { return a.peak > b.peak; });
+  return out;
+}
+
+}  // namespace
+
+Demodulated demodulate(std::span<const double> re, std::span<const double> im, double rate_hz,
+                       double shift_hz, double scale) {
+  Demodulated out;
+  out.rate_hz = rate_hz, out.shift_hz = shift_hz;
+  const std::size_t count = re.size();
+  std::vector<double> turns(count, 0.0);
+  double phase = count > 0 ? std::atan2(im[0], re[0]) : 0;
+  for (std::size_t n = 0; n < count; ++n) {
+    out.amplitude.push_back(scale * std::hypot(re[n], im[n]));
+    if (n > 0) {
+      const std::complex<double> step =
+          std::complex<double>(re[n], im[n]) * std::complex<double>(re[n - 1], -im[n - 1]);
+      turns[n] = std::arg(step) / (2 * pi);
+      phase += 2 * pi * turns[n];
+    }
+    out.phase.push_back(phase);
+  }
+  for (std::size_t n = 0; n < count; ++n) {
+    const double before = n > 0 ? turns[n] : (count > 1 ? turns[1] : 0),
+                 after = n + 1 < count ? turns[n + 1] : before;
+    out.frequency.push_back(shift_hz + rate_hz * (before + after) / 2);
+  }
+  return out;
+}
+
+Swing name_shape(std::span<const std::complex<double>> orders) {
+  struct Shape {
+    const char* name;
+    double peak;  ///< Over the amplitude of its first order.
+    std::complex<double> (*order)(int n);
+  };
+  // Orders of shapes whose first order is a cosine.
+  static const Shape shapes[] = {
+      {"sine", 1, [](int n) { return std::complex<double>(n == 1 ? 1 : 0); }},
+      {"triangle", pi * pi / 8, [](int n) { return std::complex<double>(n % 2 == 1 ? 1.0 / (n * n) : 0); }},
+      {"square", pi / 4,
+       [](int n) { return std::complex<double>(n % 2 == 1 ? (n % 4 == 1 ? 1.0 : -1.0) / n : 0); }},
+      {"sawtooth up", pi / 2,
+       [](int n) { return std::polar(1.0 / n, (n - 1) * pi / 2 + (n % 2 == 0 ? pi : 0)); }},
+      {"sawtooth down", pi / 2, [](int n) { return std::polar(1.0 / n, (n - 1) * pi / 2); }}};
+  Swing out;
+  out.fundamental = std::abs(orders[0]);
+  out.phase_deg = std::arg(orders[0]) * 180 / pi;
+  double square = 0;
+  for (const auto& c : orders) square += std::norm(c);
+  double best = -1;
+  for (const Shape& shape : shapes) {
+    double along = 0, norm = 0;
+    for (std::size_t i = 0; i < orders.size(); ++i) {
+      const int n = static_cast<int>(i) + 1;
+      const std::complex<double> set = orders[i] * std::polar(1.0, -n * std::arg(orders[0]));
+      const std::complex<double> t = shape.order(n);
+      along += (set * std::conj(t)).real(), norm += std::norm(t);
+    }
+    const double likeness = square > 0 ? along / std::sqrt(norm * square) : 0;
+    if (likeness <= best) continue;
+    best = likeness;
+    out.shape = shape.name, out.likeness = likeness, out.peak = shape.peak * out.fundamental;
+  }
+  if (out.likeness < 0.99) {
+    // Half of the peak to peak of what its orders add up to.
+    double low = 1e300, high = -1e300;
+    for (int i = 0; i < 720; ++i) {
+      double sum = 0;
+      for (std::size_t k = 0; k < orders.size(); ++k)
+        sum += (orders[k] * std::polar(1.0, 2 * pi * static_cast<double>(k + 1) * i / 720)).real();
+      low = std::min(low, sum), high = std::max(high, sum);
+    }
+    out.shape = "irregular", out.peak = (high - low) / 2;
+  }
+  return out;
+}
+
+Modulation measure_modulation(const Demodulated& series) {
+  Modulation m;
+  // The first and last samples are those that filters made up.
+  const std::size_t count = series.frequency.size();
+  const std::vector<std::size_t> places = steps_of(series.frequency, series.rate_hz);
+  m.group = std::max<std::size_t>(1, count / most_fitted);
+  const double rate = series.rate_hz / static_cast<double>(m.group);
+  const double half = static_cast<double>(m.group - 1) / 2 / series.rate_hz;  // Middle of a group.
+  const std::vector<double> f = grouped(series.frequency, m.group), a = grouped(series.amplitude, m.group);
+  std::vector<double> steps_s, sizes;
+  for (const std::size_t n : places) {
+    steps_s.push_back(static_cast<double>(n) / series.rate_hz - half);
+    const std::size_t w = std::clamp<std::size_t>(count / 2000, 4, 64);
+    double before = 0, after = 0;
+    for (std::size_t k = 1; k <= w; ++k)
+      before += series.frequency[n - k], after += series.frequency[n + k - 1];
+    sizes.push_back((after - before) / static_cast<double>(w));
+  }
+  Fitted fitted = fit_series(f, rate, steps_s, sizes);
+  for (int round = 0; round < 2 && !steps_s.empty(); ++round) {
+    for (std::size_t i = 0; i < sizes.size(); ++i)
+      sizes[i] = fitted.fit.values(static_cast<Eigen::Index>(2 + i));
+    fitted = fit_series(f, rate, steps_s, sizes);
+  }
+  m.carrier_hz = fitted.fit.values(0), m.carrier_std_hz = fitted.fit.deviations(0);
+  m.drift_hz_per_s = fitted.fit.values(1) * rate / static_cast<double>(f.size());
+  m.frequency = std::move(fitted.swings);
+  m.frequency_noise_hz = fitted.fit.rms;
+  for (std::size_t i = 0; i < sizes.size(); ++i)
+    m.jumps.push_back({steps_s[i] + half, fitted.fit.values(static_cast<Eigen::Index>(2 + i)),
+                       fitted.fit.deviations(static_cast<Eigen::Index>(2 + i))});
+  Fitted amplitude = fit_series(a, rate, {}, {});
+  m.level = amplitude.fit.values(0);
+  m.amplitude = std::move(amplitude.swings);
+  m.lowest_hz = percentile_of(f, 0.001), m.highest_hz = percentile_of(f, 0.999);
+  return m;
+}
+
+}  // namespace vprism

@@ -1,0 +1,64 @@
+// modulation.h: how a carrier's amplitude and frequency go with time.
+#pragma once
+
+#include <complex>
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "identify/sine_fit.h"
+
+namespace vprism {
+
+/// A carrier shifted down to 0 Hz, as three series at one rate.
+struct Demodulated {
+  double rate_hz = 0;
+  double shift_hz = 0;            ///< Added back in `frequency`.
+  std::vector<double> amplitude;  ///< Of the carrier: a cosine's peak.
+  std::vector<double> frequency;  ///< Hz: the phase's speed, from one sample before to one after.
+  std::vector<double> phase;      ///< Turned past whole turns, radian, the shift taken off.
+};
+/// `scale`: 2 for a real channel of which one half was shifted down, else 1.
+Demodulated demodulate(std::span<const double> re, std::span<const double> im, double rate_hz,
+                       double shift_hz, double scale);
+
+/// A sudden step of the frequency that stays.
+struct Jump {
+  double time_s = 0;  ///< From the first sample on.
+  double step_hz = 0, step_std_hz = 0;
+};
+
+/// A periodic to and fro of amplitude or frequency.
+struct Swing {
+  double rate_hz = 0, rate_std_hz = 0;
+  double peak = 0, peak_std = 0;  ///< Half of its peak to peak, for the shape that it has.
+  std::string shape;       ///< "sine", "triangle", "sawtooth up", "sawtooth down", "square", "irregular".
+  double likeness = 0;     ///< Correlation with that shape over the first nine orders.
+  double fundamental = 0;  ///< Amplitude of the first order alone.
+  double phase_deg = 0;    ///< Of a cosine at the first sample.
+};
+
+struct Modulation {
+  double carrier_hz = 0,
+         carrier_std_hz = 0;  ///< Mean frequency, before the first jump, at the middle of the record.
+  double drift_hz_per_s = 0;
+  std::vector<Swing> frequency;  ///< By descending deviation; harmonics belong to their fundamental.
+  std::vector<Swing> amplitude;
+  double level = 0;                      ///< Mean amplitude.
+  std::vector<Jump> jumps;               ///< By time.
+  double lowest_hz = 0, highest_hz = 0;  ///< 0.1% of the time lies below or above.
+  double frequency_noise_hz = 0;         ///< RMS of what carrier, drift, jumps and swings leave.
+  std::size_t group = 1;                 ///< Samples that were averaged into one for the fits.
+  double depth() const { return amplitude.empty() || level <= 0 ? 0 : amplitude.front().peak / level; }
+};
+
+/// Jumps are looked for as steps that stand far out of the usual change over a few samples; more than eight
+/// are no jumps but a shape. Carrier, drift, steps and swings are fitted together by least squares.
+Modulation measure_modulation(const Demodulated& series);
+
+/// Shape of a periodic wave from its orders (complex amplitudes of cosines, from the first on): the one of
+/// the known shapes that it is most like when set to the same phase.
+Swing name_shape(std::span<const std::complex<double>> orders);
+
+}  // namespace vprism

@@ -1,0 +1,18 @@
+// whole_lines.h: the lines of samples that lie in memory.
+#pragma once
+
+#include <span>
+
+#include "identify/sine_fit.h"
+#include "transform/spectrum.h"
+
+namespace vprism {
+
+/// Of all the samples at once, under a Blackman-Harris window.
+Spectrum whole_spectrum(std::span<const double> x, double rate_hz);
+
+/// The strongest lines that stand above the noise, no more than `most`, fitted to the samples; by descending
+/// amplitude. None where there is nothing but noise.
+SineFit fit_whole_lines(std::span<const double> x, double rate_hz, std::size_t most);
+
+}  // namespace vprism
