@@ -34,6 +34,7 @@ const std::vector<CommandEntry>& command_table();
 std::unique_ptr<Task> make_demo_task();
 std::unique_ptr<Task> make_compare_task();
 std::unique_ptr<Task> make_condition_task();
+std::unique_ptr<Task> make_cycles_task();
 std::unique_ptr<Task> make_convert_task();
 std::unique_ptr<Task> make_distortion_task();
 std::unique_ptr<Task> make_generate_task();

@@ -11,14 +11,11 @@
 #include "base/text.h"
 #include "cli/command.h"
 #include "cli/console.h"
-#include "cli/input.h"
+#include "cli/held.h"
 
 namespace vprism {
 
 namespace {
-
-/// Records are fitted sample by sample: no more than this of each channel is held.
-constexpr std::int64_t most_samples = std::int64_t{1} << 24;
 
 struct Measured {
   InputFacts facts;
@@ -86,33 +83,13 @@ class DistortionTask : public Task {
 
  private:
   Measured measure(Input& input, const Progress& progress) const {
-    input.require_even_axis();
-    const Recording r = input.road().recording();
-    if (r.complex)
-      throw Error(Status::analysis, r.file + ": complex channels have no harmonics; convert them first");
-    std::vector<std::vector<double>> samples(r.channels.size());
-    bool gaps = false;
-    input.road().run(
-        [&](Block& block) {
-          gaps = gaps || block.gaps();
-          const auto room = static_cast<std::size_t>(most_samples) - samples[0].size();
-          for (std::size_t c = 0; c < samples.size(); ++c) {
-            const auto x = block.samples(c);
-            samples[c].insert(samples[c].end(), x.begin(),
-                              x.begin() + static_cast<std::ptrdiff_t>(std::min(room, x.size())));
-          }
-        },
-        progress);
-    if (gaps) throw Error(Status::analysis, r.file + ": samples are missing; gate to a stretch without gaps");
+    Held held = hold_samples(input, progress);
+    const Recording& r = held.recording;
+    const std::vector<std::vector<double>>& samples = held.columns;
     Measured m;
-    m.facts = input.facts();
+    m.facts = std::move(held.facts);
     m.channels = r.channels;
     m.cautions = m.facts.recording.cautions;
-    if (r.samples > most_samples)
-      m.cautions.push_back(
-          {"record-cut", Severity::warning, "",
-           fmt::format("only the first {} of {} samples are measured", most_samples, r.samples),
-           "gate to the part that matters"});
     m.distortions.resize(samples.size());
     std::vector<std::string> failed(samples.size());
     oneapi::tbb::parallel_for(std::size_t{0}, samples.size(), [&](std::size_t c) {

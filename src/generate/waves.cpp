@@ -95,9 +95,10 @@ Truth basic(const char* kind, double hz, double amplitude) {
   return {{"kind", std::string(kind)}, {"frequency_hz", hz}, {"amplitude", amplitude}};
 }
 
-/// Place within the period, 0 to 1.
+/// Place within the period, 0 to 1. Products that rounding left just below a whole number are taken as that, so that
+/// edges that fall on samples do so in every period.
 double turn(double hz, double t) {
-  const double x = hz * t;
+  const double x = hz * t + 1e-9;
   return x - std::floor(x);
 }
 
