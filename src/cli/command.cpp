@@ -74,6 +74,11 @@ const std::vector<CommandEntry>& command_table() {
        "the averaged cycle of a periodic signal, its Fourier coefficients and what they leave over",
        "vprism cycles tern-point/mount-daq.wav --channel 'cryocooler head' --frequency 31.2Hz --orders 6",
        "four orders of the cooler make up its motion; the rest is noise", make_cycles_task},
+      {"rebuild", "FILE...", "the signal from chosen components, beside the original and what is left over",
+       "vprism rebuild tern-point/mount-daq.wav --channel 'mirror cell' --suspects tern-point/suspects.toml "
+       "--without "
+       "cryocooler",
+       "how the mirror cell would move without its cooler", make_rebuild_task},
       {"occupancy", "FILE...", "how often each level is reached at each frequency, and the rare events",
        "vprism occupancy tern-point/drive-scope.csv --channel 'motor current'",
        "the share of time at each level, with the median, the 99% level and what stands out of them",
