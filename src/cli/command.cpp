@@ -79,6 +79,11 @@ const std::vector<CommandEntry>& command_table() {
        "--without "
        "cryocooler",
        "how the mirror cell would move without its cooler", make_rebuild_task},
+      {"orders", "FILE...",
+       "run-up or run-down: orders of a shaft over its speed, their cuts, and the resonances they cross",
+       "vprism orders tern-point/slew-runup.wav --calibrate 'mirror cell: sensitivity 100 mV/(m/s^2)'",
+       "orders 1, 2 and 17 of the drive, and the mount's resonance at 37 Hz where they cross it",
+       make_orders_task},
       {"occupancy", "FILE...", "how often each level is reached at each frequency, and the rare events",
        "vprism occupancy tern-point/drive-scope.csv --channel 'motor current'",
        "the share of time at each level, with the median, the 99% level and what stands out of them",
