@@ -59,10 +59,10 @@ double ShaftAngle::time_of(double revolutions_wanted) const {
                                               0.0, 1.0);
   for (int i = 0; i < 40 && high - low > 1e-13 * (1 + std::abs(high)); ++i) {
     const double off = revolutions(at) - revolutions_wanted, slope = speed(at);
+    if (std::abs(off) < 1e-12 * std::max(1.0, std::abs(revolutions_wanted))) break;
     (off > 0 ? high : low) = at;
     const double next = slope > 0 ? at - off / slope : low;
     at = next > low && next < high ? next : (low + high) / 2;
-    if (std::abs(off) < 1e-13) break;
   }
   return at;
 }
