@@ -127,10 +127,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     telling.text += clean_text(r.file) + "\n  rebuilt: " + clean_text(result.how) + "\n";
     for (const ChannelRebuilt& c : result.channels) {
       const std::string unit = c.channel.unit.label();
-      telling.text +=
-          fmt::format("\n{}: {} RMS about its mean; left over {} RMS; explained {:.4g}%\n", c.channel.name,
-                      format_quantity(c.rebuilt.rms, unit, 5),
-                      format_quantity(c.rebuilt.residual_rms, unit, 5), 100 * c.rebuilt.explained);
+      telling.text += "\n" + c.channel.name + ": " + share_text(c) + "\n";
       if (!c.components.empty()) telling.text += table(c).text();
       Json components = Json::array(), steps = Json::array();
       for (const Component& part : c.components) {
@@ -173,6 +170,17 @@ class RebuildTask : public EachInputTask<RebuildResult> {
   }
 
  private:
+  std::string share_text(const ChannelRebuilt& c) const {
+    const std::string unit = c.channel.unit.label();
+    const auto level = [&](double rms) { return format_quantity(rms, unit, 5) + " RMS"; };
+    if (without_.empty())
+      return fmt::format("{} about its mean, {} left over, explained {:.4g}%", level(c.rebuilt.rms),
+                         level(c.rebuilt.residual_rms), 100 * c.rebuilt.explained);
+    const double square = c.rebuilt.rms * c.rebuilt.rms - c.rebuilt.residual_rms * c.rebuilt.residual_rms;
+    return fmt::format("{} about its mean, {} left out, {} without that", level(c.rebuilt.rms),
+                       level(c.rebuilt.residual_rms), level(std::sqrt(std::max(0.0, square))));
+  }
+
   static std::string joined(const std::vector<std::string>& parts) {
     std::string out;
     for (const std::string& part : parts) out += (out.empty() ? "" : ", ") + part;
@@ -289,11 +297,13 @@ class RebuildTask : public EachInputTask<RebuildResult> {
       const auto shown = std::min(count, static_cast<std::size_t>(std::max(64.0, 12 * period)));
       const std::size_t from = (count - shown) / 2;
       Panel panel;
-      panel.title = fmt::format("{}: explained {:.4g}%", c.channel.name, 100 * c.rebuilt.explained);
+      panel.title = c.channel.name + ": " + share_text(c);
       panel.x = {"Time", "s"};
       panel.y = {c.channel.quantity.empty() ? "Value" : c.channel.quantity, c.channel.unit.label()};
       const std::pair<const char*, const std::vector<double>*> curves[] = {
-          {"original", &c.original}, {"rebuilt", &c.rebuilt.samples}, {"left over", &c.rebuilt.residual}};
+          {"original", &c.original},
+          {"rebuilt", &c.rebuilt.samples},
+          {without_.empty() ? "left over" : "left out", &c.rebuilt.residual}};
       static constexpr int shades[] = {neutral_colour, 0, 1};
       for (int i = 0; i < 3; ++i) {
         Curve curve = trace(*curves[i].second, from, shown, axis);
@@ -317,7 +327,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
         Panel whole = panel;
         whole.title = c.channel.name + ": the whole record";
         whole.curves.clear();
-        for (int i = 0; i < 3; ++i) {
+        for (int i = 0; i < 2; ++i) {
           Curve curve = trace(*curves[i].second, 0, count, axis);
           curve.name = curves[i].first, curve.colour = shades[i];
           whole.curves.push_back(std::move(curve));

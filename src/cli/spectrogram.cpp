@@ -80,7 +80,7 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
                       "range of the colours in dB, such as -80dB..0dB (default: found from the map)",
                       Dimension::decibel, range_db_),
          map_option(map_, "how the map's numbers are written (default: hdf5)"),
-         {"columns", "N|all",
+         {"map-columns", "N|all",
           "columns of the map, each the greatest level of its segments (default: 1200); all: every segment "
           "in the "
           "file with the numbers",

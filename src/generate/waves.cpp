@@ -95,11 +95,11 @@ Truth basic(const char* kind, double hz, double amplitude) {
   return {{"kind", std::string(kind)}, {"frequency_hz", hz}, {"amplitude", amplitude}};
 }
 
-/// Place within the period, 0 to 1. Products that rounding left just below a whole number are taken as that, so that
-/// edges that fall on samples do so in every period.
+/// Place within the period, 0 to 1. Products that rounding left just below a whole number are taken as that,
+/// so that edges that fall on samples do so in every period.
 double turn(double hz, double t) {
-  const double x = hz * t + 1e-9;
-  return x - std::floor(x);
+  const double x = hz * t, part = x - std::floor(x);
+  return part > 1 - 1e-9 ? 0 : part;
 }
 
 /// High from `low` to `low + height` for the share `duty` of the period.
@@ -112,7 +112,7 @@ std::unique_ptr<Term> rectangles(double hz, double low, double height, double du
           return Series::Line{2 * height / (n * pi) * std::sin(n * pi * duty), -pi * n * duty};
         },
         std::move(truth));
-  return wave([=](double t) { return turn(hz, t) < duty ? low + height : low; }, std::move(truth));
+  return wave([=](double t) { return turn(hz, t) < duty - 1e-9 ? low + height : low; }, std::move(truth));
 }
 
 }  // namespace

@@ -100,7 +100,6 @@ void average_on_grid(std::span<const double> x, const CycleEdges& edges, std::si
                      CycleAverage& out) {
   out.average.assign(points, 0.0);
   std::vector<double> squares(points, 0.0);
-  double scatter = 0;
   const auto value = [&](double at) {
     const double low = std::floor(at + 1e-9), part = std::max(0.0, at - low);
     const auto n = std::min(static_cast<std::size_t>(std::max(0.0, low)), x.size() - 1);
@@ -117,10 +116,19 @@ void average_on_grid(std::span<const double> x, const CycleEdges& edges, std::si
   for (std::size_t p = 0; p < points; ++p) {
     out.average[p] /= cycles;
     const double variance = std::max(0.0, squares[p] / cycles - out.average[p] * out.average[p]);
-    scatter += variance;
     out.spread.push_back(cycles > 1 ? std::sqrt(variance * cycles / (cycles - 1)) : 0);
   }
-  out.scatter_rms = cycles > 1 ? std::sqrt(scatter / static_cast<double>(points) * cycles / (cycles - 1)) : 0;
+  if (cycles < 2) return;
+  // Of the samples themselves: between them, noise is less.
+  double scatter = 0, samples = 0;
+  for_each_phase(edges, [&](std::size_t n, double phase) {
+    const double at = phase * static_cast<double>(points);
+    const auto p = static_cast<std::size_t>(at + 1e-9) % points;
+    const double part = std::max(0.0, at - std::floor(at + 1e-9));
+    const double usual = out.average[p] + part * (out.average[(p + 1) % points] - out.average[p]);
+    scatter += (x[n] - usual) * (x[n] - usual), ++samples;
+  });
+  out.scatter_rms = std::sqrt(scatter / samples * cycles / (cycles - 1));
 }
 
 void look_for_jumps(CycleAverage& out) {
@@ -170,7 +178,7 @@ Period refined(std::span<const double> whole, double first) {
     for (const int side : {-2, -1, 1, 2}) {
       const double period = out.samples + side * wide / 2;
       const double scatter = scatter_at(x, period);
-      if (!(scatter < 0.9999 * best)) continue;
+      if (!(scatter < best)) continue;
       best = scatter, out.samples = period;
     }
   const CycleAverage average =

@@ -69,7 +69,8 @@ Drawn drawn_axis(const FigureAxis& axis, Limits limits, bool tight) {
 }
 
 std::string axis_label(const FigureAxis& axis, const Drawn& drawn) {
-  return axis.unit.empty() || axis.unit == "1" ? axis.quantity : axis.quantity + " (" + drawn.prefix.symbol + axis.unit + ")";
+  return axis.unit.empty() || axis.unit == "1" ? axis.quantity
+                                               : axis.quantity + " (" + drawn.prefix.symbol + axis.unit + ")";
 }
 
 void append(std::string& bytes, double value) {
@@ -128,12 +129,18 @@ std::string decade_tics(double low, double high) {
 }
 
 /// The map as an image, its colours beside it: lightness falls evenly from paper to deep blue.
-void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const Drawn& dy, bool logarithmic,
-             std::string& plots, std::string& data) {
+/// Where a panel's frame stands on the page, as shares of its height.
+struct Frame {
+  double bottom = 0, top = 1;
+};
+
+void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const Drawn& dy,
+             const Frame& place_on, bool logarithmic, std::string& plots, std::string& data) {
   script += "set palette defined (0 '#ddd3a0', 0.25 '#b9c47a', 0.5 '#5fa56c', 0.75 '#1d7d86', 1 '#1d2f6f')\n";
-  script += fmt::format(
-      "set cblabel {} font ',10' offset 1.5,0\nset colorbox user origin 0.905,0.18 size 0.014,0.6\n",
-      quoted(map.unit.empty() ? map.quantity : map.quantity + " (" + map.unit + ")"));
+  script +=
+      fmt::format("set cblabel {} font ',10' offset 1.5,0\nset colorbox user origin 0.905,{} size 0.014,{}\n",
+                  quoted(map.unit.empty() ? map.quantity : map.quantity + " (" + map.unit + ")"),
+                  place_on.bottom, place_on.top - place_on.bottom);
   script += map.logarithmic ? "set logscale cb\n" : "unset logscale cb\n";
   script += fmt::format("set cbrange [{}:{}]\n", map.low ? fmt::format("{}", *map.low) : "*",
                         map.high ? fmt::format("{}", *map.high) : "*");
@@ -191,7 +198,7 @@ void add_relief(std::string& script, const Panel& panel) {
   script += plots + "\n" + data + "\n";
 }
 
-void add_panel(std::string& script, const Panel& panel, bool names_x) {
+void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool names_x) {
   if (panel.relief) return add_relief(script, panel);
   Limits x, y;
   for (const Curve& curve : panel.curves) {
@@ -244,7 +251,7 @@ void add_panel(std::string& script, const Panel& panel, bool names_x) {
       std::count_if(panel.curves.begin(), panel.curves.end(), [](const Curve& c) { return !c.name.empty(); });
   script += named > 1 || (panel.map && named > 0) ? "set key top right opaque noenhanced\n" : "unset key\n";
   std::string data, plots;
-  if (panel.map) add_map(script, *panel.map, dx, dy, by_logarithms, plots, data);
+  if (panel.map) add_map(script, *panel.map, dx, dy, frame, by_logarithms, plots, data);
   for (const Curve& curve : panel.curves) {
     const char* colour = colour_of(curve);
     const bool band = !curve.high.empty(), bars = !curve.right.empty();
@@ -329,7 +336,7 @@ std::string figure_script(const Figure& figure, Picture picture) {
     const bool last = p + 1 == panels ||
                       figure.panels[static_cast<std::size_t>(p) + 1].x.quantity != now.x.quantity ||
                       figure.panels[static_cast<std::size_t>(p) + 1].x.unit != now.x.unit;
-    add_panel(panel, now, last);
+    add_panel(panel, now, {bottom + 46.0 / height, top - 34.0 / height}, last);
     if (now.relief) {
       script += fmt::format(
           "unset lmargin\nunset rmargin\nunset tmargin\nunset bmargin\nset origin 0,{}\nset size 1,{}\n",

@@ -21,8 +21,8 @@ std::optional<CarrierBand> find_carrier(const Spectrum& s, std::optional<double>
       static_cast<std::size_t>(std::max_element(s.power.begin() + static_cast<std::ptrdiff_t>(from),
                                                 s.power.begin() + static_cast<std::ptrdiff_t>(to)) -
                                s.power.begin());
-  if (!(s.power[top] > 10 * floor)) return {};
-  const double threshold = std::max(10 * floor, 1e-6 * s.power[top]);
+  if (!(s.power[top] > 60 * floor)) return {};
+  const double threshold = std::max(30 * floor, 1e-6 * s.power[top]);
   const double whole = s.plan.bin_hz * static_cast<double>(s.bins());
   const double gap_hz = 0.03 * (s.two_sided ? whole : s.frequency_hz(top));
   const auto gap = std::max<std::size_t>(8, static_cast<std::size_t>(gap_hz / s.plan.bin_hz));

@@ -13,7 +13,7 @@ struct CarrierBand {
   double occupied_hz = 0;  ///< 99% of the power in the span above the noise lies within so much.
 };
 
-/// Around the strongest line of the bins within low .. high: as far as levels stand 10 dB above the noise,
+/// Around the strongest line of the bins within low .. high: as far as levels stand out of the noise,
 /// gaps of up to 3% of the frequency (of the band, for two-sided spectra) passed over. Nothing where no bin
 /// stands out.
 std::optional<CarrierBand> find_carrier(const Spectrum& spectrum, std::optional<double> low_hz,

@@ -82,6 +82,18 @@ TEST(House, EveryExampleInTheHelpRunsOnTheDemoData) {
   EXPECT_GE(ran, 11);
 }
 
+TEST(House, NoCommandHasTwoOptionsOfOneName) {
+  for (const CommandEntry& entry : command_table()) {
+    const std::unique_ptr<Task> task = entry.make();
+    std::vector<std::string> names;
+    for (const OptionGroup& group : task->options())
+      for (const Option& option : group.options) names.push_back(option.name);
+    std::sort(names.begin(), names.end());
+    const auto twice = std::adjacent_find(names.begin(), names.end());
+    EXPECT_EQ(twice, names.end()) << entry.name << ": --" << *twice;
+  }
+}
+
 TEST(House, EveryScreenshotIsLinkedFromTheReadme) {
   const std::string readme = ScratchFolder::read(VPRISM_SOURCE "/README.md");
   int count = 0;

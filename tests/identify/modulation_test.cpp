@@ -1,0 +1,161 @@
+// Modulation against closed forms: FM, AM, shapes, drift, jumps, and noise alone.
+#include "identify/modulation.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numbers>
+#include <random>
+
+#include "transform/band_shift.h"
+#include "transform/carrier_band.h"
+#include "transform/spectrum_estimator.h"
+
+namespace vprism::modulation_test {
+namespace {
+
+using std::numbers::pi;
+
+constexpr double rate = 20000;
+
+/// A carrier at 3 kHz (above a shift of that) whose frequency and amplitude are functions of time.
+template <typename F, typename A>
+Demodulated demodulated(F frequency, A amplitude, double noise = 0, std::size_t count = 20000) {
+  std::mt19937_64 bits(11);
+  std::normal_distribution<double> dice(0, noise > 0 ? noise : 1);
+  std::vector<double> re, im;
+  double phase = 0.4;
+  constexpr int steps = 8;
+  for (std::size_t n = 0; n < count; ++n) {
+    const double t = static_cast<double>(n) / rate;
+    re.push_back(amplitude(t) * std::cos(phase) + (noise > 0 ? dice(bits) : 0));
+    im.push_back(amplitude(t) * std::sin(phase) + (noise > 0 ? dice(bits) : 0));
+    for (int s = 0; s < steps; ++s) phase += 2 * pi * frequency(t + (s + 0.5) / steps / rate) / rate / steps;
+  }
+  return demodulate(re, im, rate, 3000, 1);
+}
+double one(double) { return 1; }
+
+TEST(Modulation, SineFmGivesCarrierDeviationAndRate) {
+  const auto f = [](double t) { return 12.5 + 140 * std::sin(2 * pi * 23.7 * t + 0.3); };
+  const Modulation m = measure_modulation(demodulated(f, one));
+  EXPECT_NEAR(m.carrier_hz, 3012.5, 1e-3);
+  ASSERT_GE(m.frequency.size(), 1u);
+  EXPECT_NEAR(m.frequency[0].peak, 140, 0.01);
+  EXPECT_NEAR(m.frequency[0].rate_hz, 23.7, 1e-4);
+  EXPECT_EQ(m.frequency[0].shape, "sine");
+  EXPECT_TRUE(m.jumps.empty());
+  EXPECT_NEAR(m.level, 1, 1e-6);
+  EXPECT_LT(m.depth(), 1e-3);
+  EXPECT_NEAR(m.highest_hz - m.lowest_hz, 280, 1);
+}
+
+TEST(Modulation, SineAmGivesDepth) {
+  const Modulation m = measure_modulation(demodulated(
+      [](double) { return 7.0; }, [](double t) { return 2 * (1 + 0.35 * std::cos(2 * pi * 50 * t)); }));
+  EXPECT_NEAR(m.depth(), 0.35, 1e-5);
+  ASSERT_EQ(m.amplitude.size(), 1u);
+  EXPECT_NEAR(m.amplitude[0].rate_hz, 50, 1e-6);
+  EXPECT_NEAR(m.level, 2, 1e-5);
+  EXPECT_TRUE(m.frequency.empty());
+}
+
+TEST(Modulation, TriangleWithDriftAsSpreadSpectrumClocksHave) {
+  const auto triangle = [](double x) { return 1 - 4 * std::abs(x - std::floor(x) - 0.5); };
+  const Modulation m =
+      measure_modulation(demodulated([&](double t) { return 200 * triangle(31 * t) + 5 * t; }, one, 1e-3));
+  ASSERT_GE(m.frequency.size(), 1u);
+  EXPECT_EQ(m.frequency[0].shape, "triangle");
+  EXPECT_NEAR(m.frequency[0].peak, 200, 1);
+  EXPECT_NEAR(m.frequency[0].rate_hz, 31, 2e-3);
+  EXPECT_NEAR(m.drift_hz_per_s, 5, 0.3);
+}
+
+TEST(Modulation, AJumpIsToldWithItsTimeAndSize) {
+  const auto f = [](double t) { return 60 * std::sin(2 * pi * 13 * t) + (t >= 0.4321 ? -333 : 0); };
+  const Modulation m = measure_modulation(demodulated(f, one, 2e-3));
+  ASSERT_EQ(m.jumps.size(), 1u);
+  EXPECT_NEAR(m.jumps[0].time_s, 0.4321, 1.1 / rate);
+  EXPECT_NEAR(m.jumps[0].step_hz, -333, 5 * m.jumps[0].step_std_hz + 0.5);
+  EXPECT_NEAR(m.carrier_hz, 3000, 0.5);
+  ASSERT_GE(m.frequency.size(), 1u);
+  EXPECT_NEAR(m.frequency[0].peak, 60, 0.5);
+}
+
+TEST(Modulation, ASteadyCarrierInNoiseHasNoSwingsAndNoJumps) {
+  const Modulation m = measure_modulation(demodulated([](double) { return 0.0; }, one, 0.02));
+  EXPECT_NEAR(m.carrier_hz, 3000, 5 * m.carrier_std_hz);
+  EXPECT_TRUE(m.jumps.empty());
+  EXPECT_LE(m.frequency.size() + m.amplitude.size(), 1u);
+}
+
+TEST(Modulation, ShapesAreNamedWhateverTheirPhase) {
+  struct Case {
+    const char* name;
+    double (*wave)(double);
+    double peak;
+  };
+  const Case cases[] = {{"sine", [](double x) { return std::sin(2 * pi * x); }, 1},
+                        {"triangle", [](double x) { return 1 - 4 * std::abs(x - std::floor(x) - 0.5); }, 1},
+                        {"sawtooth up", [](double x) { return 2 * (x - std::floor(x)) - 1; }, 1},
+                        {"sawtooth down", [](double x) { return 1 - 2 * (x - std::floor(x)); }, 1},
+                        {"square", [](double x) { return x - std::floor(x) < 0.5 ? 1.0 : -1.0; }, 1},
+                        {"irregular", [](double x) { return std::pow(std::sin(pi * x), 16); }, 0.5}};
+  for (const Case& c : cases)
+    for (const double shift : {0.0, 0.13, 0.71}) {
+      std::vector<std::complex<double>> orders(9);
+      constexpr int points = 5000;
+      for (int i = 0; i < points; ++i)
+        for (int n = 1; n <= 9; ++n)
+          orders[static_cast<std::size_t>(n - 1)] += 2.0 / points * c.wave((i + 0.5) / points + shift) *
+                                                     std::polar(1.0, -2 * pi * n * (i + 0.5) / points);
+      const Swing s = name_shape(orders);
+      EXPECT_EQ(s.shape, c.name) << shift;
+      EXPECT_NEAR(s.peak, c.peak, 0.02) << c.name;
+    }
+}
+
+TEST(BandShift, KeepsTheLinesOfTheBandAndTheirPhases) {
+  for (const std::size_t factor : {1u, 5u}) {
+    Block block(1, 20000);
+    for (std::size_t n = 0; n < 20000; ++n)
+      block.room(0)[n] = 2 * std::cos(2 * pi * 3050 * static_cast<double>(n) / rate + 0.7) +
+                         std::cos(2 * pi * 7000 * static_cast<double>(n) / rate);
+    block.set(0, 20000);
+    BandShift shift(rate, 3000, factor, {}, 400);
+    shift.add(block);
+    shift.finish();
+    const std::vector<double>&re = shift.ready()[0], &im = shift.ready()[1];
+    ASSERT_EQ(re.size(), 20000 / factor);
+    for (std::size_t m = re.size() / 4; m < re.size() / 2; m += 37) {
+      const double turn = 2 * pi * 50 * static_cast<double>(m * factor) / rate + 0.7;
+      EXPECT_NEAR(re[m], std::cos(turn), 2e-4) << factor;
+      EXPECT_NEAR(im[m], std::sin(turn), 2e-4) << factor;
+    }
+  }
+}
+
+TEST(CarrierBand, HoldsAWideCarrierAndItsSidebands) {
+  std::mt19937_64 bits(3);
+  std::normal_distribution<double> dice(0, 0.01);
+  Block block(1, 60000);
+  for (std::size_t n = 0; n < 60000; ++n) {
+    const double t = static_cast<double>(n) / rate;
+    block.room(0)[n] = std::cos(2 * pi * 5000 * t + 300 / 20.0 * std::sin(2 * pi * 20 * t)) + dice(bits);
+  }
+  block.set(0, 60000);
+  SpectrumSettings settings;
+  SpectrumEstimator estimator(plan_spectrum(settings, 60000, rate), settings);
+  estimator.add(block);
+  const Spectrum spectrum = estimator.result().front();
+  const auto band = find_carrier(spectrum, {}, {});
+  ASSERT_TRUE(band.has_value());
+  EXPECT_NEAR(band->carrier_hz, 5000, 10);
+  EXPECT_GT(band->half_hz, 340);
+  // 99% of the power of FM lies within about +-(deviation) for a large index.
+  EXPECT_NEAR(band->occupied_hz, 640, 60);
+  EXPECT_FALSE(find_carrier(spectrum, 1000.0, 2000.0).has_value());
+}
+
+}  // namespace
+}  // namespace vprism::modulation_test
