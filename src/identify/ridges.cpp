@@ -24,17 +24,16 @@ struct Track {
 std::vector<Top> tops_of(const LevelMap& map, std::size_t column, double above_db) {
   constexpr std::size_t around = 16;
   std::vector<Top> tops;
-  std::vector<float> near;
-  const double factor = std::pow(10, above_db / 10);
+  const auto factor = static_cast<float>(std::pow(10, above_db / 10));
   for (std::size_t r = 1; r + 1 < map.rows(); ++r) {
     const float at = map.at(r, column), below = map.at(r - 1, column), above = map.at(r + 1, column);
     if (!(at > 0) || !(at >= below) || !(at > above)) continue;
-    near.clear();
-    for (std::size_t k = r > around ? r - around : 0; k < std::min(map.rows(), r + around + 1); ++k)
-      if (!std::isnan(map.at(k, column))) near.push_back(map.at(k, column));
-    const auto middle = near.begin() + static_cast<std::ptrdiff_t>(near.size() / 2);
-    std::nth_element(near.begin(), middle, near.end());
-    if (at < factor * *middle) continue;
+    // Whether it stands so far over the median: more than half around lie that far below.
+    const std::size_t from = r > around ? r - around : 0, to = std::min(map.rows(), r + around + 1);
+    const float limit = at / factor;
+    std::size_t below_limit = 0;
+    for (std::size_t k = from; k < to; ++k) below_limit += map.at(k, column) <= limit ? 1U : 0U;
+    if (2 * below_limit <= to - from) continue;
     const auto db = [](float power) { return std::log(std::max(static_cast<double>(power), 1e-37)); };
     const double bend = db(below) - 2 * db(at) + db(above);
     const double off = bend < 0 ? std::clamp((db(below) - db(above)) / (2 * bend), -0.5, 0.5) : 0;

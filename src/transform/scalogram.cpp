@@ -15,6 +15,7 @@
 #include <map>
 #include <numbers>
 
+#include "base/clones.h"
 #include "base/error.h"
 #include "base/fft.h"
 #include "base/text.h"
@@ -27,6 +28,39 @@ namespace vprism {
 namespace {
 
 constexpr std::size_t longest = std::size_t{1} << 16, longest_squeezed = std::size_t{1} << 14;
+
+VPRISM_WIDE void weigh(const std::complex<double>* x, const double* gain, std::size_t count,
+                       std::complex<double>* out) {
+  for (std::size_t k = 0; k < count; ++k) out[k] = {x[k].real() * gain[k], x[k].imag() * gain[k]};
+}
+
+/// The same times a slope that grows from bin to bin.
+void weigh_sloped(const std::complex<double>* x, const double* gain, std::size_t count, double first,
+                  double step, std::complex<double>* out) {
+  for (std::size_t k = 0; k < count; ++k) {
+    const double g = gain[k] * (first + step * static_cast<double>(k));
+    out[k] = {x[k].real() * g, x[k].imag() * g};
+  }
+}
+
+VPRISM_WIDE void squares_in(const std::complex<double>* w, std::size_t count, double* out) {
+  for (std::size_t k = 0; k < count; ++k) out[k] = w[k].real() * w[k].real() + w[k].imag() * w[k].imag();
+}
+
+VPRISM_WIDE void keep_greater(const double* x, std::size_t count, double* top) {
+  for (std::size_t k = 0; k < count; ++k) top[k] = x[k] > top[k] ? x[k] : top[k];
+}
+
+double greatest_square(const std::complex<double>* w, std::size_t count) {
+  constexpr std::size_t piece = 64;
+  double squares[piece] = {}, top[piece] = {};
+  for (std::size_t at = 0; at < count; at += piece) {
+    const std::size_t many = std::min(piece, count - at);
+    squares_in(w + at, many, squares);
+    keep_greater(squares, many, top);
+  }
+  return *std::max_element(top, top + std::min(piece, count));
+}
 
 /// One voice within its level.
 struct Voice {
@@ -89,6 +123,11 @@ class Level {
     ends_->finish(line_);
     run(map, true);
   }
+  void count(std::vector<ScalogramEstimator::Transforms>& out) const {
+    out.push_back({size_, true, runs_});
+    for (const Voice& voice : voices_)
+      out.push_back({voice.points, false, settings_.squeezed ? 2 * runs_ : runs_});
+  }
 
  private:
   void run(LevelMap& map, bool ended) {
@@ -98,6 +137,7 @@ class Level {
       std::copy(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(have), time_.data());
       std::fill(time_.data() + have, time_.data() + size_, 0.0);
       fft_.run(time_, bins_);
+      ++runs_;
       const std::size_t told = std::min(whole, have - 2 * reach_);
       settings_.squeezed ? squeeze(map, told) : transform(map, told);
       line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(told));
@@ -106,14 +146,25 @@ class Level {
   }
 
   const std::complex<double>* voice_back(const Voice& voice, Inverse& inverse, double slope_per_bin) const {
-    std::fill(inverse.in.data(), inverse.in.data() + voice.points, std::complex<double>{});
-    const std::size_t mask = voice.points - 1;
-    for (std::size_t i = 0; i < voice.gain.size(); ++i) {
-      const std::size_t k = voice.first + i;
-      const std::complex<double> x = bins_.data()[k];
-      const double g =
-          slope_per_bin > 0 ? voice.gain[i] * slope_per_bin * static_cast<double>(k) : voice.gain[i];
-      inverse.in.data()[k & mask] += std::complex<double>(x.real() * g, x.imag() * g);
+    // The band's bins lie side by side, or in two parts where they pass the end of the inverse's.
+    const std::size_t count = voice.gain.size(), start = voice.first & (voice.points - 1),
+                      head = std::min(count, voice.points - start);
+    std::complex<double>* const in = inverse.in.data();
+    const auto put = [&](std::size_t from, std::size_t many, std::size_t to) {
+      if (slope_per_bin > 0)
+        weigh_sloped(bins_.data() + voice.first + from, voice.gain.data() + from, many,
+                     slope_per_bin * static_cast<double>(voice.first + from), slope_per_bin, in + to);
+      else
+        weigh(bins_.data() + voice.first + from, voice.gain.data() + from, many, in + to);
+    };
+    put(0, head, start);
+    put(head, count - head, 0);
+    // Nothing in the rest.
+    if (head == count) {
+      std::fill(in, in + start, std::complex<double>{});
+      std::fill(in + start + count, in + voice.points, std::complex<double>{});
+    } else {
+      std::fill(in + (count - head), in + start, std::complex<double>{});
     }
     inverse.fft.back(inverse.in, inverse.out);
     return inverse.out.data();
@@ -148,8 +199,8 @@ class Level {
         const std::size_t column = column_of(done_ + n * stride - reach_, map);
         const std::size_t stop =
             std::clamp((end_of(column, map) + reach_ - done_ + stride - 1) / stride, n + 1, last + 1);
-        double top = 0;
-        for (; n < stop; ++n) top = std::max(top, w[n].real() * w[n].real() + w[n].imag() * w[n].imag());
+        const double top = greatest_square(w + n, stop - n);
+        n = stop;
         const auto level = static_cast<float>(top / 2);
         row[column] = std::isnan(row[column]) ? level : std::max(row[column], level);
       }
@@ -209,6 +260,7 @@ class Level {
   std::unique_ptr<ReflectedEnds> ends_;
   std::vector<double> line_;  ///< The continued record from `reach_` before sample done_ on.
   std::size_t done_ = 0;
+  std::int64_t runs_ = 0;
   std::vector<Voice> voices_;
   oneapi::tbb::enumerable_thread_specific<Inverses> inverses_;
   std::vector<float> sums_;
@@ -228,7 +280,8 @@ void join_rows(LevelMap& map) {
       }
       known = c;
     }
-    for (std::size_t k = known + 1; known < map.columns && k < map.columns; ++k) map.at(r, k) = map.at(r, known);
+    for (std::size_t k = known + 1; known < map.columns && k < map.columns; ++k)
+      map.at(r, k) = map.at(r, known);
   }
 }
 
@@ -366,6 +419,13 @@ std::vector<Scalogram> ScalogramEstimator::result() {
     s.map = std::move(chain.map);
     out.push_back(std::move(s));
   }
+  return out;
+}
+
+std::vector<ScalogramEstimator::Transforms> ScalogramEstimator::transforms() const {
+  std::vector<Transforms> out;
+  if (!inner_->chains.empty())
+    for (const auto& level : inner_->chains.front().levels) level->count(out);
   return out;
 }
 

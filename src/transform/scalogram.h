@@ -54,6 +54,13 @@ class ScalogramEstimator {
   ScalogramEstimator(ScalogramEstimator&&) noexcept;
   void add(const Block& block);
   std::vector<Scalogram> result();
+  /// Transforms made so far, of one channel: points, whether real, how many. For the bench.
+  struct Transforms {
+    std::size_t points;
+    bool real;
+    std::int64_t count;
+  };
+  std::vector<Transforms> transforms() const;
 
  private:
   struct Inner;

@@ -23,10 +23,20 @@ VPRISM_WIDE void squares_of(const std::complex<double>* x, std::size_t count, do
   for (std::size_t k = 0; k < count; ++k) out[k] = x[k].real() * x[k].real() + x[k].imag() * x[k].imag();
 }
 
-VPRISM_WIDE void fold_in(const double* row, std::size_t from, std::size_t to, double* top, double* sum) {
-  for (std::size_t k = from; k < to; ++k) {
-    sum[k] += row[k];
-    top[k] = row[k] > top[k] ? row[k] : top[k];
+/// The squares of a transform into the greatest and the sum so far.
+VPRISM_WIDE void fold_squares(const std::complex<double>* x, std::size_t count, double* top, double* sum) {
+  for (std::size_t k = 0; k < count; ++k) {
+    const double square = x[k].real() * x[k].real() + x[k].imag() * x[k].imag();
+    sum[k] += square;
+    top[k] = square > top[k] ? square : top[k];
+  }
+}
+
+VPRISM_WIDE void join(const double* top, const double* sum, std::size_t count, double* all_top,
+                      double* all_sum) {
+  for (std::size_t k = 0; k < count; ++k) {
+    all_sum[k] += sum[k];
+    all_top[k] = top[k] > all_top[k] ? top[k] : all_top[k];
   }
 }
 
@@ -58,11 +68,20 @@ struct SpectrogramEstimator::Inner {
   using Movers = oneapi::tbb::enumerable_thread_specific<Reassigner::Scratch>;
   std::optional<Scratches> scratch;
   std::optional<Movers> movers;
-  std::vector<std::vector<double>> rows;  ///< Powers of a batch's segments.
+  std::vector<std::vector<double>> rows;  ///< Powers of a batch's segments, where all of them are wanted.
   std::vector<std::vector<MovedBin>> moved;
+  /// Some segments of one column, worked on by one thread.
+  struct Run {
+    std::int64_t column = 0;
+    std::size_t first = 0, count = 0;
+    std::vector<double> top, sum;
+  };
+  std::vector<Run> runs;
   struct Channel {
     Spectrogram out;
-    std::vector<double> top;  ///< Of the column in hand.
+    std::vector<double> top;  ///< Squares of the column in hand, in the transform's order.
+    std::vector<double> sum;  ///< Of all segments.
+    std::vector<float> by_column;
     std::int64_t column = -1;
   };
   std::vector<Channel> state;
@@ -90,11 +109,12 @@ struct SpectrogramEstimator::Inner {
     state.resize(channels);
     for (Channel& c : state) {
       c.out.grid = transform->blank();
-      c.out.grid.power.assign(bins, 0.0);
       c.out.group = group;
       c.top.assign(bins, 0.0);
+      c.sum.assign(bins, 0.0);
       LevelMap& map = c.out.map;
       map.resize(settings.reassigned ? 2 * bins : (bins + by_rows - 1) / by_rows, columns);
+      if (!settings.reassigned) c.by_column = std::move(map.power);
       map.step_s = static_cast<double>(group * plan.hop) / plan.rate_hz;
       map.start_s = (static_cast<double>(plan.segment) - static_cast<double>(plan.hop)) / 2 / plan.rate_hz;
       for (std::size_t r = 0; r < map.rows(); ++r) {
@@ -106,48 +126,85 @@ struct SpectrogramEstimator::Inner {
     }
   }
 
+  /// What is told of every segment by itself.
   void transform_rows(const SegmentBatch& batch, std::size_t c) {
     rows.resize(std::max(rows.size(), batch.count));
     if (settings.reassigned) moved.resize(std::max(moved.size(), batch.count));
     oneapi::tbb::parallel_for(std::size_t{0}, batch.count, [&](std::size_t s) {
       const double* const im = transform->complex() ? batch.samples(channels + c, s) : nullptr;
-      const std::complex<double>* const x = transform->run(batch.samples(c, s), im, 0, scratch->local());
-      rows[s].resize(transform->bins());
-      squares_of(x, rows[s].size(), rows[s].data());
-      transform->to_power(rows[s], 1);
+      if (every) {
+        const std::complex<double>* const x = transform->run(batch.samples(c, s), im, 0, scratch->local());
+        rows[s].resize(transform->bins());
+        squares_of(x, rows[s].size(), rows[s].data());
+        transform->to_power(rows[s], 1);
+      }
       if (settings.reassigned) reassigner->run(batch.samples(c, s), im, movers->local(), moved[s]);
     });
   }
 
-  /// The finished column's levels into the map.
-  void put(Channel& c, std::int64_t column, std::size_t from, std::size_t to) {
+  /// The finished column's levels, side by side in memory until all is known.
+  void put(Channel& c) {
     LevelMap& map = c.out.map;
-    if (column < 0 || column >= static_cast<std::int64_t>(map.columns)) return;
-    for (std::size_t k = from; k < to; ++k) {
-      float& cell = map.at(k / by_rows, static_cast<std::size_t>(column));
-      const auto level = static_cast<float>(c.top[k]);
-      cell = std::isnan(cell) ? level : std::max(cell, level);
-      c.top[k] = 0;
+    if (c.column >= 0 && c.column < static_cast<std::int64_t>(map.columns) && !settings.reassigned) {
+      transform->to_power(c.top, 1);
+      float* const cells = c.by_column.data() + static_cast<std::size_t>(c.column) * map.rows();
+      for (std::size_t r = 0, k = 0; r < map.rows(); ++r) {
+        double level = c.top[k];
+        for (++k; k < std::min(c.top.size(), (r + 1) * by_rows); ++k) level = std::max(level, c.top[k]);
+        cells[r] =
+            std::isnan(cells[r]) ? static_cast<float>(level) : std::max(cells[r], static_cast<float>(level));
+      }
     }
+    std::fill(c.top.begin(), c.top.end(), 0.0);
+  }
+
+  /// Columns into rows, in squares that stay near the core.
+  static void turn(Channel& c) {
+    LevelMap& map = c.out.map;
+    map.power.resize(map.rows() * map.columns);
+    constexpr std::size_t side = 32;
+    oneapi::tbb::parallel_for(std::size_t{0}, (map.rows() + side - 1) / side, [&](std::size_t part) {
+      const std::size_t end = std::min(map.rows(), (part + 1) * side);
+      for (std::size_t from = 0; from < map.columns; from += side)
+        for (std::size_t r = part * side; r < end; ++r)
+          for (std::size_t k = from; k < std::min(map.columns, from + side); ++k)
+            map.at(r, k) = c.by_column[k * map.rows() + r];
+    });
+    c.by_column = {};
   }
 
   void fold(const SegmentBatch& batch, std::size_t channel) {
     Channel& c = state[channel];
     const auto hop = static_cast<std::int64_t>(plan.hop);
-    const std::size_t grain = (2048 + by_rows - 1) / by_rows * by_rows, bins = transform->bins();
-    oneapi::tbb::parallel_for(std::size_t{0}, (bins + grain - 1) / grain, [&](std::size_t part) {
-      const std::size_t from = part * grain, to = std::min(bins, from + grain);
-      std::int64_t column = c.column;
-      for (std::size_t s = 0; s < batch.count; ++s) {
-        const std::int64_t now = column_of(batch.sample + static_cast<std::int64_t>(s) * hop);
-        if (now != column && !settings.reassigned) put(c, column, from, to);
-        column = now;
-        fold_in(rows[s].data(), from, to, c.top.data(), c.out.grid.power.data());
+    constexpr std::size_t most = 4;
+    std::size_t used = 0;
+    for (std::size_t s = 0; s < batch.count; ++s) {
+      const std::int64_t column = column_of(batch.sample + static_cast<std::int64_t>(s) * hop);
+      if (used == 0 || runs[used - 1].column != column || runs[used - 1].count == most) {
+        if (used == runs.size()) runs.emplace_back();
+        runs[used].column = column, runs[used].first = s, runs[used].count = 0;
+        ++used;
+      }
+      ++runs[used - 1].count;
+    }
+    const std::size_t bins = transform->bins();
+    oneapi::tbb::parallel_for(std::size_t{0}, used, [&](std::size_t i) {
+      Run& run = runs[i];
+      run.top.assign(bins, 0.0);
+      run.sum.assign(bins, 0.0);
+      for (std::size_t s = run.first; s < run.first + run.count; ++s) {
+        const double* const im = transform->complex() ? batch.samples(channels + channel, s) : nullptr;
+        fold_squares(transform->run(batch.samples(channel, s), im, 0, scratch->local()), bins, run.top.data(),
+                     run.sum.data());
       }
     });
-    c.column = column_of(batch.sample + static_cast<std::int64_t>(batch.count - 1) * hop);
+    // Joined in order, so that the sums do not depend on the threads.
+    for (std::size_t i = 0; i < used; ++i) {
+      if (runs[i].column != c.column) put(c);
+      c.column = runs[i].column;
+      join(runs[i].top.data(), runs[i].sum.data(), bins, c.top.data(), c.sum.data());
+    }
     c.out.segments += static_cast<std::int64_t>(batch.count);
-    if (settings.reassigned) deposit(batch, c);
   }
 
   /// Each bin's energy to its own cell, as a share of the column's segments.
@@ -172,8 +229,9 @@ struct SpectrogramEstimator::Inner {
 
   void take(const SegmentBatch& batch) {
     for (std::size_t c = 0; c < channels; ++c) {
-      transform_rows(batch, c);
       fold(batch, c);
+      if (every || settings.reassigned) transform_rows(batch, c);
+      if (settings.reassigned) deposit(batch, state[c]);
       if (!every) continue;
       for (std::size_t s = 0; s < batch.count; ++s)
         every(c,
@@ -208,9 +266,11 @@ std::vector<Spectrogram> SpectrogramEstimator::result() {
   require_a_segment(in.feed, in.plan.segment);
   std::vector<Spectrogram> out;
   for (Inner::Channel& c : in.state) {
-    if (!in.settings.reassigned) in.put(c, c.column, 0, in.transform->bins());
+    in.put(c);
+    if (!in.settings.reassigned) Inner::turn(c);
     c.out.grid.plan.averages = c.out.segments;
-    for (double& p : c.out.grid.power) p /= static_cast<double>(c.out.segments);
+    in.transform->to_power(c.sum, static_cast<double>(c.out.segments));
+    c.out.grid.power = std::move(c.sum);
     out.push_back(std::move(c.out));
   }
   return out;

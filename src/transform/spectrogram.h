@@ -23,8 +23,8 @@ struct Spectrogram {
 
 struct SpectrogramSettings {
   SpectrumSettings spectrum;
-  std::size_t most_columns = 1200;  ///< Of the map.
-  std::size_t most_cells = std::size_t{1} << 24;
+  std::size_t most_columns = 1200;                ///< Of the map.
+  std::size_t most_cells = std::size_t{1} << 23;  ///< Bins share a row where there would be more.
   /// Every cell's energy is moved to where it belongs by the phase's derivatives (Auger & Flandrin 1995):
   /// rows are half a bin apart, and each tells the power of the lines within it.
   bool reassigned = false;
