@@ -181,9 +181,9 @@ class RebuildTask : public EachInputTask<RebuildResult> {
                        level(c.rebuilt.residual_rms), level(std::sqrt(std::max(0.0, square))));
   }
 
-  static std::string joined(const std::vector<std::string>& parts) {
+  static std::string joined(const std::vector<std::string>& names) {
     std::string out;
-    for (const std::string& part : parts) out += (out.empty() ? "" : ", ") + part;
+    for (const std::string& part : names) out += (out.empty() ? "" : ", ") + part;
     return out;
   }
 

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "base/error.h"
+#include "base/percentile.h"
 #include "cli/analysis_options.h"
 #include "cli/each_input.h"
 #include "cli/events_told.h"
@@ -508,12 +509,10 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
       std::vector<float> levels;
       for (const float power : map.power)
         if (!std::isnan(power)) levels.push_back(power);
-      const auto middle = levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2);
-      std::nth_element(levels.begin(), middle, levels.end());
       const double floor_db =
           range_db_ && range_db_->low
               ? range.low_db
-              : 10 * std::log10(std::max(static_cast<double>(*middle), 1e-37)) + look.to_db;
+              : 10 * std::log10(std::max(static_cast<double>(median_in(levels)), 1e-37)) + look.to_db;
       relief.z = {"Level", level_unit(result, c), false, floor_db};
       for (std::size_t k = 0; k < map.columns; ++k) {
         relief.y.push_back(r.axis.start + map.time_s(k));

@@ -1,6 +1,7 @@
 // survey.cpp: see survey.h.
 #include "cli/survey.h"
 
+#include <fmt/format.h>
 #include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
@@ -8,9 +9,50 @@
 #include "cli/command.h"
 #include "cli/console.h"
 #include "cli/identify.h"
+#include "cli/maps.h"
 #include "render/report.h"
 
 namespace vprism {
+
+namespace {
+
+std::vector<Spectrogram> maps_of(Input& input, const AnalysisSettings& analysis, const Progress& progress) {
+  const Recording& r = input.road().recording();
+  SpectrogramSettings settings;
+  settings.spectrum.window = analysis.spectrum.window;
+  settings.spectrum = spectrogram_cut(settings.spectrum, false, r.samples);
+  settings.most_columns = 1000;
+  SpectrogramEstimator estimator(plan_spectrum(settings.spectrum, r.samples, r.axis.rate_hz()), settings);
+  input.road().run([&](Block& block) { estimator.add(block); }, progress);
+  std::vector<Spectrogram> maps = estimator.result();
+  for (std::size_t c = 0; c < maps.size(); ++c)
+    if (r.complex)
+      for (double& hz : maps[c].map.frequency_hz) hz += r.channels[c].carrier_hz;
+  return maps;
+}
+
+/// RMS over time and frequency, the first channels.
+Figure maps_figure(const SurveyResult& result) {
+  const Recording& r = result.inspect.facts.recording;
+  Figure figure;
+  figure.title = r.stem() + ": spectrogram";
+  const SpectrumPlan& plan = result.maps.front().grid.plan;
+  figure.caption =
+      fmt::format("{}, segment {} ({}), RBW {}; each cell the greatest of what it stands for",
+                  result.maps.front().grid.window.name(), plan.segment,
+                  format_quantity(plan.segment_s(), "s", 3), format_quantity(plan.rbw_hz, "Hz", 4));
+  for (std::size_t c = 0; c < std::min<std::size_t>(6, result.maps.size()); ++c) {
+    MapLook look;
+    look.title = r.channels[c].name;
+    look.x = {"Time", "s"};
+    look.offset = r.axis.start;
+    look.level_unit = "dB re 1 " + r.channels[c].unit.label();
+    figure.panels.push_back(map_panel(result.maps[c].map, look).panel);
+  }
+  return figure;
+}
+
+}  // namespace
 
 SurveyResult compute_survey(Input& input, const SurveySettings& settings,
                             const std::function<Progress(const std::string&)>& progress) {
@@ -25,6 +67,7 @@ SurveyResult compute_survey(Input& input, const SurveySettings& settings,
     result.cautions.push_back({"no-spectrum", Severity::serious, "", error.what(), ""});
     return result;
   }
+  result.maps = maps_of(input, settings.analysis, progress("spectrogram " + file));
   // What reading found is in the inspection's cautions already.
   const std::size_t known = result.inspect.facts.recording.cautions.size();
   result.cautions.insert(result.cautions.end(),
@@ -45,7 +88,7 @@ SurveyResult compute_survey(Input& input, const SurveySettings& settings,
 namespace {
 
 ReportSection section_of(const SurveyResult& result, const AnalysisSettings& analysis,
-                         const std::string& trace, const std::string& spectrum) {
+                         const std::string& trace, const std::string& spectrum, const std::string& map) {
   const Recording& r = result.inspect.facts.recording;
   ReportSection section;
   section.title = r.file;
@@ -63,6 +106,10 @@ ReportSection section_of(const SurveyResult& result, const AnalysisSettings& ana
     section.pictures.push_back(
         {spectrum, "Spectrum of each channel of " + r.file + " with the peaks of the tables marked",
          "Numbers are those of the tables below."});
+  if (!map.empty())
+    section.pictures.push_back({map, "Spectrogram of " + r.file,
+                                "Level over time and frequency; see the command spectrogram for events and "
+                                "lines that wander."});
   for (const ChannelSpectrum& c : result.spectrum->channels)
     section.tables.push_back({"Strongest peaks: " + c.channel.name,
                               plan_text(c.spectrum, analysis.spectrum.overlap), peak_table(c, analysis)});
@@ -139,14 +186,16 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
       telling, settings.output, console,
       [&](OutputFolder& folder) {
         // The page carries PNG; a figure asked for in another kind is written beside it.
-        std::vector<std::string> pictures(2 * results.size());
+        std::vector<std::string> pictures(3 * results.size());
         if (settings.output.figure)
           oneapi::tbb::parallel_for(std::size_t{0}, pictures.size(), [&](std::size_t i) {
-            const SurveyResult& result = results[i / 2];
-            if (i % 2 == 0)
+            const SurveyResult& result = results[i / 3];
+            if (i % 3 == 0)
               pictures[i] = draw(trace_figure(result.inspect), Picture::png);
-            else if (result.spectrum)
+            else if (i % 3 == 1 && result.spectrum)
               pictures[i] = draw(spectrum_figure(*result.spectrum, settings.analysis), Picture::png);
+            else if (i % 3 == 2 && !result.maps.empty())
+              pictures[i] = draw(maps_figure(result), Picture::png);
           });
         Report report;
         report.title = files.size() == 1 ? "Survey of " + telling.inputs.front().recording.stem()
@@ -156,8 +205,8 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
                        "together. Uncertainties are standard uncertainties.";
         report.findings = telling.findings;
         for (std::size_t i = 0; i < results.size(); ++i) {
-          report.sections.push_back(
-              section_of(results[i], settings.analysis, pictures[2 * i], pictures[2 * i + 1]));
+          report.sections.push_back(section_of(results[i], settings.analysis, pictures[3 * i],
+                                               pictures[3 * i + 1], pictures[3 * i + 2]));
           report.made_with.emplace_back("input", files[i] + ", " + results[i].inspect.facts.digest);
           for (const StageReport& stage : results[i].inspect.facts.chain)
             for (const auto& [key, value] : stage.effects)
@@ -165,12 +214,12 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
           if (!settings.output.figure) continue;
           const Picture kind = *settings.output.figure;
           folder.add(stems[i] + "-trace." + picture_ending(kind),
-                     kind == Picture::png ? pictures[2 * i] : draw(trace_figure(results[i].inspect), kind),
+                     kind == Picture::png ? pictures[3 * i] : draw(trace_figure(results[i].inspect), kind),
                      "time trace");
           if (!results[i].spectrum) continue;
           folder.add(stems[i] + "-spectrum." + picture_ending(kind),
                      kind == Picture::png
-                         ? pictures[2 * i + 1]
+                         ? pictures[3 * i + 1]
                          : draw(spectrum_figure(*results[i].spectrum, settings.analysis), kind),
                      "spectrum with the peaks marked");
         }

@@ -3,6 +3,7 @@
 
 #include "cli/inspect.h"
 #include "cli/spectrum.h"
+#include "transform/spectrogram.h"
 
 namespace vprism {
 
@@ -16,6 +17,7 @@ struct SurveySettings {
 struct SurveyResult {
   InspectResult inspect;
   std::optional<SpectrumResult> spectrum;  ///< Absent when there is no even axis; `cautions` says so.
+  std::vector<Spectrogram> maps;           ///< One for each channel, where there is a spectrum.
   std::vector<Finding> findings;           ///< Of all channels, channel by channel.
   std::vector<Caution> cautions;
 };

@@ -7,15 +7,11 @@
 #include <cmath>
 #include <numeric>
 
+#include "base/percentile.h"
+
 namespace vprism {
 
 namespace {
-
-double median_of(std::vector<double>& values) {
-  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), middle, values.end());
-  return *middle;
-}
 
 /// Where a parabola through three levels has its top, -0.5 .. 0.5 from the middle one.
 double summit_offset(double before, double at, double after) {
@@ -175,7 +171,7 @@ std::vector<RowNoise> row_noise(const LevelMap& map, const std::vector<double>& 
     // The median of the greatest of g looks at exponential squares.
     const double g = std::max(1.0, independent[r]);
     const double usual = -std::log(-std::expm1(-std::log(2.0) / g));
-    out[r].power = median_of(levels) / usual;
+    out[r].power = median_in(levels) / usual;
     looks += g * static_cast<double>(levels.size());
   }
   std::vector<double> raw(map.rows()), near;
@@ -187,7 +183,7 @@ std::vector<RowNoise> row_noise(const LevelMap& map, const std::vector<double>& 
          ++k)
       if (raw[k] > 0) near.push_back(raw[k]);
     // A steady line's own row: an event there must stand out of the line.
-    out[r].power = std::max(raw[r], median_of(near));
+    out[r].power = std::max(raw[r], median_in(near));
     out[r].threshold = out[r].power * std::log(std::max(2.0, looks) / false_alarms);
   }
   return out;

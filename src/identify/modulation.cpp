@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/percentile.h"
 #include "identify/whole_lines.h"
 
 namespace vprism {
@@ -27,19 +28,6 @@ std::vector<double> grouped(std::span<const double> x, std::size_t group) {
   return out;
 }
 
-double median_of(std::vector<double> values) {
-  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), middle, values.end());
-  return *middle;
-}
-
-double percentile_of(std::vector<double> values, double share) {
-  const auto at =
-      values.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(values.size() - 1));
-  std::nth_element(values.begin(), at, values.end());
-  return *at;
-}
-
 /// Places (first sample after the step) where the mean of the next few samples is far from that of the last
 /// few.
 std::vector<std::size_t> steps_of(std::span<const double> f, double rate_hz) {
@@ -51,7 +39,7 @@ std::vector<std::size_t> steps_of(std::span<const double> f, double rate_hz) {
     change[n] = (sums[n + w] - 2 * sums[n] + sums[n - w]) / static_cast<double>(w);
     sizes.push_back(std::abs(change[n]));
   }
-  const double usual = median_of(sizes), most = percentile_of(sizes, 0.99);
+  const double usual = median_in(sizes), most = percentile_of(sizes, 0.99);
   const double limit = std::max({12 * usual, 2.5 * most, 1e-12 * rate_hz});
   std::vector<std::size_t> out;
   for (std::size_t n = w; n + w <= f.size(); ++n) {

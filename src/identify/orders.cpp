@@ -9,6 +9,7 @@
 
 #include "base/error.h"
 #include "base/fft.h"
+#include "base/percentile.h"
 #include "base/text.h"
 #include "transform/angle_samples.h"
 
@@ -52,9 +53,7 @@ std::vector<double> stand_out(const OrderAnalysis& a) {
     std::vector<double> near;
     for (std::size_t k = r > 20 ? r - 20 : 1; k < std::min(a.level.size(), r + 21); ++k)
       near.push_back(a.level[k]);
-    const auto middle = near.begin() + static_cast<std::ptrdiff_t>(near.size() / 2);
-    std::nth_element(near.begin(), middle, near.end());
-    if (at < 4 * *middle) continue;
+    if (at < 4 * median_in(near)) continue;
     const double bend = a.level[r - 1] - 2 * at + a.level[r + 1];
     const double off = bend < 0 ? std::clamp((a.level[r - 1] - a.level[r + 1]) / (2 * bend), -0.5, 0.5) : 0;
     tops.emplace_back(at, a.order[r] + off * (a.order[1] - a.order[0]));

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/percentile.h"
+
 namespace vprism {
 
 namespace {
@@ -68,12 +70,7 @@ LevelRange colour_range(const LevelMap& map, double to_db) {
     if (map.power[i] > 0) levels.push_back(map.power[i]);
   LevelRange range;
   if (levels.empty()) return range;
-  const auto percentile = [&](double share) {
-    const auto at =
-        levels.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(levels.size() - 1));
-    std::nth_element(levels.begin(), at, levels.end());
-    return decibels_of(*at) + to_db;
-  };
+  const auto percentile = [&](double share) { return decibels_of(percentile_in(levels, share)) + to_db; };
   const double tenth = percentile(0.1);
   range.high_db = 5 * std::ceil(percentile(0.9999) / 5);
   range.low_db = std::clamp(5 * std::floor(tenth / 5), range.high_db - 120, range.high_db - 20);

@@ -18,7 +18,8 @@ using std::numbers::pi;
 
 /// Moments of u^b exp(-(b/g) u^g) squared are gamma functions.
 TEST(Wavelets, MorseFiguresAreTheClosedForms) {
-  for (const auto& [g, b] : {std::pair{3.0, 20.0}, {3.0, 3.0}, {2.0, 8.0}, {1.0, 6.0}}) {
+  for (const auto& [first, second] : {std::pair{3.0, 20.0}, {3.0, 3.0}, {2.0, 8.0}, {1.0, 6.0}}) {
+    const double g = first, b = second;
     const WaveletFigures f = wavelet_figures({WaveletKind::morse, g, b});
     const auto moment = [&](double n) {
       return std::tgamma((2 * b + 1 + n) / g) / std::tgamma((2 * b + 1) / g) / std::pow(2 * b / g, n / g);
@@ -124,7 +125,8 @@ double by_the_sum(const std::vector<double>& x, double rate, const Wavelet& wave
     const double lag = t - static_cast<double>(n) / rate;
     if (std::abs(lag) > reach) continue;
     std::complex<double> psi = 0;
-    for (double u = du; u < std::min(f.high, rate / 2 / hz); u += du) psi += wavelet.at(u) * std::polar(1.0, 2 * pi * u * hz * lag);
+    for (double u = du; u < std::min(f.high, rate / 2 / hz); u += du)
+      psi += wavelet.at(u) * std::polar(1.0, 2 * pi * u * hz * lag);
     w += x[n] * psi * du * hz / rate;
   }
   return std::abs(w);
