@@ -42,7 +42,8 @@ TextTable steps_table() {
 TextTable terms_table() {
   TextTable table({{"term", left}, {"values", left}, {"what it is", left}});
   for (const TermEntry& entry : term_table()) table.add({entry.name, entry.values, entry.what});
-  table.add({"> resonator", "F [damping 2%]", "a resonance driven by the term before it, gain 1 at 0 Hz"});
+  for (const DrivenEntry& entry : driven_table())
+    table.add({std::string("> ") + entry.name, entry.values, entry.what});
   table.add({"| clip", "A", "the whole sum cut off at A and -A"});
   table.add({"| quantise", "A", "the whole sum in steps of A"});
   return table;

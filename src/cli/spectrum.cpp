@@ -276,7 +276,7 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   std::optional<CrossEstimator> cross;
   if (!settings.phase_reference.empty())
     cross.emplace(plan_for(settings.spectrum, recording), settings.spectrum,
-                  select_channels(recording, {settings.phase_reference}).front());
+                  std::vector{select_channels(recording, {settings.phase_reference}).front()});
   input.road().run(
       [&](Block& block) {
         for (Job& job : jobs) job.add(block);
@@ -308,7 +308,7 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
       }
     }
   }
-  std::vector<CrossSpectrum> crosses;
+  CrossSpectra crosses;
   if (cross) crosses = cross->result();
   for (std::size_t c = 0; c < result.channels.size(); ++c) {
     ChannelSpectrum& out = result.channels[c];
@@ -317,10 +317,10 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
       result.cautions.push_back(std::move(caution));
     out.floor = std::move(search.floor);
     out.peaks = std::move(search.peaks);
-    if (cross && crosses[c].cross.size() == out.spectrum.bins())
+    if (cross && crosses.own[c].bins() == out.spectrum.bins())
       for (std::size_t k = 0; k < out.spectrum.bins(); ++k) {
-        out.phase_deg.push_back(crosses[c].phase_deg(k));
-        out.coherence.push_back(crosses[c].coherence(k));
+        out.phase_deg.push_back(crosses.phase_deg(c, 0, k));
+        out.coherence.push_back(crosses.coherence(c, 0, k));
       }
   }
   if (input.road().has_doubt()) {

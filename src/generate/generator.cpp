@@ -55,12 +55,13 @@ Shaper parse_shaper(const std::string& text, const Unit& unit) {
   return {found == known.begin() ? Shaper::Kind::clip : Shaper::Kind::quantise, size};
 }
 
-MadeChannel make_channel(const ChannelDescription& description, std::uint64_t seed, std::uint64_t& label) {
+MadeChannel make_channel(const ChannelDescription& description, std::uint64_t seed, std::uint64_t& label,
+                         const EarlierChannels* earlier) {
   MadeChannel out;
   try {
     const std::vector<std::string> parts = split(description.signal, '|');
     for (const std::string& term : split_sum(parts.front()))
-      out.terms.push_back(parse_term(term, {description.unit, seed, label++}));
+      out.terms.push_back(parse_term(term, {description.unit, seed, label++, earlier}));
     for (std::size_t i = 1; i < parts.size(); ++i)
       out.shapers.push_back(parse_shaper(parts[i], description.unit));
   } catch (const Error& error) {
@@ -80,7 +81,9 @@ class Generator : public SampleSource {
     std::uint64_t label = 1;
     for (const ChannelDescription& d : settings.channels) {
       recording_.channels.push_back({d.name, d.unit, quantity_of(d.unit)});
-      channels_.push_back(make_channel(d, settings.seed, label));
+      channels_.push_back(make_channel(d, settings.seed, label, &earlier_));
+      earlier_.names.push_back(d.name);
+      earlier_.samples.emplace_back();
     }
     make_names_distinct(recording_.channels);
     recording_.samples = settings.samples;
@@ -118,6 +121,7 @@ class Generator : public SampleSource {
       std::fill(out.begin(), out.end(), 0.0);
       for (const auto& term : channels_[c].terms) term->add(at_, times_, out);
       for (const Shaper& shaper : channels_[c].shapers) shaper.apply(out);
+      earlier_.samples[c] = out;
     }
     if (block.stamped()) std::copy(times_.begin(), times_.end(), block.stamp_room().begin());
     block.set(at_, count);
@@ -151,6 +155,7 @@ class Generator : public SampleSource {
   RandomStream stray_;
   Recording recording_;
   std::vector<MadeChannel> channels_;
+  EarlierChannels earlier_;
   std::vector<double> times_;
   std::int64_t at_ = 0;
 };

@@ -98,6 +98,32 @@ const std::vector<TermEntry>& term_table() {
        make_spikes},
       {"drift", "A", "rises from 0 to A over the record", "drift 0.3", {}, make_drift},
       {"offset", "A", "A at all times", "offset 1.2", {}, make_offset},
+      {"channel",
+       "NAME",
+       "what an earlier channel of the description holds",
+       "channel force",
+       {},
+       make_earlier_channel},
+  };
+  return table;
+}
+
+const std::vector<DrivenEntry>& driven_table() {
+  static const std::vector<DrivenEntry> table = {
+      {"resonator",
+       "F [damping 2%]",
+       "a resonance driven by the term before it, gain 1 at 0 Hz",
+       "white 1e-3 > resonator 37Hz damping 2%",
+       {"damping"},
+       make_resonator},
+      {"chain",
+       "N F [damping 1%] [at P] [from Q]",
+       "N equal masses between two walls, F = root of stiffness over mass / 2 pi: displacement of mass P "
+       "(default: "
+       "the last) under a force on mass Q (default: the first), gain in stiffnesses",
+       "white 1 > chain 5 100Hz damping 1% at 2 from 1",
+       {"damping", "at", "from"},
+       make_mass_chain},
   };
   return table;
 }
@@ -140,11 +166,10 @@ std::unique_ptr<Term> parse_term(std::string_view text, const TermContext& conte
         term = parse_source(std::move(words), context);
         continue;
       }
-      const std::string name = words.front();
-      if (name != "resonator") throw Error(Status::usage, unknown_name("driven term", name, {"resonator"}));
+      const DrivenEntry& entry = entry_named("driven term", words.front(), driven_table());
       words.erase(words.begin());
-      StepWords taken(std::move(words), {"damping"}, "white 1e-3 > resonator 37Hz damping 2%");
-      term = make_resonator(taken, std::move(term));
+      StepWords taken(std::move(words), entry.keywords, entry.example);
+      term = entry.make(taken, std::move(term));
       taken.done();
     } catch (const Error& error) {
       throw Error(error.status(), "term \"" + clean_text(trimmed(part)) + "\": " + error.what());

@@ -38,10 +38,17 @@ class Term {
   virtual Truth truth() const = 0;
 };
 
+/// The channels before the one in hand: a term may take what they hold.
+struct EarlierChannels {
+  std::vector<std::string> names;
+  std::vector<std::span<const double>> samples;  ///< Of the stretch that is being made.
+};
+
 struct TermContext {
   Unit unit;  ///< Of the channel; amplitudes are told in it or in a unit that converts to it.
   std::uint64_t seed = 1;
   std::uint64_t label = 0;  ///< Different for every term.
+  const EarlierChannels* earlier = nullptr;
 };
 
 /// One row per term: help texts, error suggestions and docs are made from this table.
@@ -54,6 +61,17 @@ struct TermEntry {
   std::unique_ptr<Term> (*make)(StepWords& words, const TermContext& context);
 };
 const std::vector<TermEntry>& term_table();
+
+/// The same of what stands behind a ">" and is driven by the term before it.
+struct DrivenEntry {
+  const char* name;
+  const char* values;
+  const char* what;
+  const char* example;
+  std::vector<std::string> keywords;
+  std::unique_ptr<Term> (*make)(StepWords& words, std::unique_ptr<Term> drive);
+};
+const std::vector<DrivenEntry>& driven_table();
 
 /// "tone 31.2Hz 0.5 phase 30deg" -> that term. Throws Error(usage), naming the term.
 std::unique_ptr<Term> parse_term(std::string_view text, const TermContext& context);
@@ -78,7 +96,8 @@ std::unique_ptr<Term> make_white(StepWords& words, const TermContext& context);
 std::unique_ptr<Term> make_pink(StepWords& words, const TermContext& context);
 std::unique_ptr<Term> make_band(StepWords& words, const TermContext& context);
 std::unique_ptr<Term> make_spikes(StepWords& words, const TermContext& context);
-/// "resonator 37Hz damping 2%" driven by another term.
+std::unique_ptr<Term> make_earlier_channel(StepWords& words, const TermContext& context);
 std::unique_ptr<Term> make_resonator(StepWords& words, std::unique_ptr<Term> drive);
+std::unique_ptr<Term> make_mass_chain(StepWords& words, std::unique_ptr<Term> drive);
 
 }  // namespace vprism

@@ -13,26 +13,55 @@
 
 namespace vprism {
 
-double CrossSpectrum::coherence(std::size_t bin) const {
-  const double both = grid.power[bin] * reference_power[bin];
-  return both > 0 ? std::norm(cross[bin]) / both : 0;
+void CrossSums::resize(std::size_t channels, std::size_t bins) {
+  power.assign(channels, std::vector<double>(bins, 0.0));
+  cross.assign(channels, {references.size(), std::vector<std::complex<double>>(bins, 0.0)});
 }
 
-double CrossSpectrum::phase_deg(std::size_t bin) const {
-  return std::arg(cross[bin]) * 180 / std::numbers::pi;
+void CrossSums::add(std::span<const std::complex<double>* const> transforms) {
+  for (std::size_t c = 0; c < power.size(); ++c) {
+    const std::complex<double>* const x = transforms[c];
+    double* const own = power[c].data();
+    const std::size_t bins = power[c].size();
+    for (std::size_t k = 0; k < bins; ++k) own[k] += x[k].real() * x[k].real() + x[k].imag() * x[k].imag();
+    for (std::size_t i = 0; i < references.size(); ++i) {
+      const std::complex<double>* const r = transforms[references[i]];
+      std::complex<double>* const both = cross[c][i].data();
+      for (std::size_t k = 0; k < bins; ++k) {
+        const double re = x[k].real(), im = x[k].imag(), rr = r[k].real(), ri = r[k].imag();
+        both[k] += std::complex<double>(re * rr + im * ri, im * rr - re * ri);
+      }
+    }
+  }
+}
+
+void CrossSums::join(const CrossSums& other) {
+  for (std::size_t c = 0; c < power.size(); ++c) {
+    for (std::size_t k = 0; k < power[c].size(); ++k) power[c][k] += other.power[c][k];
+    for (std::size_t i = 0; i < references.size(); ++i)
+      for (std::size_t k = 0; k < power[c].size(); ++k) cross[c][i][k] += other.cross[c][i][k];
+  }
+}
+
+double CrossSpectra::coherence(std::size_t channel, std::size_t r, std::size_t bin) const {
+  const double both = own[channel].power[bin] * reference_power(r)[bin];
+  return both > 0 ? std::norm(cross[channel][r][bin]) / both : 0;
+}
+
+double CrossSpectra::phase_deg(std::size_t channel, std::size_t r, std::size_t bin) const {
+  return std::arg(cross[channel][r][bin]) * 180 / std::numbers::pi;
 }
 
 struct CrossEstimator::Inner {
   static constexpr std::size_t lanes = 4;
   struct Lane {
-    std::vector<std::vector<double>> power;
-    std::vector<std::vector<std::complex<double>>> cross;
+    CrossSums sums;
     std::optional<SegmentTransform::Scratch> scratch;
-    std::vector<std::complex<double>> reference;
+    std::vector<std::vector<std::complex<double>>> transforms;
   };
 
-  Inner(const SpectrumPlan& p, const SpectrumSettings& s, std::size_t r)
-      : plan(p), settings(s), reference(r) {
+  Inner(const SpectrumPlan& p, const SpectrumSettings& s, std::vector<std::size_t> r)
+      : plan(p), settings(s), references(std::move(r)) {
     settings.average = Average::mean;
     settings.pad = 1;
   }
@@ -42,44 +71,38 @@ struct CrossEstimator::Inner {
     transform.emplace(plan, settings, block.complex());
     feed.emplace(SegmentFeed::all_columns(block), plan.segment, plan.hop, plan.averages);
     for (Lane& lane : work) {
-      lane.power.assign(channels, std::vector<double>(transform->bins(), 0.0));
-      lane.cross.assign(channels, std::vector<std::complex<double>>(transform->bins(), 0.0));
+      lane.sums.references = references;
+      lane.sums.resize(channels, transform->bins());
       lane.scratch.emplace(transform->scratch());
-      lane.reference.resize(transform->bins());
+      lane.transforms.assign(channels, std::vector<std::complex<double>>(transform->bins()));
     }
   }
 
   void take(const SegmentBatch& batch, std::size_t s, Lane& lane) const {
-    const auto run = [&](std::size_t c, std::size_t taper) {
-      return transform->run(batch.samples(c, s),
-                            transform->complex() ? batch.samples(channels + c, s) : nullptr, taper,
-                            *lane.scratch);
-    };
+    std::vector<const std::complex<double>*> all;
+    for (const auto& one : lane.transforms) all.push_back(one.data());
     for (std::size_t taper = 0; taper < transform->tapers(); ++taper) {
-      std::copy_n(run(reference, taper), transform->bins(), lane.reference.begin());
-      for (std::size_t c = 0; c < channels; ++c) {
-        const std::complex<double>* const x = c == reference ? lane.reference.data() : run(c, taper);
-        for (std::size_t k = 0; k < transform->bins(); ++k) {
-          const double re = x[k].real(), im = x[k].imag(), rr = lane.reference[k].real(),
-                       ri = lane.reference[k].imag();
-          lane.power[c][k] += re * re + im * im;
-          lane.cross[c][k] += std::complex<double>(re * rr + im * ri, im * rr - re * ri);
-        }
-      }
+      for (std::size_t c = 0; c < channels; ++c)
+        std::copy_n(transform->run(batch.samples(c, s),
+                                   transform->complex() ? batch.samples(channels + c, s) : nullptr, taper,
+                                   *lane.scratch),
+                    transform->bins(), lane.transforms[c].begin());
+      lane.sums.add(all);
     }
   }
 
   SpectrumPlan plan;
   SpectrumSettings settings;
-  std::size_t reference, channels = 0;
+  std::vector<std::size_t> references;
+  std::size_t channels = 0;
   std::optional<SegmentTransform> transform;
   std::optional<SegmentFeed> feed;
   Lane work[lanes];
 };
 
 CrossEstimator::CrossEstimator(const SpectrumPlan& plan, const SpectrumSettings& settings,
-                               std::size_t reference)
-    : inner_(std::make_unique<Inner>(plan, settings, reference)) {}
+                               std::vector<std::size_t> references)
+    : inner_(std::make_unique<Inner>(plan, settings, std::move(references))) {}
 CrossEstimator::~CrossEstimator() = default;
 
 void CrossEstimator::add(const Block& block) {
@@ -94,31 +117,31 @@ void CrossEstimator::add(const Block& block) {
   });
 }
 
-std::vector<CrossSpectrum> CrossEstimator::result() {
+CrossSpectra CrossEstimator::result() {
   Inner& in = *inner_;
   require_a_segment(in.feed, in.plan.segment);
   const std::int64_t done = in.feed->segments();
-  std::vector<CrossSpectrum> out(in.channels);
+  const auto count = static_cast<double>(done);
+  CrossSums& sums = in.work[0].sums;
+  for (std::size_t lane = 1; lane < Inner::lanes; ++lane) sums.join(in.work[lane].sums);
+  CrossSpectra out;
+  out.references = in.references;
+  out.cross = std::move(sums.cross);
   for (std::size_t c = 0; c < in.channels; ++c) {
-    CrossSpectrum& one = out[c];
-    one.grid = in.transform->blank();
-    one.grid.plan.averages = done;
-    one.grid.noise_averages = in.transform->noise_averages(done);
-    one.grid.mean = in.feed->mean(c);
-    std::vector<double> re(in.transform->bins(), 0.0), im = re;
-    one.grid.power = re;
-    for (const Inner::Lane& lane : in.work)
-      for (std::size_t k = 0; k < re.size(); ++k) {
-        one.grid.power[k] += lane.power[c][k];
-        re[k] += lane.cross[c][k].real(), im[k] += lane.cross[c][k].imag();
-      }
-    const auto count = static_cast<double>(done);
-    in.transform->to_power(one.grid.power, count);
-    in.transform->to_power(re, count);
-    in.transform->to_power(im, count);
-    for (std::size_t k = 0; k < re.size(); ++k) one.cross.emplace_back(re[k], im[k]);
+    Spectrum& own = out.own.emplace_back(in.transform->blank());
+    own.plan.averages = done;
+    own.noise_averages = in.transform->noise_averages(done);
+    own.mean = in.feed->mean(c);
+    own.power = std::move(sums.power[c]);
+    in.transform->to_power(own.power, count);
+    std::vector<double> re(own.power.size()), im(own.power.size());
+    for (auto& both : out.cross[c]) {
+      for (std::size_t k = 0; k < re.size(); ++k) re[k] = both[k].real(), im[k] = both[k].imag();
+      in.transform->to_power(re, count);
+      in.transform->to_power(im, count);
+      for (std::size_t k = 0; k < re.size(); ++k) both[k] = {re[k], im[k]};
+    }
   }
-  for (CrossSpectrum& one : out) one.reference_power = out[in.reference].grid.power;
   return out;
 }
 

@@ -4,6 +4,7 @@
 #include <gmock/gmock.h>
 
 #include <cmath>
+#include <complex>
 #include <numbers>
 
 #include "base/error.h"
@@ -211,6 +212,47 @@ TEST(Generator, MistakesNameChannelAndTerm) {
   EXPECT_THAT(message("a: white 1 | clop 2"), HasSubstr("did you mean \"clip\""));
   EXPECT_THAT(message("a: white 1 + "), HasSubstr("nothing stands there"));
   EXPECT_THAT(message("a: square 10Hz 1 duty 120%"), HasSubstr("between 0 and 100%"));
+}
+
+/// One sample of 1, straight to its neighbours, is a triangle of the area 1 / rate: long after it mode j
+/// swings as (triangle's transform at its pole) constant w0^2 / wd Im exp(s t).
+TEST(Generator, AChainOfMassesSwingsInItsModes) {
+  GeneratorSettings settings;
+  settings.channels = {
+      parse_channel_description("push (N): impulse 0.1s 1"),
+      parse_channel_description("third (mm): channel push > chain 4 60Hz damping 1% at 3 from 2")};
+  settings.rate_hz = 1000;
+  settings.samples = 2000;
+  const auto source = make_generator(settings);
+  Block block(2, 700);
+  std::vector<double> x;
+  while (source->read(block) > 0) x.insert(x.end(), block.samples(1).begin(), block.samples(1).end());
+  using Complex = std::complex<double>;
+  const double h = 1e-3, w0 = 2 * pi * 60;
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    const double t = (static_cast<double>(n) - 100) * h;
+    double expected = 0;
+    for (int j = 1; j <= 4; ++j) {
+      const double w = 2 * w0 * std::sin(j * pi / 10), wd = w * std::sqrt(1 - 1e-4);
+      const Complex s(-0.01 * w, wd), u = s * h;
+      const Complex triangle = h * (std::exp(u) - 2.0 + std::exp(-u)) / (u * u);
+      const double constant = 2.0 / 5 * std::sin(3 * j * pi / 5) * std::sin(2 * j * pi / 5);
+      if (n > 101) expected += constant * w0 * w0 / wd * (triangle * std::exp(s * t)).imag();
+    }
+    if (n == 100 || n == 101) continue;  // Within the triangle.
+    ASSERT_NEAR(x[n], expected, 1e-10) << n;
+  }
+}
+
+TEST(Generator, AChannelCanOnlyTakeEarlierOnes) {
+  GeneratorSettings settings = settings_for("channel y", 1000, 10);
+  settings.channels.push_back(parse_channel_description("y: offset 1"));
+  try {
+    make_generator(settings);
+    FAIL();
+  } catch (const Error& error) {
+    EXPECT_THAT(error.what(), HasSubstr("unknown earlier channel"));
+  }
 }
 
 }  // namespace

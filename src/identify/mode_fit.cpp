@@ -1,0 +1,330 @@
+// mode_fit.cpp: see mode_fit.h.
+//
+// Model of curve o: H_o(f) = sum_m A_om / (i w - s_m) + conj(A_om) / (i w - conj(s_m)) + what lies outside,
+// sum_p c_op (i w / w_0)^p for p = -2, -1, 0, 1, 2 with real c: rigid motion, stiffness and mass of modes
+// beyond the band, for displacement, velocity and acceleration alike. Linear in Re A, Im A and c: those are
+// solved for each curve (QR, real and imaginary parts as rows); the poles go by Gauss-Newton on what is left,
+// the linear part projected out (variable projection, Kaufman 1975):
+//     rows of J: -(1 - Q Q^T) (d Phi / d theta) x,   step = argmin |r + J d|.
+// The information of the poles is J^T J with rows in standard errors, over `shared`.
+#include "identify/mode_fit.h"
+
+#include <oneapi/tbb/parallel_for.h>
+
+#include <Eigen/Cholesky>
+#include <Eigen/QR>
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "identify/mode_poles.h"
+
+namespace vprism {
+
+namespace {
+
+using Complex = std::complex<double>;
+using Matrix = Eigen::MatrixXd;
+using Vector = Eigen::VectorXd;
+constexpr double two_pi = 2 * std::numbers::pi;
+constexpr int outside_terms = 5;
+
+/// Two rows for each bin of a curve that counts.
+struct CurveRows {
+  std::vector<std::size_t> bins;
+  Vector weight;  ///< One over the standard error, for both rows of a bin.
+  Vector data;
+};
+
+class Fit {
+ public:
+  Fit(const ModeData& data, std::size_t low, std::size_t high) : data_(data) {
+    centre_ = two_pi * (data.frequency_hz[low] + data.frequency_hz[high - 1]) / 2;
+    for (std::size_t o = 0; o < data.curves.size(); ++o) {
+      CurveRows rows;
+      for (std::size_t k = low; k < high; ++k)
+        if (data.error[o][k] > 0 && data.frequency_hz[k] > 0) rows.bins.push_back(k);
+      rows.weight.resize(static_cast<Eigen::Index>(rows.bins.size()));
+      rows.data.resize(2 * rows.weight.size());
+      for (std::size_t i = 0; i < rows.bins.size(); ++i) {
+        const auto n = static_cast<Eigen::Index>(i);
+        const double w = 1 / data.error[o][rows.bins[i]];
+        rows.weight(n) = w;
+        rows.data(2 * n) = w * data.curves[o][rows.bins[i]].real();
+        rows.data(2 * n + 1) = w * data.curves[o][rows.bins[i]].imag();
+      }
+      curves_.push_back(std::move(rows));
+    }
+  }
+
+  struct State {
+    std::vector<Vector> linear;  ///< Of each curve: Re A, Im A of each mode, then what lies outside.
+    double squares = 0;
+    std::size_t rows = 0;
+    Matrix normal;
+    Vector gradient;
+  };
+
+  Matrix basis(const CurveRows& rows, const std::vector<Complex>& poles) const {
+    const auto m = static_cast<Eigen::Index>(poles.size());
+    Matrix phi(2 * rows.weight.size(), 2 * m + outside_terms);
+    for (Eigen::Index n = 0; n < rows.weight.size(); ++n) {
+      const Complex s(0, two_pi * data_.frequency_hz[rows.bins[static_cast<std::size_t>(n)]]);
+      const double w = rows.weight(n);
+      const auto put = [&](Eigen::Index column, Complex v) {
+        phi(2 * n, column) = w * v.real(), phi(2 * n + 1, column) = w * v.imag();
+      };
+      for (Eigen::Index i = 0; i < m; ++i) {
+        const Complex p = poles[static_cast<std::size_t>(i)];
+        const Complex a = -p.real() / (s - p), b = -p.real() / (s - std::conj(p));  // of order one at the top
+        put(2 * i, a + b);
+        put(2 * i + 1, Complex(0, 1) * (a - b));
+      }
+      const Complex u = s / centre_;
+      Complex power = 1.0 / (u * u);
+      for (int q = 0; q < outside_terms; ++q, power *= u) put(2 * m + q, power);
+    }
+    return phi;
+  }
+
+  /// Linear parts, what is left and, where asked for, the normal equations of the poles.
+  State at(const std::vector<Complex>& poles, bool slopes) const {
+    const auto m = static_cast<Eigen::Index>(poles.size());
+    std::vector<State> parts(curves_.size());
+    oneapi::tbb::parallel_for(std::size_t{0}, curves_.size(), [&](std::size_t o) {
+      const CurveRows& rows = curves_[o];
+      State& out = parts[o];
+      const Matrix phi = basis(rows, poles);
+      // Columns of like size, so that the rank is judged by direction.
+      const Vector size = phi.colwise().norm().cwiseMax(1e-300);
+      const Eigen::ColPivHouseholderQR<Matrix> qr(phi * size.cwiseInverse().asDiagonal());
+      const Vector x = size.cwiseInverse().asDiagonal() * qr.solve(rows.data);
+      out.linear = {x};
+      const Vector left = rows.data - phi * x;
+      out.squares = left.squaredNorm();
+      if (!slopes) return;
+      Matrix j(phi.rows(), 2 * m);
+      for (Eigen::Index n = 0; n < rows.weight.size(); ++n) {
+        const Complex s(0, two_pi * data_.frequency_hz[rows.bins[static_cast<std::size_t>(n)]]);
+        for (Eigen::Index i = 0; i < m; ++i) {
+          const Complex p = poles[static_cast<std::size_t>(i)];
+          const Complex residue = -p.real() * Complex(x(2 * i), x(2 * i + 1));
+          const Complex a = residue / ((s - p) * (s - p)),
+                        b = std::conj(residue) / ((s - std::conj(p)) * (s - std::conj(p)));
+          // By Re p and by Im p, the residue held.
+          const Complex by_re = rows.weight(n) * (a + b), by_im = rows.weight(n) * Complex(0, 1) * (a - b);
+          j(2 * n, 2 * i) = by_re.real(), j(2 * n + 1, 2 * i) = by_re.imag();
+          j(2 * n, 2 * i + 1) = by_im.real(), j(2 * n + 1, 2 * i + 1) = by_im.imag();
+        }
+      }
+      const Eigen::Index rank = qr.rank();
+      // The linear part projected out: rows of Q beyond the rank.
+      Matrix turned = qr.householderQ().adjoint() * j;
+      Vector rest = qr.householderQ().adjoint() * left;
+      turned.topRows(rank).setZero(), rest.head(rank).setZero();
+      out.normal = turned.transpose() * turned;
+      out.gradient = turned.transpose() * rest;
+    });
+    State out;
+    if (slopes) out.normal = Matrix::Zero(2 * m, 2 * m), out.gradient = Vector::Zero(2 * m);
+    for (std::size_t o = 0; o < parts.size(); ++o) {
+      out.linear.push_back(std::move(parts[o].linear.front()));
+      out.squares += parts[o].squares;
+      out.rows += 2 * curves_[o].bins.size();
+      if (slopes) out.normal += parts[o].normal, out.gradient += parts[o].gradient;
+    }
+    return out;
+  }
+
+  /// Standard errors of a curve's residues, the poles held.
+  Vector linear_std(std::size_t o, const std::vector<Complex>& poles) const {
+    const Matrix phi = basis(curves_[o], poles);
+    const Vector size = phi.colwise().norm().cwiseMax(1e-300);
+    const Matrix scaled = phi * size.cwiseInverse().asDiagonal();
+    const Matrix inverse =
+        (scaled.transpose() * scaled).ldlt().solve(Matrix::Identity(scaled.cols(), scaled.cols()));
+    return size.cwiseInverse().cwiseProduct(inverse.diagonal().cwiseMax(0).cwiseSqrt());
+  }
+
+  std::vector<Complex> curve(const std::vector<Complex>& poles, const Vector& x) const {
+    CurveRows every;
+    for (std::size_t k = 0; k < data_.frequency_hz.size(); ++k)
+      if (data_.frequency_hz[k] > 0) every.bins.push_back(k);
+    every.weight = Vector::Ones(static_cast<Eigen::Index>(every.bins.size()));
+    const Vector values = basis(every, poles) * x;
+    std::vector<Complex> out(data_.frequency_hz.size(), 0.0);
+    for (std::size_t i = 0; i < every.bins.size(); ++i) {
+      const auto n = static_cast<Eigen::Index>(2 * i);
+      out[every.bins[i]] = {values(n), values(n + 1)};
+    }
+    return out;
+  }
+
+  const std::vector<CurveRows>& rows() const { return curves_; }
+
+ private:
+  const ModeData& data_;
+  std::vector<CurveRows> curves_;
+  double centre_ = 1;
+};
+
+std::pair<std::size_t, std::size_t> band_of(const ModeData& data, double low_hz, double high_hz) {
+  const auto& f = data.frequency_hz;
+  const auto low = std::lower_bound(f.begin(), f.end(), low_hz) - f.begin();
+  const auto high = std::upper_bound(f.begin(), f.end(), high_hz) - f.begin();
+  return {static_cast<std::size_t>(low), static_cast<std::size_t>(high)};
+}
+
+/// Poles to where the squares are least; they stay in the band and decaying.
+Fit::State settle(const Fit& fit, std::vector<Complex>& poles, double low_hz, double high_hz) {
+  Fit::State state = fit.at(poles, true);
+  double damping = 1e-6;
+  for (int step = 0; step < 40 && damping < 1e6; ++step) {
+    Matrix normal = state.normal;
+    normal.diagonal() *= 1 + damping;
+    normal.diagonal().array() += 1e-300;
+    const Vector change = normal.ldlt().solve(state.gradient);
+    std::vector<Complex> trial = poles;
+    double moved = 0;
+    bool inside = true;
+    for (std::size_t i = 0; i < poles.size(); ++i) {
+      const auto n = static_cast<Eigen::Index>(2 * i);
+      // No step over half a width.
+      const double most = 0.5 * std::abs(poles[i].real());
+      trial[i] += Complex(std::clamp(change(n), -most, most), std::clamp(change(n + 1), -most, most));
+      moved = std::max(moved, std::abs(trial[i] - poles[i]) / std::abs(poles[i].real()));
+      inside = inside && trial[i].real() < 0 && trial[i].imag() > two_pi * low_hz &&
+               trial[i].imag() < two_pi * high_hz;
+    }
+    Fit::State next;
+    if (inside) next = fit.at(trial, true);
+    if (inside && next.squares <= state.squares) {
+      poles = trial, state = std::move(next), damping = std::max(damping / 10, 1e-12);
+      if (moved < 1e-10) break;
+    } else {
+      damping *= 10;
+    }
+  }
+  return state;
+}
+
+ModeFit told(const ModeData& data, const Fit& fit, const std::vector<Complex>& poles,
+             const Fit::State& state) {
+  ModeFit out;
+  const auto m = static_cast<Eigen::Index>(poles.size());
+  const double unknowns = 2 * static_cast<double>(m) + static_cast<double>(data.curves.size()) *
+                                                           (2 * static_cast<double>(m) + outside_terms);
+  const double free = std::max(1.0, static_cast<double>(state.rows) - unknowns);
+  out.misfit = std::sqrt(state.squares / free);
+  // Stated errors may all be 1: what is left over sets the scale then, and wherever it is larger.
+  bool stated = false;
+  for (const auto& errors : data.error)
+    for (const double e : errors) stated = stated || (e > 0 && e != data.error.front().front());
+  const double scale = (stated ? std::max(1.0, out.misfit) : out.misfit) * std::sqrt(data.shared);
+  const Matrix covariance =
+      m > 0 ? Matrix(state.normal.ldlt().solve(Matrix::Identity(2 * m, 2 * m))) : Matrix();
+  for (std::size_t i = 0; i < poles.size(); ++i) {
+    const auto n = static_cast<Eigen::Index>(2 * i);
+    const Complex p = poles[i];
+    const double w = std::abs(p), d = -p.real() / w;
+    const Eigen::Matrix2d c = covariance.block<2, 2>(n, n) * scale * scale;
+    const Eigen::Vector2d by_w(p.real() / w, p.imag() / w),
+        by_d(-1 / w + p.real() * p.real() / (w * w * w), p.real() * p.imag() / (w * w * w));
+    Mode mode;
+    mode.frequency_hz = w / two_pi;
+    mode.frequency_std_hz = std::sqrt(std::max(0.0, by_w.dot(c * by_w))) / two_pi;
+    mode.damping = d;
+    mode.damping_std = std::sqrt(std::max(0.0, by_d.dot(c * by_d)));
+    for (std::size_t o = 0; o < data.curves.size(); ++o)
+      mode.residue.push_back(-p.real() * Complex(state.linear[o](n), state.linear[o](n + 1)));
+    out.modes.push_back(std::move(mode));
+  }
+  for (std::size_t o = 0; o < data.curves.size(); ++o) {
+    const Vector std = fit.linear_std(o, poles);
+    for (std::size_t i = 0; i < poles.size(); ++i) {
+      const auto n = static_cast<Eigen::Index>(2 * i);
+      out.modes[i].residue_std.push_back(-poles[i].real() * scale *
+                                         std::sqrt((std(n) * std(n) + std(n + 1) * std(n + 1)) / 2));
+    }
+    out.fitted.push_back(fit.curve(poles, state.linear[o]));
+    double left = 0, all = 0;
+    for (const std::size_t k : fit.rows()[o].bins) {
+      left += std::norm(data.curves[o][k] - out.fitted[o][k]);
+      all += std::norm(data.curves[o][k]);
+    }
+    out.unexplained.push_back(all > 0 ? left / all : 0);
+  }
+  return out;
+}
+
+/// Whether any curve needs the mode: its residue stands out of its own error.
+bool needed(const Mode& mode) {
+  double sum = 0;
+  for (std::size_t o = 0; o < mode.residue.size(); ++o)
+    if (mode.residue_std[o] > 0) sum = std::max(sum, std::abs(mode.residue[o]) / mode.residue_std[o]);
+  return mode.residue_std.empty() || sum > 6;
+}
+
+}  // namespace
+
+Complex Mode::pole() const {
+  const double w = two_pi * frequency_hz;
+  return {-damping * w, w * std::sqrt(std::max(0.0, 1 - damping * damping))};
+}
+
+ModeFit refine_modes(const ModeData& data, double low_hz, double high_hz, const std::vector<Complex>& start) {
+  const auto [low, high] = band_of(data, low_hz, high_hz);
+  ModeFit out;
+  if (start.empty() || high < low + 8) return out;
+  const Fit fit(data, low, high);
+  std::vector<Complex> poles = start;
+  for (;;) {
+    const Fit::State state = settle(fit, poles, low_hz, high_hz);
+    out = told(data, fit, poles, state);
+    // The weakest of those that no curve needs goes; then once more.
+    std::size_t worst = poles.size();
+    for (std::size_t i = 0; i < poles.size(); ++i)
+      if (!needed(out.modes[i]) || !(out.modes[i].damping_std < out.modes[i].damping)) worst = i;
+    if (worst == poles.size() || poles.size() == 1) break;
+    poles.erase(poles.begin() + static_cast<std::ptrdiff_t>(worst));
+  }
+  if (out.modes.size() == 1 && !needed(out.modes[0])) out.modes.clear();
+  return out;
+}
+
+ModeFit fit_modes(const ModeData& data, double low_hz, double high_hz, const ModeSearch& search) {
+  const auto [low, high] = band_of(data, low_hz, high_hz);
+  ModeFit out;
+  if (high < low + 8) return out;
+  PoleSearch found = search_poles(data, low, high, search);
+  out = refine_modes(data, low_hz, high_hz, found.poles);
+  out.chart = std::move(found.chart);
+  for (Mode& mode : out.modes)
+    for (std::size_t i = 0; i < found.poles.size(); ++i)
+      if (std::abs(std::abs(found.poles[i]) / two_pi - mode.frequency_hz) <
+          std::max(mode.damping * mode.frequency_hz, 0.005 * mode.frequency_hz))
+        mode.orders = std::max(mode.orders, found.orders[i]);
+  std::sort(out.modes.begin(), out.modes.end(),
+            [](const Mode& a, const Mode& b) { return a.frequency_hz < b.frequency_hz; });
+  return out;
+}
+
+double phase_collinearity(const std::vector<Complex>& shape) {
+  double xx = 0, yy = 0, xy = 0;
+  for (const Complex& v : shape)
+    xx += v.real() * v.real(), yy += v.imag() * v.imag(), xy += v.real() * v.imag();
+  const double sum = xx + yy;
+  return sum > 0 ? ((xx - yy) * (xx - yy) + 4 * xy * xy) / (sum * sum) : 1;
+}
+
+double assurance(const std::vector<Complex>& a, const std::vector<Complex>& b) {
+  Complex both = 0;
+  double aa = 0, bb = 0;
+  for (std::size_t i = 0; i < std::min(a.size(), b.size()); ++i) {
+    if (std::isnan(a[i].real()) || std::isnan(b[i].real())) continue;
+    both += std::conj(a[i]) * b[i], aa += std::norm(a[i]), bb += std::norm(b[i]);
+  }
+  return aa > 0 && bb > 0 ? std::norm(both) / (aa * bb) : 0;
+}
+
+}  // namespace vprism
