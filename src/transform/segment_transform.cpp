@@ -129,11 +129,15 @@ Spectrum SegmentTransform::blank() const {
   return spectrum;
 }
 
+std::size_t SegmentTransform::turn() const {
+  // Bins from the middle on are those below the centre.
+  return complex_ && !chirp_ ? transform_ - transform_ / 2 : 0;
+}
+
 template <typename T>
 void SegmentTransform::by_frequency(std::vector<T>& values) const {
-  // Bins from the middle on are those below the centre.
-  if (complex_ && !chirp_ && !values.empty())
-    std::rotate(values.begin(), values.end() - static_cast<std::ptrdiff_t>(transform_ / 2), values.end());
+  if (!values.empty())
+    std::rotate(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(turn()), values.end());
 }
 
 void SegmentTransform::to_power(std::vector<double>& squares, double segments) const {

@@ -36,6 +36,8 @@ class SegmentTransform {
   /// Its transform, bins() values.
   void run_alone(const double* re, std::vector<std::complex<double>>& values) const;
 
+  /// Where rising frequency begins in the order of the transform; from there on round.
+  std::size_t turn() const;
   /// A spectrum without levels: plan, grid, window figures.
   Spectrum blank() const;
   /// Sums of |X|^2 over tapers and `segments` to mean squares per bin, by rising frequency.

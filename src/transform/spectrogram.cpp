@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <bit>
 #include <cmath>
+#include <limits>
 #include <optional>
 
 #include "base/clones.h"
@@ -81,10 +82,13 @@ struct SpectrogramEstimator::Inner {
     Spectrogram out;
     std::vector<double> top;  ///< Squares of the column in hand, in the transform's order.
     std::vector<double> sum;  ///< Of all segments.
-    std::vector<float> by_column;
     std::int64_t column = -1;
+    std::vector<float> strip;  ///< Finished columns of one strip of the map, `strip_columns` to a row.
   };
   std::vector<Channel> state;
+  /// As many columns as lie in one line of the cache go to the map together.
+  static constexpr std::size_t strip_columns = 16;
+  std::vector<double> scale;  ///< Of the squares, by rows' bins.
 
   std::int64_t column_of(std::int64_t sample) const {
     return sample / static_cast<std::int64_t>(plan.hop * state.front().out.group);
@@ -106,6 +110,8 @@ struct SpectrogramEstimator::Inner {
     const std::size_t columns = (steps + group - 1) / group;
     by_rows = settings.reassigned ? 1 : std::max<std::size_t>(1, bins * columns / settings.most_cells + 1);
     if (bins * columns <= settings.most_cells) by_rows = 1;
+    scale.assign(bins, 1.0);
+    transform->to_power(scale, 1);
     state.resize(channels);
     for (Channel& c : state) {
       c.out.grid = transform->blank();
@@ -114,7 +120,8 @@ struct SpectrogramEstimator::Inner {
       c.sum.assign(bins, 0.0);
       LevelMap& map = c.out.map;
       map.resize(settings.reassigned ? 2 * bins : (bins + by_rows - 1) / by_rows, columns);
-      if (!settings.reassigned) c.by_column = std::move(map.power);
+      if (!settings.reassigned)
+        c.strip.assign(map.rows() * strip_columns, std::numeric_limits<float>::quiet_NaN());
       map.step_s = static_cast<double>(group * plan.hop) / plan.rate_hz;
       map.start_s = (static_cast<double>(plan.segment) - static_cast<double>(plan.hop)) / 2 / plan.rate_hz;
       for (std::size_t r = 0; r < map.rows(); ++r) {
@@ -142,35 +149,75 @@ struct SpectrogramEstimator::Inner {
     });
   }
 
-  /// The finished column's levels, side by side in memory until all is known.
-  void put(Channel& c) {
-    LevelMap& map = c.out.map;
-    if (c.column >= 0 && c.column < static_cast<std::int64_t>(map.columns) && !settings.reassigned) {
-      transform->to_power(c.top, 1);
-      float* const cells = c.by_column.data() + static_cast<std::size_t>(c.column) * map.rows();
-      for (std::size_t r = 0, k = 0; r < map.rows(); ++r) {
-        double level = c.top[k];
-        for (++k; k < std::min(c.top.size(), (r + 1) * by_rows); ++k) level = std::max(level, c.top[k]);
-        cells[r] =
-            std::isnan(cells[r]) ? static_cast<float>(level) : std::max(cells[r], static_cast<float>(level));
-      }
-    }
-    std::fill(c.top.begin(), c.top.end(), 0.0);
+  /// Rows are finished side by side, a stretch of them in each task.
+  static constexpr std::size_t rows_together = 512;
+  template <typename Work>
+  void for_rows(const Channel& c, const Work& work) const {
+    const std::size_t count = settings.reassigned ? transform->bins() : c.out.map.rows();
+    oneapi::tbb::parallel_for(
+        std::size_t{0}, (count + rows_together - 1) / rows_together,
+        [&](std::size_t i) { work(i * rows_together, std::min(count, (i + 1) * rows_together)); });
+  }
+  /// Bins of the rows from..to, in the order of the transform: once round at most, so one or two stretches.
+  template <typename Work>
+  void for_bins(std::size_t from, std::size_t to, const Work& work) const {
+    const std::size_t bins = transform->bins(), first = std::min(bins, from * by_rows) + transform->turn(),
+                      last = std::min(bins, to * by_rows) + transform->turn();
+    if (first < bins) work(first, std::min(last, bins));
+    if (last > bins) work(std::max(first, bins) - bins, last - bins);
   }
 
-  /// Columns into rows, in squares that stay near the core.
-  static void turn(Channel& c) {
-    LevelMap& map = c.out.map;
-    map.power.resize(map.rows() * map.columns);
-    constexpr std::size_t side = 32;
-    oneapi::tbb::parallel_for(std::size_t{0}, (map.rows() + side - 1) / side, [&](std::size_t part) {
-      const std::size_t end = std::min(map.rows(), (part + 1) * side);
-      for (std::size_t from = 0; from < map.columns; from += side)
-        for (std::size_t r = part * side; r < end; ++r)
-          for (std::size_t k = from; k < std::min(map.columns, from + side); ++k)
-            map.at(r, k) = c.by_column[k * map.rows() + r];
+  /// Some rows of a finished column into the strip.
+  void put(Channel& c, std::int64_t column, std::size_t from, std::size_t to) const {
+    const std::size_t bins = transform->bins(), turn = transform->turn();
+    if (column >= 0 && column < static_cast<std::int64_t>(c.out.map.columns) && !settings.reassigned) {
+      const std::size_t place = static_cast<std::size_t>(column) % strip_columns;
+      for (std::size_t r = from; r < to; ++r) {
+        double level = 0;
+        for (std::size_t k = r * by_rows; k < std::min(bins, (r + 1) * by_rows); ++k) {
+          const std::size_t at = k + turn;
+          level = std::max(level, c.top[at < bins ? at : at - bins] * scale[k]);
+        }
+        c.strip[r * strip_columns + place] = static_cast<float>(level);
+      }
+    }
+    for_bins(from, to, [&](std::size_t first, std::size_t last) {
+      std::fill(c.top.begin() + static_cast<std::ptrdiff_t>(first),
+                c.top.begin() + static_cast<std::ptrdiff_t>(last), 0.0);
     });
-    c.by_column = {};
+  }
+
+  /// Some rows of the strip that `column` lies in into the map.
+  void hand_over(Channel& c, std::int64_t column, std::size_t from, std::size_t to) const {
+    LevelMap& map = c.out.map;
+    if (column < 0 || settings.reassigned) return;
+    const std::size_t first = static_cast<std::size_t>(column) / strip_columns * strip_columns;
+    if (first >= map.columns) return;
+    const std::size_t count = std::min(strip_columns, map.columns - first);
+    for (std::size_t r = from; r < to; ++r) {
+      float* const cells = &c.strip[r * strip_columns];
+      std::copy_n(cells, count, &map.at(r, first));
+      std::fill_n(cells, strip_columns, std::numeric_limits<float>::quiet_NaN());
+    }
+  }
+
+  /// Rows from..to of what one channel's runs add, joined in order, so that the sums do not depend on the
+  /// threads.
+  void join_runs(Channel& c, std::size_t used, std::size_t from, std::size_t to) const {
+    std::int64_t column = c.column;
+    for (std::size_t i = 0; i < used; ++i) {
+      const Run& run = runs[i];
+      if (run.column != column) {
+        put(c, column, from, to);
+        if (column / static_cast<std::int64_t>(strip_columns) !=
+            run.column / static_cast<std::int64_t>(strip_columns))
+          hand_over(c, column, from, to);
+      }
+      column = run.column;
+      for_bins(from, to, [&](std::size_t first, std::size_t last) {
+        join(&run.top[first], &run.sum[first], last - first, &c.top[first], &c.sum[first]);
+      });
+    }
   }
 
   void fold(const SegmentBatch& batch, std::size_t channel) {
@@ -198,12 +245,8 @@ struct SpectrogramEstimator::Inner {
                      run.sum.data());
       }
     });
-    // Joined in order, so that the sums do not depend on the threads.
-    for (std::size_t i = 0; i < used; ++i) {
-      if (runs[i].column != c.column) put(c);
-      c.column = runs[i].column;
-      join(runs[i].top.data(), runs[i].sum.data(), bins, c.top.data(), c.sum.data());
-    }
+    for_rows(c, [&](std::size_t from, std::size_t to) { join_runs(c, used, from, to); });
+    if (used > 0) c.column = runs[used - 1].column;
     c.out.segments += static_cast<std::int64_t>(batch.count);
   }
 
@@ -266,8 +309,11 @@ std::vector<Spectrogram> SpectrogramEstimator::result() {
   require_a_segment(in.feed, in.plan.segment);
   std::vector<Spectrogram> out;
   for (Inner::Channel& c : in.state) {
-    in.put(c);
-    if (!in.settings.reassigned) Inner::turn(c);
+    in.for_rows(c, [&](std::size_t from, std::size_t to) {
+      in.put(c, c.column, from, to);
+      in.hand_over(c, c.column, from, to);
+    });
+    c.strip = {};
     c.out.grid.plan.averages = c.out.segments;
     in.transform->to_power(c.sum, static_cast<double>(c.out.segments));
     c.out.grid.power = std::move(c.sum);
