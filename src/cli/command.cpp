@@ -54,6 +54,13 @@ const std::vector<CommandEntry>& command_table() {
        "the two bumps of the dome's shutter, apart in time and pitch, and their waveform without drift and "
        "noise",
        make_scalogram_task},
+      {"response", "FILE...",
+       "frequency responses to a reference, coherence, resonances with damping and shape; also from outputs "
+       "alone",
+       "vprism response tern-point/tap-test.uff --also universal",
+       "the fork's three modes with damping, each known by five methods, and its responses for other "
+       "programs",
+       make_response_task},
       {"identify", "FILE...",
        "what is in the signal, how sure, and who did it: tones, families, resonances, matched with suspects",
        "vprism identify tern-point/mount-daq.wav --suspects tern-point/suspects.toml",

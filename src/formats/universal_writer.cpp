@@ -19,14 +19,14 @@ struct Kind {
 };
 
 /// "Specific data type" and unit exponents of a quantity.
-Kind kind_of(const Channel& channel) {
-  if (channel.quantity == "displacement") return {8, 1, 0, 0};
-  if (channel.quantity == "velocity") return {11, 1, 0, 0};
-  if (channel.quantity == "acceleration") return {12, 1, 0, 0};
-  if (channel.quantity == "force") return {13, 0, 1, 0};
-  if (channel.quantity == "pressure") return {15, -2, 1, 0};
-  if (channel.quantity == "temperature") return {5, 0, 0, 1};
-  return {channel.quantity.empty() ? 0 : 1, 0, 0, 0};
+Kind kind_of(const std::string& quantity) {
+  if (quantity == "displacement") return {8, 1, 0, 0};
+  if (quantity == "velocity") return {11, 1, 0, 0};
+  if (quantity == "acceleration") return {12, 1, 0, 0};
+  if (quantity == "force") return {13, 0, 1, 0};
+  if (quantity == "pressure") return {15, -2, 1, 0};
+  if (quantity == "temperature") return {5, 0, 0, 1};
+  return {quantity.empty() ? 0 : 1, 0, 0, 0};
 }
 
 std::string eighty(const std::string& text) {
@@ -39,6 +39,12 @@ std::string axis_record(int kind, int length, int force, int temperature, const 
                         const std::string& unit) {
   return fmt::format("{:10d}{:5d}{:5d}{:5d} {:<20.20} {:<20.20}\n", kind, length, force, temperature,
                      eighty(label), eighty(unit));
+}
+
+std::string quantity_record(const std::string& quantity, const Unit& unit) {
+  const Kind kind = kind_of(quantity);
+  return axis_record(kind.data, kind.length, kind.force, kind.temperature,
+                     quantity.empty() ? "Level" : quantity, unit.text() == "1" ? "NONE" : unit.text());
 }
 
 /// A number in 13 columns with at least one blank before it. "%13.5e" keeps six digits.
@@ -88,7 +94,6 @@ class Universal : public RecordingWriter {
     const Channel& channel = recording_.channels[c];
     const Axis& axis = recording_.axis;
     const bool timed = axis.domain == Axis::Domain::time, swept = axis.domain == Axis::Domain::frequency;
-    const Kind kind = kind_of(channel);
     std::string out = "    -1\n";
     out += binary_ ? fmt::format("    58b{:6d}{:6d}{:12d}{:12d}{:6d}{:6d}{:12d}{:12d}\n", 1, 2, 11,
                                  data_bytes(samples), 0, 0, 0, 0)
@@ -96,12 +101,15 @@ class Universal : public RecordingWriter {
     // Six digits are too few for many intervals; a text line keeps them all.
     const std::string exact = uneven_ ? "NONE" : fmt::format("{} {}", universal_interval_key, axis.interval);
     out += eighty(channel.name) + "\nNONE\nNONE\n" + exact + "\nNONE\n";
-    const auto [node, direction] = point(channel, c);
+    const auto [node, direction] = point(channel.point, c);
+    const auto [reference_node, reference_direction] =
+        channel.ratio ? point(channel.ratio->reference_point, recording_.channels.size()) : std::pair{0LL, 0};
     out += fmt::format("{:5d}{:10d}{:5d}{:10d} {:<10}{:10d}{:4d} {:<10}{:10d}{:4d}\n",
-                       timed   ? 1
-                       : swept ? 12
-                               : 0,
-                       c + 1, 0, 0, "NONE", node, direction, "NONE", 0, 0);
+                       channel.ratio ? 4
+                       : timed       ? 1
+                       : swept       ? 12
+                                     : 0,
+                       c + 1, 0, 0, "NONE", node, direction, "NONE", reference_node, reference_direction);
     out +=
         fmt::format("{:10d}{:10d}{:10d}{}{}{}\n", recording_.complex ? 6 : 4, samples, uneven_ ? 0 : 1,
                     thirteen(uneven_ ? 0 : axis.start), thirteen(uneven_ ? 0 : axis.interval), thirteen(0));
@@ -113,19 +121,18 @@ class Universal : public RecordingWriter {
                        : swept ? "Frequency"
                                : axis.name,
                        axis.unit.text());
-    out += axis_record(kind.data, kind.length, kind.force, kind.temperature,
-                       channel.quantity.empty() ? "Level" : channel.quantity,
-                       channel.unit.text() == "1" ? "NONE" : channel.unit.text());
-    out += axis_record(0, 0, 0, 0, "NONE", "NONE");
+    out += channel.ratio ? quantity_record(channel.ratio->quantity, channel.ratio->unit)
+                         : quantity_record(channel.quantity, channel.unit);
+    out += channel.ratio ? quantity_record(channel.ratio->reference_quantity, channel.ratio->reference_unit)
+                         : axis_record(0, 0, 0, 0, "NONE", "NONE");
     return out + axis_record(0, 0, 0, 0, "NONE", "NONE");
   }
 
   /// "12+Z" -> 12, 3; without a point, channels are numbered.
-  static std::pair<long long, int> point(const Channel& channel, std::size_t c) {
+  static std::pair<long long, int> point(const std::string& text, std::size_t c) {
     long long node = 0;
     char sign = 0, axis = 0;
-    if (std::sscanf(channel.point.c_str(), "%lld%c%c", &node, &sign, &axis) == 3 && axis >= 'X' &&
-        axis <= 'Z')
+    if (std::sscanf(text.c_str(), "%lld%c%c", &node, &sign, &axis) == 3 && axis >= 'X' && axis <= 'Z')
       return {node, (sign == '-' ? -1 : 1) * (axis - 'X' + 1)};
     return {static_cast<long long>(c) + 1, 0};
   }

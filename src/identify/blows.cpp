@@ -238,24 +238,7 @@ BlowSpectra blow_spectra(const std::vector<std::vector<double>>& columns, std::s
     }
     sums.add(all);
   }
-  CrossSpectra& s = out.spectra;
-  s.references = {reference};
-  const auto count = static_cast<double>(good.size());
-  const double scale = 2 / (static_cast<double>(segment) * static_cast<double>(segment) * count);
-  for (std::size_t c = 0; c < columns.size(); ++c) {
-    Spectrum one;
-    one.window = {WindowKind::rectangular, 0};
-    one.plan.segment = one.transform = segment;
-    one.plan.rate_hz = rate_hz;
-    one.plan.bin_hz = one.plan.rbw_hz = rate_hz / static_cast<double>(segment);
-    one.plan.averages = static_cast<std::int64_t>(good.size());
-    one.noise_averages = count;
-    one.power = std::move(sums.power[c]);
-    for (double& p : one.power) p *= scale;
-    s.own.push_back(std::move(one));
-    for (std::complex<double>& v : sums.cross[c][0]) v *= scale;
-  }
-  s.cross = std::move(sums.cross);
+  out.spectra = cross_spectra(std::move(sums), segment, rate_hz, static_cast<std::int64_t>(good.size()));
   return out;
 }
 

@@ -29,14 +29,7 @@ class Likelihood {
     double sum = 0;
     for (int j = -reach; j <= reach; ++j) kernel_.push_back(std::pow(lobe(j), 2)), sum += kernel_.back();
     for (double& k : kernel_) k /= sum;
-    // Correlation of noise in bins d apart.
-    shared_ = 0;
-    for (int d = -2 * reach; d <= 2 * reach; ++d) {
-      double c = 0;
-      for (int j = -reach; j <= reach; ++j)
-        if (std::abs(j + d) <= reach) c += lobe(j) * lobe(j + d);
-      shared_ += std::pow(c / sum, 2);
-    }
+    shared_ = bins_alike(s.window);
     for (std::size_t k = low; k < high; ++k)
       if (masked.empty() || !masked[k]) bins_.push_back(k);
   }

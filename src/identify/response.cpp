@@ -157,7 +157,7 @@ std::vector<double> impulse_response(const ResponseSet& set, const ResponseCurve
 }
 
 std::optional<Delay> delay_of(const ResponseSet& set, const ResponseCurve& curve) {
-  // Weighted by what each bin's phase is worth: g / (1 - g), no bin over 1000.
+  // Weighted by what each bin's phase is worth: g / (1 - g), no bin over 30, so that no tone decides alone.
   const std::vector<double>& coherence = set.coherence[curve.channel];
   const double least = set.averages > 1 ? std::max(set.significant(), 0.1) : 0;
   std::vector<std::size_t> bins;
@@ -165,9 +165,10 @@ std::optional<Delay> delay_of(const ResponseSet& set, const ResponseCurve& curve
   for (std::size_t k = 1; k < set.frequency_hz.size(); ++k) {
     if (!set.driven[k] || coherence[k] < least || std::norm(curve.ratio[k]) == 0) continue;
     bins.push_back(k);
-    weight.push_back(std::min(1000.0, coherence[k] / std::max(1e-3, 1 - coherence[k])));
+    weight.push_back(std::min(30.0, coherence[k] / std::max(1e-3, 1 - coherence[k])));
   }
-  if (bins.size() < 4) return std::nullopt;
+  const auto driven = static_cast<std::size_t>(std::count(set.driven.begin(), set.driven.end(), true));
+  if (bins.size() < std::max<std::size_t>(16, driven / 5)) return std::nullopt;
   double all = 0;
   for (const double w : weight) all += w;
   // Coarse: the highest point of the weighted phases turned back into time.

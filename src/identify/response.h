@@ -65,7 +65,7 @@ struct Delay {
   double seconds = 0, std_s = 0;
   double explained = 0;  ///< Share of the coherent bins' weight that a pure delay explains, 0 to 1.
 };
-/// Nothing where no bin is coherent.
+/// Nothing where less than a fifth of the driven bins are coherent: the phases of a few tones tell no delay.
 std::optional<Delay> delay_of(const ResponseSet& set, const ResponseCurve& curve);
 
 }  // namespace vprism

@@ -14,6 +14,8 @@ struct Curve {
   int colour = 0;                  ///< Index into the line colours, or neutral_colour.
   bool shade = false;              ///< A band drawn faintly, without a border: bounds around another curve.
   std::vector<double> right = {};  ///< Bars from x to here, from the axis up to y.
+  /// Points instead of a line.
+  enum class Points { none, dots, rings, crosses } points = Points::none;
 };
 /// Grey, for what others are compared with.
 inline constexpr int neutral_colour = -1;
@@ -60,6 +62,7 @@ struct Panel {
   std::vector<std::string> listing = {};  ///< Lines beside the panel: what the marks say in numbers.
   std::optional<ColourMap> map = {};
   std::optional<Relief> relief = {};  ///< Instead of all else.
+  bool square = false;                ///< A unit is as long in x as in y: ranges are widened as needed.
 };
 
 /// Panels under each other. Texts are untrusted and drawn as plain text.
@@ -69,6 +72,7 @@ struct Figure {
   std::vector<Panel> panels;
   int width = 1280;
   int panel_height = 0;  ///< 0: 800 pixels shared by up to three panels, more height for more.
+  int columns = 1;       ///< Panels side by side, row by row.
 };
 
 enum class Picture { png, svg, pdf };

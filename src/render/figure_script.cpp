@@ -128,19 +128,20 @@ std::string decade_tics(double low, double high) {
   return out + ")\n";
 }
 
-/// The map as an image, its colours beside it: lightness falls evenly from paper to deep blue.
-/// Where a panel's frame stands on the page, as shares of its height.
+/// Where a panel's frame stands on the page, as shares of its height and width.
 struct Frame {
-  double bottom = 0, top = 1;
+  double bottom = 0, top = 1, left = 0, right = 1;
+  double shape = 1;  ///< Height over width in pixels.
 };
 
+/// The map as an image, its colours beside it: lightness falls evenly from paper to deep blue.
 void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const Drawn& dy,
              const Frame& place_on, bool logarithmic, std::string& plots, std::string& data) {
   script += "set palette defined (0 '#ddd3a0', 0.25 '#b9c47a', 0.5 '#5fa56c', 0.75 '#1d7d86', 1 '#1d2f6f')\n";
   script +=
-      fmt::format("set cblabel {} font ',10' offset 1.5,0\nset colorbox user origin 0.905,{} size 0.014,{}\n",
+      fmt::format("set cblabel {} font ',10' offset 1.5,0\nset colorbox user origin {},{} size 0.014,{}\n",
                   quoted(map.unit.empty() ? map.quantity : map.quantity + " (" + map.unit + ")"),
-                  place_on.bottom, place_on.top - place_on.bottom);
+                  place_on.right + 0.015, place_on.bottom, place_on.top - place_on.bottom);
   script += map.logarithmic ? "set logscale cb\n" : "unset logscale cb\n";
   script += fmt::format("set cbrange [{}:{}]\n", map.low ? fmt::format("{}", *map.low) : "*",
                         map.high ? fmt::format("{}", *map.high) : "*");
@@ -198,6 +199,26 @@ void add_relief(std::string& script, const Panel& panel) {
   script += plots + "\n" + data + "\n";
 }
 
+/// Widens the shorter of two ranges so that a unit is as long in both.
+void make_square(Drawn& dx, Drawn& dy, double shape) {
+  const double wide = dx.high - dx.low, high = dy.high - dy.low;
+  Drawn& grown = high > wide * shape ? dx : dy;
+  const double more = high > wide * shape ? high / shape - wide : wide * shape - high;
+  grown.low -= more / 2, grown.high += more / 2;
+}
+
+/// How a plain curve is drawn.
+std::string line_style(const Curve& curve, const char* colour) {
+  if (curve.points != Curve::Points::none) {
+    const int type = curve.points == Curve::Points::dots ? 7 : curve.points == Curve::Points::rings ? 6 : 1;
+    return fmt::format("points pointtype {} pointsize {} linewidth 0.8 linecolor rgb '{}'", type,
+                       curve.points == Curve::Points::dots ? 0.45 : 0.7, colour);
+  }
+  return fmt::format("lines linewidth {} dashtype {} linecolor rgb '{}'",
+                     curve.colour == paper_colour ? 0.6 : 1.1,
+                     1 + std::max(0, curve.colour) / static_cast<int>(std::size(colours)), colour);
+}
+
 void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool names_x) {
   if (panel.relief) return add_relief(script, panel);
   Limits x, y;
@@ -211,7 +232,8 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
     x.include({panel.map->x_low, panel.map->x_high}, panel.x.logarithmic);
     y.include({panel.map->y_low, panel.map->y_high}, panel.y.logarithmic);
   }
-  const Drawn dx = drawn_axis(panel.x, x, true), dy = drawn_axis(panel.y, y, panel.map.has_value());
+  Drawn dx = drawn_axis(panel.x, x, true), dy = drawn_axis(panel.y, y, panel.map.has_value());
+  if (panel.square) make_square(dx, dy, frame.shape);
   // An image knows no logarithms: where there is one, all is drawn by the logarithms themselves.
   const bool by_logarithms = panel.map && panel.y.logarithmic;
   const auto place_y = [&](double value) {
@@ -269,9 +291,7 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
                              : curve.colour == paper_colour ? "transparent solid 0.55 noborder"
                                                             : "solid 0.25 noborder",
                              colour)
-               : fmt::format("lines linewidth {} dashtype {} linecolor rgb '{}'",
-                             curve.colour == paper_colour ? 0.6 : 1.1,
-                             1 + std::max(0, curve.colour) / static_cast<int>(std::size(colours)), colour);
+               : line_style(curve, colour);
     const std::string drawn_style = curve.shade ? style.substr(0, style.find(" border linecolor")) : style;
     plots += fmt::format("'-' binary record=({}) format='{}' using {} with {} title {}", curve.x.size(),
                          format, columns, drawn_style, curve.name.empty() ? "''" : quoted(curve.name));
@@ -296,8 +316,9 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
 
 std::string figure_script(const Figure& figure, Picture picture) {
   const int panels = std::max<int>(1, static_cast<int>(figure.panels.size()));
-  const int panel_height = figure.panel_height > 0 ? figure.panel_height : std::max(260, 740 / panels);
-  const int height = panel_height * panels + 60;
+  const int columns = std::max(1, figure.columns), rows = (panels + columns - 1) / columns;
+  const int panel_height = figure.panel_height > 0 ? figure.panel_height : std::max(260, 740 / rows);
+  const int height = panel_height * rows + 60;
   std::string script;
   if (picture == Picture::png)
     script = fmt::format(
@@ -322,21 +343,27 @@ std::string figure_script(const Figure& figure, Picture picture) {
   bool listed = false, mapped = false;
   for (const Panel& panel : figure.panels)
     listed = listed || !panel.listing.empty(), mapped = mapped || panel.map;
-  script += fmt::format("set lmargin at screen 0.085\nset rmargin at screen {}\n", listed   ? 0.865
-                                                                                   : mapped ? 0.89
-                                                                                            : 0.985);
-  const double share = (1 - head - foot) / panels;
+  const double share = (1 - head - foot) / rows, across = 1.0 / columns;
+  const double left_margin = columns > 2 ? 0.075 : 0.085, right_margin = listed   ? 0.135
+                                                                        : mapped ? (columns > 1 ? 0.08 : 0.11)
+                                                                                 : 0.015;
   for (int p = 0; p < panels && !figure.panels.empty(); ++p) {
-    const double top = 1 - head - p * share, bottom = top - share;
-    script += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", top - 34.0 / height,
-                          bottom + 46.0 / height);
+    const double top = 1 - head - p / columns * share, bottom = top - share;
+    const double from = p % columns * across;
+    Frame frame{bottom + 46.0 / height, top - 34.0 / height, from + left_margin,
+                from + across - right_margin};
+    frame.shape = (frame.top - frame.bottom) * height / ((frame.right - frame.left) * figure.width);
+    script += fmt::format(
+        "set lmargin at screen {}\nset rmargin at screen {}\nset tmargin at screen {}\nset bmargin at screen "
+        "{}\n",
+        frame.left, frame.right, frame.top, frame.bottom);
     std::string panel;
     // Panels that stand above one with the same axis leave its name to that one.
     const Panel& now = figure.panels[static_cast<std::size_t>(p)];
-    const bool last = p + 1 == panels ||
+    const bool last = p + columns >= panels || columns > 1 ||
                       figure.panels[static_cast<std::size_t>(p) + 1].x.quantity != now.x.quantity ||
                       figure.panels[static_cast<std::size_t>(p) + 1].x.unit != now.x.unit;
-    add_panel(panel, now, {bottom + 46.0 / height, top - 34.0 / height}, last);
+    add_panel(panel, now, frame, last);
     if (now.relief) {
       script += fmt::format(
           "unset lmargin\nunset rmargin\nunset tmargin\nunset bmargin\nset origin 0,{}\nset size 1,{}\n",

@@ -32,6 +32,15 @@ struct Channel {
   std::string quantity{};  ///< "voltage", "acceleration", ... as far as the unit tells; else "".
   double carrier_hz = 0;   ///< Frequency that a complex channel was shifted down from; 0: none.
   std::string point{};     ///< Node and direction of a measuring point, "12+Z"; "" when the file names none.
+  /// Of a frequency response: what is divided by what. `unit` is then that of the ratio.
+  struct Ratio {
+    Unit unit;
+    std::string quantity;
+    std::string reference_point;
+    Unit reference_unit;
+    std::string reference_quantity;
+  };
+  std::optional<Ratio> ratio{};
 };
 
 /// Where samples were taken: nearly always times. Uniform: sample n at start + n * interval. Stamped: each

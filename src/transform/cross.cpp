@@ -52,6 +52,28 @@ double CrossSpectra::phase_deg(std::size_t channel, std::size_t r, std::size_t b
   return std::arg(cross[channel][r][bin]) * 180 / std::numbers::pi;
 }
 
+CrossSpectra cross_spectra(CrossSums sums, std::size_t segment, double rate_hz, std::int64_t averages) {
+  CrossSpectra out;
+  out.references = std::move(sums.references);
+  const auto count = static_cast<double>(averages), size = static_cast<double>(segment);
+  for (std::vector<double>& power : sums.power) {
+    Spectrum& own = out.own.emplace_back();
+    own.window = {WindowKind::rectangular, 0};
+    own.plan.segment = own.plan.hop = own.transform = segment;
+    own.plan.rate_hz = rate_hz;
+    own.plan.bin_hz = own.plan.rbw_hz = rate_hz / size;
+    own.plan.averages = averages;
+    own.noise_averages = count;
+    own.power = std::move(power);
+    for (std::size_t k = 0; k < own.power.size(); ++k) own.power[k] *= own.crest(k) / (size * size * count);
+  }
+  for (auto& channel : sums.cross)
+    for (auto& both : channel)
+      for (std::size_t k = 0; k < both.size(); ++k) both[k] *= out.own[0].crest(k) / (size * size * count);
+  out.cross = std::move(sums.cross);
+  return out;
+}
+
 struct CrossEstimator::Inner {
   static constexpr std::size_t lanes = 4;
   struct Lane {

@@ -36,6 +36,9 @@ struct CrossSpectra {
   double phase_deg(std::size_t channel, std::size_t r, std::size_t bin) const;
 };
 
+/// Of transforms that were made without a window, `segment` samples each, added up `averages` times.
+CrossSpectra cross_spectra(CrossSums sums, std::size_t segment, double rate_hz, std::int64_t averages);
+
 /// Pushed blocks, asked once.
 class CrossEstimator {
  public:

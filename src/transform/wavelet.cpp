@@ -107,7 +107,8 @@ WaveletFigures wavelet_figures(const Wavelet& wavelet) {
   for (std::size_t n = 0; n < envelope.size(); ++n) {
     const double t = static_cast<double>(n) * dt;
     const double share = n == 0 ? 0.5 : 1;  // One side's half of the middle.
-    all += share * envelope[n], squares += share * envelope[n] * envelope[n], spread += t * t * envelope[n] * envelope[n];
+    all += share * envelope[n], squares += share * envelope[n] * envelope[n],
+        spread += t * t * envelope[n] * envelope[n];
     if (n > 0 && out.duration == 0 && envelope[n] < envelope[0] / 2)
       out.duration = 2 * (t - dt * (envelope[0] / 2 - envelope[n]) / (envelope[n - 1] - envelope[n]));
   }

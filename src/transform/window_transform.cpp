@@ -148,6 +148,23 @@ double window_half_width_bins(const Window& window) {
   return at;
 }
 
+double bins_alike(const Window& window) {
+  // Noise in bins d apart correlates as the square window's transform does: sum_j R(j) R(j + d) / sum_j
+  // R(j)^2.
+  const WindowTransform lobe(window, 4096);
+  const int reach = std::max(1, static_cast<int>(std::ceil(window_half_width_bins(window))));
+  const auto product = [&](int d) {
+    double sum = 0;
+    for (int j = -reach; j <= reach; ++j)
+      if (std::abs(j + d) <= reach) sum += lobe(j) * lobe(j + d);
+    return sum;
+  };
+  const double own = product(0);
+  double sum = 0;
+  for (int d = -2 * reach; d <= 2 * reach; ++d) sum += std::pow(product(d) / own, 2);
+  return sum;
+}
+
 WindowFigures window_figures(const Window& window) {
   const std::vector<double> w = make_window(window, figure_size);
   WindowFigures figures;

@@ -169,5 +169,11 @@ TEST(WindowParts, AndSumsAreThoseOfTheWhole) {
   }
 }
 
+/// Hann: neighbours correlate by 2/3 and 1/6; the rectangular window's bins are independent.
+TEST(Window, BinsAlikeAreTheSumOfSquaredCorrelations) {
+  EXPECT_NEAR(bins_alike(parse_window("rectangular")), 1, 1e-9);
+  EXPECT_NEAR(bins_alike(parse_window("hann")), 1 + 2 * (4.0 / 9 + 1.0 / 36), 1e-6);
+}
+
 }  // namespace
 }  // namespace vprism

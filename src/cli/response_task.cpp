@@ -1,0 +1,158 @@
+// response_task.cpp: the command `response`.
+#include <fmt/format.h>
+
+#include "base/error.h"
+#include "base/text.h"
+#include "cli/each_input.h"
+#include "cli/response.h"
+#include "cli/write_recording.h"
+
+namespace vprism {
+
+namespace {
+
+class ResponseTask : public EachInputTask<ResponseResult> {
+ public:
+  ResponseTask() : EachInputTask("response") {}
+
+  std::vector<OptionGroup> options() override {
+    AnalysisSettings& analysis = analysis_;
+    OptionGroup cut = analysis_group(analysis);
+    std::erase_if(cut.options, [](const Option& o) {
+      return o.name != "window" && o.name != "resolution" && o.name != "segment" && o.name != "overlap";
+    });
+    cut.title = "Segments (noise)";
+    for (Option& o : cut.options)
+      if (o.name == "segment")
+        o.help =
+            "samples per segment, or after each blow (default: a tenth of the record; up to the next blow)";
+    return {
+        input_group(input_),
+        {"Response",
+         {{"reference", "CHANNEL",
+           "what the others are divided by (default: the channels of force); several are told apart", true,
+           [this](const std::string& t) { settings_.references.push_back(t); },
+           [this] { return Json(settings_.references); }},
+          {"excitation", "auto|noise|blows|transient|step|impulse",
+           "how the reference drives: noise (averaged segments), blows of a hammer, a transient or sweep "
+           "within the record, a step; "
+           "impulse: the channels are impulse responses, there is no reference",
+           false,
+           [this](const std::string& t) {
+             settings_.excitation = static_cast<Excitation>(choice("excitation", t, excitation_names));
+           },
+           [this] { return Json(excitation_names[static_cast<std::size_t>(settings_.excitation)]); }},
+          {"estimator", "h1|h2|hv",
+           "where the noise is: on the response (h1), on the reference (h2), on both (hv); default h1", false,
+           [this](const std::string& t) { settings_.estimator = parse_response_estimator(t); },
+           [this] { return Json(response_estimator_name(settings_.estimator)); }},
+          switch_option("output-only", "no reference was recorded: resonances from what the channels share",
+                        settings_.output_only),
+          range_option("span",
+                       "where resonances are sought and drawn (default: where the reference has energy)",
+                       Dimension::frequency, settings_.span),
+          count_option("most-order", "highest order of the stabilisation chart (default: 40)", 4,
+                       settings_.search.most_order),
+          {"also", "FORMAT,...",
+           "write the ratios in these formats too: universal, universal-text, hdf5, npy", true,
+           [this](const std::string& t) {
+             for (const std::string& name : split(t, ',')) {
+               const WriteFormat& format = find_write_format(name);
+               if (std::string_view(format.name) != "universal" &&
+                   std::string_view(format.name) != "universal-text" &&
+                   std::string_view(format.name) != "hdf5" && std::string_view(format.name) != "npy")
+                 throw Error(Status::usage,
+                             "ratios over frequency are written as universal, universal-text, hdf5 or npy");
+               also_.push_back(name);
+             }
+           },
+           [this] { return Json(also_); }}}},
+        {"Blows",
+         {{"blow-level", "FORCE", "force that a blow exceeds (default: found)", false,
+           [this](const std::string& t) { settings_.blows.level = parse_any_quantity(t).value; },
+           [this] { return settings_.blows.level ? Json(*settings_.blows.level) : Json(nullptr); }},
+          {"double-hits", "reject|keep", "blows that hit twice (default: reject)", false,
+           [this](const std::string& t) {
+             settings_.blows.keep_doubles = choice("double-hits", t, {"reject", "keep"}) == 1;
+           },
+           [this] { return Json(settings_.blows.keep_doubles ? "keep" : "reject"); }},
+          {"force-window", "on|off", "leave out what the force channel shows beside the blow (default: on)",
+           false,
+           [this](const std::string& t) {
+             settings_.blows.force_window = choice("force-window", t, {"on", "off"}) == 0;
+           },
+           [this] { return Json(settings_.blows.force_window ? "on" : "off"); }},
+          {"decay-to", "PERCENT",
+           "what an exponential window has fallen to at a segment's end; 100%: none (default: 1% where "
+           "responses still ring); its part of the damping is taken off",
+           false,
+           [this](const std::string& t) {
+             const double share = parse_quantity(t, Dimension::ratio);
+             if (!(share > 0 && share <= 1)) throw Error(Status::usage, "must lie above 0% and up to 100%");
+             settings_.blows.decay_to = share;
+           },
+           [this] { return settings_.blows.decay_to ? Json(*settings_.blows.decay_to) : Json(nullptr); }}}},
+        cut,
+        output_group(output_)};
+  }
+
+ protected:
+  void check_settings() const override {
+    if (settings_.output_only &&
+        (!settings_.references.empty() || settings_.excitation != Excitation::automatic))
+      throw Error(
+          Status::usage,
+          "--output-only has neither reference nor excitation; leave out --reference and --excitation");
+    if (settings_.excitation == Excitation::impulse && !settings_.references.empty())
+      throw Error(Status::usage,
+                  "--excitation impulse has no reference; leave out --reference, or name another excitation");
+    if (!analysis_.compared.empty()) throw Error(Status::usage, "--window: ratios are made with one window");
+    if (settings_.output_only && !also_.empty())
+      throw Error(Status::usage, "--also: --output-only makes no ratios");
+  }
+
+  ResponseResult measure(Input& input, const Progress& progress) override {
+    settings_.spectrum = analysis_.spectrum;
+    if (analysis_.spectrum.segment) settings_.blows.segment = analysis_.spectrum.segment;
+    return compute_response(input, settings_, progress);
+  }
+
+  void tell(const ResponseResult& result, Telling& telling) override {
+    tell_response(result, settings_, telling);
+  }
+
+  void write(ResponseResult& result, const std::string& base, OutputFolder& folder) override {
+    if (result.output_only) {
+      write_figure(output_only_figure(result), base, "powers that the channels share, resonances marked",
+                   folder);
+      return;
+    }
+    folder.add(base + ".csv", response_csv(result), "ratios with coherence and error, bin by bin");
+    if (!result.set.references.empty())
+      folder.add(base + "-densities.csv", densities_csv(result), "auto and cross densities");
+    if (const std::string impulses = impulses_csv(result); !impulses.empty())
+      folder.add(base + "-impulse.csv", impulses, "impulse responses");
+    for (const std::string& name : also_) {
+      std::vector<std::vector<double>> columns;
+      const Recording recording = response_recording(result, columns);
+      write_recording(recording, columns, folder, base, find_write_format(name), {});
+    }
+    write_figure(bode_figure(result), base, "magnitude, phase and coherence", folder);
+    if (result.modes.empty()) return;
+    write_figure(chart_figure(result, settings_), base + "-chart", "stabilisation chart", folder);
+    const Figure circles = nyquist_figure(result);
+    if (!circles.panels.empty())
+      write_figure(circles, base + "-circles", "resonances in the complex plane", folder);
+  }
+
+ private:
+  ResponseSettings settings_;
+  AnalysisSettings analysis_;
+  std::vector<std::string> also_;
+};
+
+}  // namespace
+
+std::unique_ptr<Task> make_response_task() { return std::make_unique<ResponseTask>(); }
+
+}  // namespace vprism

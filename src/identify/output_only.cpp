@@ -1,0 +1,159 @@
+// output_only.cpp: see output_only.h.
+#include "identify/output_only.h"
+
+#include <oneapi/tbb/parallel_for.h>
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+
+#include "identify/mode_fit.h"
+#include "transform/window.h"
+
+namespace vprism {
+
+namespace {
+
+using Complex = std::complex<double>;
+
+Eigen::MatrixXcd matrix_at(const CrossSpectra& s, std::size_t k) {
+  const auto n = static_cast<Eigen::Index>(s.own.size());
+  Eigen::MatrixXcd g(n, n);
+  for (Eigen::Index i = 0; i < n; ++i)
+    for (Eigen::Index j = 0; j < n; ++j)
+      g(i, j) = s.cross[static_cast<std::size_t>(i)][static_cast<std::size_t>(j)][k];
+  return g;
+}
+
+/// Turned so that the largest part is real and above zero.
+std::vector<Complex> settled(const Eigen::VectorXcd& v) {
+  Eigen::Index top = 0;
+  v.cwiseAbs().maxCoeff(&top);
+  const Complex turn = std::conj(v(top)) / std::abs(v(top));
+  std::vector<Complex> out;
+  for (Eigen::Index i = 0; i < v.size(); ++i) out.push_back(v(i) * turn);
+  return out;
+}
+
+/// u^H G u.
+double along(const CrossSpectra& s, const std::vector<Complex>& u, std::size_t k) {
+  Complex sum = 0;
+  for (std::size_t i = 0; i < u.size(); ++i)
+    for (std::size_t j = 0; j < u.size(); ++j) sum += std::conj(u[i]) * s.cross[i][j][k] * u[j];
+  return std::max(0.0, sum.real());
+}
+
+struct Top {
+  std::size_t bin;
+  double rise;  ///< Over the higher of the saddles beside it.
+};
+
+/// Local summits with what they rise over their surroundings, of a spectrum smoothed over `reach` bins each
+/// way.
+std::vector<Top> summits(const std::vector<double>& power, std::size_t low, std::size_t high,
+                         std::size_t reach) {
+  std::vector<double> smooth(power.size(), 0.0);
+  for (std::size_t k = low; k < high; ++k) {
+    double sum = 0, count = 0;
+    for (std::size_t j = std::max(low, k > reach ? k - reach : 0); j <= std::min(high - 1, k + reach); ++j)
+      sum += power[j], ++count;
+    smooth[k] = sum / count;
+  }
+  std::vector<Top> out;
+  for (std::size_t k = low + 1; k + 1 < high; ++k) {
+    if (!(smooth[k] > smooth[k - 1] && smooth[k] >= smooth[k + 1])) continue;
+    double left = smooth[k], right = smooth[k];
+    for (std::size_t j = k; j-- > low;) {
+      if (smooth[j] > smooth[k]) break;
+      left = std::min(left, smooth[j]);
+    }
+    for (std::size_t j = k + 1; j < high; ++j) {
+      if (smooth[j] > smooth[k]) break;
+      right = std::min(right, smooth[j]);
+    }
+    std::size_t top = k;
+    for (std::size_t j = k > reach ? k - reach : low; j <= std::min(high - 1, k + reach); ++j)
+      if (power[j] > power[top]) top = j;
+    out.push_back({top, smooth[k] / std::max(left, right)});
+  }
+  return out;
+}
+
+}  // namespace
+
+OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz, std::size_t most) {
+  OutputOnly out;
+  const Spectrum& grid = spectra.own.front();
+  const std::size_t bins = grid.bins();
+  out.first.resize(bins), out.second.resize(bins);
+  std::vector<std::vector<Complex>> directions(bins), others(bins);
+  oneapi::tbb::parallel_for(std::size_t{0}, bins, [&](std::size_t k) {
+    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXcd> parts(matrix_at(spectra, k));
+    const Eigen::Index last = parts.eigenvalues().size() - 1;
+    out.first[k] = std::max(0.0, parts.eigenvalues()(last));
+    directions[k] = settled(parts.eigenvectors().col(last));
+    if (last > 0) {
+      out.second[k] = std::max(0.0, parts.eigenvalues()(last - 1));
+      others[k] = settled(parts.eigenvectors().col(last - 1));
+    }
+  });
+  const auto [low, high] = grid.bins_within(std::max(low_hz, 3 * grid.plan.bin_hz), high_hz);
+  if (high < low + 16) return out;
+  // The second value shows the weaker of two modes at one place.
+  std::vector<std::pair<Top, bool>> tops;
+  const double scatter = 1 / std::sqrt(std::max(1.0, grid.noise_averages));
+  for (const bool second : {false, true})
+    for (const Top& top : summits(second ? out.second : out.first, low, high, 2))
+      if (top.rise > 1 + 3 * scatter) tops.push_back({top, second});
+  std::sort(tops.begin(), tops.end(),
+            [](const auto& a, const auto& b) { return a.first.rise > b.first.rise; });
+  if (tops.size() > 60) tops.resize(60);
+  for (const auto& [top, second] : tops) {
+    const std::vector<Complex>& shape = second ? others[top.bin] : directions[top.bin];
+    // As far as one of the two strongest directions stays like it, and the power keeps falling.
+    const auto like = [&](std::size_t k) {
+      return assurance(shape, directions[k]) > 0.8 ||
+             (!others[k].empty() && assurance(shape, others[k]) > 0.8);
+    };
+    Spectrum power = grid;
+    for (std::size_t k = 0; k < bins; ++k) power.power[k] = along(spectra, shape, k);
+    std::size_t from = top.bin, to = top.bin;
+    const double least = power.power[top.bin] / 100;
+    while (from > low && like(from - 1) && power.power[from - 1] > least) --from;
+    while (to + 1 < high && like(to + 1) && power.power[to + 1] > least) ++to;
+    const std::size_t room = std::max<std::size_t>(8, (to - from) / 4);
+    from = from > low + room ? from - room : low;
+    to = std::min(high - 1, to + room);
+    const auto fit = fit_resonance(power, grid.frequency_hz(from), grid.frequency_hz(to));
+    if (!fit || std::abs(fit->frequency_hz - grid.frequency_hz(top.bin)) >
+                    std::max(2 * grid.plan.rbw_hz, fit->width_hz())) {
+      // As narrow as the window's lobe: a tone.
+      const double lobe = window_half_width_bins(grid.window) + 1;
+      const auto away = [&](double d) {
+        const auto k = static_cast<std::size_t>(
+            std::clamp(static_cast<double>(top.bin) + d, 0.0, static_cast<double>(bins - 1)));
+        return power.power[k];
+      };
+      if (!second && std::max(away(lobe), away(-lobe)) < power.power[top.bin] / 30)
+        out.lines_hz.push_back(grid.frequency_hz(top.bin));
+      continue;
+    }
+    bool known = false;
+    for (OutputOnlyMode& mode : out.modes) {
+      const double apart = std::abs(mode.fit.frequency_hz - fit->frequency_hz);
+      if (apart < 0.5 * std::max(mode.fit.width_hz(), fit->width_hz()) + grid.plan.bin_hz &&
+          (assurance(mode.shape, shape) > 0.7 || apart < 0.5 * grid.plan.bin_hz))
+        known = true;
+    }
+    if (known) continue;
+    out.modes.push_back({*fit, shape, grid.frequency_hz(from), grid.frequency_hz(to)});
+    if (out.modes.size() == most) break;
+  }
+  std::sort(out.modes.begin(), out.modes.end(), [](const OutputOnlyMode& a, const OutputOnlyMode& b) {
+    return a.fit.frequency_hz < b.fit.frequency_hz;
+  });
+  std::sort(out.lines_hz.begin(), out.lines_hz.end());
+  return out;
+}
+
+}  // namespace vprism
