@@ -22,5 +22,6 @@ int main(int count, char** arguments) {
   const std::filesystem::path folder = arguments[1];
   vprism::demo::write_daq_copy((folder / "mount-daq.wav").string(), (folder / "mount-daq.h5").string());
   vprism::demo::write_dome_tilt((folder / "dome-tilt.h5").string());
+  vprism::demo::write_cell_field((folder / "cell-field.h5").string());
   return 0;
 }

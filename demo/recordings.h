@@ -49,6 +49,9 @@ std::vector<double> dome_samples();
 inline constexpr double dome_rate = 16;
 std::string dome_truth();
 
+/// The mirror cell seen by a scanning vibrometer.
+std::string cell_truth();
+
 /// Channels as a WAV file of floats, with their names.
 std::string sound_file(const std::vector<std::string>& names,
                        const std::vector<std::vector<double>>& channels, int rate);

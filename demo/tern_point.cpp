@@ -214,7 +214,8 @@ std::string truth_file() {
   out += "- White noise:\n";
   for (const Source& source : daq_sources())
     out += fmt::format("  - {}: {:g} {} RMS\n", source.name, source.noise_rms, source.unit);
-  return out + amplifier_truth() + tap_truth() + fringe_truth() + beat_truth() + slew_truth() + dome_truth();
+  return out + amplifier_truth() + tap_truth() + fringe_truth() + beat_truth() + slew_truth() + dome_truth() +
+         cell_truth();
 }
 
 }  // namespace

@@ -19,6 +19,8 @@ std::vector<DemoFile> make_files();
 void write_daq_copy(const std::string& wav, const std::string& hdf5);
 /// dome-tilt.h5.
 void write_dome_tilt(const std::string& hdf5);
+/// cell-field.h5.
+void write_cell_field(const std::string& hdf5);
 
 /// Those of make_files that a survey takes: without second halves and what is no recording.
 bool is_recording(const std::string& name);

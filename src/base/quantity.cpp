@@ -23,7 +23,8 @@ const DimensionEntry& entry(Dimension dimension) {
   static const DimensionEntry entries[] = {{"a frequency", "Hz", "2.5 kHz"},
                                            {"a time", "s", "20 us"},
                                            {"a ratio", "1", "50%"},
-                                           {"a level in dB", "dB", "-3 dB"}};
+                                           {"a level in dB", "dB", "-3 dB"},
+                                           {"a length", "m", "20 mm"}};
   return entries[static_cast<int>(dimension)];
 }
 

@@ -9,7 +9,13 @@
 namespace vprism {
 
 /// What an option asks for. The value is handed on in the unit in brackets.
-enum class Dimension { frequency /*Hz*/, time /*s*/, ratio /*1; "50%" or "0.5"*/, decibel /*dB*/ };
+enum class Dimension {
+  frequency /*Hz*/,
+  time /*s*/,
+  ratio /*1; "50%" or "0.5"*/,
+  decibel /*dB*/,
+  length /*m*/
+};
 
 struct Quantity {
   double value = 0;

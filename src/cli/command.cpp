@@ -61,6 +61,10 @@ const std::vector<CommandEntry>& command_table() {
        "the fork's three modes with damping, each known by five methods, and its responses for other "
        "programs",
        make_response_task},
+      {"field", "FILE|FOLDER...",
+       "recordings of many points: mean spectrum, maps, shapes and phases at a frequency, animation",
+       "vprism field tern-point/cell-field.h5 --animate",
+       "the mirror cell's two plate modes, with damping, maps and moving shapes", make_field_task},
       {"identify", "FILE...",
        "what is in the signal, how sure, and who did it: tones, families, resonances, matched with suspects",
        "vprism identify tern-point/mount-daq.wav --suspects tern-point/suspects.toml",

@@ -37,6 +37,7 @@ std::unique_ptr<Task> make_condition_task();
 std::unique_ptr<Task> make_cycles_task();
 std::unique_ptr<Task> make_convert_task();
 std::unique_ptr<Task> make_distortion_task();
+std::unique_ptr<Task> make_field_task();
 std::unique_ptr<Task> make_generate_task();
 std::unique_ptr<Task> make_identify_task();
 std::unique_ptr<Task> make_inspect_task();

@@ -31,6 +31,7 @@ class DemoTask : public Task {
       OutputFolder copy(folder.string(), settings_.output.force);
       demo::write_daq_copy((folder / "mount-daq.wav").string(), copy.place("mount-daq.h5", "demo data"));
       demo::write_dome_tilt(copy.place("dome-tilt.h5", "demo data"));
+      demo::write_cell_field(copy.place("cell-field.h5", "demo data"));
       copy.commit();
       files.push_back((folder / "dome-tilt.h5").string());
     }

@@ -11,4 +11,9 @@ std::unique_ptr<RecordingWriter> write_hdf5_file(const std::string& path, const 
                                                  const WriteSettings& settings);
 std::unique_ptr<MapWriter> write_hdf5_map(const std::string& path, const MapAxes& axes, std::size_t rows);
 
+std::unique_ptr<PointSource> open_hdf5_points_file(const FileHead& head, const PointReadSettings& settings);
+
+void write_hdf5_arrays(const std::string& path, const std::vector<NamedArray>& arrays,
+                       const std::vector<std::pair<std::string, std::string>>& texts);
+
 }  // namespace vprism

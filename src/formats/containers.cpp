@@ -73,4 +73,13 @@ std::unique_ptr<MapWriter> write_map_hdf5(const std::string& path, const MapAxes
   return containers().write_map(path, axes, rows);
 }
 
+std::unique_ptr<PointSource> open_hdf5_points(const FileHead& head, const PointReadSettings& settings) {
+  return containers().open_points(head, settings);
+}
+
+void write_arrays_hdf5(const std::string& path, const std::vector<NamedArray>& arrays,
+                       const std::vector<std::pair<std::string, std::string>>& texts) {
+  containers().write_arrays(path, arrays, texts);
+}
+
 }  // namespace vprism

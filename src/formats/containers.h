@@ -5,8 +5,10 @@
 // `vprism-containers.so`, looked for beside the program, one folder up, and in ../lib/vprism.
 #pragma once
 
+#include "formats/array_file.h"
 #include "formats/format.h"
 #include "formats/map_writer.h"
+#include "formats/points.h"
 #include "formats/writer.h"
 
 namespace vprism {
@@ -20,6 +22,9 @@ struct Containers {
   std::unique_ptr<RecordingWriter> (*write_hdf5)(const std::string& path, const Recording&,
                                                  const WriteSettings&);
   std::unique_ptr<MapWriter> (*write_map)(const std::string& path, const MapAxes&, std::size_t rows);
+  std::unique_ptr<PointSource> (*open_points)(const FileHead&, const PointReadSettings&);
+  void (*write_arrays)(const std::string& path, const std::vector<NamedArray>&,
+                       const std::vector<std::pair<std::string, std::string>>& texts);
 };
 
 }  // namespace vprism

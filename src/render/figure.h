@@ -3,6 +3,7 @@
 
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace vprism {
@@ -53,6 +54,18 @@ struct Relief {
   FigureAxis z;
 };
 
+/// Lines in 3-D between places that have moved, over the same lines at rest.
+struct Mesh {
+  struct Place {
+    double x = 0, y = 0, z = 0;
+  };
+  std::vector<Place> rest, moved;
+  std::vector<double> value;  ///< Of each place; a line has the mean of its ends.
+  std::vector<std::pair<std::size_t, std::size_t>> lines;
+  FigureAxis z;           ///< With both ends.
+  FigureAxis value_axis;  ///< With both ends.
+};
+
 struct Panel {
   std::string title;
   FigureAxis x, y;
@@ -62,6 +75,7 @@ struct Panel {
   std::vector<std::string> listing = {};  ///< Lines beside the panel: what the marks say in numbers.
   std::optional<ColourMap> map = {};
   std::optional<Relief> relief = {};  ///< Instead of all else.
+  std::optional<Mesh> mesh = {};      ///< Instead of all else.
   bool square = false;                ///< A unit is as long in x as in y: ranges are widened as needed.
 };
 
@@ -80,6 +94,9 @@ const char* picture_ending(Picture picture);
 
 /// Draws with gnuplot and returns the file's bytes. Throws Error(output) when gnuplot is missing or fails.
 std::string draw(const Figure& figure, Picture picture);
+/// One figure after the other, of the same size, as an animated GIF that begins anew at its end; `hundredths`
+/// of a second each.
+std::string draw_animation(const std::vector<Figure>& figures, int hundredths);
 
 /// `count` points at most: where there are more, each stretch of x gives its lowest and its highest point, so
 /// no peak is lost.

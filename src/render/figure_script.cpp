@@ -219,8 +219,61 @@ std::string line_style(const Curve& curve, const char* colour) {
                      1 + std::max(0, curve.colour) / static_cast<int>(std::size(colours)), colour);
 }
 
+/// Lines at rest in grey, those moved in colours.
+void add_mesh(std::string& script, const Panel& panel, const Frame& frame) {
+  const Mesh& mesh = *panel.mesh;
+  Limits x, y;
+  for (const auto* places : {&mesh.rest, &mesh.moved})
+    for (const Mesh::Place& p : *places) x.include({p.x}, false), y.include({p.y}, false);
+  Drawn dx = drawn_axis(panel.x, x, true), dy = drawn_axis(panel.y, y, true);
+  Limits z;
+  z.include({mesh.z.low.value_or(-1), mesh.z.high.value_or(1)}, false);
+  Drawn dz = drawn_axis(mesh.z, z, true);
+  // One scale for all three directions.
+  dx.prefix = dy.prefix = dz.prefix = prefix_for(std::max(dx.high - dx.low, dy.high - dy.low), panel.x.unit);
+  script += fmt::format(
+      "set view 58,32,1.35,1.0\nset view equal xyz\nset xyplane at {}\nset title {} font ',12'\nset xlabel "
+      "{}\nset ylabel {}\nset zlabel "
+      "{} rotate by 90\nunset key\nset border 31 linecolor rgb '#888888' linewidth 0.6\nunset label\nset "
+      "format '%g'\n"
+      "set palette defined (0 '#1d2f6f', 0.25 '#3f8fb0', 0.5 '#ddd3a0', 0.75 '#e08a4b', 1 '#8f2d1c')\nset "
+      "cbrange [{}:{}]\n"
+      "set cblabel {} font ',10' offset 1.5,0\nset colorbox user origin 0.905,{} size 0.014,{}\nset ztics "
+      "auto\n",
+      dz.low / dz.prefix.factor, quoted(panel.title), quoted(axis_label(panel.x, dx)),
+      quoted(axis_label(panel.y, dy)), quoted(axis_label(mesh.z, dz)), mesh.value_axis.low.value_or(-1),
+      mesh.value_axis.high.value_or(1),
+      quoted(mesh.value_axis.unit.empty() ? mesh.value_axis.quantity
+                                          : mesh.value_axis.quantity + " (" + mesh.value_axis.unit + ")"),
+      frame.bottom + 0.2 * (frame.top - frame.bottom), 0.6 * (frame.top - frame.bottom));
+  script += fmt::format("set xrange [{}:{}]\nset yrange [{}:{}]\nset zrange [{}:{}]\n",
+                        dx.low / dx.prefix.factor, dx.high / dx.prefix.factor, dy.low / dy.prefix.factor,
+                        dy.high / dy.prefix.factor, dz.low / dz.prefix.factor, dz.high / dz.prefix.factor);
+  std::string data;
+  const auto add_lines = [&](const std::vector<Mesh::Place>& places, bool coloured) {
+    for (const auto& [a, b] : mesh.lines) {
+      const Mesh::Place &p = places[a], &q = places[b];
+      for (const double v :
+           {p.x / dx.prefix.factor, p.y / dy.prefix.factor, p.z / dz.prefix.factor,
+            (q.x - p.x) / dx.prefix.factor, (q.y - p.y) / dy.prefix.factor, (q.z - p.z) / dz.prefix.factor})
+        append(data, v);
+      if (coloured) append(data, (mesh.value[a] + mesh.value[b]) / 2);
+    }
+  };
+  add_lines(mesh.rest, false), add_lines(mesh.moved, true);
+  const std::string six = "%float64%float64%float64%float64%float64%float64";
+  script += fmt::format(
+      "splot '-' binary record=({0}) format='{1}' using 1:2:3:4:5:6 with vectors nohead linecolor rgb "
+      "'#c8c8c8' linewidth 0.6 title '', '-' "
+      "binary record=({0}) format='{1}%float64' using 1:2:3:4:5:6:7 with vectors nohead linecolor palette "
+      "linewidth 1.6 title ''\n",
+      mesh.lines.size(), six);
+  script += data + "\n";
+}
+
 void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool names_x) {
   if (panel.relief) return add_relief(script, panel);
+  if (panel.mesh) return add_mesh(script, panel, frame);
   Limits x, y;
   for (const Curve& curve : panel.curves) {
     x.include(curve.x, panel.x.logarithmic);
@@ -256,8 +309,9 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
     const Mark& mark = panel.marks[m];
     script += fmt::format(
         "set label {} {} at first {},first {} {} font ',10' textcolor rgb '#222222' noenhanced front point "
-        "pointtype 11 pointsize 0.6 linecolor rgb '#222222'\n",
-        m + 1, quoted(mark.label), mark.x / dx.prefix.factor, place_y(mark.y), places[m]);
+        "pointtype 11 pointsize 0.6 linecolor rgb '#222222'{}\n",
+        m + 1, quoted(mark.label), mark.x / dx.prefix.factor, place_y(mark.y), places[m],
+        panel.square && panel.map ? " boxed" : "");
   }
   for (std::size_t i = 0; i < panel.listing.size(); ++i)
     script += fmt::format(
@@ -314,27 +368,29 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
 
 }  // namespace
 
-std::string figure_script(const Figure& figure, Picture picture) {
+namespace {
+
+struct PageSize {
+  int rows, columns, height;
+};
+
+PageSize size_of(const Figure& figure) {
   const int panels = std::max<int>(1, static_cast<int>(figure.panels.size()));
   const int columns = std::max(1, figure.columns), rows = (panels + columns - 1) / columns;
   const int panel_height = figure.panel_height > 0 ? figure.panel_height : std::max(260, 740 / rows);
-  const int height = panel_height * rows + 60;
+  return {rows, columns, panel_height * rows + 60};
+}
+
+constexpr const char* look =
+    "set encoding utf8\nset border 3 linecolor rgb '#333333' linewidth 0.8\nset tics nomirror out scale "
+    "0.6 textcolor rgb '#333333'\nset grid linetype 1 linewidth 0.4 linecolor rgb '#dddddd'\nset samples "
+    "2\nset style textbox opaque noborder fillcolor rgb 'white' margins 0.4,0.3\n";
+
+/// A figure on a page of its own, the terminal being set.
+std::string page_script(const Figure& figure) {
+  const auto [rows, columns, height] = size_of(figure);
+  const int panels = std::max<int>(1, static_cast<int>(figure.panels.size()));
   std::string script;
-  if (picture == Picture::png)
-    script = fmt::format(
-        "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n",
-        figure.width, height);
-  else if (picture == Picture::svg)
-    script =
-        fmt::format("set terminal svg noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n",
-                    figure.width, height);
-  else
-    script = fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in font 'DejaVu Sans,8'\n",
-                         figure.width / 120.0, height / 120.0);
-  script +=
-      "set encoding utf8\nset border 3 linecolor rgb '#333333' linewidth 0.8\nset tics nomirror out scale "
-      "0.6 textcolor rgb '#333333'\nset grid linetype 1 linewidth 0.4 linecolor rgb '#dddddd'\nset samples "
-      "2\n";
   const double head = 34.0 / height, foot = 26.0 / height;
   script += fmt::format(
       "set multiplot\nset label 101 {} at screen 0.012,{} left font ',13' noenhanced\nset label 102 {} at "
@@ -345,8 +401,8 @@ std::string figure_script(const Figure& figure, Picture picture) {
     listed = listed || !panel.listing.empty(), mapped = mapped || panel.map;
   const double share = (1 - head - foot) / rows, across = 1.0 / columns;
   const double left_margin = columns > 2 ? 0.075 : 0.085, right_margin = listed   ? 0.135
-                                                                        : mapped ? (columns > 1 ? 0.08 : 0.11)
-                                                                                 : 0.015;
+                                                                         : mapped ? 0.11
+                                                                                  : 0.015;
   for (int p = 0; p < panels && !figure.panels.empty(); ++p) {
     const double top = 1 - head - p / columns * share, bottom = top - share;
     const double from = p % columns * across;
@@ -364,7 +420,7 @@ std::string figure_script(const Figure& figure, Picture picture) {
                       figure.panels[static_cast<std::size_t>(p) + 1].x.quantity != now.x.quantity ||
                       figure.panels[static_cast<std::size_t>(p) + 1].x.unit != now.x.unit;
     add_panel(panel, now, frame, last);
-    if (now.relief) {
+    if (now.relief || now.mesh) {
       script += fmt::format(
           "unset lmargin\nunset rmargin\nunset tmargin\nunset bmargin\nset origin 0,{}\nset size 1,{}\n",
           bottom + 4.0 / height, share - 8.0 / height);
@@ -378,7 +434,35 @@ std::string figure_script(const Figure& figure, Picture picture) {
     }
     script += panel;
   }
-  return script + "unset multiplot\nunset output\nexit\n";
+  return script + "unset multiplot\n";
+}
+
+}  // namespace
+
+std::string figure_script(const Figure& figure, Picture picture) {
+  const int height = size_of(figure).height;
+  std::string script;
+  if (picture == Picture::png)
+    script = fmt::format(
+        "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n",
+        figure.width, height);
+  else if (picture == Picture::svg)
+    script =
+        fmt::format("set terminal svg noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n",
+                    figure.width, height);
+  else
+    script = fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in font 'DejaVu Sans,8'\n",
+                         figure.width / 120.0, height / 120.0);
+  return script + look + page_script(figure) + "unset output\nexit\n";
+}
+
+std::string animation_script(const std::vector<Figure>& figures, int hundredths) {
+  std::string script = fmt::format(
+      "set terminal gif noenhanced animate delay {} loop 0 optimize size {},{} font 'DejaVu Sans,10'\n",
+      hundredths, figures.front().width, size_of(figures.front()).height);
+  script += look;
+  for (const Figure& figure : figures) script += page_script(figure);
+  return script + "unset output\nexit\n";
 }
 
 }  // namespace vprism

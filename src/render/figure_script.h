@@ -9,5 +9,7 @@ namespace vprism {
 
 /// Everything that gnuplot is told, for a picture on its standard output.
 std::string figure_script(const Figure& figure, Picture picture);
+/// The same for an animated GIF of several.
+std::string animation_script(const std::vector<Figure>& figures, int hundredths);
 
 }  // namespace vprism

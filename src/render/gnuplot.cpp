@@ -17,9 +17,7 @@ namespace {
 
 namespace bp = boost::process;
 
-}  // namespace
-
-std::string draw(const Figure& figure, Picture picture) {
+std::string run_gnuplot(const std::string& script) {
   const auto program = bp::search_path("gnuplot");
   if (program.empty())
     throw Error(Status::output,
@@ -28,7 +26,6 @@ std::string draw(const Figure& figure, Picture picture) {
     boost::asio::io_context context;
     std::future<std::string> picture_bytes, complaints;
     boost::asio::streambuf input;
-    const std::string script = figure_script(figure, picture);
     // Figures are drawn side by side. A child inherits the pipes that are open when it starts; as pipes and
     // child are made under one lock, no two children can each hold open the pipe whose end the other waits
     // for.
@@ -54,6 +51,16 @@ std::string draw(const Figure& figure, Picture picture) {
   } catch (const bp::process_error& error) {
     throw Error(Status::output, std::string("gnuplot could not be started: ") + error.what());
   }
+}
+
+}  // namespace
+
+std::string draw(const Figure& figure, Picture picture) {
+  return run_gnuplot(figure_script(figure, picture));
+}
+
+std::string draw_animation(const std::vector<Figure>& figures, int hundredths) {
+  return run_gnuplot(animation_script(figures, hundredths));
 }
 
 }  // namespace vprism

@@ -1,0 +1,63 @@
+// field.h: what the command `field` is set to, finds, and tells.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "cli/option_groups.h"
+#include "field/field.h"
+#include "formats/points.h"
+#include "render/document.h"
+#include "render/figure.h"
+
+namespace vprism {
+
+/// A line of points from one to another, by their labels.
+struct LineAsked {
+  std::int64_t from = 0, to = 0;
+};
+
+struct FieldTaskSettings {
+  PointReadSettings read;
+  FieldSettings field;
+  std::vector<std::string> variables;
+  std::vector<std::int64_t> spectra_of;  ///< Labels of points whose spectra are drawn and written.
+  std::optional<std::int64_t> phase_to;
+  std::vector<LineAsked> lines;
+  std::string derived;
+  std::size_t colours = 0;   ///< Steps of the colours; 0: smooth.
+  bool logarithmic = false;  ///< Maps of levels in dB.
+  double exaggeration = 0;   ///< Largest deflection as a share of the surface's size; 0: 0.15.
+  bool animate = false;
+  std::vector<std::string> also;
+};
+
+struct FieldTold {
+  InputFacts facts;
+  PointRecording recording;  ///< As read; axis, frames.
+  FieldResult result;
+  std::vector<PointLine> lines;
+};
+
+// field_told.cpp
+void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Telling& telling);
+std::string field_csv(const FieldTold& told);
+std::string field_spectrum_csv(const FieldTold& told);
+std::string field_lines_csv(const FieldTold& told);
+
+// field_figure.cpp
+/// Mean and greatest spectrum, peaks numbered; level in time; spectra of single points.
+Figure field_spectrum_figure(const FieldTold& told, const FieldTaskSettings& settings);
+/// Amplitude and phase of every shape, each point's maximum and its frequency.
+Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& settings);
+/// A shape in 3-D at one instant of its period, 0 to 1.
+Figure field_shape_figure(const FieldTold& told, std::size_t shape, double instant,
+                          const FieldTaskSettings& settings);
+Figure field_lines_figure(const FieldTold& told);
+
+// field_export.cpp
+std::string field_vtk(const FieldTold& told);
+std::string field_universal(const FieldTold& told);
+void write_field_hdf5(const FieldTold& told, const std::string& path);
+
+}  // namespace vprism

@@ -1,0 +1,276 @@
+// field_task.cpp: the command `field`.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+
+#include "base/error.h"
+#include "base/text.h"
+#include "cli/analysis_options.h"
+#include "cli/command.h"
+#include "cli/console.h"
+#include "cli/field.h"
+#include "cli/input.h"
+#include "formats/file_digest.h"
+#include "transform/derived.h"
+
+namespace vprism {
+
+namespace {
+
+std::size_t whole(const std::string& text, long long least) {
+  return static_cast<std::size_t>(parse_whole_number(std::string(trimmed(text)), least));
+}
+
+class FieldTask : public Task {
+ public:
+  std::size_t threads() const override { return output_.threads; }
+
+  std::vector<OptionGroup> options() override {
+    FieldSettings& field = settings_.field;
+    return {
+        {"Input",
+         {quantity_option("rate", "FREQUENCY", "frames a second (default: as the file says)",
+                          Dimension::frequency, settings_.read.read.rate_hz),
+          quantity_option("interval", "TIME", "time from frame to frame, instead of a rate", Dimension::time,
+                          settings_.read.read.interval_s),
+          text_option("part", "DATA SET",
+                      "data set [frame, point, component] of an HDF5 file (default: the largest)",
+                      settings_.read.read.part),
+          text_option("coordinates", "DATA SET", "data set [point, 2 or 3] with the places (default: found)",
+                      settings_.read.coordinates),
+          {"variable", "NAME|NUMBER|GLOB", "variables to look at (default: all)", true,
+           [this](const std::string& t) { settings_.variables.push_back(t); },
+           [this] { return Json(settings_.variables); }},
+          {"frames", "A..B", "frames to use, from 0 (default: all)", false,
+           [&field](const std::string& t) {
+             const std::size_t dots = t.find("..");
+             if (dots == std::string::npos)
+               throw Error(Status::usage,
+                           "\"" + clean_text(t) + "\" is no range of frames; write for example 10..500");
+             if (dots > 0) field.first_frame = whole(t.substr(0, dots), 0);
+             if (dots + 2 < t.size()) field.last_frame = whole(t.substr(dots + 2), 0);
+           },
+           [&field] {
+             return Json{{"first", field.first_frame ? Json(*field.first_frame) : Json(nullptr)},
+                         {"last", field.last_frame ? Json(*field.last_frame) : Json(nullptr)}};
+           }},
+          count_option("frame-step", "take every so manieth frame (default: 1)", 1, field.frame_step),
+          {"leave-out", "FRAME,...", "frames that count as missing", true,
+           [&field](const std::string& t) {
+             for (const std::string& part : split(t, ',')) field.leave_out.push_back(whole(part, 0));
+           },
+           [&field] { return Json(field.leave_out); }},
+          {"region", "BOUNDS", "points within, such as 'x 0..0.2m, y 100mm..'", false,
+           [this](const std::string& t) {
+             settings_.field.region = parse_region(t);
+             region_ = t;
+           },
+           [this] { return Json(region_); }},
+          count_option("every-point", "take every so manieth point (default: 1)", 1, field.every),
+          quantity_option("smooth", "LENGTH", "amplitudes as means over the points within this distance",
+                          Dimension::length, smooth_)}},
+        {"Field",
+         {{"window", "NAME",
+           "window over the frames (default: rectangular where the motion dies away, hann otherwise)", false,
+           [&field](const std::string& t) { field.window = parse_window(t); },
+           [&field] { return Json(field.window ? field.window->name() : "auto"); }},
+          {"at", "FREQUENCY,...", "frequencies whose shapes are told (default: the peaks)", true,
+           [&field](const std::string& t) {
+             for (const std::string& part : split(t, ','))
+               field.at_hz.push_back(parse_positive(std::string(trimmed(part)), Dimension::frequency));
+           },
+           [&field] { return Json(field.at_hz); }},
+          count_option("peaks", "how many peaks to look at (default: 4)", 1, field.most_peaks),
+          {"derive", "QUANTITY", "show displacement, velocity or acceleration of another of the three", false,
+           [this](const std::string& t) {
+             (void)motion_order(std::string_view(t));
+             settings_.derived = t;
+           },
+           [this] { return Json(settings_.derived); }},
+          {"phase-to", "POINT",
+           "point (its number) that phases are told against (default: the one that moves most)", false,
+           [this](const std::string& t) { settings_.phase_to = parse_whole_number(t, 0); },
+           [this] { return settings_.phase_to ? Json(*settings_.phase_to) : Json(nullptr); }},
+          {"spectra-of", "POINT,...", "points whose own spectra are drawn and written", true,
+           [this](const std::string& t) {
+             for (const std::string& part : split(t, ','))
+               settings_.spectra_of.push_back(parse_whole_number(std::string(trimmed(part)), 0));
+           },
+           [this] { return Json(settings_.spectra_of); }},
+          {"along", "POINT..POINT", "amplitude and phase of the shapes along the line between two points",
+           true,
+           [this](const std::string& t) {
+             const std::size_t dots = t.find("..");
+             if (dots == std::string::npos)
+               throw Error(Status::usage, "\"" + clean_text(t) + "\" is no line; write for example 1..15");
+             settings_.lines.push_back(
+                 {parse_whole_number(t.substr(0, dots), 0), parse_whole_number(t.substr(dots + 2), 0)});
+           },
+           [this] {
+             Json out = Json::array();
+             for (const LineAsked& l : settings_.lines) out.push_back({l.from, l.to});
+             return out;
+           }}}},
+        {"Pictures",
+         {count_option("colours", "steps of the colours in maps (default: smooth)", 2, settings_.colours),
+          {"map-scale", "linear|log", "levels in maps as they are or in dB (default: linear)", false,
+           [this](const std::string& t) {
+             settings_.logarithmic = choice("map-scale", t, {"linear", "log"}) == 1;
+           },
+           [this] { return Json(settings_.logarithmic ? "log" : "linear"); }},
+          {"exaggerate", "PERCENT",
+           "largest deflection in pictures of shapes, of the surface's size (default: 15%)", false,
+           [this](const std::string& t) {
+             settings_.exaggeration = parse_quantity(t, Dimension::ratio);
+             if (!(settings_.exaggeration > 0 && settings_.exaggeration <= 2))
+               throw Error(Status::usage, "must lie between 0% and 200%");
+           },
+           [this] { return Json(settings_.exaggeration); }},
+          switch_option("animate", "each shape through one period as a GIF, ranges fixed", settings_.animate),
+          {"also", "FORMAT,...", "write shapes and spectra in these formats too: hdf5, vtk, universal", true,
+           [this](const std::string& t) {
+             for (const std::string& name : split(t, ',')) {
+               (void)choice("also", name, {"hdf5", "vtk", "universal"});
+               settings_.also.push_back(name);
+             }
+           },
+           [this] { return Json(settings_.also); }}}},
+        output_group(output_)};
+  }
+
+  Status run(const std::vector<std::string>& files, const Json& settings) override {
+    Console console(output_);
+    Telling telling;
+    telling.command = "field";
+    telling.settings = settings;
+    std::vector<FieldTold> all;
+    for (const std::string& file : files) {
+      all.push_back(measure(file, console.progress("field " + file)));
+      tell_field(all.back(), settings_, telling);
+    }
+    const std::vector<std::string> stems = output_stems(files);
+    deliver(
+        telling, output_, console,
+        [&](OutputFolder& folder) {
+          for (std::size_t i = 0; i < all.size(); ++i) write(all[i], stems[i] + "-field", folder);
+        },
+        stems.front() + "-field.json");
+    return Status::done;
+  }
+
+ private:
+  static std::size_t index_of(const std::vector<Node>& points, std::int64_t label, const char* option,
+                              const std::string& file) {
+    for (std::size_t p = 0; p < points.size(); ++p)
+      if (points[p].label == label) return p;
+    throw Error(Status::usage, fmt::format("{} {}: no such point among the {} of {} that are looked at",
+                                           option, label, points.size(), file));
+  }
+
+  FieldTold measure(const std::string& file, const Progress& progress) {
+    const std::unique_ptr<PointSource> source = open_points(file, settings_.read);
+    FieldTold told;
+    told.recording = source->recording();
+    const PointRecording& r = told.recording;
+    if (!(r.axis.interval > 0))
+      throw Error(Status::analysis, file + ": the frames have no rate; give --rate or --interval");
+    FieldSettings field = settings_.field;
+    field.smooth_radius = smooth_.value_or(0);
+    Recording named;
+    named.file = file;
+    named.channels = r.variables;
+    if (!settings_.variables.empty()) field.variables = select_channels(named, settings_.variables);
+    if (!settings_.derived.empty()) {
+      const std::size_t first = field.variables.empty() ? 0 : field.variables.front();
+      field.derive = motion_order(std::string_view(settings_.derived)) - motion_order(r.variables[first]);
+    }
+    // Points are named by their labels, the engine counts those looked at.
+    std::vector<Node> looked_at;
+    std::size_t counted = 0;
+    for (const Node& n : r.points)
+      if ((!field.region || field.region->holds(n)) && counted++ % std::max<std::size_t>(1, field.every) == 0)
+        looked_at.push_back(n);
+    for (const std::int64_t label : settings_.spectra_of)
+      field.watched.push_back(index_of(looked_at, label, "--spectra-of", file));
+    if (settings_.phase_to) field.phase_point = index_of(looked_at, *settings_.phase_to, "--phase-to", file);
+    std::vector<std::pair<std::size_t, std::size_t>> ends;
+    for (const LineAsked& line : settings_.lines)
+      ends.push_back(
+          {index_of(looked_at, line.from, "--along", file), index_of(looked_at, line.to, "--along", file)});
+    for (const double hz : field.at_hz)
+      if (hz >= r.axis.rate_hz() / static_cast<double>(field.frame_step) / 2)
+        throw Error(
+            Status::analysis,
+            fmt::format("{}: --at {} is not below half the rate of the frames, {}", file,
+                        format_quantity(hz, "Hz"),
+                        format_quantity(r.axis.rate_hz() / static_cast<double>(field.frame_step) / 2, "Hz")));
+    try {
+      told.result = analyse_field(*source, field, [&](std::size_t done, std::size_t all) {
+        if (progress) progress(static_cast<std::int64_t>(done), static_cast<std::int64_t>(all));
+      });
+    } catch (const Error& error) {
+      throw Error(error.status(),
+                  error.status() == Status::input ? error.what() : file + ": " + error.what());
+    }
+    if (field.derive != 0)
+      for (Channel& v : told.result.variables) {
+        const double factor = derive(v, field.derive);
+        if (factor != 1)
+          throw Error(
+              Status::analysis,
+              file + ": --derive needs a variable in metres and seconds; its unit is " + v.unit.text());
+      }
+    const double reach = 0.25 * usual_distance(told.result.points);
+    for (const auto& [from, to] : ends)
+      told.lines.push_back(points_along(told.result.points, from, to, reach));
+    Recording facts;
+    facts.file = file, facts.format = r.format, facts.channels = r.variables, facts.axis = r.axis,
+    facts.samples = r.frames;
+    told.facts.recording = facts;
+    if (!std::filesystem::is_directory(file)) told.facts.digest = file_digest(file);
+    return told;
+  }
+
+  void write(const FieldTold& told, const std::string& base, OutputFolder& folder) const {
+    folder.protect(told.recording.file);
+    folder.add(base + "-points.csv", field_csv(told),
+               "every point: place, level, amplitude and phase of each shape");
+    folder.add(base + "-spectrum.csv", field_spectrum_csv(told), "mean and greatest level of every bin");
+    if (!told.lines.empty()) folder.add(base + "-lines.csv", field_lines_csv(told), "shapes along lines");
+    for (const std::string& name : settings_.also) {
+      if (name == "vtk") folder.add(base + ".vtk", field_vtk(told), "shapes for other viewers");
+      if (name == "universal")
+        folder.add(base + ".uff", field_universal(told), "nodes, shapes and mean spectrum");
+      if (name == "hdf5") write_field_hdf5(told, folder.place(base + ".h5", "shapes, maps and spectra"));
+    }
+    if (!output_.figure) return;
+    const Picture picture = *output_.figure;
+    const auto figure = [&](const Figure& f, const std::string& name, const std::string& what) {
+      folder.add(name + "." + picture_ending(picture), draw(f, picture), what);
+    };
+    figure(field_spectrum_figure(told, settings_), base + "-spectrum", "mean spectrum and level in time");
+    figure(field_maps_figure(told, settings_), base + "-maps", "maps of amplitude, phase, greatest level");
+    if (!told.lines.empty()) figure(field_lines_figure(told), base + "-lines", "shapes along lines");
+    for (std::size_t i = 0; i < told.result.shapes.size(); ++i) {
+      const std::string name = base + "-shape-" + std::to_string(i + 1);
+      figure(field_shape_figure(told, i, 0, settings_), name,
+             "deflection shape at " + format_quantity(told.result.shapes[i].hz, "Hz", 5));
+      if (!settings_.animate) continue;
+      std::vector<Figure> frames;
+      for (int n = 0; n < 24; ++n) frames.push_back(field_shape_figure(told, i, n / 24.0, settings_));
+      folder.add(name + ".gif", draw_animation(frames, 6), "the same through one period");
+    }
+  }
+
+  FieldTaskSettings settings_;
+  OutputSettings output_;
+  std::optional<double> smooth_;
+  std::string region_;
+};
+
+}  // namespace
+
+std::unique_ptr<Task> make_field_task() { return std::make_unique<FieldTask>(); }
+
+}  // namespace vprism

@@ -1,0 +1,37 @@
+// hdf5_arrays.cpp: see formats/array_file.h.
+#include "base/error.h"
+#include "containers/entries.h"
+#include "containers/hdf5_file.h"
+
+namespace vprism {
+
+void write_hdf5_arrays(const std::string& path, const std::vector<NamedArray>& arrays,
+                       const std::vector<std::pair<std::string, std::string>>& texts) {
+  const std::lock_guard guard(hdf5_lock());
+  H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
+  const auto check = [&](bool good) {
+    if (!good) throw Error(Status::output, path + ": the file could not be written");
+  };
+  Hdf5Handle file(H5Fcreate(path.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT));
+  check(static_cast<bool>(file));
+  for (const auto& [key, text] : texts) set_hdf5_text(file.get(), key.c_str(), text);
+  const Hdf5Handle groups(H5Pcreate(H5P_LINK_CREATE));
+  H5Pset_create_intermediate_group(groups.get(), 1);
+  for (const NamedArray& array : arrays) {
+    const std::vector<hsize_t> shape(array.shape.begin(), array.shape.end());
+    const Hdf5Handle space(H5Screate_simple(static_cast<int>(shape.size()), shape.data(), nullptr));
+    // Without times, so that the same arrays are the same bytes.
+    const Hdf5Handle plain(H5Pcreate(H5P_DATASET_CREATE));
+    H5Pset_obj_track_times(plain.get(), false);
+    const Hdf5Handle set(H5Dcreate2(file.get(), array.name.c_str(),
+                                    array.single ? H5T_IEEE_F32LE : H5T_IEEE_F64LE, space.get(), groups.get(),
+                                    plain.get(), H5P_DEFAULT));
+    check(static_cast<bool>(set) &&
+          H5Dwrite(set.get(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, array.values.data()) >= 0);
+    for (const auto& [key, text] : array.texts) set_hdf5_text(set.get(), key.c_str(), text);
+    for (const auto& [key, value] : array.numbers) set_hdf5_number(set.get(), key.c_str(), value);
+  }
+  check(H5Fflush(file.get(), H5F_SCOPE_GLOBAL) >= 0);
+}
+
+}  // namespace vprism

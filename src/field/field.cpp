@@ -1,0 +1,412 @@
+// field.cpp: see field.h.
+#include "field/field.h"
+
+#include <algorithm>
+#include <cmath>
+#include <future>
+#include <numbers>
+#include <numeric>
+
+#include "base/error.h"
+#include "base/percentile.h"
+#include "base/text.h"
+#include "identify/peaks.h"
+
+namespace vprism {
+
+namespace {
+
+using Complex = std::complex<double>;
+
+/// The points and variables chosen of a source.
+struct Chosen {
+  std::vector<std::size_t> points, variables;
+};
+
+Chosen choose(const PointRecording& r, const FieldSettings& settings) {
+  Chosen out;
+  std::size_t counted = 0;
+  for (std::size_t p = 0; p < r.points.size(); ++p) {
+    if (settings.region && !settings.region->holds(r.points[p])) continue;
+    if (counted++ % std::max<std::size_t>(1, settings.every) == 0) out.points.push_back(p);
+  }
+  if (out.points.empty())
+    throw Error(Status::usage, "--region holds none of the " + std::to_string(r.points.size()) + " points");
+  out.variables = settings.variables;
+  if (out.variables.empty()) {
+    out.variables.resize(r.variables.size());
+    std::iota(out.variables.begin(), out.variables.end(), std::size_t{0});
+  }
+  return out;
+}
+
+FieldPlan plan_frames(const PointRecording& r, const FieldSettings& settings) {
+  FieldPlan plan;
+  const auto all = static_cast<std::size_t>(r.frames);
+  const std::size_t first = settings.first_frame.value_or(0),
+                    last = std::min(settings.last_frame.value_or(all - 1), all - 1);
+  if (first > last)
+    throw Error(Status::usage, "--frames: frame " + std::to_string(first) + " is beyond the last, " +
+                                   std::to_string(all - 1));
+  for (std::size_t f = first; f <= last; f += settings.frame_step) plan.frames.push_back(f);
+  if (plan.frames.size() < 16)
+    throw Error(Status::analysis,
+                std::to_string(plan.frames.size()) + " frames; a spectrum over time needs at least 16");
+  plan.rate_hz = r.axis.rate_hz() / static_cast<double>(settings.frame_step);
+  return plan;
+}
+
+/// One pass: groups of points, the next one read meanwhile.
+void pass(PointSource& source, const Chosen& chosen, const FieldSettings& settings, FieldEstimator& estimator,
+          const std::function<void(std::size_t)>& told) {
+  const PointRecording& r = source.recording();
+  const auto frames = static_cast<std::size_t>(r.frames);
+  const std::size_t each = frames * r.variables.size();
+  const std::size_t together =
+      std::clamp<std::size_t>(settings.group_bytes / (8 * each), 1, chosen.points.size());
+  struct Group {
+    std::size_t first = 0, count = 0;  // Of the chosen points.
+    std::vector<double> values;
+  };
+  const bool whole = chosen.variables.size() == r.variables.size();
+  const auto fetch = [&](std::size_t first, std::vector<double> room) {
+    Group group{first, std::min(together, chosen.points.size() - first), {}};
+    const std::size_t from = chosen.points[first], to = chosen.points[first + group.count - 1];
+    std::vector<double> read(std::move(room));
+    if (to - from + 1 == group.count) {
+      read.resize(group.count * each);
+      source.read(from, group.count, read);
+    } else {
+      // Points with others between them: one by one, or all and those chosen taken out.
+      read.resize(group.count * each);
+      for (std::size_t i = 0; i < group.count; ++i)
+        source.read(chosen.points[first + i], 1, std::span(read).subspan(i * each, each));
+    }
+    if (!whole) {
+      const std::size_t kept = chosen.variables.size();
+      for (std::size_t i = 0; i < group.count; ++i)
+        for (std::size_t v = 0; v < kept; ++v)
+          std::copy_n(read.begin() + static_cast<std::ptrdiff_t>(
+                                         (i * r.variables.size() + chosen.variables[v]) * frames),
+                      frames, read.begin() + static_cast<std::ptrdiff_t>((i * kept + v) * frames));
+    }
+    for (const std::size_t f : settings.leave_out)
+      for (std::size_t s = 0; f < frames && s < group.count * chosen.variables.size(); ++s)
+        read[s * frames + f] = std::nan("");
+    group.values = std::move(read);
+    return group;
+  };
+  std::future<Group> next = std::async(std::launch::async, fetch, std::size_t{0}, std::vector<double>());
+  std::vector<double> spare;
+  while (next.valid()) {
+    Group group = next.get();
+    const std::size_t end = group.first + group.count;
+    if (end < chosen.points.size()) next = std::async(std::launch::async, fetch, end, std::move(spare));
+    estimator.add(group.first, group.count, group.values, frames);
+    spare = std::move(group.values);
+    if (told) told(end);
+  }
+}
+
+bool same_unit(const FieldResult& r, std::size_t v) {
+  return r.variables[v].unit.text() == r.variables[0].unit.text();
+}
+
+/// The level over the frames falls from fifth to fifth, to half or less.
+void judge_decay(FieldResult& r) {
+  std::vector<double> level(r.plan.frames.size(), 0.0);
+  for (std::size_t v = 0; v < r.variables.size(); ++v)
+    if (same_unit(r, v))
+      for (std::size_t n = 0; n < level.size(); ++n) level[n] += r.sums.mean_square_in_time[v][n];
+  const auto part = [&](double from, double to) {
+    double sum = 0, count = 0;
+    for (auto n = static_cast<std::size_t>(from * static_cast<double>(level.size()));
+         n < static_cast<std::size_t>(to * static_cast<double>(level.size())); ++n)
+      sum += level[n], ++count;
+    return sum / std::max(1.0, count);
+  };
+  r.decays = part(0.8, 1) < 0.25 * part(0, 0.2);
+  for (int i = 0; i < 3; ++i)
+    if (part(0.2 * (i + 1), 0.2 * (i + 2)) > 0.9 * part(0.2 * i, 0.2 * (i + 1))) r.decays = false;
+  r.left = part(0, 0.1) > 0 ? std::sqrt(part(0.9, 1) / part(0, 0.1)) : 0;
+  if (r.decays && r.left > 0) r.falls_to_1_s = 0.9 * r.plan.duration_s() * std::log(0.01) / std::log(r.left);
+}
+
+Spectrum mean_spectrum(const FieldResult& r) {
+  Spectrum s;
+  s.window = r.plan.window;
+  s.plan.segment = s.plan.hop = s.transform = r.plan.frames.size();
+  s.plan.rate_hz = r.plan.rate_hz;
+  s.plan.bin_hz = r.plan.bin_hz();
+  s.enbw_bins = r.sums.enbw_bins;
+  s.plan.rbw_hz = s.enbw_bins * s.plan.bin_hz;
+  s.power = r.mean_power();
+  s.power[0] = 0;
+  s.first.assign(s.power.size(), 0.0);  // Points have phases of their own.
+  s.noise_averages = static_cast<double>(std::clamp<std::size_t>(r.sums.points * r.variables.size(), 2, 64));
+  s.plan.averages = static_cast<std::int64_t>(s.noise_averages);
+  return s;
+}
+
+/// Tops of a spectrum that rise 6 dB out of the saddles beside them and ten times over the floor, the highest
+/// first.
+std::vector<std::size_t> tops_of(const std::vector<double>& power, std::size_t most) {
+  std::vector<double> sorted(power.begin() + 1, power.end());
+  const double floor = percentile_in(sorted, 0.3);
+  std::vector<std::size_t> out;
+  for (std::size_t k = 2; k + 1 < power.size(); ++k) {
+    if (!(power[k] > power[k - 1] && power[k] >= power[k + 1] && power[k] > 10 * floor)) continue;
+    double left = power[k], right = power[k];
+    for (std::size_t j = k; j-- > 1 && power[j] <= power[k];) left = std::min(left, power[j]);
+    for (std::size_t j = k + 1; j < power.size() && power[j] <= power[k]; ++j)
+      right = std::min(right, power[j]);
+    if (power[k] > 4 * std::max(left, right)) out.push_back(k);
+  }
+  std::sort(out.begin(), out.end(), [&](std::size_t a, std::size_t b) { return power[a] > power[b]; });
+  if (out.size() > most) out.resize(most);
+  return out;
+}
+
+struct Place {
+  double hz, std, damping = 0, damping_std = 0;
+};
+
+/// Of a free decay: the transforms of the kept points are rational functions of the bins' frequencies (the
+/// cut end multiplies each mode by one constant), so their common poles are the modes.
+std::vector<Place> decaying_places(const FieldResult& r, std::size_t most) {
+  ModeData data;
+  for (std::size_t k = 0; k < r.plan.bins(); ++k) data.frequency_hz.push_back(r.frequency_hz(k));
+  for (const auto& point : r.sums.kept)
+    for (const auto& transform : point) {
+      if (transform.empty()) continue;
+      data.curves.push_back(transform);
+      data.error.emplace_back(transform.size(), 1.0);
+    }
+  if (data.curves.empty()) return {};
+  ModeSearch search;
+  search.most_order = 24;
+  ModeFit fit = fit_modes(data, r.frequency_hz(2), 0.95 * r.plan.rate_hz / 2, search);
+  std::sort(fit.modes.begin(), fit.modes.end(), [](const Mode& a, const Mode& b) {
+    const auto height = [](const Mode& m) {
+      double sum = 0;
+      for (const Complex& v : m.residue) sum += std::norm(v);
+      return sum / std::pow(m.damping * m.frequency_hz, 2);
+    };
+    return height(a) > height(b);
+  });
+  if (fit.modes.size() > most) fit.modes.resize(most);
+  std::vector<Place> out;
+  for (const Mode& m : fit.modes)
+    out.push_back({m.frequency_hz, m.frequency_std_hz, m.damping, m.damping_std});
+  return out;
+}
+
+std::vector<Place> steady_places(const FieldResult& r, std::size_t most) {
+  const Spectrum spectrum = mean_spectrum(r);
+  std::vector<Place> out;
+  for (const Peak& p : find_peaks(spectrum).peaks) {
+    if (out.size() == most) break;
+    out.push_back({p.frequency_hz, p.frequency_std_hz});
+  }
+  if (!out.empty()) return out;
+  for (const std::size_t k : tops_of(spectrum.power, most)) {
+    const double a = std::log(spectrum.power[k - 1]), b = std::log(spectrum.power[k]),
+                 c = std::log(spectrum.power[k + 1]);
+    const double bend = a - 2 * b + c, shift = bend < 0 ? std::clamp(0.5 * (a - c) / bend, -0.5, 0.5) : 0;
+    out.push_back({(static_cast<double>(k) + shift) * r.plan.bin_hz(), r.plan.bin_hz() / std::sqrt(12.0)});
+  }
+  return out;
+}
+
+/// Points that move most, at most `most` of them, spread over the whole.
+std::vector<std::size_t> telling_points(const FieldResult& r, std::size_t most) {
+  std::vector<std::pair<double, std::size_t>> all;
+  for (std::size_t p = 0; p < r.points.size(); ++p) {
+    double sum = 0;
+    for (std::size_t v = 0; v < r.variables.size(); ++v)
+      if (!std::isnan(r.sums.rms[v][p])) sum += r.sums.rms[v][p] * r.sums.rms[v][p];
+    if (sum > 0) all.push_back({sum, p});
+  }
+  std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
+    return a.first != b.first ? a.first > b.first : a.second < b.second;
+  });
+  std::vector<std::size_t> out;
+  const std::size_t half = std::max<std::size_t>(1, all.size() / 2),
+                    step = std::max<std::size_t>(1, half / most);
+  for (std::size_t i = 0; i < half && out.size() < most; i += step) out.push_back(all[i].second);
+  std::sort(out.begin(), out.end());
+  return out;
+}
+
+void smooth(std::vector<Complex>& values, const std::vector<std::vector<std::size_t>>& near) {
+  std::vector<Complex> out(values.size(), {std::nan(""), std::nan("")});
+  for (std::size_t p = 0; p < values.size(); ++p) {
+    Complex sum = 0;
+    double count = 0;
+    for (const std::size_t q : near[p])
+      if (!std::isnan(values[q].real())) sum += values[q], ++count;
+    if (count > 0 && !std::isnan(values[p].real())) out[p] = sum / count;
+  }
+  values = std::move(out);
+}
+
+void finish_shape(FieldShape& shape) {
+  double sum = 0, count = 0;
+  std::vector<Complex> all;
+  for (std::size_t p = 0; p < shape.amplitude[0].size(); ++p) {
+    const double size = FieldResult::size_at(shape, p);
+    if (std::isnan(size)) continue;
+    sum += size * size, ++count;
+    if (size > shape.max_level) shape.max_level = size, shape.max_point = p;
+    for (const auto& variable : shape.amplitude) all.push_back(variable[p]);
+  }
+  shape.mean_level = count > 0 ? std::sqrt(sum / count) : 0;
+  shape.collinearity = phase_collinearity(all);
+}
+
+}  // namespace
+
+double FieldResult::size_at(const FieldShape& shape, std::size_t point) {
+  double sum = 0;
+  for (const auto& variable : shape.amplitude) sum += std::norm(variable[point]);
+  return std::sqrt(sum);
+}
+
+std::vector<double> FieldResult::mean_power() const {
+  std::vector<double> out(plan.bins(), 0.0);
+  for (std::size_t v = 0; v < variables.size(); ++v)
+    if (same_unit(*this, v))
+      for (std::size_t k = 0; k < out.size(); ++k) out[k] += sums.mean_power[v][k];
+  return out;
+}
+
+std::vector<double> FieldResult::max_power() const {
+  std::vector<double> out(plan.bins(), 0.0);
+  for (std::size_t v = 0; v < variables.size(); ++v)
+    if (same_unit(*this, v))
+      for (std::size_t k = 0; k < out.size(); ++k) out[k] = std::max(out[k], sums.max_power[v][k]);
+  return out;
+}
+
+FieldResult analyse_field(PointSource& source, const FieldSettings& settings, const FieldProgress& progress) {
+  const PointRecording& r = source.recording();
+  const Chosen chosen = choose(r, settings);
+  FieldResult result;
+  result.cautions = r.cautions;
+  for (const std::size_t p : chosen.points) result.points.push_back(r.points[p]);
+  for (const std::size_t v : chosen.variables) result.variables.push_back(r.variables[v]);
+  result.plan = plan_frames(r, settings);
+  result.plan.variables = chosen.variables.size();
+  result.plan.derive = settings.derive;
+  result.plan.window = settings.window.value_or(Window{WindowKind::hann, 0});
+  result.plan.at_hz = settings.at_hz;
+  std::size_t passes = settings.at_hz.empty() ? 2 : 1, done = 0;
+  const auto told = [&](std::size_t points) {
+    if (progress) progress(done * chosen.points.size() + points, passes * chosen.points.size());
+  };
+  const auto run = [&](const FieldPlan& plan) {
+    FieldEstimator estimator(plan, chosen.points.size());
+    pass(source, chosen, settings, estimator, told);
+    ++done;
+    return estimator.result();
+  };
+  FieldPlan first = result.plan;
+  if (!settings.at_hz.empty()) first.kept_points = settings.watched;
+  result.sums = run(first);
+  judge_decay(result);
+  // Where all dies away, a window would weigh what is gone. Only the window changes: the second pass makes it
+  // right.
+  const bool rectangular = !settings.window && result.decays;
+  if (rectangular) result.plan.window = {WindowKind::rectangular, 0};
+  std::vector<Place> places;
+  if (!settings.at_hz.empty()) {
+    for (const double hz : settings.at_hz) places.push_back({hz, 0});
+    if (rectangular) {
+      passes = 2;
+      FieldPlan again = first;
+      again.window = result.plan.window;
+      result.sums = run(again);
+    }
+  } else {
+    if (rectangular) {
+      // The points that tell the modes, with the right window; then the shapes.
+      passes = 3;
+      FieldPlan again = result.plan;
+      again.kept_points = telling_points(result, 40);
+      result.sums = run(again);
+      places = decaying_places(result, settings.most_peaks);
+    }
+    if (places.empty()) places = steady_places(result, settings.most_peaks);
+    std::sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.hz < b.hz; });
+    for (const Place& p : places) result.plan.at_hz.push_back(p.hz);
+    FieldPlan last = result.plan;
+    last.kept_points = settings.watched;
+    result.sums = run(last);
+  }
+  result.plan.kept_points = settings.watched;
+  std::vector<std::vector<std::size_t>> near;
+  if (settings.smooth_radius > 0) near = points_within(result.points, settings.smooth_radius);
+  for (std::size_t i = 0; i < places.size(); ++i) {
+    FieldShape shape;
+    shape.hz = places[i].hz, shape.hz_std = places[i].std;
+    shape.damping = places[i].damping, shape.damping_std = places[i].damping_std;
+    shape.amplitude = std::move(result.sums.amplitude[i]);
+    if (!near.empty())
+      for (auto& variable : shape.amplitude) smooth(variable, near);
+    finish_shape(shape);
+    result.shapes.push_back(std::move(shape));
+  }
+  // Phases against one point: the one asked for, else where the strongest shape is greatest.
+  std::size_t strongest = 0;
+  for (std::size_t i = 0; i < result.shapes.size(); ++i)
+    if (result.shapes[i].max_level > result.shapes[strongest].max_level) strongest = i;
+  if (settings.phase_point)
+    result.phase_point = *settings.phase_point;
+  else if (!result.shapes.empty())
+    result.phase_point = result.shapes[strongest].max_point;
+  for (FieldShape& shape : result.shapes) {
+    std::size_t v = 0;
+    for (std::size_t i = 1; i < shape.amplitude.size(); ++i)
+      if (std::abs(shape.amplitude[i][result.phase_point]) > std::abs(shape.amplitude[v][result.phase_point]))
+        v = i;
+    const Complex at = shape.amplitude[v][result.phase_point];
+    if (!(std::abs(at) > 0)) continue;
+    for (auto& variable : shape.amplitude)
+      for (Complex& a : variable) a *= std::conj(at) / std::abs(at);
+  }
+  for (const FieldShape& a : result.shapes) {
+    result.assurances.emplace_back();
+    for (const FieldShape& b : result.shapes) {
+      std::vector<Complex> one, other;
+      for (std::size_t v = 0; v < a.amplitude.size(); ++v) {
+        one.insert(one.end(), a.amplitude[v].begin(), a.amplitude[v].end());
+        other.insert(other.end(), b.amplitude[v].begin(), b.amplitude[v].end());
+      }
+      result.assurances.back().push_back(assurance(one, other));
+    }
+  }
+  return result;
+}
+
+std::vector<Node> nodal_places(const std::vector<Node>& points, const FieldShape& shape,
+                               std::size_t variable) {
+  std::vector<Node> out;
+  if (!shape.standing()) return out;
+  // Turned to where most of it is real.
+  Complex sum = 0;
+  for (const Complex& a : shape.amplitude[variable])
+    if (!std::isnan(a.real())) sum += a * a;
+  const Complex turn = std::polar(1.0, -std::arg(sum) / 2);
+  for (const auto& [a, b] : joined_points(points)) {
+    const double x = (shape.amplitude[variable][a] * turn).real(),
+                 y = (shape.amplitude[variable][b] * turn).real();
+    if (std::isnan(x) || std::isnan(y) || x * y > 0 || x == y) continue;
+    const double share = x / (x - y);
+    out.push_back({0, points[a].x + share * (points[b].x - points[a].x),
+                   points[a].y + share * (points[b].y - points[a].y),
+                   points[a].z + share * (points[b].z - points[a].z)});
+  }
+  return out;
+}
+
+}  // namespace vprism

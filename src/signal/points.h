@@ -1,0 +1,52 @@
+// points.h: recordings of many points of a surface or structure: frames one after the other, each with the
+// same points and the same variables at each.
+#pragma once
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "signal/recording.h"
+
+namespace vprism {
+
+struct PointRecording {
+  std::string file, format;
+  std::vector<Node> points;        ///< Places, in metres or whatever the file counts in.
+  std::vector<Channel> variables;  ///< At each point: components of a motion, a pressure, ...
+  std::int64_t frames = 0;
+  Axis axis;  ///< Of the frames; even.
+  std::vector<Caution> cautions;
+  std::vector<std::pair<std::string, std::string>> notes;
+};
+
+/// Pulled for groups of points, each with all its frames: that is what transforms over time need, and what
+/// keeps memory to a group, however many points there are.
+class PointSource {
+ public:
+  virtual ~PointSource() = default;
+  virtual const PointRecording& recording() const = 0;
+  /// out[(p * variables + v) * frames + f] for the points first .. first + count - 1. NaN where a value is
+  /// missing. Throws Error(input) for damaged data.
+  virtual void read(std::size_t first, std::size_t count, std::span<double> out) = 0;
+};
+
+/// All in memory: for tables, which hold all points of a frame, and for tests.
+class HeldPoints : public PointSource {
+ public:
+  /// `values` as `read` gives them, of all points.
+  HeldPoints(PointRecording recording, std::vector<double> values);
+  const PointRecording& recording() const override { return recording_; }
+  void read(std::size_t first, std::size_t count, std::span<double> out) override;
+
+ private:
+  PointRecording recording_;
+  std::vector<double> values_;
+};
+
+/// Some frames of many series, [frame][series] as files hold them, to their places `offset` on in series of
+/// `length`: out[series * length + offset + frame]. In squares that stay near the core.
+void turn_frames(std::span<const double> frames, std::size_t series, std::size_t length, std::size_t offset,
+                 std::span<double> out);
+
+}  // namespace vprism
