@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <future>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -170,6 +171,8 @@ class FieldTask : public Task {
 
   FieldTold measure(const std::string& file, const Progress& progress) {
     const std::unique_ptr<PointSource> source = open_points(file, settings_.read);
+    std::future<std::string> digest;
+    if (!std::filesystem::is_directory(file)) digest = std::async(std::launch::async, file_digest, file);
     FieldTold told;
     told.recording = source->recording();
     const PointRecording& r = told.recording;
@@ -228,7 +231,7 @@ class FieldTask : public Task {
     facts.file = file, facts.format = r.format, facts.channels = r.variables, facts.axis = r.axis,
     facts.samples = r.frames;
     told.facts.recording = facts;
-    if (!std::filesystem::is_directory(file)) told.facts.digest = file_digest(file);
+    if (digest.valid()) told.facts.digest = digest.get();
     return told;
   }
 

@@ -4,6 +4,9 @@
 // any type; the largest, unless one is named. The places: a data set [point][2 or 3], called coordinates,
 // geometry, points, positions, xyz or nodes, or else any of that shape. Rate or interval and units from
 // attributes of the data set, its group or the root, or from a data set of times as long as there are frames.
+#include <oneapi/tbb/enumerable_thread_specific.h>
+#include <oneapi/tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 #include <functional>
@@ -14,6 +17,7 @@
 #include "containers/hdf5_file.h"
 #include "containers/hdf5_probe.h"
 #include "containers/hdf5_sets.h"
+#include "formats/input_file.h"
 
 namespace vprism {
 
@@ -75,6 +79,18 @@ class Hdf5Points : public PointSource {
     read_places(walk.sets, values, settings.coordinates);
     describe(values);
     settle_axis(walk.sets, values, settings.read);
+    // Plain numbers in one piece are read past the library, which would take each frame's part by itself.
+    const Hdf5Handle plain(H5Dget_create_plist(values_.get())), type(H5Dget_type(values_.get()));
+    const haddr_t at = H5Dget_offset(values_.get());
+    const bool wide = H5Tequal(type.get(), H5T_IEEE_F64LE) > 0,
+               narrow = H5Tequal(type.get(), H5T_IEEE_F32LE) > 0;
+    const std::uint64_t bytes = wide ? 8 : 4;
+    if (H5Pget_layout(plain.get()) == H5D_CONTIGUOUS && H5Pget_external_count(plain.get()) == 0 &&
+        at != HADDR_UNDEF && (wide || narrow) &&
+        at + bytes * static_cast<std::uint64_t>(values.volume()) <= head.size) {
+      direct_.emplace(head.path);
+      offset_ = at, width_ = bytes;
+    }
   }
   ~Hdf5Points() override {
     const std::lock_guard guard(hdf5_lock());
@@ -86,13 +102,28 @@ class Hdf5Points : public PointSource {
 
   void read(std::size_t first, std::size_t count, std::span<double> out) override {
     const auto frames = static_cast<std::size_t>(recording_.frames);
-    // A stretch of frames at a time, so that what lies between file and result is small.
-    const std::size_t together = std::clamp<std::size_t>(
-        (std::size_t{1} << 22) / std::max<std::size_t>(1, count * components_), 1, frames);
-    for (std::size_t from = 0; from < frames; from += together) {
-      read_frames(from, std::min(together, frames - from), first, count);
-      turn_frames(buffer_, count * components_, frames, from, out);
+    const std::size_t each = count * components_;
+    // A stretch of frames at a time, no more than stays near the core between being read and turned.
+    const std::size_t near = std::size_t{1} << (direct_ ? 16 : 22);
+    const std::size_t together = std::clamp<std::size_t>(near / std::max<std::size_t>(1, each) / 8 * 8, 8,
+                                                         std::max<std::size_t>(8, frames));
+    const std::size_t stretches = (frames + together - 1) / together;
+    const auto one = [&](std::size_t stretch, std::vector<double>& buffer) {
+      const std::size_t from = stretch * together, some = std::min(together, frames - from);
+      buffer.resize(some * each);
+      if (direct_)
+        read_direct(from, some, first, count, buffer);
+      else
+        read_frames(from, some, first, count, buffer);
+      turn_frames(buffer, each, frames, from, out);
+    };
+    if (direct_) {
+      oneapi::tbb::enumerable_thread_specific<std::vector<double>> buffers;
+      oneapi::tbb::parallel_for(std::size_t{0}, stretches,
+                                [&](std::size_t stretch) { one(stretch, buffers.local()); });
+      return;
     }
+    for (std::size_t stretch = 0; stretch < stretches; ++stretch) one(stretch, buffer_);
   }
 
  private:
@@ -240,15 +271,27 @@ class Hdf5Points : public PointSource {
     recording_.cautions.insert(recording_.cautions.end(), timed.cautions.begin(), timed.cautions.end());
   }
 
-  void read_frames(std::size_t from, std::size_t some, std::size_t first, std::size_t count) {
+  void read_direct(std::size_t from, std::size_t some, std::size_t first, std::size_t count,
+                   std::vector<double>& buffer) const {
+    const std::size_t each = count * components_;
+    const std::uint64_t row = recording_.points.size() * components_;
+    std::vector<float> singles(width_ == 4 ? each : 0);
+    for (std::size_t f = 0; f < some; ++f) {
+      char* const to = width_ == 4 ? reinterpret_cast<char*>(singles.data())
+                                   : reinterpret_cast<char*>(buffer.data() + f * each);
+      direct_->read(offset_ + width_ * ((from + f) * row + first * components_), {to, each * width_});
+      for (std::size_t n = 0; n < singles.size(); ++n) buffer[f * each + n] = singles[n];
+    }
+  }
+
+  void read_frames(std::size_t from, std::size_t some, std::size_t first, std::size_t count,
+                   std::vector<double>& buffer) const {
     const std::lock_guard guard(hdf5_lock());
-    buffer_.resize(some * count * components_);
     const Hdf5Handle space(H5Dget_space(values_.get()));
     const hsize_t start[3] = {from, first, 0}, size[3] = {some, count, components_};
-    const int rank = flat_ ? 2 : 3;
-    const Hdf5Handle memory(H5Screate_simple(rank, size, nullptr));
+    const Hdf5Handle memory(H5Screate_simple(flat_ ? 2 : 3, size, nullptr));
     if (H5Sselect_hyperslab(space.get(), H5S_SELECT_SET, start, nullptr, size, nullptr) < 0 ||
-        H5Dread(values_.get(), H5T_NATIVE_DOUBLE, memory.get(), space.get(), H5P_DEFAULT, buffer_.data()) < 0)
+        H5Dread(values_.get(), H5T_NATIVE_DOUBLE, memory.get(), space.get(), H5P_DEFAULT, buffer.data()) < 0)
       damaged(path_);
   }
 
@@ -262,6 +305,8 @@ class Hdf5Points : public PointSource {
   std::string path_;
   std::size_t components_ = 1;
   bool flat_ = false;
+  std::optional<InputFile> direct_;
+  std::uint64_t offset_ = 0, width_ = 8;
   std::vector<double> buffer_;
 };
 

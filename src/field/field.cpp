@@ -8,6 +8,7 @@
 #include <numeric>
 
 #include "base/error.h"
+#include "base/large_pages.h"
 #include "base/percentile.h"
 #include "base/text.h"
 #include "identify/peaks.h"
@@ -73,6 +74,7 @@ void pass(PointSource& source, const Chosen& chosen, const FieldSettings& settin
     Group group{first, std::min(together, chosen.points.size() - first), {}};
     const std::size_t from = chosen.points[first], to = chosen.points[first + group.count - 1];
     std::vector<double> read(std::move(room));
+    reserve_large(read, group.count * each);
     if (to - from + 1 == group.count) {
       read.resize(group.count * each);
       source.read(from, group.count, read);
@@ -206,6 +208,8 @@ std::vector<Place> steady_places(const FieldResult& r, std::size_t most) {
   std::vector<Place> out;
   for (const Peak& p : find_peaks(spectrum).peaks) {
     if (out.size() == most) break;
+    // What the means that were taken off left of slow motion is no peak.
+    if (p.frequency_hz < 2 * r.plan.bin_hz() || !(p.frequency_std_hz < r.plan.bin_hz() / 2)) continue;
     out.push_back({p.frequency_hz, p.frequency_std_hz});
   }
   if (!out.empty()) return out;
@@ -288,61 +292,109 @@ std::vector<double> FieldResult::max_power() const {
   return out;
 }
 
-FieldResult analyse_field(PointSource& source, const FieldSettings& settings, const FieldProgress& progress) {
-  const PointRecording& r = source.recording();
-  const Chosen chosen = choose(r, settings);
-  FieldResult result;
-  result.cautions = r.cautions;
-  for (const std::size_t p : chosen.points) result.points.push_back(r.points[p]);
-  for (const std::size_t v : chosen.variables) result.variables.push_back(r.variables[v]);
-  result.plan = plan_frames(r, settings);
-  result.plan.variables = chosen.variables.size();
-  result.plan.derive = settings.derive;
-  result.plan.window = settings.window.value_or(Window{WindowKind::hann, 0});
-  result.plan.at_hz = settings.at_hz;
-  std::size_t passes = settings.at_hz.empty() ? 2 : 1, done = 0;
-  const auto told = [&](std::size_t points) {
-    if (progress) progress(done * chosen.points.size() + points, passes * chosen.points.size());
-  };
-  const auto run = [&](const FieldPlan& plan) {
+namespace {
+
+/// Passes over a source with one set of choices.
+struct Passes {
+  PointSource& source;
+  const FieldSettings& settings;
+  const FieldProgress& progress;
+  std::size_t done = 0, all = 1;
+
+  /// The sums of some points by a plan, into `result`.
+  void run(FieldResult& result, const Chosen& chosen, const FieldPlan& plan) {
     FieldEstimator estimator(plan, chosen.points.size());
-    pass(source, chosen, settings, estimator, told);
+    pass(source, chosen, settings, estimator, [&](std::size_t points) {
+      if (progress) progress(done * chosen.points.size() + points, all * chosen.points.size());
+    });
     ++done;
-    return estimator.result();
-  };
-  FieldPlan first = result.plan;
-  if (!settings.at_hz.empty()) first.kept_points = settings.watched;
-  result.sums = run(first);
-  judge_decay(result);
-  // Where all dies away, a window would weigh what is gone. Only the window changes: the second pass makes it
-  // right.
-  const bool rectangular = !settings.window && result.decays;
-  if (rectangular) result.plan.window = {WindowKind::rectangular, 0};
+    result.plan = plan;
+    result.sums = estimator.result();
+  }
+};
+
+/// Points that stand for all where there are many: short rows of neighbours, evenly spread.
+Chosen sample_of(const Chosen& all) {
+  constexpr std::size_t rows = 16, row = 16;
+  if (all.points.size() < 8 * rows * row) return all;
+  Chosen out;
+  out.variables = all.variables;
+  for (std::size_t i = 0; i < rows; ++i)
+    for (std::size_t j = 0; j < row; ++j)
+      out.points.push_back(all.points[(2 * i + 1) * all.points.size() / (2 * rows) + j]);
+  return out;
+}
+
+/// Whether the motion of some points dies away, the window that follows from it, and where their peaks are.
+std::vector<Place> scout(Passes& passes, const Chosen& chosen, FieldPlan& plan, FieldResult& scratch) {
+  const FieldSettings& settings = passes.settings;
+  scratch.points.clear();
+  for (const std::size_t p : chosen.points) scratch.points.push_back(passes.source.recording().points[p]);
+  plan.at_hz.clear(), plan.kept_points.clear();
+  passes.run(scratch, chosen, plan);
+  judge_decay(scratch);
+  // Where all dies away, a window would weigh what is gone.
+  const bool rectangular = !settings.window && scratch.decays;
+  if (rectangular) plan.window = {WindowKind::rectangular, 0};
   std::vector<Place> places;
   if (!settings.at_hz.empty()) {
     for (const double hz : settings.at_hz) places.push_back({hz, 0});
-    if (rectangular) {
-      passes = 2;
-      FieldPlan again = first;
-      again.window = result.plan.window;
-      result.sums = run(again);
-    }
-  } else {
-    if (rectangular) {
-      // The points that tell the modes, with the right window; then the shapes.
-      passes = 3;
-      FieldPlan again = result.plan;
-      again.kept_points = telling_points(result, 40);
-      result.sums = run(again);
-      places = decaying_places(result, settings.most_peaks);
-    }
-    if (places.empty()) places = steady_places(result, settings.most_peaks);
-    std::sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.hz < b.hz; });
-    for (const Place& p : places) result.plan.at_hz.push_back(p.hz);
-    FieldPlan last = result.plan;
-    last.kept_points = settings.watched;
-    result.sums = run(last);
+    return places;
   }
+  if (rectangular) {
+    FieldPlan again = plan;
+    again.kept_points = telling_points(scratch, 40);
+    ++passes.all;
+    passes.run(scratch, chosen, again);
+    places = decaying_places(scratch, settings.most_peaks);
+  }
+  if (places.empty()) places = steady_places(scratch, settings.most_peaks);
+  std::sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.hz < b.hz; });
+  return places;
+}
+
+/// Whether all points together show a peak that the sample did not.
+bool shows_more(const FieldResult& result, const std::vector<Place>& places, std::size_t most) {
+  for (const std::size_t k : tops_of(result.mean_power(), most)) {
+    const double hz = result.frequency_hz(k);
+    const bool known = std::any_of(places.begin(), places.end(), [&](const Place& p) {
+      return std::abs(p.hz - hz) < std::max(2 * result.plan.bin_hz(), p.damping * p.hz);
+    });
+    if (!known) return true;
+  }
+  return false;
+}
+
+}  // namespace
+
+FieldResult analyse_field(PointSource& source, const FieldSettings& settings, const FieldProgress& progress) {
+  const PointRecording& r = source.recording();
+  const Chosen chosen = choose(r, settings);
+  FieldPlan plan = plan_frames(r, settings);
+  plan.variables = chosen.variables.size();
+  plan.derive = settings.derive;
+  plan.window = settings.window.value_or(Window{WindowKind::hann, 0});
+  FieldResult result;
+  for (const std::size_t v : chosen.variables) result.variables.push_back(r.variables[v]);
+  Passes passes{source, settings, progress};
+  Chosen scouted = sample_of(chosen);
+  std::vector<Place> places = scout(passes, scouted, plan, result);
+  for (;;) {
+    result.points.clear();
+    for (const std::size_t p : chosen.points) result.points.push_back(r.points[p]);
+    FieldPlan last = plan;
+    for (const Place& p : places) last.at_hz.push_back(p.hz);
+    last.kept_points = settings.watched;
+    ++passes.all;
+    passes.run(result, chosen, last);
+    if (!settings.at_hz.empty() || scouted.points.size() == chosen.points.size() ||
+        !shows_more(result, places, settings.most_peaks))
+      break;
+    scouted = chosen;
+    places = scout(passes, scouted, plan, result);
+  }
+  judge_decay(result);
+  result.cautions = r.cautions;
   result.plan.kept_points = settings.watched;
   std::vector<std::vector<std::size_t>> near;
   if (settings.smooth_radius > 0) near = points_within(result.points, settings.smooth_radius);

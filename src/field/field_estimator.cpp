@@ -13,8 +13,10 @@
 #include <numbers>
 
 #include "base/clones.h"
+#include "base/dot.h"
 #include "base/error.h"
 #include "base/fft.h"
+#include "base/lanes.h"
 
 namespace vprism {
 
@@ -23,15 +25,65 @@ namespace {
 using Complex = std::complex<double>;
 constexpr std::size_t lanes = 8, run = 32;
 
-VPRISM_WIDE void dot_with(const double* x, const double* re, const double* im, std::size_t count,
-                          double& sum_re, double& sum_im) {
-  double a = 0, b = 0;
-  for (std::size_t n = 0; n < count; ++n) a += x[n] * re[n], b += x[n] * im[n];
-  sum_re = a, sum_im = b;
+/// Takes the mean off, adds the squares to those in time and weighs; the sum of the squares.
+VPRISM_WIDE double weigh(double* x, double mean, const double* window, std::size_t count, double* in_time,
+                         double* weighed) {
+  Four squares = {0, 0, 0, 0};
+  std::size_t n = 0;
+  for (; n + 4 <= count; n += 4) {
+    Four v, w, t;
+    load(x + n, v), load(window + n, w), load(in_time + n, t);
+    v -= mean;
+    const Four square = v * v;
+    squares += square, t += square, w *= v;
+    std::memcpy(x + n, &v, sizeof v), std::memcpy(in_time + n, &t, sizeof t),
+        std::memcpy(weighed + n, &w, sizeof w);
+  }
+  double sum = total(squares);
+  for (; n < count; ++n) {
+    x[n] -= mean;
+    sum += x[n] * x[n], in_time[n] += x[n] * x[n], weighed[n] = x[n] * window[n];
+  }
+  return sum;
 }
 
-VPRISM_WIDE void add_squares(const double* x, std::size_t count, double* sum) {
-  for (std::size_t n = 0; n < count; ++n) sum[n] += x[n] * x[n];
+VPRISM_WIDE double sum_of(const double* x, std::size_t count) {
+  Four sums = {0, 0, 0, 0};
+  std::size_t n = 0;
+  for (; n + 4 <= count; n += 4) {
+    Four v;
+    load(x + n, v);
+    sums += v;
+  }
+  double sum = total(sums);
+  for (; n < count; ++n) sum += x[n];
+  return sum;
+}
+
+/// Scaled squares of a transform: to the sum, and into the greatest with whose it is. Points are doubles
+/// here, so that the lanes are alike.
+VPRISM_WIDE void fold(const Complex* x, const double* scale, std::size_t count, double point, double* sum,
+                      double* top, double* whose, double* power) {
+  for (std::size_t k = 0; k < count; ++k) {
+    const double p = (x[k].real() * x[k].real() + x[k].imag() * x[k].imag()) * scale[k];
+    power[k] = p;
+    sum[k] += p;
+    whose[k] = p > top[k] ? point : whose[k];
+    top[k] = p > top[k] ? p : top[k];
+  }
+}
+
+VPRISM_WIDE double greatest(const double* x, std::size_t count) {
+  Four most = {-1, -1, -1, -1};
+  std::size_t n = 0;
+  for (; n + 4 <= count; n += 4) {
+    Four v;
+    load(x + n, v);
+    raise(v, most);
+  }
+  double top = highest(most);
+  for (; n < count; ++n) top = x[n] > top ? x[n] : top;
+  return top;
 }
 
 }  // namespace
@@ -39,7 +91,8 @@ VPRISM_WIDE void add_squares(const double* x, std::size_t count, double* sum) {
 struct FieldEstimator::Inner {
   struct Lane {
     std::vector<std::vector<double>> power, top, in_time;
-    std::vector<std::vector<std::size_t>> top_point;
+    std::vector<std::vector<double>> top_point;
+    std::vector<double> powers;
     FftArray<double> in{1};
     FftArray<Complex> out{1};
     std::vector<double> samples;
@@ -54,6 +107,7 @@ struct FieldEstimator::Inner {
         work(lanes) {
     const std::size_t n = plan.frames.size(), bins = plan.bins();
     for (const double w : window) sum_w += w, sum_w2 += w * w;
+    together = plan.frames.back() - plan.frames.front() + 1 == n;
     for (std::size_t k = 0; k < bins; ++k) {
       const double doubled = k == 0 || 2 * k == n ? 1 : 2;
       const double derived =
@@ -69,11 +123,13 @@ struct FieldEstimator::Inner {
         im.push_back(2 * window[m] * std::sin(angle) / sum_w);
       }
       factors.push_back({std::move(re), std::move(im)});
+      gains.push_back(std::pow(Complex(0, 2 * std::numbers::pi * hz), plan.derive));
     }
     for (Lane& lane : work) {
       lane.power.assign(plan.variables, std::vector<double>(bins, 0.0));
       lane.top = lane.power;
-      lane.top_point.assign(plan.variables, std::vector<std::size_t>(bins, 0));
+      lane.top_point = lane.power;
+      lane.powers.resize(bins);
       lane.in_time.assign(plan.variables, std::vector<double>(n, 0.0));
       lane.in = FftArray<double>(n);
       lane.out = FftArray<Complex>(bins);
@@ -89,37 +145,32 @@ struct FieldEstimator::Inner {
     sums.enbw_bins = static_cast<double>(n) * sum_w2 / (sum_w * sum_w);
   }
 
-  /// One series with its mean taken off and short gaps bridged; false when too much is missing.
-  bool take(const double* series, std::vector<double>& x, bool& bridged) const {
+  /// One series with short gaps bridged, and its mean; false when too much is missing.
+  bool take(const double* series, std::vector<double>& x, double& mean, bool& bridged) const {
+    const auto size = static_cast<double>(x.size());
+    if (together)
+      std::copy_n(series + plan.frames.front(), x.size(), x.begin());
+    else
+      for (std::size_t n = 0; n < x.size(); ++n) x[n] = series[plan.frames[n]];
+    mean = sum_of(x.data(), x.size()) / size;
+    if (std::isfinite(mean)) return true;
     std::size_t missing = 0;
-    double sum = 0;
-    for (std::size_t n = 0; n < x.size(); ++n) {
-      x[n] = series[plan.frames[n]];
-      if (!std::isfinite(x[n]))
-        ++missing;
-      else
-        sum += x[n];
-    }
+    for (const double v : x) missing += !std::isfinite(v);
     if (20 * missing > x.size()) return false;
-    if (missing > 0) {
-      bridged = true;
-      // Straight from the last value before a gap to the first behind it.
-      std::size_t last = x.size();
-      for (std::size_t n = 0; n < x.size(); ++n) {
-        if (!std::isfinite(x[n])) continue;
-        for (std::size_t m = last == x.size() ? 0 : last + 1; m < n; ++m)
-          x[m] = last == x.size() ? x[n]
-                                  : x[last] + (x[n] - x[last]) * static_cast<double>(m - last) /
-                                                  static_cast<double>(n - last);
-        last = n;
-      }
-      for (std::size_t m = last + 1; m < x.size(); ++m) x[m] = x[last];
-      sum = 0;
-      for (const double v : x) sum += v;
+    bridged = bridged || missing > 0;
+    // Straight from the last value before a gap to the first behind it.
+    std::size_t last = x.size();
+    for (std::size_t n = 0; n < x.size(); ++n) {
+      if (!std::isfinite(x[n])) continue;
+      for (std::size_t m = last == x.size() ? 0 : last + 1; m < n; ++m)
+        x[m] = last == x.size() ? x[n]
+                                : x[last] + (x[n] - x[last]) * static_cast<double>(m - last) /
+                                                static_cast<double>(n - last);
+      last = n;
     }
-    const double mean = sum / static_cast<double>(x.size());
-    for (double& v : x) v -= mean;
-    return true;
+    for (std::size_t m = last + 1; m < x.size(); ++m) x[m] = x[last];
+    mean = sum_of(x.data(), x.size()) / size;
+    return std::isfinite(mean);
   }
 
   void add_point(std::size_t p, const double* values, std::size_t stride, Lane& lane) {
@@ -133,32 +184,25 @@ struct FieldEstimator::Inner {
     bool counted = false, bridged = false, left = false;
     for (std::size_t v = 0; v < plan.variables; ++v) {
       std::vector<double>& x = lane.samples;
-      if (!take(values + v * stride, x, bridged)) {
+      double mean = 0;
+      if (!take(values + v * stride, x, mean, bridged)) {
         left = true;
         continue;
       }
       counted = true;
-      add_squares(x.data(), n, lane.in_time[v].data());
-      double square = 0;
-      for (std::size_t m = 0; m < n; ++m) square += x[m] * x[m], lane.in.data()[m] = x[m] * window[m];
+      const double square = weigh(x.data(), mean, window.data(), n, lane.in_time[v].data(), lane.in.data());
       sums.rms[v][p] = std::sqrt(square / static_cast<double>(n));
       fft.run(lane.in, lane.out);
-      double top = -1;
-      std::size_t top_bin = 0;
-      for (std::size_t k = 0; k < bins; ++k) {
-        const double power = std::norm(lane.out.data()[k]) * scale[k];
-        lane.power[v][k] += power;
-        if (power > lane.top[v][k]) lane.top[v][k] = power, lane.top_point[v][k] = p;
-        if (k > 0 && power > top) top = power, top_bin = k;
-      }
+      fold(lane.out.data(), scale.data(), bins, static_cast<double>(p), lane.power[v].data(),
+           lane.top[v].data(), lane.top_point[v].data(), lane.powers.data());
+      const double top = greatest(lane.powers.data() + 1, bins - 1);
+      const auto top_bin = std::find(lane.powers.begin() + 1, lane.powers.end(), top) - lane.powers.begin();
       sums.top_power[v][p] = top;
       sums.top_hz[v][p] = static_cast<double>(top_bin) * plan.bin_hz();
-      for (std::size_t i = 0; i < factors.size(); ++i) {
-        double re = 0, im = 0;
-        dot_with(x.data(), factors[i].first.data(), factors[i].second.data(), n, re, im);
+      for (std::size_t i = 0; i < factors.size(); ++i)
         sums.amplitude[i][v][p] =
-            Complex(re, im) * std::pow(Complex(0, 2 * std::numbers::pi * plan.at_hz[i]), plan.derive);
-      }
+            Complex(dot(x.data(), factors[i].first.data(), n), dot(x.data(), factors[i].second.data(), n)) *
+            gains[i];
       if (keep)
         for (std::size_t k = 0; k < bins; ++k) {
           const double doubled = k == 0 || 2 * k == n ? 1 : 2;
@@ -182,6 +226,8 @@ struct FieldEstimator::Inner {
   std::vector<double> window, scale;
   double sum_w = 0, sum_w2 = 0;
   std::vector<std::pair<std::vector<double>, std::vector<double>>> factors;
+  std::vector<Complex> gains;
+  bool together = true;  ///< The frames used follow each other.
   std::vector<Lane> work;
   FieldSums sums;
 };
@@ -215,7 +261,8 @@ FieldSums FieldEstimator::result() {
       for (std::size_t k = 0; k < in.plan.bins(); ++k) {
         out.mean_power[v][k] += lane.power[v][k];
         if (lane.top[v][k] > out.max_power[v][k])
-          out.max_power[v][k] = lane.top[v][k], out.max_point[v][k] = lane.top_point[v][k];
+          out.max_power[v][k] = lane.top[v][k],
+          out.max_point[v][k] = static_cast<std::size_t>(lane.top_point[v][k]);
       }
       for (std::size_t n = 0; n < in.plan.frames.size(); ++n)
         out.mean_square_in_time[v][n] += lane.in_time[v][n];

@@ -1,0 +1,117 @@
+// The command `field` on the demo's mirror cell, held to TRUTH.md, and what it writes.
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <filesystem>
+#include <numbers>
+
+#include "../formats/reading.h"
+#include "cli/run_program.h"
+
+namespace vprism::field_cli_test {
+namespace {
+
+using nlohmann::json;
+using ::testing::HasSubstr;
+const std::string cell = VPRISM_SOURCE "/demo/data/cell-field.h5";
+
+TEST(CellField, ModesAreThoseOfTheTruth) {
+  const ScratchFolder folder;
+  const ProgramRun run = run_program(folder, "field " + cell + " --json --quiet");
+  ASSERT_EQ(run.status, 0) << run.err;
+  const json document = run.json();
+  const json& result = document["results"][0];
+  EXPECT_EQ(result["points"].get<int>(), 165);
+  EXPECT_EQ(result["frames"].get<int>(), 1024);
+  EXPECT_TRUE(result["dies_away"].get<bool>());
+  ASSERT_EQ(result["peaks"].size(), 2u);
+  const double hz[] = {62.1, 148.7}, damping[] = {0.011, 0.006};
+  for (std::size_t m = 0; m < 2; ++m) {
+    const json& peak = result["peaks"][m];
+    EXPECT_NEAR(number_of(peak["frequency_hz"]), hz[m], 4 * number_of(peak["frequency_std_hz"]));
+    EXPECT_NEAR(number_of(peak["damping_ratio"]), damping[m], 4 * number_of(peak["damping_std"]));
+    EXPECT_TRUE(peak["standing"].get<bool>());
+  }
+  // One bulge in the middle (row 6 of 11, column 8 of 15); two bulges, a quarter of the width from either
+  // side.
+  EXPECT_EQ(result["peaks"][0]["max_point"].get<int>(), 83);
+  const int second = result["peaks"][1]["max_point"].get<int>();
+  EXPECT_TRUE(second == 79 || second == 87) << second;
+  EXPECT_LT(number_of(result["assurance"][0][1]), 0.01);
+  bool cut = false;
+  for (const json& c : document["cautions"]) cut = cut || text_of(c["code"]) == "ring-down-cut";
+  EXPECT_TRUE(cut);
+}
+
+TEST(CellField, EveryOutputIsWrittenAndReadable) {
+  const ScratchFolder folder;
+  const ProgramRun run = run_program(
+      folder, "field " + cell +
+                  " --out o --quiet --animate --also vtk,universal,hdf5 --along 76..90 --spectra-of 83");
+  ASSERT_EQ(run.status, 0) << run.err;
+  for (const char* name : {"maps.png", "spectrum.png", "lines.png", "shape-1.png", "shape-2.png"})
+    EXPECT_EQ(ScratchFolder::read(folder.path(std::string("o/cell-field-field-") + name)).substr(1, 3), "PNG")
+        << name;
+  const std::string gif = ScratchFolder::read(folder.path("o/cell-field-field-shape-1.gif"));
+  EXPECT_EQ(gif.substr(0, 6), "GIF89a");
+  // Frames: graphic control extensions.
+  std::size_t frames = 0;
+  for (std::size_t at = gif.find("\x21\xf9\x04"); at != std::string::npos;
+       at = gif.find("\x21\xf9\x04", at + 1))
+    ++frames;
+  EXPECT_GE(frames, 24u);
+  const std::string vtk = ScratchFolder::read(folder.path("o/cell-field-field.vtk"));
+  EXPECT_THAT(vtk, HasSubstr("POINTS 165 double"));
+  EXPECT_THAT(vtk, HasSubstr("VECTORS imaginary_2_148.7_Hz double"));
+  const std::string universal = ScratchFolder::read(folder.path("o/cell-field-field.uff"));
+  EXPECT_THAT(universal, HasSubstr("\n    55\n"));
+  // Our own reader takes nodes and the mean spectrum.
+  const WholeRecording r = read_file(folder.path("o/cell-field-field.uff"));
+  EXPECT_EQ(r.recording.nodes.size(), 165u);
+  EXPECT_EQ(r.columns[0].size(), 513u);
+  ASSERT_EQ(std::system(
+                ("cd '" + folder.path() +
+                 "' && /usr/bin/python3 -c \"import h5py; f = h5py.File('o/cell-field-field.h5'); assert "
+                 "f['shapes/real'].shape == (2, 165, 1) and abs(f['shapes/frequency_hz'][0] - 62.1) < 0.01\"")
+                    .c_str()),
+            0);
+  // The line through the middle: fifteen points of the second shape, half of them against the other half.
+  const std::string lines = ScratchFolder::read(folder.path("o/cell-field-field-lines.csv"));
+  EXPECT_EQ(std::count(lines.begin(), lines.end(), '\n'), 16);
+}
+
+TEST(CellField, ChoicesNarrowItDown) {
+  const ScratchFolder folder;
+  const ProgramRun run = run_program(folder, "field " + cell +
+                                                 " --at 148.7Hz --region 'x ..0.7' --frames 0..511 --derive "
+                                                 "displacement --phase-to 79 --json --quiet");
+  ASSERT_EQ(run.status, 0) << run.err;
+  const json result = run.json()["results"][0];
+  EXPECT_EQ(result["unit"].get<std::string>(), "mm");
+  EXPECT_EQ(result["frames"].get<int>(), 512);
+  EXPECT_EQ(result["phase_point"].get<int>(), 79);
+  ASSERT_EQ(result["peaks"].size(), 1u);
+  EXPECT_EQ(result["peaks"][0]["max_point"].get<int>(), 79);
+}
+
+TEST(CellField, WrongChoicesAreToldInOneLine) {
+  const ScratchFolder folder;
+  const auto error = [&](const std::string& arguments, int status) {
+    const ProgramRun run = run_program(folder, "field " + arguments + " --quiet");
+    EXPECT_EQ(run.status, status) << arguments;
+    EXPECT_EQ(std::count(run.err.begin(), run.err.end(), '\n'), 1) << run.err;
+    return run.err;
+  };
+  EXPECT_THAT(error(cell + " --region 'x 5..6'", 2), HasSubstr("none of the 165 points"));
+  EXPECT_THAT(error(cell + " --spectra-of 999", 2), HasSubstr("no such point"));
+  EXPECT_THAT(error(cell + " --frames 5..9", 4), HasSubstr("5 frames"));
+  EXPECT_THAT(error(cell + " --at 2kHz", 4), HasSubstr("not below half the rate"));
+  EXPECT_THAT(error(cell + " --also stl", 2), HasSubstr("hdf5, vtk, universal"));
+  EXPECT_THAT(error("nothing.h5", 3), HasSubstr("no such file"));
+  std::filesystem::create_directory(folder.path("empty"));
+  EXPECT_THAT(error("empty", 3), HasSubstr("one for each frame"));
+}
+
+}  // namespace
+}  // namespace vprism::field_cli_test
