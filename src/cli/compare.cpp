@@ -13,6 +13,7 @@
 #include "cli/console.h"
 #include "identify/line_pairs.h"
 #include "identify/noise_floor.h"
+#include "identify/place_ranking.h"
 
 namespace vprism {
 
@@ -34,6 +35,10 @@ class CompareTask : public Task {
                   Dimension::frequency, within_),
               text_option("bands", "octave|third|1/N|A..B,...",
                           "bands whose levels are compared (default: octave)", bands_),
+              {"places", "CHANNEL=LENGTH,...",
+               "where the channels stand along a line, such as 'pier=0m, fork=1.2m': tells sources from what "
+               "enters at an end",
+               true, [this](const std::string& t) { add_places(t); }, [this] { return Json(places_text_); }},
               switch_option("before-after", "the first recording is before a change, the others after it",
                             before_after_)}},
             output_group(output_)};
@@ -46,6 +51,7 @@ class CompareTask : public Task {
     telling.command = "compare";
     telling.settings = settings;
     std::vector<Compared> all;
+    ranking_.clear();
     for (auto& [a, b] : pairs(files, console, telling)) all.push_back(compare(std::move(a), std::move(b)));
     for (const Compared& c : all) {
       telling.results.push_back(json(c));
@@ -57,6 +63,7 @@ class CompareTask : public Task {
                                         ": frequencies are compared, levels are not",
                                     "calibrate both to the same quantity"});
     }
+    rank(telling);
     const std::string base = output_stems({files.front()}).front() + "-compare";
     deliver(
         telling, output_, console,
@@ -149,6 +156,7 @@ class CompareTask : public Task {
       if (sides.size() < 2)
         throw Error(Status::usage,
                     "compare needs two recordings, two channels, or --versus with other options");
+      ranking_ = sides;
       for (std::size_t i = 1; i < sides.size(); ++i)
         out.emplace_back(label(sides[0], false), label(sides[i], false));
       return out;
@@ -196,6 +204,75 @@ class CompareTask : public Task {
     }
     if (out.empty()) throw Error(Status::usage, files.front() + ": --versus needs a recording");
     return out;
+  }
+
+  void add_places(const std::string& text) {
+    for (const std::string& part : split(text, ',')) {
+      const std::size_t mark = part.rfind('=');
+      if (mark == std::string::npos)
+        throw Error(Status::usage,
+                    "\"" + clean_text(part) + "\" names no place; write for example 'pier=0m, fork=1.2m'");
+      places_.push_back(
+          {std::string(trimmed(std::string_view(part).substr(0, mark))),
+           parse_quantity(trimmed(std::string_view(part).substr(mark + 1)), Dimension::length)});
+    }
+    places_text_.push_back(text);
+  }
+
+  /// Several channels of one quantity: where each line is strongest.
+  void rank(Telling& telling) const {
+    std::vector<const Side*> sides;
+    for (const Side& side : ranking_)
+      if (side.channel.unit.text() == ranking_.front().channel.unit.text()) sides.push_back(&side);
+    if (!places_.empty() && sides.size() < 2)
+      throw Error(Status::usage, "--places needs channels of one recording that measure the same quantity");
+    if (sides.size() < 3 && places_.empty()) return;
+    std::vector<double> metres;
+    if (!places_.empty()) {
+      std::vector<const Side*> placed;
+      for (const Side* side : sides)
+        for (const auto& [name, at] : places_)
+          if (glob_matches(name, side->channel.name)) {
+            placed.push_back(side), metres.push_back(at);
+            break;
+          }
+      for (const auto& [name, at] : places_)
+        if (std::none_of(sides.begin(), sides.end(),
+                         [&](const Side* s) { return glob_matches(name, s->channel.name); }))
+          throw Error(Status::usage,
+                      "--places: no channel \"" + clean_text(name) + "\" among those compared");
+      sides = std::move(placed);
+    }
+    std::vector<std::vector<ComparedLine>> lines;
+    std::vector<std::string> names;
+    for (const Side* side : sides) lines.push_back(side->lines), names.push_back(side->channel.name);
+    PairSettings settings;
+    settings.within_hz = within_.value_or(0);
+    const std::vector<PlaceRanking> ranked = rank_places(lines, metres, settings);
+    const std::string unit = sides.front()->channel.unit.label();
+    TextTable table({{"frequency"},
+                     {"levels, the strongest first", TextTable::Align::left},
+                     {"what that says", TextTable::Align::left}});
+    Json told = Json::array();
+    for (std::size_t i = 0; i < ranked.size(); ++i) {
+      const PlaceRanking& r = ranked[i];
+      std::string levels;
+      Json each = Json::array();
+      for (const PlacedLevel& l : r.levels) {
+        levels += levels.empty() ? names[l.place] + " " + format_quantity(l.rms, unit, 3)
+                                 : fmt::format(", {} {:+.1f} dB", names[l.place], -l.below_db);
+        each.push_back(
+            {{"channel", names[l.place]}, {"level", number(l.rms)}, {"relative_db", number(-l.below_db)}});
+      }
+      if (i < std::max<std::size_t>(analysis_.peaks, 1))
+        table.add({format_uncertain(r.hz, r.hz_std, "Hz"), levels, verdict_text(r, names)});
+      told.push_back({{"frequency_hz", number(r.hz)},
+                      {"levels", std::move(each)},
+                      {"fall_db_per_m", r.fall_db_per_m ? number(*r.fall_db_per_m) : Json(nullptr)},
+                      {"verdict", verdict_text(r, names)}});
+    }
+    if (!ranked.empty()) telling.text += "  where each line is strongest:\n" + table.text() + "\n";
+    telling.further["places"] = std::move(told);
   }
 
   Compared compare(Side a, Side b) const {
@@ -365,6 +442,9 @@ class CompareTask : public Task {
   std::string versus_, bands_ = "octave";
   std::optional<double> within_;
   bool before_after_ = false;
+  mutable std::vector<Side> ranking_;  ///< Channels of one recording, to be ranked by place.
+  std::vector<std::pair<std::string, double>> places_;
+  std::vector<std::string> places_text_;
 };
 
 }  // namespace
