@@ -6,6 +6,7 @@
 
 #include "cli/option_groups.h"
 #include "field/field.h"
+#include "field/shape_pairs.h"
 #include "formats/points.h"
 #include "render/document.h"
 #include "render/figure.h"
@@ -30,6 +31,7 @@ struct FieldTaskSettings {
   double exaggeration = 0;   ///< Largest deflection as a share of the surface's size; 0: 0.15.
   bool animate = false;
   std::vector<std::string> also;
+  std::string versus;  ///< Saved shapes of another run.
 };
 
 struct FieldTold {
@@ -37,6 +39,8 @@ struct FieldTold {
   PointRecording recording;  ///< As read; axis, frames.
   FieldResult result;
   std::vector<PointLine> lines;
+  std::vector<FieldShape> versus;  ///< Of the other run.
+  std::vector<ShapePair> pairs;
 };
 
 // field_told.cpp
@@ -59,5 +63,7 @@ Figure field_lines_figure(const FieldTold& told);
 std::string field_vtk(const FieldTold& told);
 std::string field_universal(const FieldTold& told);
 void write_field_hdf5(const FieldTold& told, const std::string& path);
+/// What that wrote. Throws Error(input).
+ShapeSet read_field_hdf5(const std::string& path);
 
 }  // namespace vprism

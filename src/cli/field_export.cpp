@@ -146,4 +146,32 @@ void write_field_hdf5(const FieldTold& told, const std::string& path) {
   write_arrays_hdf5(path, arrays, {{"layout", "vprism field 1"}});
 }
 
+ShapeSet read_field_hdf5(const std::string& path) {
+  const std::vector<NamedArray> arrays = read_arrays_hdf5(
+      path,
+      {"/points/coordinates", "/points/number", "/shapes/frequency_hz", "/shapes/real", "/shapes/imaginary"});
+  if (arrays.size() != 5 || arrays[3].shape.size() != 3 || arrays[4].shape != arrays[3].shape ||
+      arrays[0].shape != std::vector<std::size_t>{arrays[3].shape[1], 3} ||
+      arrays[1].values.size() != arrays[3].shape[1] || arrays[2].values.size() != arrays[3].shape[0])
+    throw Error(Status::input, path + ": holds no shapes; give a file that field wrote with --also hdf5");
+  ShapeSet out;
+  const std::size_t points = arrays[3].shape[1], variables = arrays[3].shape[2];
+  for (std::size_t p = 0; p < points; ++p)
+    out.points.push_back({static_cast<std::int64_t>(arrays[1].values[p]), arrays[0].values[3 * p],
+                          arrays[0].values[3 * p + 1], arrays[0].values[3 * p + 2]});
+  for (std::size_t i = 0; i < arrays[3].shape[0]; ++i) {
+    FieldShape shape;
+    shape.hz = arrays[2].values[i];
+    shape.amplitude.assign(variables, std::vector<std::complex<double>>(points));
+    for (std::size_t p = 0; p < points; ++p)
+      for (std::size_t v = 0; v < variables; ++v) {
+        const std::size_t at = (i * points + p) * variables + v;
+        shape.amplitude[v][p] = {arrays[3].values[at], arrays[4].values[at]};
+      }
+    finish_shape(shape);
+    out.shapes.push_back(std::move(shape));
+  }
+  return out;
+}
+
 }  // namespace vprism

@@ -99,6 +99,9 @@ class FieldTask : public Task {
                settings_.spectra_of.push_back(parse_whole_number(std::string(trimmed(part)), 0));
            },
            [this] { return Json(settings_.spectra_of); }},
+          text_option("versus", "FILE",
+                      "shapes of another run, as --also hdf5 wrote them: what moved, changed, is new or gone",
+                      settings_.versus),
           {"along", "POINT..POINT", "amplitude and phase of the shapes along the line between two points",
            true,
            [this](const std::string& t) {
@@ -224,6 +227,16 @@ class FieldTask : public Task {
               Status::analysis,
               file + ": --derive needs a variable in metres and seconds; its unit is " + v.unit.text());
       }
+    if (!settings_.versus.empty()) {
+      ShapeSet other = read_field_hdf5(settings_.versus);
+      const ShapeSet own{told.result.points, told.result.shapes};
+      try {
+        told.pairs = pair_shapes(other, own, 2 * told.result.plan.bin_hz());
+      } catch (const Error& error) {
+        throw Error(error.status(), file + " and " + settings_.versus + ": " + error.what());
+      }
+      told.versus = std::move(other.shapes);
+    }
     const double reach = 0.25 * usual_distance(told.result.points);
     for (const auto& [from, to] : ends)
       told.lines.push_back(points_along(told.result.points, from, to, reach));

@@ -137,6 +137,27 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
     }
     telling.text += "\n  modal assurance criterion of the shapes with each other:\n" + table.text();
   }
+  Json versus = Json::array();
+  if (!settings.versus.empty()) {
+    TextTable table({{"there"}, {"here"}, {"frequency"}, {"mean level"}, {"likeness"}, {"", left}});
+    for (const ShapePair& p : told.pairs) {
+      const bool both = p.a && p.b;
+      table.add({p.a ? format_quantity(told.versus[*p.a].hz, "Hz", 6) : "",
+                 p.b ? format_quantity(r.shapes[*p.b].hz, "Hz", 6) : "",
+                 both ? fmt::format("{:+.4g} Hz", p.delta_hz) : "",
+                 both ? fmt::format("{:+.2f} dB", p.delta_db) : "",
+                 both ? fmt::format("{:.3f}", p.assurance) : "",
+                 both  ? "in both"
+                 : p.a ? "gone"
+                       : "new"});
+      versus.push_back({{"there_hz", p.a ? number(told.versus[*p.a].hz) : Json(nullptr)},
+                        {"here_hz", p.b ? number(r.shapes[*p.b].hz) : Json(nullptr)},
+                        {"delta_hz", both ? number(p.delta_hz) : Json(nullptr)},
+                        {"delta_db", both ? number(p.delta_db) : Json(nullptr)},
+                        {"assurance", both ? number(p.assurance) : Json(nullptr)}});
+    }
+    telling.text += "\n  against " + clean_text(settings.versus) + ":\n" + table.text();
+  }
   telling.text += "\n";
   Json peaks = Json::array();
   for (const FieldShape& s : r.shapes) {
@@ -177,7 +198,8 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
                              {"left", number(r.left)},
                              {"phase_point", r.points[r.phase_point].label},
                              {"peaks", std::move(peaks)},
-                             {"assurance", r.assurances}});
+                             {"assurance", r.assurances},
+                             {"versus", std::move(versus)}});
 }
 
 std::string field_csv(const FieldTold& told) {

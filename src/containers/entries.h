@@ -16,4 +16,6 @@ std::unique_ptr<PointSource> open_hdf5_points_file(const FileHead& head, const P
 void write_hdf5_arrays(const std::string& path, const std::vector<NamedArray>& arrays,
                        const std::vector<std::pair<std::string, std::string>>& texts);
 
+std::vector<NamedArray> read_hdf5_arrays(const FileHead& head, const std::vector<std::string>& names);
+
 }  // namespace vprism

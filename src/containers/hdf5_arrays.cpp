@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "containers/entries.h"
 #include "containers/hdf5_file.h"
+#include "containers/hdf5_probe.h"
 
 namespace vprism {
 
@@ -32,6 +33,34 @@ void write_hdf5_arrays(const std::string& path, const std::vector<NamedArray>& a
     for (const auto& [key, value] : array.numbers) set_hdf5_number(set.get(), key.c_str(), value);
   }
   check(H5Fflush(file.get(), H5F_SCOPE_GLOBAL) >= 0);
+}
+
+std::vector<NamedArray> read_hdf5_arrays(const FileHead& head, const std::vector<std::string>& names) {
+  const std::lock_guard guard(hdf5_lock());
+  H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
+  probe_hdf5(head.path, head.size);
+  const Hdf5Handle file(H5Fopen(head.path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
+  if (!file) throw Error(Status::input, head.path + ": damaged HDF5 file: it can't be opened; copy it again");
+  std::vector<NamedArray> out;
+  for (const std::string& name : names) {
+    const Hdf5Handle set(H5Dopen2(file.get(), name.c_str(), H5P_DEFAULT));
+    if (!set) continue;
+    const Hdf5Handle space(H5Dget_space(set.get()));
+    const int rank = H5Sget_simple_extent_ndims(space.get());
+    if (rank < 1 || rank > 4 || !hdf5_plausible(set.get(), head.size)) continue;
+    std::vector<hsize_t> shape(static_cast<std::size_t>(rank));
+    H5Sget_simple_extent_dims(space.get(), shape.data(), nullptr);
+    NamedArray array;
+    array.name = name;
+    array.shape.assign(shape.begin(), shape.end());
+    array.values.resize(static_cast<std::size_t>(H5Sget_simple_extent_npoints(space.get())));
+    if (H5Dread(set.get(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, array.values.data()) < 0)
+      throw Error(Status::input,
+                  head.path + ": damaged HDF5 file: data set \"" + name + "\" can't be read; copy it again");
+    if (const auto unit = hdf5_text(set.get(), "unit")) array.texts.emplace_back("unit", *unit);
+    out.push_back(std::move(array));
+  }
+  return out;
 }
 
 }  // namespace vprism

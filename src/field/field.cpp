@@ -254,6 +254,8 @@ void smooth(std::vector<Complex>& values, const std::vector<std::vector<std::siz
   values = std::move(out);
 }
 
+}  // namespace
+
 void finish_shape(FieldShape& shape) {
   double sum = 0, count = 0;
   std::vector<Complex> all;
@@ -267,8 +269,6 @@ void finish_shape(FieldShape& shape) {
   shape.mean_level = count > 0 ? std::sqrt(sum / count) : 0;
   shape.collinearity = phase_collinearity(all);
 }
-
-}  // namespace
 
 double FieldResult::size_at(const FieldShape& shape, std::size_t point) {
   double sum = 0;

@@ -64,6 +64,9 @@ struct FieldResult {
   static double size_at(const FieldShape& shape, std::size_t point);
 };
 
+/// Mean, greatest and collinearity from the amplitudes.
+void finish_shape(FieldShape& shape);
+
 /// Told how many points are done of how many, over all passes.
 using FieldProgress = std::function<void(std::size_t done, std::size_t all)>;
 

@@ -20,4 +20,7 @@ struct NamedArray {
 void write_arrays_hdf5(const std::string& path, const std::vector<NamedArray>& arrays,
                        const std::vector<std::pair<std::string, std::string>>& texts = {});
 
+/// Those of the names that are there, as doubles. Throws Error(input).
+std::vector<NamedArray> read_arrays_hdf5(const std::string& path, const std::vector<std::string>& names);
+
 }  // namespace vprism

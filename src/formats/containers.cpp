@@ -82,4 +82,10 @@ void write_arrays_hdf5(const std::string& path, const std::vector<NamedArray>& a
   containers().write_arrays(path, arrays, texts);
 }
 
+std::vector<NamedArray> read_arrays_hdf5(const std::string& path, const std::vector<std::string>& names) {
+  const FileHead head = read_head(path);
+  if (!recognises_hdf5(head)) throw Error(Status::input, path + ": no HDF5 file");
+  return containers().read_arrays(head, names);
+}
+
 }  // namespace vprism

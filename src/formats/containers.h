@@ -25,6 +25,7 @@ struct Containers {
   std::unique_ptr<PointSource> (*open_points)(const FileHead&, const PointReadSettings&);
   void (*write_arrays)(const std::string& path, const std::vector<NamedArray>&,
                        const std::vector<std::pair<std::string, std::string>>& texts);
+  std::vector<NamedArray> (*read_arrays)(const FileHead&, const std::vector<std::string>& names);
 };
 
 }  // namespace vprism

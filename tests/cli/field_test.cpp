@@ -95,6 +95,25 @@ TEST(CellField, ChoicesNarrowItDown) {
   EXPECT_EQ(result["peaks"][0]["max_point"].get<int>(), 79);
 }
 
+TEST(CellField, AnotherRunIsCompared) {
+  const ScratchFolder folder;
+  ASSERT_EQ(run_program(folder, "field " + cell + " --out a --also hdf5 --figure none --quiet").status, 0);
+  // Half the record: the same modes, with larger amplitudes since they are means over the record.
+  const ProgramRun run =
+      run_program(folder, "field " + cell + " --frames 0..511 --versus a/cell-field-field.h5 --json --quiet");
+  ASSERT_EQ(run.status, 0) << run.err;
+  const json pairs = run.json()["results"][0]["versus"];
+  ASSERT_EQ(pairs.size(), 2u);
+  for (const json& pair : pairs) {
+    EXPECT_NEAR(number_of(pair["delta_hz"]), 0, 0.01);
+    EXPECT_GT(number_of(pair["delta_db"]), 1);
+    EXPECT_GT(number_of(pair["assurance"]), 0.99);
+  }
+  const ProgramRun wrong = run_program(folder, "field " + cell + " --versus " + cell + " --quiet");
+  EXPECT_EQ(wrong.status, 3);
+  EXPECT_THAT(wrong.err, HasSubstr("holds no shapes"));
+}
+
 TEST(CellField, WrongChoicesAreToldInOneLine) {
   const ScratchFolder folder;
   const auto error = [&](const std::string& arguments, int status) {

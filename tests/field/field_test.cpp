@@ -9,6 +9,7 @@
 #include <random>
 
 #include "base/error.h"
+#include "field/shape_pairs.h"
 
 namespace vprism::field_test {
 namespace {
@@ -196,6 +197,36 @@ TEST(Field, SmoothingIsTheMeanOverNeighbours) {
   EXPECT_NEAR(std::abs(r.shapes[0].amplitude[0][22]), 0.2, 1e-9);
   EXPECT_NEAR(std::abs(r.shapes[0].amplitude[0][23]), 0.2, 1e-9);
   EXPECT_NEAR(std::abs(r.shapes[0].amplitude[0][0]), 0, 1e-9);
+}
+
+TEST(ShapePairs, MovedNewAndGoneShapesByFrequencyAndLikeness) {
+  ShapeSet a, b;
+  for (int p = 0; p < 20; ++p) a.points.push_back({p + 1, 0.1 * p, 0, 0});
+  // The same places in another order, one of them not in A.
+  for (int p = 20; p >= 1; --p) b.points.push_back({p, 0.1 * p, 0, 0});
+  const auto add = [](ShapeSet& set, double hz, double level, int waves) {
+    FieldShape shape;
+    shape.hz = hz;
+    shape.amplitude.emplace_back();
+    for (const Node& n : set.points) shape.amplitude[0].push_back(level * std::cos(waves * pi * n.x / 2));
+    finish_shape(shape);
+    set.shapes.push_back(shape);
+  };
+  add(a, 50, 1, 1), add(a, 50.4, 1, 2), add(a, 80, 1, 3);
+  add(b, 50.1, 2, 2), add(b, 50.5, 1, 1), add(b, 120, 1, 5);
+  const auto pairs = pair_shapes(a, b, 1);
+  ASSERT_EQ(pairs.size(), 4u);
+  // They crossed: likeness pairs them, not the nearest frequency.
+  EXPECT_EQ(*pairs[0].a, 0u);
+  EXPECT_EQ(*pairs[0].b, 1u);
+  EXPECT_NEAR(pairs[0].delta_hz, 0.5, 1e-9);
+  EXPECT_NEAR(pairs[0].assurance, 1, 1e-9);
+  EXPECT_EQ(*pairs[1].b, 0u);
+  EXPECT_NEAR(pairs[1].delta_db, 20 * std::log10(2.0), 0.3);
+  EXPECT_FALSE(pairs[2].b);
+  EXPECT_FALSE(pairs[3].a);
+  for (Node& n : b.points) n.y = 5;
+  EXPECT_THROW(pair_shapes(a, b, 1), Error);
 }
 
 }  // namespace
