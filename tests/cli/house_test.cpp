@@ -26,7 +26,9 @@ const std::map<std::string, std::set<std::string>>& allowed() {
     t["generate"] = {"base", "signal", "condition", "generate"};
     t["transform"] = {"base", "signal", "condition", "transform"};
     t["identify"] = {"base", "signal", "condition", "transform", "identify"};
-    t["render"] = {"base", "signal", "formats", "condition", "transform", "identify", "render"};
+    t["field"] = t["identify"];
+    t["field"].insert("field");
+    t["render"] = {"base", "signal", "formats", "condition", "transform", "identify", "field", "render"};
     t["cli"] = t["render"];
     t["cli"].insert({"cli", "generate"});
     return t;
