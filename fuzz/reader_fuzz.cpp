@@ -3,15 +3,18 @@
 // VPRISM_FILE the file's name, since some readers look for a second file beside it.
 #include <unistd.h>
 
+#include <algorithm>
 #include <cstdint>
 #include <cstdio>
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
 #include <string>
+#include <vector>
 
 #include "base/error.h"
 #include "formats/format.h"
+#include "formats/points.h"
 
 namespace {
 
@@ -52,6 +55,21 @@ void read_through(const FileHead& head, const ReadSettings& settings) {
   }
 }
 
+/// The same file as a recording of many points: some of them, with all their frames.
+[[maybe_unused]] void read_points(const FileHead& head) {
+  try {
+    const auto source = open_hdf5_points(head, {});
+    const PointRecording& r = source->recording();
+    const std::size_t each = r.variables.size() * static_cast<std::size_t>(r.frames);
+    if (each == 0 || each > (std::size_t{1} << 20)) return;
+    const std::size_t count = std::min<std::size_t>(r.points.size(), (std::size_t{1} << 20) / each);
+    std::vector<double> values(count * each);
+    source->read(r.points.size() - count, count, values);
+  } catch (const Error&) {
+    // Told, as it should be.
+  }
+}
+
 }  // namespace
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
@@ -65,6 +83,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   try {
     const FileHead head = read_head(folder.input());
     if (!recognises(head)) return 0;
+#ifdef VPRISM_POINTS
+    read_points(head);
+#endif
     ReadSettings settings;
     // The first byte's last bits choose among the settings that change the way through a reader.
     settings.missing = static_cast<ReadSettings::Missing>(data[size - 1] % 3);

@@ -236,11 +236,11 @@ class CompareTask : public Task {
             placed.push_back(side), metres.push_back(at);
             break;
           }
-      for (const auto& [name, at] : places_)
+      for (const auto& place : places_)
         if (std::none_of(sides.begin(), sides.end(),
-                         [&](const Side* s) { return glob_matches(name, s->channel.name); }))
+                         [&](const Side* side) { return glob_matches(place.first, side->channel.name); }))
           throw Error(Status::usage,
-                      "--places: no channel \"" + clean_text(name) + "\" among those compared");
+                      "--places: no channel \"" + clean_text(place.first) + "\" among those compared");
       sides = std::move(placed);
     }
     std::vector<std::vector<ComparedLine>> lines;

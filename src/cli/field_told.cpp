@@ -11,7 +11,7 @@ namespace vprism {
 
 namespace {
 
-constexpr double degrees = 180 / std::numbers::pi;
+constexpr double to_degrees = 180 / std::numbers::pi;
 const TextTable::Align left = TextTable::Align::left;
 
 std::string place_text(const Node& n) {
@@ -222,7 +222,7 @@ std::string field_csv(const FieldTold& told) {
     for (std::size_t v = 0; v < r.variables.size(); ++v) {
       out += cell(r.sums.rms[v][p]) + cell(std::sqrt(r.sums.top_power[v][p])) + cell(r.sums.top_hz[v][p]);
       for (const FieldShape& s : r.shapes)
-        out += cell(std::abs(s.amplitude[v][p])) + cell(std::arg(s.amplitude[v][p]) * degrees);
+        out += cell(std::abs(s.amplitude[v][p])) + cell(std::arg(s.amplitude[v][p]) * to_degrees);
     }
     out += "\n";
   }
@@ -251,7 +251,7 @@ std::string field_spectrum_csv(const FieldTold& told) {
       for (const auto& variable : point)
         out += variable.empty()
                    ? std::string(",,")
-                   : fmt::format(",{:.8g},{:.4f}", std::abs(variable[k]), std::arg(variable[k]) * degrees);
+                   : fmt::format(",{:.8g},{:.4f}", std::abs(variable[k]), std::arg(variable[k]) * to_degrees);
     out += "\n";
   }
   return out;
@@ -271,7 +271,7 @@ std::string field_lines_csv(const FieldTold& told) {
       out += fmt::format("{},{},{:.9g}", l + 1, r.points[p].label, told.lines[l].along[n]);
       for (const FieldShape& s : r.shapes)
         for (const auto& variable : s.amplitude)
-          out += fmt::format(",{:.8g},{:.4f}", std::abs(variable[p]), std::arg(variable[p]) * degrees);
+          out += fmt::format(",{:.8g},{:.4f}", std::abs(variable[p]), std::arg(variable[p]) * to_degrees);
       out += "\n";
     }
   return out;

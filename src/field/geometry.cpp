@@ -23,7 +23,7 @@ double distance(const Node& a, const Node& b) {
 /// Points in cubes of one size.
 class Buckets {
  public:
-  Buckets(const std::vector<Node>& points, double size) : points_(points), size_(size > 0 ? size : 1) {
+  Buckets(const std::vector<Node>& points, double size) : size_(size > 0 ? size : 1) {
     for (std::size_t p = 0; p < points.size(); ++p) cells_[cell(points[p])].push_back(p);
   }
   /// Calls `work` with every point in the cubes around.
@@ -44,7 +44,6 @@ class Buckets {
     return {std::llround(std::floor(n.x / size_)), std::llround(std::floor(n.y / size_)),
             std::llround(std::floor(n.z / size_))};
   }
-  const std::vector<Node>& points_;
   double size_;
   std::map<std::array<long long, 3>, std::vector<std::size_t>> cells_;
 };

@@ -25,7 +25,7 @@ namespace {
 
 using Complex = std::complex<double>;
 using ComplexMatrix = Eigen::MatrixXcd;
-constexpr double two_pi = 2 * std::numbers::pi;
+constexpr double whole_turn = 2 * std::numbers::pi;
 
 /// Sums over bins of weight times z^d, d = 0 .. order; negative powers of real sequences are conjugates.
 struct PowerSums {
@@ -96,9 +96,9 @@ std::vector<Complex> poles_of(const std::vector<PowerSums>& sums, std::size_t or
     const Complex inverse = solver.eigenvalues()(i);
     if (std::abs(inverse) == 0) continue;
     Complex step = std::log(inverse);  // -ln z
-    if (step.imag() < 0) step += Complex(0, two_pi);
-    const Complex pole = step / turn + Complex(0, two_pi * low_hz);
-    const double hz = std::abs(pole) / two_pi, damping = -pole.real() / std::abs(pole);
+    if (step.imag() < 0) step += Complex(0, whole_turn);
+    const Complex pole = step / turn + Complex(0, whole_turn * low_hz);
+    const double hz = std::abs(pole) / whole_turn, damping = -pole.real() / std::abs(pole);
     if (hz > low_hz && hz < high_hz && damping > 0 && damping < most_damping) out.push_back(pole);
   }
   std::sort(out.begin(), out.end(), [](Complex p, Complex q) { return std::abs(p) < std::abs(q); });
@@ -131,7 +131,7 @@ PoleSearch search_poles(const ModeData& data, std::size_t low, std::size_t high,
   for (std::size_t order = 1; order <= most; ++order) {
     std::vector<bool> taken(chains.size(), false);
     for (const Complex pole : found[order]) {
-      ChartPole told{order, std::abs(pole) / two_pi, damping_of(pole), ChartPole::Kind::fresh};
+      ChartPole told{order, std::abs(pole) / whole_turn, damping_of(pole), ChartPole::Kind::fresh};
       // The nearest pole of one of the two orders before; a chain may miss one.
       std::size_t best = chains.size();
       double nearest = search.same_frequency;

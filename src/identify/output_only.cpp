@@ -108,7 +108,9 @@ OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz,
   std::sort(tops.begin(), tops.end(),
             [](const auto& a, const auto& b) { return a.first.rise > b.first.rise; });
   if (tops.size() > 60) tops.resize(60);
-  for (const auto& [top, second] : tops) {
+  for (const auto& candidate : tops) {
+    const Top& top = candidate.first;
+    const bool second = candidate.second;
     const std::vector<Complex>& shape = second ? others[top.bin] : directions[top.bin];
     // As far as one of the two strongest directions stays like it, and the power keeps falling.
     const auto like = [&](std::size_t k) {

@@ -96,6 +96,34 @@ TEST(PointsHdf5, WhatIsMissingIsToldOrAsked) {
   EXPECT_THAT(error_of(folder.path("short.h5")), HasSubstr("no data set [frame, point, component]"));
 }
 
+TEST(PointsHdf5, DamagedFilesAreToldOrReadButNeverMakeMore) {
+  const ScratchFolder folder;
+  for (const char* name : {"points.h5", "points-packed.h5"}) {
+    const std::string good = ScratchFolder::read(std::string(VPRISM_SOURCE "/fuzz/corpus/hdf5/") + name);
+    ASSERT_GT(good.size(), 5000u);
+    const auto values = [&](const std::string& bytes) -> std::size_t {
+      try {
+        const auto source = open_points(folder.write("x.h5", bytes), {});
+        const PointRecording& r = source->recording();
+        const std::size_t count = r.points.size() * r.variables.size() * static_cast<std::size_t>(r.frames);
+        if (count > 100000) return count;
+        all_of(*source);
+        return count;
+      } catch (const Error& error) {
+        EXPECT_THAT(error.what(), HasSubstr("x.h5"));
+        return 0;
+      }
+    };
+    EXPECT_EQ(values(good), 48u);
+    for (std::size_t at = 200; at < good.size(); at += 611) EXPECT_LE(values(good.substr(0, at)), 48u) << at;
+    for (std::size_t at = 0; at < good.size(); at += 131) {
+      std::string bad = good;
+      bad[at] = static_cast<char>(bad[at] ^ 0x81);
+      EXPECT_LE(values(bad), 8 * good.size()) << at;
+    }
+  }
+}
+
 /// A table with points (i, 0) for the columns given, values frame * 10 + i.
 std::string table(int frame, const std::vector<int>& points) {
   std::string out = "x (mm),y (mm),p (Pa)\n";
