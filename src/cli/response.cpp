@@ -56,10 +56,12 @@ SpectrumSettings cut_for(const SpectrumSettings& asked, std::int64_t samples) {
   return out;
 }
 
-/// Where the references have energy: from the third bin to the last before it has fallen by 40 dB for good.
+/// Where the references have energy: from the third bin to the last before it has fallen by 40 dB for good,
+/// at most to nine tenths of half the rate.
 std::pair<double, double> driven_band(const ResponseResult& result) {
   const ResponseSet& set = result.set;
-  std::size_t last = set.frequency_hz.size() - 1;
+  // What folds back at half the rate looks like poles there.
+  auto last = static_cast<std::size_t>(0.9 * static_cast<double>(set.frequency_hz.size() - 1));
   for (const std::size_t c : set.references) {
     const std::vector<double>& power = result.spectra.own[c].power;
     const double least = *std::max_element(power.begin(), power.end()) * 1e-4;

@@ -256,7 +256,7 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
   }
   bool delayed = false;
   for (std::size_t i = 0; i < set.curves.size(); ++i)
-    if (result.delays[i] && result.delays[i]->explained > 0.7 &&
+    if (result.delays[i] && result.delays[i]->explained > 0.97 &&
         std::abs(result.delays[i]->seconds) > 3 * result.delays[i]->std_s) {
       if (!delayed) telling.text += "\n";
       delayed = true;

@@ -120,6 +120,7 @@ std::unique_ptr<PointSource> open_point_tables(const std::string& folder, const 
   recording.frames = span;
   ReadSettings read = settings.read;
   read.axis = "none";
+  read.missing = ReadSettings::Missing::gap;  // A point without a number is missing in that frame.
   read.rate_hz = 1;
   read.interval_s.reset(), read.duration_s.reset();
   using Place = std::array<double, 3>;

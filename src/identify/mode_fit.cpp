@@ -208,6 +208,14 @@ Fit::State settle(const Fit& fit, std::vector<Complex>& poles, double low_hz, do
   return state;
 }
 
+/// Errors that are all the same stand for none.
+bool errors_stated(const ModeData& data) {
+  for (const auto& errors : data.error)
+    for (const double e : errors)
+      if (e > 0 && e != data.error.front().front()) return true;
+  return false;
+}
+
 ModeFit told(const ModeData& data, const Fit& fit, const std::vector<Complex>& poles,
              const Fit::State& state) {
   ModeFit out;
@@ -216,10 +224,8 @@ ModeFit told(const ModeData& data, const Fit& fit, const std::vector<Complex>& p
                                                            (2 * static_cast<double>(m) + outside_terms);
   const double free = std::max(1.0, static_cast<double>(state.rows) - unknowns);
   out.misfit = std::sqrt(state.squares / free);
-  // Stated errors may all be 1: what is left over sets the scale then, and wherever it is larger.
-  bool stated = false;
-  for (const auto& errors : data.error)
-    for (const double e : errors) stated = stated || (e > 0 && e != data.error.front().front());
+  // Without stated errors what is left over sets the scale, and wherever it is larger.
+  const bool stated = errors_stated(data);
   const double scale = (stated ? std::max(1.0, out.misfit) : out.misfit) * std::sqrt(data.shared);
   const Matrix covariance =
       m > 0 ? Matrix(state.normal.ldlt().solve(Matrix::Identity(2 * m, 2 * m))) : Matrix();
@@ -265,6 +271,21 @@ bool needed(const Mode& mode) {
   return mode.residue_std.empty() || sum > 6;
 }
 
+/// Whether a mode stands at the band's edge and is no more than the bend of what goes on beyond it: its top
+/// adds less than half of the curve there.
+bool bends_the_edge(const ModeData& data, const ModeFit& fit, const Mode& mode, double low_hz,
+                    double high_hz) {
+  const double margin = std::max(0.03 * (high_hz - low_hz), mode.damping * mode.frequency_hz);
+  if (mode.frequency_hz > low_hz + margin && mode.frequency_hz < high_hz - margin) return false;
+  const auto at = std::lower_bound(data.frequency_hz.begin(), data.frequency_hz.end(), mode.frequency_hz) -
+                  data.frequency_hz.begin();
+  const std::size_t bin = std::min(static_cast<std::size_t>(at), data.frequency_hz.size() - 1);
+  for (std::size_t o = 0; o < mode.residue.size(); ++o)
+    if (std::abs(mode.residue[o]) / std::abs(mode.pole().real()) > 0.5 * std::abs(fit.fitted[o][bin]))
+      return false;
+  return true;
+}
+
 }  // namespace
 
 Complex Mode::pole() const {
@@ -284,13 +305,43 @@ ModeFit refine_modes(const ModeData& data, double low_hz, double high_hz, const 
     // The weakest of those that no curve needs goes; then once more.
     std::size_t worst = poles.size();
     for (std::size_t i = 0; i < poles.size(); ++i)
-      if (!needed(out.modes[i]) || !(out.modes[i].damping_std < out.modes[i].damping)) worst = i;
+      if (!needed(out.modes[i]) || !(out.modes[i].damping_std < out.modes[i].damping) ||
+          bends_the_edge(data, out, out.modes[i], low_hz, high_hz))
+        worst = i;
     if (worst == poles.size() || poles.size() == 1) break;
     poles.erase(poles.begin() + static_cast<std::ptrdiff_t>(worst));
   }
-  if (out.modes.size() == 1 && !needed(out.modes[0])) out.modes.clear();
+  if (out.modes.size() == 1 &&
+      (!needed(out.modes[0]) || bends_the_edge(data, out, out.modes[0], low_hz, high_hz)))
+    out.modes.clear();
   return out;
 }
+
+namespace {
+
+/// Modes again by themselves, neighbours together, each in a band of ten half widths to either side: where
+/// the whole band does not follow the model within its errors, what is far away must not pull at them.
+void refine_locally(const ModeData& data, double low_hz, double high_hz, ModeFit& fit) {
+  const double bin = data.frequency_hz[1] - data.frequency_hz[0];
+  const auto reach = [&](const Mode& m) { return std::max(10 * m.damping * m.frequency_hz, 12 * bin); };
+  std::sort(fit.modes.begin(), fit.modes.end(),
+            [](const Mode& a, const Mode& b) { return a.frequency_hz < b.frequency_hz; });
+  for (std::size_t first = 0; first < fit.modes.size();) {
+    std::size_t end = first + 1;
+    double from = fit.modes[first].frequency_hz - reach(fit.modes[first]),
+           to = fit.modes[first].frequency_hz + reach(fit.modes[first]);
+    for (; end < fit.modes.size() && fit.modes[end].frequency_hz - reach(fit.modes[end]) < to; ++end)
+      to = std::max(to, fit.modes[end].frequency_hz + reach(fit.modes[end]));
+    std::vector<Complex> poles;
+    for (std::size_t i = first; i < end; ++i) poles.push_back(fit.modes[i].pole());
+    const ModeFit local = refine_modes(data, std::max(low_hz, from), std::min(high_hz, to), poles);
+    if (local.modes.size() == end - first)
+      for (std::size_t i = first; i < end; ++i) fit.modes[i] = local.modes[i - first];
+    first = end;
+  }
+}
+
+}  // namespace
 
 ModeFit fit_modes(const ModeData& data, double low_hz, double high_hz, const ModeSearch& search) {
   const auto [low, high] = band_of(data, low_hz, high_hz);
@@ -298,6 +349,35 @@ ModeFit fit_modes(const ModeData& data, double low_hz, double high_hz, const Mod
   if (high < low + 8) return out;
   PoleSearch found = search_poles(data, low, high, search);
   out = refine_modes(data, low_hz, high_hz, found.poles);
+  double left = 0;
+  for (const double share : out.unexplained) left = std::max(left, share);
+  if (out.modes.empty() || left > 0.02) {
+    // Something is missing: what was doubtful, and what a look for the strong parts alone shows, where small
+    // errors far from the resonances would decide otherwise.
+    ModeData strong = data;
+    for (std::size_t o = 0; o < data.curves.size(); ++o) {
+      double top = 0;
+      for (std::size_t k = low; k < high; ++k)
+        if (data.error[o][k] > 0) top = std::max(top, std::abs(data.curves[o][k]));
+      for (double& e : strong.error[o])
+        if (e > 0) e = std::hypot(e, 0.01 * top);
+    }
+    std::vector<Complex> more = found.poles;
+    PoleSearch again = search_poles(strong, low, high, search);
+    for (const auto* list : {&found.doubtful, &again.poles, &again.doubtful})
+      for (const Complex p : *list)
+        if (std::none_of(more.begin(), more.end(),
+                         [&](Complex q) { return std::abs(p - q) < std::abs(q.real()); }))
+          more.push_back(p);
+    ModeFit richer = refine_modes(data, low_hz, high_hz, more);
+    if (out.modes.empty() || richer.misfit < 0.98 * out.misfit) {
+      found.orders.resize(found.poles.size());
+      for (std::size_t i = 0; i < again.poles.size(); ++i)
+        found.poles.push_back(again.poles[i]), found.orders.push_back(again.orders[i]);
+      out = std::move(richer);
+    }
+  }
+  if (errors_stated(data)) refine_locally(data, low_hz, high_hz, out);
   out.chart = std::move(found.chart);
   for (Mode& mode : out.modes)
     for (std::size_t i = 0; i < found.poles.size(); ++i)

@@ -162,7 +162,9 @@ PoleSearch search_poles(const ModeData& data, std::size_t low, std::size_t high,
   const std::size_t enough = std::max<std::size_t>(3, most / 5);
   std::vector<std::pair<Complex, std::size_t>> kept;
   for (const Chain& chain : chains) {
-    if (chain.stable < enough) continue;
+    const bool stays = chain.stable >= enough;
+    // In noise the damping wanders from order to order while the frequency stays: second best.
+    if (!stays && chain.poles.size() < std::max<std::size_t>(6, most / 4)) continue;
     std::vector<double> hz, damping;
     // Low orders are biased by what they can't hold yet: the later half counts.
     for (std::size_t i = chain.poles.size() / 2; i < chain.poles.size(); ++i)
@@ -172,7 +174,11 @@ PoleSearch search_poles(const ModeData& data, std::size_t low, std::size_t high,
       return v[v.size() / 2];
     };
     const double w = middle(hz), d = middle(damping);
-    kept.push_back({Complex(-d * w, w * std::sqrt(1 - d * d)), chain.stable});
+    const Complex pole(-d * w, w * std::sqrt(1 - d * d));
+    if (stays)
+      kept.push_back({pole, chain.stable});
+    else
+      out.doubtful.push_back(pole);
   }
   std::sort(kept.begin(), kept.end(),
             [](const auto& a, const auto& b) { return std::abs(a.first) < std::abs(b.first); });

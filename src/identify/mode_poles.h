@@ -10,8 +10,9 @@ namespace vprism {
 
 struct PoleSearch {
   std::vector<ChartPole> chart;
-  std::vector<std::complex<double>> poles;  ///< Those that stay from order to order, by frequency.
-  std::vector<std::size_t> orders;          ///< How many orders found each.
+  std::vector<std::complex<double>> poles;     ///< Those that stay from order to order, by frequency.
+  std::vector<std::size_t> orders;             ///< How many orders found each.
+  std::vector<std::complex<double>> doubtful;  ///< Whose frequency stays, but not their damping.
 };
 
 /// Bins `low` .. `high` - 1 of the data.

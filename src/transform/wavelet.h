@@ -44,9 +44,9 @@ struct WaveletFigures {
   double spread = 0;         ///< Standard deviation of the energy over u.
   double duration = 0;       ///< Width of the envelope at half its height.
   double time_spread = 0;    ///< Standard deviation of the energy over time.
-  double edge = 0;           ///< No more than 1% of the integral of |psi| lies farther out, half on each side.
-  double reach = 0;          ///< The same with 2e-7.
-  double integral = 0;       ///< Of transform(u) / u over u: what the inverse divides by.
+  double edge = 0;      ///< No more than 1% of the integral of |psi| lies farther out, half on each side.
+  double reach = 0;     ///< The same with 2e-7.
+  double integral = 0;  ///< Of transform(u) / u over u: what the inverse divides by.
 };
 WaveletFigures wavelet_figures(const Wavelet& wavelet);
 

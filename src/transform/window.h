@@ -59,7 +59,8 @@ void make_window_part(const Window& window, std::size_t size, std::size_t from, 
 /// sum(w) and sum(w^2): in closed form for sums of cosines.
 std::pair<double, double> window_sums(const Window& window, std::size_t size);
 
-/// Sum of the squared correlations of noise in a bin with that in all bins: how many neighbours tell the same.
+/// Sum of the squared correlations of noise in a bin with that in all bins: how many neighbours tell the
+/// same.
 double bins_alike(const Window& window);
 
 /// Figures of a window, computed from its samples (Harris 1978, section IV).

@@ -117,10 +117,7 @@ TEST(CellField, AnotherRunIsCompared) {
 TEST(CellField, WrongChoicesAreToldInOneLine) {
   const ScratchFolder folder;
   const auto error = [&](const std::string& arguments, int status) {
-    const ProgramRun run = run_program(folder, "field " + arguments + " --quiet");
-    EXPECT_EQ(run.status, status) << arguments;
-    EXPECT_EQ(std::count(run.err.begin(), run.err.end(), '\n'), 1) << run.err;
-    return run.err;
+    return error_line(folder, "field " + arguments, status);
   };
   EXPECT_THAT(error(cell + " --region 'x 5..6'", 2), HasSubstr("none of the 165 points"));
   EXPECT_THAT(error(cell + " --spectra-of 999", 2), HasSubstr("no such point"));

@@ -17,18 +17,6 @@ using ::testing::HasSubstr;
 constexpr double pi = std::numbers::pi;
 const std::string data = VPRISM_SOURCE "/demo/data/";
 
-json document_of(const ScratchFolder& folder, const std::string& arguments) {
-  const ProgramRun run = run_program(folder, arguments + " --json --quiet");
-  EXPECT_EQ(run.status, 0) << run.err;
-  return run.status == 0 ? run.json() : json();
-}
-
-std::vector<std::string> codes_of(const json& document) {
-  std::vector<std::string> out;
-  for (const json& caution : document["cautions"]) out.push_back(text_of(caution["code"]));
-  return out;
-}
-
 TEST(TapTest, ModesAreThoseOfTheTruth) {
   const ScratchFolder folder;
   const json document = document_of(folder, "response " + data + "tap-test.uff");
@@ -172,10 +160,7 @@ TEST(Mount, OutputsAloneShowTheResonanceAndNameTheTones) {
 TEST(WrongResponse, IsToldInOneLine) {
   const ScratchFolder folder;
   const auto error = [&](const std::string& arguments, int status) {
-    const ProgramRun run = run_program(folder, "response " + arguments + " --quiet");
-    EXPECT_EQ(run.status, status) << arguments;
-    EXPECT_EQ(std::count(run.err.begin(), run.err.end(), '\n'), 1) << run.err;
-    return run.err;
+    return error_line(folder, "response " + arguments, status);
   };
   EXPECT_THAT(error(data + "mount-daq.wav", 4), HasSubstr("--reference CHANNEL"));
   EXPECT_THAT(error(data + "tap-test.uff --reference hamer", 2), HasSubstr("did you mean \"hammer\""));

@@ -1,13 +1,16 @@
 // run_program.h: runs the built program in a temporary folder and keeps what it said.
 #pragma once
 
+#include <gtest/gtest.h>
 #include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cstdlib>
 #include <nlohmann/json.hpp>
 #include <string>
+#include <vector>
 
 #include "../formats/scratch_folder.h"
 
@@ -33,6 +36,27 @@ inline ProgramRun run_program(const ScratchFolder& folder, const std::string& ar
   run.out = ScratchFolder::read(folder.path(".out"));
   run.err = ScratchFolder::read(folder.path(".err"));
   return run;
+}
+
+/// A run with --json; its document.
+inline nlohmann::json document_of(const ScratchFolder& folder, const std::string& arguments) {
+  const ProgramRun run = run_program(folder, arguments + " --json --quiet");
+  EXPECT_EQ(run.status, 0) << run.err;
+  return run.status == 0 ? run.json() : nlohmann::json();
+}
+
+inline std::vector<std::string> codes_of(const nlohmann::json& document) {
+  std::vector<std::string> out;
+  for (const nlohmann::json& caution : document["cautions"]) out.push_back(text_of(caution["code"]));
+  return out;
+}
+
+/// A run that must end with `status` and one line of error; that line.
+inline std::string error_line(const ScratchFolder& folder, const std::string& arguments, int status) {
+  const ProgramRun run = run_program(folder, arguments + " --quiet");
+  EXPECT_EQ(run.status, status) << arguments;
+  EXPECT_EQ(std::count(run.err.begin(), run.err.end(), '\n'), 1) << run.err;
+  return run.err;
 }
 
 /// Greatest memory of one run, in megabytes; its output is thrown away.

@@ -17,19 +17,6 @@ using ::testing::HasSubstr;
 
 const std::string data = VPRISM_SOURCE "/demo/data/";
 
-/// A demo recording through a command; its document.
-json document_of(const ScratchFolder& folder, const std::string& arguments) {
-  const ProgramRun run = run_program(folder, arguments + " --json --quiet");
-  EXPECT_EQ(run.status, 0) << run.err;
-  return run.status == 0 ? run.json() : json();
-}
-
-std::vector<std::string> codes_of(const json& document) {
-  std::vector<std::string> out;
-  for (const json& caution : document["cautions"]) out.push_back(text_of(caution["code"]));
-  return out;
-}
-
 /// "shutter starts": middle 702 s, 0.27 Hz, 697 to 707 s; "shutter seats": 722 s, 0.5 Hz, 719.5 to 724.5 s.
 TEST(DomeTilt, LongSegmentsShowBothBumpsAtOnceAndSayWhatTheyHide) {
   const ScratchFolder folder;
