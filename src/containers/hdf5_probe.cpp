@@ -43,12 +43,12 @@ herr_t probe_attribute(hid_t object, const char* name, const H5A_info_t*, void*)
   return 0;
 }
 
-/// Rows [first, first + count) of one or two dimensions.
+/// Rows [first, first + count) of one to three dimensions.
 void probe_rows(hid_t set, hid_t type, const hsize_t* extent, int rank, hsize_t first, hsize_t count) {
   const hid_t space = H5Dget_space(set);
-  hsize_t start[2] = {first, 0}, size[2] = {count, rank == 2 ? extent[1] : 1};
+  const hsize_t start[3] = {first, 0, 0}, size[3] = {count, extent[1], extent[2]};
   const hid_t memory = H5Screate_simple(rank, size, nullptr);
-  std::vector<char> values(static_cast<std::size_t>(size[0] * size[1]) * H5Tget_size(type));
+  std::vector<char> values(static_cast<std::size_t>(size[0] * size[1] * size[2]) * H5Tget_size(type));
   if (H5Sselect_hyperslab(space, H5S_SELECT_SET, start, nullptr, size, nullptr) >= 0)
     (void)H5Dread(set, type, memory, space, H5P_DEFAULT, values.data());
   H5Sclose(memory);
@@ -64,14 +64,15 @@ herr_t probe_object(hid_t root, const char* name, const H5O_info_t* info, void* 
   if (info->type == H5O_TYPE_DATASET) {
     const hid_t stored = H5Dget_type(object), space = H5Dget_space(object);
     const int rank = H5Sget_simple_extent_ndims(space);
-    hsize_t extent[2] = {0, 1};
+    hsize_t extent[3] = {0, 1, 1};
     const H5T_class_t kind = H5Tget_class(stored);
-    if ((kind == H5T_FLOAT || kind == H5T_INTEGER || kind == H5T_COMPOUND) && (rank == 1 || rank == 2) &&
-        H5Sget_simple_extent_dims(space, extent, nullptr) >= 0 && extent[1] > 0 && extent[1] <= most_values &&
+    if ((kind == H5T_FLOAT || kind == H5T_INTEGER || kind == H5T_COMPOUND) && rank >= 1 && rank <= 3 &&
+        H5Sget_simple_extent_dims(space, extent, nullptr) >= 0 && extent[1] > 0 && extent[2] > 0 &&
+        extent[1] <= most_values && extent[2] <= most_values / extent[1] &&
         hdf5_plausible(object, walk.bytes)) {
       // As the reader will: numbers as doubles, pairs as they are.
       const hid_t type = kind == H5T_COMPOUND ? H5Tcopy(stored) : H5Tcopy(H5T_NATIVE_DOUBLE);
-      const hsize_t at_once = std::max<hsize_t>(1, most_values / extent[1]);
+      const hsize_t at_once = std::max<hsize_t>(1, most_values / (extent[1] * extent[2]));
       const hsize_t budget = walk.whole ? hsize_t{64} << 20 : at_once;
       for (hsize_t at = 0; at < std::min(extent[0], budget); at += at_once)
         probe_rows(object, type, extent, rank, at, std::min(at_once, extent[0] - at));

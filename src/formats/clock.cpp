@@ -34,7 +34,9 @@ bool take_date(std::string_view& text, std::int64_t& ns) {
   const int month = digits(text, 2);
   if (month < 1 || month > 12 || !take(text, std::string_view(&mark, 1))) return false;
   const int day = digits(text, 2);
-  if (day < 1 || day > 31) return false;
+  constexpr int days[] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
+  const bool leap = year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
+  if (day < 1 || day > days[month - 1] + (month == 2 && leap)) return false;
   ns = nanoseconds_since_1970(year, month, day, 0, 0, 0);
   return true;
 }

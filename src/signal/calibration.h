@@ -49,7 +49,7 @@ UnitRule parse_unit_rule(std::string_view text);
 CalibrationRule parse_calibration_rule(std::string_view text);
 
 /// The calibration that `steps` make of a channel stored in `stored`. Throws Error(usage) for units that
-/// don't fit. A channel without a unit ("1") is taken in the unit a sensitivity is given in.
+/// don't fit. A channel without a unit ("1") is taken in the base unit of a sensitivity: volts for mV/g.
 Calibration make_calibration(const std::vector<std::string>& steps, const Unit& stored);
 
 }  // namespace vprism

@@ -1,0 +1,112 @@
+// Sums over points: levels of windowed series between and on the bins, missing values, the frames used.
+#include "field/field_estimator.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numbers>
+
+#include "base/error.h"
+
+namespace vprism::field_estimator_test {
+namespace {
+
+using std::numbers::pi;
+
+std::vector<double> series(std::size_t frames, double rate, double hz, double amplitude, double phase_deg,
+                           double mean) {
+  std::vector<double> x;
+  for (std::size_t f = 0; f < frames; ++f)
+    x.push_back(mean +
+                amplitude * std::cos(2 * pi * hz * static_cast<double>(f) / rate + phase_deg * pi / 180));
+  return x;
+}
+
+FieldPlan plan_of(std::size_t frames, double rate, const char* window) {
+  FieldPlan plan;
+  for (std::size_t f = 0; f < frames; ++f) plan.frames.push_back(f);
+  plan.rate_hz = rate;
+  plan.window = parse_window(window);
+  return plan;
+}
+
+TEST(FieldEstimator, ALineOnABinReadsItsLevelUnderEveryWindow) {
+  for (const char* window : {"rectangular", "hann", "flat-top", "blackman-harris"})
+    for (const std::size_t frames : {200u, 201u}) {
+      FieldEstimator estimator(plan_of(frames, static_cast<double>(frames), window), 1);
+      estimator.add(0, 1, series(frames, static_cast<double>(frames), 40, 3, 0, 7), frames);
+      const FieldSums sums = estimator.result();
+      EXPECT_NEAR(sums.mean_power[0][40], 4.5, 1e-9) << window << frames;
+      EXPECT_NEAR(sums.top_hz[0][0], 40, 1e-12);
+      EXPECT_NEAR(sums.rms[0][0], 3 / std::sqrt(2.0), 1e-9);
+    }
+}
+
+TEST(FieldEstimator, BetweenTheBinsAmplitudeAndPhaseAreToldAtTheFrequencyItself) {
+  FieldPlan plan = plan_of(1000, 1000, "hann");
+  plan.at_hz = {123.37};
+  FieldEstimator estimator(plan, 1);
+  estimator.add(0, 1, series(1000, 1000, 123.37, 2, 35, -4), 1000);
+  const FieldSums sums = estimator.result();
+  EXPECT_NEAR(std::abs(sums.amplitude[0][0][0]), 2, 1e-4);
+  EXPECT_NEAR(std::arg(sums.amplitude[0][0][0]) * 180 / pi, 35, 0.01);
+}
+
+TEST(FieldEstimator, OnlyTheFramesAskedForCount) {
+  FieldPlan plan;
+  for (std::size_t f = 50; f < 450; f += 2) plan.frames.push_back(f);
+  plan.rate_hz = 500;
+  plan.window = parse_window("rectangular");
+  std::vector<double> x = series(500, 1000, 100, 1, 0, 0);
+  for (std::size_t f = 0; f < 50; ++f) x[f] = 1e6;
+  for (std::size_t f = 51; f < 500; f += 2) x[f] = -1e6;
+  FieldEstimator estimator(plan, 1);
+  estimator.add(0, 1, x, 500);
+  const FieldSums sums = estimator.result();
+  EXPECT_EQ(plan.bins(), 101u);
+  EXPECT_NEAR(sums.mean_power[0][40], 0.5, 1e-9);  // 100 Hz in bins of 2.5 Hz.
+}
+
+TEST(FieldEstimator, ShortGapsAreBridgedStraight) {
+  std::vector<double> x(100);
+  for (std::size_t f = 0; f < 100; ++f) x[f] = static_cast<double>(f);
+  const std::vector<double> whole = x;
+  x[0] = x[40] = x[41] = x[99] = std::nan("");
+  const auto rms = [](const std::vector<double>& values) {
+    FieldEstimator estimator(plan_of(100, 100, "rectangular"), 1);
+    estimator.add(0, 1, values, 100);
+    return estimator.result();
+  };
+  const FieldSums gaps = rms(x);
+  EXPECT_EQ(gaps.bridged.size(), 1u);
+  // Inside a straight line nothing changes; at the ends the nearest value stands.
+  std::vector<double> expected = whole;
+  expected[0] = 1, expected[99] = 98;
+  EXPECT_NEAR(gaps.rms[0][0], rms(expected).rms[0][0], 1e-12);
+}
+
+TEST(FieldEstimator, WithoutAPointThatCountsItSaysSo) {
+  FieldEstimator estimator(plan_of(64, 64, "hann"), 2);
+  estimator.add(0, 2, std::vector<double>(128, std::nan("")), 64);
+  EXPECT_THROW(estimator.result(), Error);
+}
+
+TEST(FieldEstimator, KeptTransformsArePeakAmplitudes) {
+  FieldPlan plan = plan_of(256, 256, "rectangular");
+  plan.kept_points = {1};
+  FieldEstimator estimator(plan, 2);
+  std::vector<double> x = series(256, 256, 20, 1, 0, 0);
+  const std::vector<double> second = series(256, 256, 30, 2.5, 60, 1);
+  x.insert(x.end(), second.begin(), second.end());
+  estimator.add(0, 2, x, 256);
+  const FieldSums sums = estimator.result();
+  ASSERT_EQ(sums.kept.size(), 1u);
+  EXPECT_NEAR(std::abs(sums.kept[0][0][30]), 2.5, 1e-9);
+  EXPECT_NEAR(std::arg(sums.kept[0][0][30]) * 180 / pi, 60, 1e-6);
+  EXPECT_NEAR(std::abs(sums.kept[0][0][20]), 0, 1e-9);
+  EXPECT_EQ(sums.max_point[0][30], 1u);
+  EXPECT_EQ(sums.max_point[0][20], 0u);
+}
+
+}  // namespace
+}  // namespace vprism::field_estimator_test

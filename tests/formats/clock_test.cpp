@@ -1,0 +1,108 @@
+// Dates and times as tables write them, against counted days.
+#include "formats/clock.h"
+
+#include <gtest/gtest.h>
+
+#include "formats/format.h"
+#include "formats/number_type.h"
+
+namespace vprism::clock_test {
+namespace {
+
+constexpr std::int64_t second = 1'000'000'000, day = 86400 * second;
+
+TEST(Clock, DatesAreDaysSince1970) {
+  EXPECT_EQ(parse_date("1970-01-01"), 0);
+  EXPECT_EQ(parse_date("1970/01/02"), day);
+  EXPECT_EQ(parse_date("1969-12-31"), -day);
+  // 30 years with leap days in 1972, 76, 80, 84, 88, 92, 96.
+  EXPECT_EQ(parse_date("2000-01-01"), (30 * 365 + 7) * day);
+  // 2000 was a leap year, 1900 was not.
+  EXPECT_EQ(*parse_date("2000-03-01") - *parse_date("2000-02-28"), 2 * day);
+  EXPECT_EQ(*parse_date("1900-03-01") - *parse_date("1900-02-28"), day);
+}
+
+TEST(Clock, TimesOfDayHaveAnyNumberOfDigits) {
+  EXPECT_EQ(parse_time_of_day("00:00:00"), 0);
+  EXPECT_EQ(parse_time_of_day("06:54:19.250"), (6 * 3600 + 54 * 60 + 19) * second + 250'000'000);
+  EXPECT_EQ(parse_time_of_day("23:59:59,999999999"), day - 1);
+  // Nine digits count.
+  EXPECT_EQ(parse_time_of_day("00:00:01.1234567891"), second + 123'456'789);
+}
+
+TEST(Clock, TogetherWithEveryPartingAndOffset) {
+  const std::int64_t expected = *parse_date("2026-11-23") + *parse_time_of_day("06:54:19.250");
+  for (const char* text : {"2026-11-23T06:54:19.250Z", "2026-11-23 06:54:19.250", "2026/11/23_06:54:19,25",
+                           "2026-11-23T07:54:19.250+01:00", "2026-11-23T02:24:19.250-04:30"})
+    EXPECT_EQ(parse_date_time(text), expected) << text;
+}
+
+TEST(Clock, WhatIsNoDateIsNone) {
+  for (const char* text : {"", "2026", "2026-13-01", "2026-02-30", "26-11-23", "2026-11-23x", "12:00"})
+    EXPECT_FALSE(parse_date(text)) << text;
+  for (const char* text : {"", "25:00:00", "12:60:00", "12:00:61", "noon", "1.5"})
+    EXPECT_FALSE(parse_time_of_day(text)) << text;
+  EXPECT_FALSE(parse_date_time("2026-11-23"));
+}
+
+double decoded(const char* name, const std::string& bytes) {
+  const NumberType* type = find_number_type(name);
+  EXPECT_NE(type, nullptr) << name;
+  double value = -1;
+  type->decode(bytes.data(), type->size, 1, &value);
+  return value;
+}
+
+TEST(NumberTypes, EveryByteOrderAndWidthByHand) {
+  using namespace std::string_literals;
+  EXPECT_EQ(decoded("u8", "\xff"s), 255);
+  EXPECT_EQ(decoded("i8", "\xff"s), -1);
+  EXPECT_EQ(decoded("i16le", "\x01\x80"s), -32767);
+  EXPECT_EQ(decoded("i16be", "\x80\x01"s), -32767);
+  EXPECT_EQ(decoded("u32le", "\x00\x00\x00\x80"s), 2147483648.0);
+  EXPECT_EQ(decoded("i32be", "\xff\xff\xff\xfe"s), -2);
+  EXPECT_EQ(decoded("i64le", "\xff\xff\xff\xff\xff\xff\xff\xff"s), -1);
+  // 1.5 = 1.1b 2^0; half 0x3e00, single 0x3fc00000, double 0x3ff8...
+  EXPECT_EQ(decoded("f16le", "\x00\x3e"s), 1.5);
+  EXPECT_EQ(decoded("f32le", "\x00\x00\xc0\x3f"s), 1.5);
+  EXPECT_EQ(decoded("f32be", "\x3f\xc0\x00\x00"s), 1.5);
+  EXPECT_EQ(decoded("f64be", "\x3f\xf8\x00\x00\x00\x00\x00\x00"s), 1.5);
+  // The least half: 2^-24.
+  EXPECT_EQ(decoded("f16be", "\x00\x01"s), 1.0 / 16777216);
+}
+
+TEST(NumberTypes, StridesPassOverWhatLiesBetween) {
+  const std::string bytes("\x01\x00\x63\x63\x02\x00\x63\x63\x03\x00", 10);
+  double values[3] = {};
+  find_number_type("u16le")->decode(bytes.data(), 4, 3, values);
+  EXPECT_EQ(values[0], 1);
+  EXPECT_EQ(values[1], 2);
+  EXPECT_EQ(values[2], 3);
+  EXPECT_EQ(find_number_type("u24le"), nullptr);
+  EXPECT_EQ(find_number_type('i', 2, true), find_number_type("i16be"));
+}
+
+/// The user's rate wins, and is cautioned where it disagrees.
+TEST(Settling, AGivenRateWinsOverTheFiles) {
+  ReadSettings settings;
+  Recording recording;
+  recording.samples = 100;
+  settle_interval(recording, settings, 0.01, "header");
+  EXPECT_DOUBLE_EQ(recording.axis.interval, 0.01);
+  EXPECT_EQ(recording.axis.source, "header");
+  EXPECT_TRUE(recording.cautions.empty());
+  settings.rate_hz = 200;
+  settle_interval(recording, settings, 0.01, "header");
+  EXPECT_DOUBLE_EQ(recording.axis.interval, 0.005);
+  EXPECT_EQ(recording.axis.source, "--rate");
+  EXPECT_EQ(recording.cautions.size(), 1u);
+  settings = {};
+  settings.duration_s = 2;
+  Recording timed;
+  timed.samples = 100;
+  settle_interval(timed, settings, 0, "");
+  EXPECT_DOUBLE_EQ(timed.axis.interval, 0.02);
+}
+
+}  // namespace
+}  // namespace vprism::clock_test
