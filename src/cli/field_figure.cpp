@@ -69,10 +69,6 @@ ColourMap map_of(const FieldTold& told, const std::vector<double>& values) {
   return map;
 }
 
-struct Stepped {
-  double low, high;
-};
-
 /// In so many steps of colour.
 void step(ColourMap& map, std::size_t colours) {
   if (colours == 0 || !map.low || !map.high) return;
