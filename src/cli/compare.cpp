@@ -51,8 +51,8 @@ class CompareTask : public Task {
     telling.command = "compare";
     telling.settings = settings;
     std::vector<Compared> all;
-    ranking_.clear();
-    for (auto& [a, b] : pairs(files, console, telling)) all.push_back(compare(std::move(a), std::move(b)));
+    std::vector<Side> places;
+    for (auto& [a, b] : pairs(files, console, telling, places)) all.push_back(compare(std::move(a), std::move(b)));
     for (const Compared& c : all) {
       telling.results.push_back(json(c));
       telling.text += text(c);
@@ -63,7 +63,7 @@ class CompareTask : public Task {
                                         ": frequencies are compared, levels are not",
                                     "calibrate both to the same quantity"});
     }
-    rank(telling);
+    rank(places, telling);
     const std::string base = output_stems({files.front()}).front() + "-compare";
     deliver(
         telling, output_, console,
@@ -124,8 +124,9 @@ class CompareTask : public Task {
     return out;
   }
 
+  /// What is compared with what; `places` gets the channels of one recording, to be ranked by place.
   std::vector<std::pair<Side, Side>> pairs(const std::vector<std::string>& files, Console& console,
-                                           Telling& telling) const {
+                                           Telling& telling, std::vector<Side>& places) const {
     std::vector<std::string> recordings;
     for (const std::string& file : files)
       if (!file.ends_with(".json")) recordings.push_back(file);
@@ -156,7 +157,7 @@ class CompareTask : public Task {
       if (sides.size() < 2)
         throw Error(Status::usage,
                     "compare needs two recordings, two channels, or --versus with other options");
-      ranking_ = sides;
+      places = sides;
       for (std::size_t i = 1; i < sides.size(); ++i)
         out.emplace_back(label(sides[0], false), label(sides[i], false));
       return out;
@@ -220,10 +221,10 @@ class CompareTask : public Task {
   }
 
   /// Several channels of one quantity: where each line is strongest.
-  void rank(Telling& telling) const {
+  void rank(const std::vector<Side>& places, Telling& telling) const {
     std::vector<const Side*> sides;
-    for (const Side& side : ranking_)
-      if (side.channel.unit.text() == ranking_.front().channel.unit.text()) sides.push_back(&side);
+    for (const Side& side : places)
+      if (side.channel.unit.text() == places.front().channel.unit.text()) sides.push_back(&side);
     if (!places_.empty() && sides.size() < 2)
       throw Error(Status::usage, "--places needs channels of one recording that measure the same quantity");
     if (sides.size() < 3 && places_.empty()) return;
@@ -442,7 +443,6 @@ class CompareTask : public Task {
   std::string versus_, bands_ = "octave";
   std::optional<double> within_;
   bool before_after_ = false;
-  mutable std::vector<Side> ranking_;  ///< Channels of one recording, to be ranked by place.
   std::vector<std::pair<std::string, double>> places_;
   std::vector<std::string> places_text_;
 };

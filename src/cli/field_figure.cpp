@@ -1,5 +1,6 @@
 // field_figure.cpp: spectra, maps and shapes of a recording of many points.
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -177,9 +178,14 @@ Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& setting
   const FieldResult& r = told.result;
   Figure figure;
   figure.title = stem_of(told) + ": maps";
+  std::vector<std::string> against;
+  for (const FieldShape& s : r.shapes) {
+    const std::string label = fmt::format("{}", r.points[s.phase_point].label);
+    if (std::find(against.begin(), against.end(), label) == against.end()) against.push_back(label);
+  }
   figure.caption = caption(told, settings) +
-                   fmt::format("; phases against point {}; white rings: where a standing shape does not move",
-                               r.points.empty() ? 0 : r.points[r.phase_point].label);
+                   fmt::format("; phases against point{} {}; white rings: where a standing shape does not move",
+                               against.size() > 1 ? "s" : "", fmt::join(against, ", "));
   figure.columns = 2;
   for (std::size_t i = 0; i < std::min<std::size_t>(4, r.shapes.size()); ++i) {
     const FieldShape& s = r.shapes[i];

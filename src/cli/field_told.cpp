@@ -166,6 +166,7 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
              {"mean_level", number(s.mean_level)},
              {"max_level", number(s.max_level)},
              {"max_point", r.points[s.max_point].label},
+             {"phase_point", r.points[s.phase_point].label},
              {"collinearity", number(s.collinearity)},
              {"standing", s.standing()}};
     if (s.damping > 0) one["damping_ratio"] = number(s.damping), one["damping_std"] = number(s.damping_std);

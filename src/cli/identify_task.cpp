@@ -68,6 +68,8 @@ class IdentifyTask : public Task {
     deliver(
         telling, settings_.output, console,
         [&](OutputFolder& folder) {
+          // Who asks for the data of figures draws them, and tells them, elsewhere.
+          const bool page = settings_.output.figure != Picture::data;
           Report report;
           report.title = results.size() == 1
                              ? "Findings in " + telling.inputs.front().recording.stem()
@@ -85,10 +87,10 @@ class IdentifyTask : public Task {
             section.cautions = result.cautions;
             if (settings_.output.figure) {
               const Figure figure = identify_figure(result, settings_.analysis);
-              const std::string png = draw(figure, Picture::png);
+              const Picture kind = *settings_.output.figure;
+              const std::string png = page ? draw(figure, Picture::png) : "";
               section.pictures.push_back({png, "Spectrum of each channel with the findings' numbers",
                                           "Numbers are those of the table below."});
-              const Picture kind = *settings_.output.figure;
               folder.add(stems[i] + "-findings." + picture_ending(kind),
                          kind == Picture::png ? png : draw(figure, kind),
                          "spectrum with the findings marked");
@@ -101,7 +103,7 @@ class IdentifyTask : public Task {
             report.made_with.emplace_back("input", named[i] + ", " + result.spectrum.facts.digest);
           }
           report.made_with.emplace_back("settings", settings.dump());
-          folder.add(base + ".html", report_html(report), "the report");
+          if (page) folder.add(base + ".html", report_html(report), "the report");
         },
         base + ".json");
     return Status::done;

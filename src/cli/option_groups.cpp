@@ -172,7 +172,7 @@ OptionGroup input_group(InputSettings& s) {
 }
 
 OptionGroup output_group(OutputSettings& s) {
-  static const std::vector<std::string> figures = {"png", "svg", "pdf", "none"};
+  static const std::vector<std::string> figures = {"png", "svg", "pdf", "data", "none"};
   return {"Output",
           {{"out", "DIR", "folder for the output files (default: vprism-out)", false,
             [&s](const std::string& t) {
@@ -187,12 +187,12 @@ OptionGroup output_group(OutputSettings& s) {
             false,
             [&s](const std::string&) { s.json = true; },
             {}},
-           {"figure", "png|svg|pdf|none", "kind of figure (default: png)", false,
+           {"figure", "png|svg|pdf|data|none", "kind of figure, or what it is drawn from as JSON (default: png)", false,
             [&s](const std::string& t) {
               const std::size_t i = choice("kind of figure", t, figures);
-              s.figure = i == 3 ? std::nullopt : std::optional(static_cast<Picture>(i));
+              s.figure = i == 4 ? std::nullopt : std::optional(static_cast<Picture>(i));
             },
-            [&s] { return Json(s.figure ? picture_ending(*s.figure) : "none"); }},
+            [&s] { return Json(figures[s.figure ? static_cast<std::size_t>(*s.figure) : 4]); }},
            {"force",
             "",
             "replace outputs that are there already",

@@ -187,7 +187,7 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
       [&](OutputFolder& folder) {
         // The page carries PNG; a figure asked for in another kind is written beside it.
         std::vector<std::string> pictures(3 * results.size());
-        if (settings.output.figure)
+        if (settings.output.figure && settings.output.figure != Picture::data)
           oneapi::tbb::parallel_for(std::size_t{0}, pictures.size(), [&](std::size_t i) {
             const SurveyResult& result = results[i / 3];
             if (i % 3 == 0)
@@ -228,6 +228,7 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
           if (results[i].spectrum)
             folder.add(stems[i] + "-spectrum.csv", spectrum_csv(*results[i].spectrum, settings.analysis),
                        "level of every bin");
+        if (settings.output.figure == Picture::data) return;
         folder.add(base + ".html", report_html(report), "the report");
         outcome.report = folder.path_of(base + ".html");
       },

@@ -417,11 +417,15 @@ FieldResult analyse_field(PointSource& source, const FieldSettings& settings, co
   else if (!result.shapes.empty())
     result.phase_point = result.shapes[strongest].max_point;
   for (FieldShape& shape : result.shapes) {
+    shape.phase_point = result.phase_point;
+    // A point that hardly moves in a shape would turn all of it by its own noise.
+    if (!settings.phase_point && FieldResult::size_at(shape, result.phase_point) < shape.max_level / 5)
+      shape.phase_point = shape.max_point;
     std::size_t v = 0;
     for (std::size_t i = 1; i < shape.amplitude.size(); ++i)
-      if (std::abs(shape.amplitude[i][result.phase_point]) > std::abs(shape.amplitude[v][result.phase_point]))
+      if (std::abs(shape.amplitude[i][shape.phase_point]) > std::abs(shape.amplitude[v][shape.phase_point]))
         v = i;
-    const Complex at = shape.amplitude[v][result.phase_point];
+    const Complex at = shape.amplitude[v][shape.phase_point];
     if (!(std::abs(at) > 0)) continue;
     for (auto& variable : shape.amplitude)
       for (Complex& a : variable) a *= std::conj(at) / std::abs(at);

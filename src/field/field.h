@@ -39,6 +39,7 @@ struct FieldShape {
   double mean_level = 0;  ///< Root of the mean over points of the squared amplitudes, all variables together.
   double max_level = 0;   ///< Greatest amplitude of a point, all variables together.
   std::size_t max_point = 0;
+  std::size_t phase_point = 0;  ///< Phases are told against it.
   double collinearity = 1;  ///< 1: all points move in step or against it (a standing shape).
   bool standing() const { return collinearity > 0.9; }
 };
@@ -53,7 +54,7 @@ struct FieldResult {
   double falls_to_1_s = 0;         ///< When it would have fallen to 1%.
   std::vector<FieldShape> shapes;  ///< By frequency.
   std::vector<std::vector<double>> assurances;  ///< Modal assurance criterion of each with each.
-  std::size_t phase_point = 0;
+  std::size_t phase_point = 0;  ///< Where the strongest shape is greatest, or as asked for.
   std::vector<Caution> cautions;
 
   double frequency_hz(std::size_t bin) const { return static_cast<double>(bin) * plan.bin_hz(); }

@@ -10,6 +10,16 @@
 
 namespace vprism {
 
+namespace {
+
+std::string digest_words(std::uint64_t digest) {
+  char out[32];
+  std::snprintf(out, sizeof out, "xxh3:%016llx", static_cast<unsigned long long>(digest));
+  return out;
+}
+
+}  // namespace
+
 struct FileDigest::State {
   XXH3_state_t* hash = XXH3_createState();
   State() { XXH3_64bits_reset(hash); }
@@ -33,10 +43,9 @@ std::string FileDigest::text() {
   std::vector<char> buffer(std::size_t{1} << 20);
   while (const std::size_t count = file.read_some(next_, buffer))
     passed(next_, std::span<const char>(buffer).first(count));
-  char out[32];
-  std::snprintf(out, sizeof out, "xxh3:%016llx",
-                static_cast<unsigned long long>(XXH3_64bits_digest(state_->hash)));
-  return out;
+  return digest_words(XXH3_64bits_digest(state_->hash));
 }
+
+std::string text_digest(std::string_view text) { return digest_words(XXH3_64bits(text.data(), text.size())); }
 
 }  // namespace vprism

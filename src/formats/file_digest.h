@@ -5,6 +5,7 @@
 #include <memory>
 #include <span>
 #include <string>
+#include <string_view>
 
 namespace vprism {
 
@@ -34,6 +35,8 @@ class FileDigest {
   bool expected_ = false;
 };
 
+/// Of a text.
+std::string text_digest(std::string_view text);
 /// Of a file that no one reads. Throws Error(input).
 inline std::string file_digest(const std::string& path) { return FileDigest(path).text(); }
 

@@ -2,6 +2,7 @@
 // system.
 #include "formats/output_folder.h"
 
+#include <signal.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -50,7 +51,30 @@ void write_bytes(const fs::path& path, const std::string& bytes) {
   }
 }
 
+constexpr std::string_view unfinished = ".vprism-part-";
+
+/// Whether a process of that number lives; what is no number counts as alive.
+bool lives(const std::string& number) {
+  if (number.empty() || number.size() > 9 || number.find_first_not_of("0123456789") != std::string::npos)
+    return true;
+  return ::kill(static_cast<pid_t>(std::stol(number)), 0) == 0 || errno != ESRCH;
+}
+
 }  // namespace
+
+fs::path unfinished_folder(const fs::path& folder) {
+  std::error_code code;
+  std::vector<fs::path> left;
+  for (const auto& entry : fs::directory_iterator(folder, code)) {
+    const std::string name = entry.path().filename().string();
+    if (name.rfind(unfinished, 0) == 0 && !lives(name.substr(unfinished.size()))) left.push_back(entry.path());
+  }
+  for (const fs::path& path : left) fs::remove_all(path, code);
+  const fs::path own = folder / (std::string(unfinished) + std::to_string(::getpid()));
+  fs::create_directories(own, code);
+  if (code) fail(folder, "can't be written to: " + code.message() + "; choose another with --out");
+  return own;
+}
 
 OutputFolder::OutputFolder(const std::string& folder, bool replace) : folder_(folder), replace_(replace) {
   std::error_code code;
@@ -59,9 +83,7 @@ OutputFolder::OutputFolder(const std::string& folder, bool replace) : folder_(fo
     fail(folder_, "can't be made a folder for the outputs" +
                       (code ? ": " + code.message() : std::string(": a file of that name is there")) +
                       "; choose another with --out");
-  waiting_ = folder_ / (".vprism-part-" + std::to_string(::getpid()));
-  fs::create_directory(waiting_, code);
-  if (code) fail(folder_, "can't be written to: " + code.message() + "; choose another with --out");
+  waiting_ = unfinished_folder(folder_);
 }
 
 OutputFolder::~OutputFolder() {

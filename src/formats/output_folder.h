@@ -7,6 +7,10 @@
 
 namespace vprism {
 
+/// A folder within `folder` for what this process has not finished; those that processes which are gone left
+/// behind are removed. Throws Error(output).
+std::filesystem::path unfinished_folder(const std::filesystem::path& folder);
+
 /// Files of one command. Each is written beside its place under a temporary name; `commit` puts all in place
 /// by renaming. What is not committed is removed again. A file that is already there with the same bytes is
 /// left as it is; with other bytes it is an error unless `replace` is set.

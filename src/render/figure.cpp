@@ -7,7 +7,8 @@
 namespace vprism {
 
 const char* picture_ending(Picture picture) {
-  return picture == Picture::png ? "png" : picture == Picture::svg ? "svg" : "pdf";
+  static constexpr const char* endings[] = {"png", "svg", "pdf", "figure.json"};
+  return endings[static_cast<std::size_t>(picture)];
 }
 
 Curve thinned(Curve curve, std::size_t count, bool logarithmic_x) {

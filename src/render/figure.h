@@ -89,11 +89,14 @@ struct Figure {
   int columns = 1;       ///< Panels side by side, row by row.
 };
 
-enum class Picture { png, svg, pdf };
+/// `data` is the figure itself as JSON (figure_json.h), to be drawn later or by others.
+enum class Picture { png, svg, pdf, data };
 const char* picture_ending(Picture picture);
 
 /// Draws with gnuplot and returns the file's bytes. Throws Error(output) when gnuplot is missing or fails.
 std::string draw(const Figure& figure, Picture picture);
+/// A PDF with each figure on a page of its own, all pages of one size.
+std::string draw_pages(const std::vector<Figure>& figures);
 /// One figure after the other, of the same size, as an animated GIF that begins anew at its end; `hundredths`
 /// of a second each.
 std::string draw_animation(const std::vector<Figure>& figures, int hundredths);

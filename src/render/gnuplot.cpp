@@ -9,6 +9,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "render/figure_json.h"
 #include "render/figure_script.h"
 
 namespace vprism {
@@ -56,8 +57,12 @@ std::string run_gnuplot(const std::string& script) {
 }  // namespace
 
 std::string draw(const Figure& figure, Picture picture) {
+  if (picture == Picture::data)
+    return figure_json(figure).dump(-1, ' ', false, Json::error_handler_t::replace) + "\n";
   return run_gnuplot(figure_script(figure, picture));
 }
+
+std::string draw_pages(const std::vector<Figure>& figures) { return run_gnuplot(pages_script(figures)); }
 
 std::string draw_animation(const std::vector<Figure>& figures, int hundredths) {
   return run_gnuplot(animation_script(figures, hundredths));

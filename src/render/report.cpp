@@ -7,6 +7,8 @@
 #include <algorithm>
 #include <kainjow/mustache.hpp>
 
+#include "render/base64.h"
+
 namespace vprism {
 
 namespace {
@@ -79,21 +81,6 @@ details ul { margin: .2rem 0 .3rem; padding-left: 1.2rem; font-size: .85rem; }
 </html>
 )";
 
-std::string base64(const std::string& bytes) {
-  static constexpr char digits[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-  std::string out;
-  out.reserve((bytes.size() + 2) / 3 * 4);
-  for (std::size_t i = 0; i < bytes.size(); i += 3) {
-    std::uint32_t group = 0;
-    for (std::size_t b = 0; b < 3; ++b)
-      group = group << 8 | (i + b < bytes.size() ? static_cast<unsigned char>(bytes[i + b]) : 0u);
-    for (int d = 3; d >= 0; --d) out += digits[group >> (6 * d) & 63];
-    if (i + 1 >= bytes.size()) out[out.size() - 2] = '=';
-    if (i + 2 >= bytes.size()) out.back() = '=';
-  }
-  return out;
-}
-
 template <typename List, typename Make>
 ms::data list_of(const List& items, Make make) {
   ms::data out{ms::data::type::list};
@@ -142,7 +129,7 @@ ms::data section_data(const ReportSection& section) {
           }));
   out.set("pictures", list_of(section.pictures, [](const ReportPicture& p) {
             ms::data d{ms::data::type::object};
-            d.set("data", base64(p.png));
+            d.set("data", to_base64(p.png));
             d.set("alt", p.alt);
             d.set("caption", p.caption);
             return d;

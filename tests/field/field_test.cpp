@@ -100,6 +100,22 @@ TEST(Field, StandingAndTravellingWavesAreToldApart) {
   EXPECT_TRUE(nodal_places(r.points, r.shapes[1], 0).empty());
 }
 
+TEST(Field, APhaseIsNotToldAgainstAPointThatStandsStill) {
+  // The first shape is strongest in the middle, where the second, of one wave over the width, does not move.
+  HeldPoints source = made(512, 512, [](const Node& n, double t, std::size_t) {
+    return std::sin(pi * n.x / 0.8) * std::cos(2 * pi * 40 * t) +
+           0.5 * std::sin(2 * pi * n.x / 0.8) * std::cos(2 * pi * 90 * t + 1);
+  });
+  const FieldResult r = analyse_field(source, {});
+  ASSERT_EQ(r.shapes.size(), 2u);
+  EXPECT_NEAR(r.points[r.shapes[0].phase_point].x, 0.4, 1e-9);
+  EXPECT_NEAR(std::abs(r.points[r.shapes[1].phase_point].x - 0.4), 0.2, 1e-9);
+  // Its greatest point is real and positive, as every standing shape's against its own.
+  const std::complex<double> top = r.shapes[1].amplitude[0][r.shapes[1].max_point];
+  EXPECT_NEAR(top.real(), 0.5, 0.01);
+  EXPECT_NEAR(top.imag(), 0, 0.005);
+}
+
 TEST(Field, MeanAndGreatestSpectraAreThoseOfThePoints) {
   // Amplitude x at each point, on a bin: mean square of x^2 / 2 over points.
   HeldPoints source = made(

@@ -1,0 +1,555 @@
+// case_file.cpp: see case_file.h. All files are read first, those included before what includes them, then
+// variables are put in their places, then tables are taken one by one; what is wrong is noted and reading
+// goes on, so that all of it can be told at once.
+#include "cli/case_file.h"
+
+#include <algorithm>
+#include <fstream>
+#include <functional>
+#include <map>
+#include <set>
+
+#include "base/text.h"
+#include "cli/command.h"
+#include "cli/kept_run.h"
+#include "cli/suspects_file.h"
+#include "cli/toml_file.h"
+
+namespace vprism {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+const std::vector<std::string>& top_keys() {
+  static const std::vector<std::string> keys = {"title",      "question", "concern", "include",
+                                                "variables",  "recordings", "suspects", "suspect",
+                                                "steps",      "comparisons", "limits",  "report"};
+  return keys;
+}
+
+std::string whole_text(const fs::path& path) {
+  std::ifstream in(path, std::ios::binary);
+  return {std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
+}
+
+const CommandEntry* command_of(const std::string& name) {
+  for (const CommandEntry& row : command_table())
+    if (name == row.name) return &row;
+  return nullptr;
+}
+
+/// What an option of a command is, without its binding.
+struct KnownOption {
+  Option option;
+  bool file() const { return option.value.find("FILE") != std::string::npos; }
+};
+
+class Builder {
+ public:
+  explicit Builder(const CaseSettings& settings) : settings_(settings) {}
+
+  CaseRead build() {
+    out_.value.path = settings_.path;
+    out_.value.folder = fs::path(settings_.path).parent_path();
+    if (out_.value.folder.empty()) out_.value.folder = ".";
+    load(settings_.path, 0);
+    gather_variables();
+    for (const toml::table& table : tables_) top(table);
+    std::set<std::string> inputs_used;
+    for (const toml::table& table : tables_) steps(table);
+    if (out_.value.steps.empty() && out_.problems.empty())
+      out_.problems.push_back(settings_.path + ": no steps; add [[steps]] with a command and a recording");
+    order();
+    if (out_.value.title.empty()) out_.value.title = fs::path(settings_.path).stem().string();
+    return std::move(out_);
+  }
+
+ private:
+  // --- what is wrong ---
+  std::string place(const toml::node& node) const {
+    const auto& source = node.source();
+    return fmt::format("{}:{}:{}", source.path ? *source.path : settings_.path, source.begin.line,
+                       source.begin.column);
+  }
+  void problem(const toml::node& node, const std::string& what) {
+    out_.problems.push_back(place(node) + ": " + what);
+  }
+
+  // --- files ---
+  void load(const std::string& path, int depth) {
+    tables_waiting_.push_back(path);
+    toml::table table = read_toml_file(path);
+    if (const toml::node* include = table.get("include")) {
+      std::vector<std::string> names = list_of(*include, "include");
+      for (const std::string& name : names) {
+        const fs::path other = fs::path(path).parent_path() / name;
+        if (depth > 8 || std::find(tables_waiting_.begin(), tables_waiting_.end(), other.string()) !=
+                             tables_waiting_.end())
+          problem(*include, "\"" + name + "\" includes this file again");
+        else
+          try {
+            load(other.string(), depth + 1);
+          } catch (const Error& error) {
+            problem(*include, error.what());
+          }
+      }
+    }
+    out_.value.texts.emplace_back(path, whole_text(path));
+    tables_.push_back(std::move(table));
+    tables_waiting_.pop_back();
+  }
+
+  void gather_variables() {
+    for (const toml::table& table : tables_) {
+      const toml::node* node = table.get("variables");
+      if (node == nullptr) continue;
+      if (node->as_table() == nullptr) {
+        problem(*node, "variables must be a table: [variables]");
+        continue;
+      }
+      for (const auto& [key, value] : *node->as_table())
+        if (const auto text = plain_text(value))
+          variables_[std::string(key.str())] = *text;
+        else
+          problem(value, "a variable must be a text or a number");
+    }
+    for (const auto& [name, value] : settings_.variables) variables_[name] = value;
+  }
+
+  // --- values ---
+  static std::optional<std::string> plain_text(const toml::node& node) {
+    if (const auto text = node.value_exact<std::string>()) return text;
+    if (const auto whole = node.value_exact<std::int64_t>()) return std::to_string(*whole);
+    if (const auto real = node.value_exact<double>()) return fmt::format("{}", *real);
+    if (const auto flag = node.value_exact<bool>()) return *flag ? "true" : "false";
+    return std::nullopt;
+  }
+
+  /// With variables put in; steps named go to `after`.
+  std::string filled(const toml::node& node, const std::string& text, std::vector<std::string>* after = nullptr) {
+    std::string out;
+    for (std::size_t at = 0; at < text.size();) {
+      const std::size_t open = text.find('{', at);
+      const std::size_t close = open == std::string::npos ? open : text.find('}', open);
+      if (close == std::string::npos) return out + text.substr(at);
+      const std::string name = text.substr(open + 1, close - open - 1);
+      out += text.substr(at, open - at);
+      at = close + 1;
+      if (const auto found = variables_.find(name); found != variables_.end()) {
+        out += found->second;
+      } else if (starts_with(name, "steps.")) {
+        const std::string step = name.substr(6);
+        if (after == nullptr)
+          problem(node, "{" + name + "} can only stand in a file's name");
+        else
+          after->push_back(step);
+        out += (fs::absolute(settings_.steps_folder) / folder_name(step)).string();
+      } else {
+        std::vector<std::string> known;
+        for (const auto& [key, value] : variables_) known.push_back(key);
+        problem(node, unknown_name("variable", name, known));
+      }
+    }
+    return out;
+  }
+
+  std::vector<std::string> list_of(const toml::node& node, const std::string& key,
+                                   std::vector<std::string>* after = nullptr) {
+    std::vector<std::string> out;
+    const auto take = [&](const toml::node& one) {
+      if (const auto text = plain_text(one))
+        out.push_back(filled(one, *text, after));
+      else
+        problem(one, key + " must be a text, or a list of texts");
+    };
+    if (const toml::array* list = node.as_array())
+      for (const toml::node& one : *list) take(one);
+    else
+      take(node);
+    return out;
+  }
+
+  std::string text_of(const toml::table& table, const char* key) {
+    const toml::node* node = table.get(key);
+    if (node == nullptr) return "";
+    const auto text = plain_text(*node);
+    if (!text || node->is_boolean()) problem(*node, std::string(key) + " must be a text");
+    return text ? filled(*node, *text) : "";
+  }
+
+  bool flag_of(const toml::table& table, const char* key, bool usual) {
+    const toml::node* node = table.get(key);
+    if (node == nullptr) return usual;
+    const auto flag = node->value_exact<bool>();
+    if (!flag) problem(*node, std::string(key) + " must be true or false");
+    return flag.value_or(usual);
+  }
+
+  // --- all but the steps ---
+  void top(const toml::table& table) {
+    for (const auto& [key, value] : table)
+      if (std::find(top_keys().begin(), top_keys().end(), std::string(key.str())) == top_keys().end())
+        problem(value, unknown_name("key", std::string(key.str()), top_keys()));
+    if (table.contains("title")) out_.value.title = text_of(table, "title");
+    if (table.contains("question")) out_.value.question = text_of(table, "question");
+    if (const toml::node* node = table.get("concern")) out_.value.concern = list_of(*node, "concern");
+    if (const toml::node* node = table.get("suspects")) {
+      const auto names = list_of(*node, "suspects");
+      if (names.size() != 1)
+        problem(*node, "suspects must name one file; or list them here as [[suspect]]");
+      else
+        line_up(*node, names.front());
+    }
+    if (const toml::node* node = table.get("suspect")) {
+      const std::string file = node->source().path ? *node->source().path : settings_.path;
+      line_up(*node, fs::relative(fs::absolute(file), fs::absolute(out_.value.folder)).string());
+    }
+    if (const toml::node* node = table.get("report")) report(*node);
+    if (const toml::node* node = table.get("recordings")) {
+      const toml::table* all = node->as_table();
+      if (all == nullptr) {
+        problem(*node, "recordings must be tables: [recordings.NAME] with a file");
+        return;
+      }
+      for (const auto& [key, value] : *all) recording(std::string(key.str()), value);
+    }
+  }
+
+  void line_up(const toml::node& node, const std::string& file) {
+    suspects_ = file;
+    try {
+      (void)read_suspects((out_.value.folder / file).string());
+    } catch (const Error& error) {
+      problem(node, error.what());
+    }
+  }
+
+  void report(const toml::node& node) {
+    const toml::table* table = node.as_table();
+    if (table == nullptr) {
+      problem(node, "report must be a table: [report]");
+      return;
+    }
+    static const std::vector<std::string> keys = {"intro", "findings", "html", "markdown",
+                                                  "pdf",   "figures",  "points"};
+    for (const auto& [key, value] : *table)
+      if (std::find(keys.begin(), keys.end(), std::string(key.str())) == keys.end())
+        problem(value, unknown_name("key of the report", std::string(key.str()), keys));
+    Case::Report& r = out_.value.report;
+    r.intro = text_of(*table, "intro");
+    r.html = flag_of(*table, "html", true);
+    r.markdown = flag_of(*table, "markdown", true);
+    r.pdf = flag_of(*table, "pdf", true);
+    const auto count = [&](const char* key, std::size_t& target, std::int64_t least) {
+      const toml::node* given = table->get(key);
+      if (given == nullptr) return;
+      const auto value = given->value_exact<std::int64_t>();
+      if (!value || *value < least || *value > 1'000'000)
+        problem(*given, fmt::format("{} must be a whole number from {}", key, least));
+      else
+        target = static_cast<std::size_t>(*value);
+    };
+    count("findings", r.findings, 1);
+    count("points", r.points, 100);
+    if (const toml::node* figures = table->get("figures")) {
+      const std::string kind = text_of(*table, "figures");
+      if (kind != "png" && kind != "svg")
+        problem(*figures, unknown_name("kind of figure for a report", kind, {"png", "svg"}));
+      r.picture = kind == "svg" ? Picture::svg : Picture::png;
+    }
+  }
+
+  void recording(const std::string& name, const toml::node& node) {
+    const toml::table* table = node.as_table();
+    if (table == nullptr) {
+      problem(node, "recording \"" + name + "\" must be a table: [recordings." + name + "] with a file");
+      return;
+    }
+    CaseRecording r;
+    r.name = name;
+    const std::unique_ptr<Task> task = command_of("inspect")->make();
+    const auto groups = task->options();
+    const OptionGroup& input = groups.front();
+    const toml::node* file = table->get("file");
+    if (file == nullptr) problem(node, "recording \"" + name + "\" has no file");
+    std::vector<std::string> after;
+    for (const auto& [key, value] : *table) {
+      const std::string word(key.str());
+      if (word == "file") {
+        const auto names = list_of(value, "file", &after);
+        if (names.size() == 1) r.file = names.front();
+        if (names.size() == 1 && after.empty()) check_exists(value, r.file);
+      } else if (word == "title") {
+        r.title = text_of(*table, "title");
+      } else if (auto given = option_value(input.options, word, value, {"file", "title"}, nullptr)) {
+        for (std::string& text : *given) r.options.emplace_back(word, std::move(text));
+      }
+    }
+    recording_after_[name] = after;
+    std::erase_if(out_.value.recordings, [&](const CaseRecording& known) { return known.name == name; });
+    out_.value.recordings.push_back(std::move(r));
+  }
+
+  void check_exists(const toml::node& node, const std::string& file) {
+    std::error_code code;
+    if (!fs::exists(out_.value.folder / file, code))
+      problem(node, "\"" + file + "\" is not there; names are relative to the case's folder");
+  }
+
+  /// Values of one option, each tried on the option itself; nothing where something is wrong.
+  std::optional<std::vector<std::string>> option_value(const std::vector<Option>& options,
+                                                       const std::string& word, const toml::node& node,
+                                                       const std::vector<std::string>& others,
+                                                       std::vector<std::string>* after) {
+    const auto found = std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
+    if (found == options.end() || given_by_runner(word)) {
+      std::vector<std::string> known = others;
+      for (const Option& option : options)
+        if (!given_by_runner(option.name)) known.push_back(option.name);
+      problem(node, found == options.end() ? unknown_name("key", word, known)
+                                           : "\"" + word + "\" is given by the case itself; leave it out");
+      return std::nullopt;
+    }
+    const Option& option = *found;
+    std::vector<std::string> values = list_of(node, word, after);
+    if (option.value.empty()) {
+      if (!node.is_boolean()) {
+        problem(node, "\"" + word + "\" is a switch: true or false");
+        return std::nullopt;
+      }
+      if (values.front() == "false") return std::vector<std::string>();
+      values = {""};
+    } else if (node.is_boolean()) {
+      problem(node, "\"" + word + "\" needs a value: " + option.value);
+      return std::nullopt;
+    } else if (!option.repeatable && values.size() > 1) {
+      std::string joined;
+      for (const std::string& value : values) joined += (joined.empty() ? "" : ",") + value;
+      values = {joined};
+    }
+    for (const std::string& value : values) {
+      try {
+        option.set(value);
+      } catch (const Error& error) {
+        problem(node, word + ": " + error.what());
+        return std::nullopt;
+      }
+    }
+    return values;
+  }
+
+  // --- the steps ---
+  void steps(const toml::table& table) {
+    for (const auto& [key, command] :
+         {std::pair<const char*, const char*>{"steps", ""}, {"comparisons", "compare"}, {"limits", "limits"}}) {
+      const toml::node* node = table.get(key);
+      if (node == nullptr) continue;
+      const toml::array* list = node->as_array();
+      if (list == nullptr) {
+        problem(*node, std::string(key) + " must be a list of tables: [[" + key + "]]");
+        continue;
+      }
+      for (const toml::node& one : *list)
+        if (const toml::table* entry = one.as_table())
+          step(*entry, command);
+        else
+          problem(one, std::string(key) + " must be a list of tables: [[" + key + "]]");
+    }
+  }
+
+  void step(const toml::table& table, std::string command) {
+    const toml::node* named = table.get("command");
+    if (!command.empty() && named != nullptr)
+      problem(*named, "a command is only named in [[steps]]; here it is " + command);
+    if (command.empty()) command = text_of(table, "command");
+    std::vector<std::string> commands;
+    for (const CommandEntry& row : command_table())
+      if (!runs_others(row.name)) commands.emplace_back(row.name);
+    if (command.empty()) {
+      problem(table, "a step without a command");
+      return;
+    }
+    const CommandEntry* entry = command_of(command);
+    if (entry == nullptr || runs_others(command)) {
+      problem(named == nullptr ? static_cast<const toml::node&>(table) : *named,
+              entry == nullptr ? unknown_name("command", command, commands)
+                               : "\"" + command + "\" can't be a step of a case");
+      return;
+    }
+    const std::unique_ptr<Task> task = entry->make();
+    std::vector<Option> options;
+    for (OptionGroup& group : task->options())
+      for (Option& option : group.options) options.push_back(std::move(option));
+    CaseStep s;
+    s.command = command;
+    s.where = place(table);
+    static const std::vector<std::string> own = {"name",       "title",  "note",  "command",
+                                                 "recording", "recordings", "inputs"};
+    std::vector<std::pair<std::string, std::string>> given;
+    s.title = text_of(table, "title");
+    s.note = text_of(table, "note");
+    for (const char* key : {"recording", "recordings"})
+      if (const toml::node* node = table.get(key))
+        for (const std::string& name : list_of(*node, key)) take_recording(*node, name, options, given, s);
+    if (const toml::node* node = table.get("inputs"))
+      for (const std::string& name : list_of(*node, "inputs", &s.after)) {
+        s.inputs.push_back(name);
+        if (command != "generate" && s.after.empty()) check_exists(*node, name);
+      }
+    if (s.inputs.empty() && *entry->inputs != '\0') problem(table, command + " needs a recording, or inputs");
+    for (const auto& [key, node] : table) {
+      const std::string word(key.str());
+      if (std::find(own.begin(), own.end(), word) != own.end()) continue;
+      const auto values = option_value(options, word, node, own, &s.after);
+      if (!values) continue;
+      const auto found = std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
+      if (!found->repeatable) std::erase_if(given, [&](const auto& pair) { return pair.first == word; });
+      for (const std::string& value : *values) given.emplace_back(word, value);
+    }
+    const auto has = [&](const std::string& word) {
+      return std::any_of(given.begin(), given.end(), [&](const auto& pair) { return pair.first == word; });
+    };
+    if (command == "identify" && !suspects_.empty() && !has("suspects")) given.emplace_back("suspects", suspects_);
+    for (const auto& [word, value] : given) {
+      const auto found = std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
+      s.options.push_back("--" + word + (found->value.empty() ? "" : "=" + value));
+      if (found->value.find("FILE") == std::string::npos) continue;
+      // A name before '=' is the file's, not the option's.
+      s.files.push_back(value);
+      if (const toml::node* node = table.get(word); node != nullptr && s.after.empty()) check_exists(*node, value);
+    }
+    std::string name = text_of(table, "name");
+    if (name.empty()) {
+      name = command;
+      for (const std::string& r : s.recordings) name += "-" + r;
+    }
+    s.name = folder_name(name, names_);
+    if (const toml::node* node = table.get("name"); node != nullptr && s.name != folder_name(name))
+      problem(*node, "another step is named \"" + name + "\" already");
+    if (s.title.empty() && table.get("name") != nullptr) s.title = name;
+    names_.push_back(s.name);
+    out_.value.steps.push_back(std::move(s));
+  }
+
+  void take_recording(const toml::node& node, const std::string& name, const std::vector<Option>& options,
+                      std::vector<std::pair<std::string, std::string>>& given, CaseStep& s) {
+    const auto& all = out_.value.recordings;
+    const auto found = std::find_if(all.begin(), all.end(), [&](const CaseRecording& r) { return r.name == name; });
+    if (found == all.end()) {
+      std::vector<std::string> known;
+      for (const CaseRecording& r : all) known.push_back(r.name);
+      problem(node, unknown_name("recording", name, known));
+      return;
+    }
+    s.recordings.push_back(name);
+    s.inputs.push_back(found->file);
+    for (const std::string& step : recording_after_[name]) s.after.push_back(step);
+    for (const auto& [word, value] : found->options) {
+      const auto option = std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
+      if (option == options.end()) {
+        problem(node, s.command + " has no option " + word + ", which recording \"" + name +
+                          "\" needs; write it out with convert and look at that");
+        continue;
+      }
+      const auto before = std::find_if(given.begin(), given.end(), [&](const auto& pair) {
+        return pair.first == word && (!option->repeatable || pair.second == value);
+      });
+      if (before == given.end())
+        given.emplace_back(word, value);
+      else if (before->second != value)
+        problem(node, "its recordings want different values of " + word + "; make them steps of their own");
+    }
+  }
+
+  /// Steps into an order in which none waits for a later one.
+  void order() {
+    auto& steps = out_.value.steps;
+    for (CaseStep& s : steps) {
+      for (std::string& name : s.after) {
+        if (std::find(names_.begin(), names_.end(), folder_name(name)) == names_.end())
+          out_.problems.push_back(s.where + ": " + unknown_name("step", name, names_));
+        name = folder_name(name);
+      }
+      std::sort(s.after.begin(), s.after.end());
+      s.after.erase(std::unique(s.after.begin(), s.after.end()), s.after.end());
+    }
+    if (!out_.problems.empty()) return;
+    std::vector<CaseStep> sorted;
+    std::vector<std::string> placed;
+    while (!steps.empty()) {
+      const auto next = std::find_if(steps.begin(), steps.end(), [&](const CaseStep& s) {
+        return std::all_of(s.after.begin(), s.after.end(), [&](const std::string& name) {
+          return std::find(placed.begin(), placed.end(), name) != placed.end();
+        });
+      });
+      if (next == steps.end()) {
+        out_.problems.push_back(steps.front().where + ": step \"" + steps.front().name +
+                                "\" waits for itself, by way of what it takes from others");
+        return;
+      }
+      placed.push_back(next->name);
+      sorted.push_back(std::move(*next));
+      steps.erase(next);
+    }
+    steps = std::move(sorted);
+  }
+
+  const CaseSettings& settings_;
+  CaseRead out_;
+  std::vector<toml::table> tables_;
+  std::vector<std::string> tables_waiting_;
+  std::map<std::string, std::string> variables_;
+  std::map<std::string, std::vector<std::string>> recording_after_;
+  std::string suspects_;
+  std::vector<std::string> names_;
+};
+
+std::string toml_string(const std::string& text) {
+  std::string out = "\"";
+  for (const char c : text) {
+    if (c == '"' || c == '\\') out += '\\';
+    if (static_cast<unsigned char>(c) < 0x20)
+      out += fmt::format("\\u{:04x}", static_cast<unsigned>(c));
+    else
+      out += c;
+  }
+  return out + '"';
+}
+
+}  // namespace
+
+bool runs_others(const std::string& command) {
+  return command == "case" || command == "batch" || command == "watch" || command == "demo";
+}
+
+bool given_by_runner(const std::string& option) {
+  static const std::vector<std::string> names = {"out",     "json",  "figure",   "force",
+                                                 "threads", "quiet", "progress", "report"};
+  return std::find(names.begin(), names.end(), option) != names.end();
+}
+
+CaseRead read_case(const CaseSettings& settings) { return Builder(settings).build(); }
+
+std::string step_text(const std::string& command, const std::vector<std::string>& inputs,
+                      const std::vector<std::pair<std::string, std::string>>& given) {
+  std::string out = "[[steps]]\ncommand = " + toml_string(command) + "\n";
+  const auto list = [](const std::vector<std::string>& values) {
+    std::string text;
+    for (const std::string& value : values) text += (text.empty() ? "[" : ", ") + toml_string(value);
+    return text + "]";
+  };
+  if (!inputs.empty()) out += "inputs = " + list(inputs) + "\n";
+  std::vector<std::string> told;
+  for (const auto& [name, value] : given) {
+    if (given_by_runner(name) || std::find(told.begin(), told.end(), name) != told.end()) continue;
+    told.push_back(name);
+    std::vector<std::string> values;
+    for (const auto& [other, text] : given)
+      if (other == name) values.push_back(text);
+    out += name + " = " + (value.empty() ? "true" : values.size() > 1 ? list(values) : toml_string(value)) + "\n";
+  }
+  return out;
+}
+
+}  // namespace vprism

@@ -1,0 +1,24 @@
+// child.h: this program run again as a child process, its streams going to files.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace vprism {
+
+struct ChildRun {
+  std::filesystem::path folder;  ///< Working folder.
+  std::vector<std::string> arguments;
+  std::filesystem::path out, err;  ///< Where its standard output and error go; "" for nowhere.
+};
+
+/// The child's exit status; 128 and its number where a signal ended it. Standard input is empty. No file but
+/// the three streams is open in the child, whatever other threads do meanwhile. Throws Error(output) when it
+/// can't be started.
+int run_child(const ChildRun& run);
+
+/// Path of this program.
+std::string own_program();
+
+}  // namespace vprism

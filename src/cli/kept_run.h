@@ -1,0 +1,76 @@
+// kept_run.h: a command's results kept in a folder under a digest of all that they were made from, so that
+// they are made anew only when something of it has changed.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <mutex>
+#include <string>
+#include <vector>
+
+#include "render/document.h"
+
+namespace vprism {
+
+/// Digests of files and folders, each made once a run; remembered from run to run by size and time of change.
+class DigestBook {
+ public:
+  /// `memory`: where they are remembered, or "". What can't be read there is not.
+  explicit DigestBook(std::filesystem::path memory);
+  /// Of a file with those beside it that belong to it (the same name before the last point), or of all files
+  /// of a folder. "missing" where there is none.
+  std::string of(const std::filesystem::path& path);
+  /// Writes the memory; what can't be written is not remembered.
+  void save() const;
+
+ private:
+  std::string of_file(const std::filesystem::path& path);
+  struct Known {
+    std::uintmax_t size = 0;
+    std::int64_t changed = 0;
+    std::string digest;
+  };
+  std::filesystem::path memory_;
+  mutable std::mutex lock_;
+  std::map<std::string, Known> known_;
+};
+
+struct KeptRun {
+  std::string name;  ///< Of its folder, within that of all.
+  std::string command;
+  std::vector<std::string> inputs;
+  std::vector<std::string> options;  ///< "--name=value"
+  std::vector<std::string> files;    ///< Named by options.
+  std::vector<std::string> keys;     ///< Of runs that this one takes something from.
+};
+
+struct KeptResult {
+  std::string key;
+  bool reused = false;
+  int status = 0;       ///< As the command's exit status.
+  std::string said;     ///< Its line of error, without the program's name.
+  Json document;        ///< Its result document; null where it failed. Output files without folders.
+  std::vector<std::string> figures;  ///< Names of *.figure.json in the folder, in the order they were made.
+  bool done() const { return status <= 1; }
+};
+
+/// Folder of all, where commands run, their pictures.
+struct KeptPlace {
+  std::filesystem::path all;      ///< Holds a folder for each run.
+  std::filesystem::path working;  ///< Inputs and files are relative to it.
+  bool fresh = false;             ///< Nothing kept is used.
+  Picture picture = Picture::png;
+  bool pictures = true;
+};
+
+/// A digest of version, command, options and the bytes of all inputs and files.
+std::string run_key(const KeptRun& run, const KeptPlace& place, DigestBook& digests);
+
+/// What is kept, if its key is the same; else runs the command, draws its figures, and keeps the whole once it
+/// is complete. Of a command that fails nothing is kept. Several may run at once under different names.
+KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& digests);
+
+/// A name for a folder or file from any text: letters, digits, points and hyphens; distinct from those given.
+std::string folder_name(const std::string& text, const std::vector<std::string>& taken = {});
+
+}  // namespace vprism
