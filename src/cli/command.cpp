@@ -9,6 +9,7 @@
 #include <optional>
 
 #include "base/text.h"
+#include "cli/case_file.h"
 #include "cli/help.h"
 
 namespace vprism {
@@ -109,6 +110,9 @@ const std::vector<CommandEntry>& command_table() {
        "mV/(m/s^2)' "
        "--limit tern-point/jitter-limit.csv",
        "the mirror cell exceeds its jitter limit at the cooler's frequency", make_limits_task},
+      {"case", "CASE.toml", "run a case: recordings, suspects, steps and limits in one file, to one report",
+       "vprism case tern-point/tern-point.toml --out tern-point/report",
+       "who shakes the telescope, with the evidence; a second run redoes only what has changed", make_case_task},
   };
   return table;
 }
@@ -145,17 +149,26 @@ Status dispatch(const std::vector<std::string>& arguments) {
     throw Error(Status::usage, unknown_name(starts_with(name, "-") ? "option" : "command", name, known));
   const std::unique_ptr<Task> task = entry->make();
   const std::vector<OptionGroup> groups = task->options();
-  const std::vector<std::string> rest(arguments.begin() + 1, arguments.end());
+  std::vector<std::string> rest(arguments.begin() + 1, arguments.end());
   if (const auto help = std::find(rest.begin(), rest.end(), "--help"); help != rest.end()) {
     print(help + 1 != rest.end() && !starts_with(help[1], "-") ? topic_help(help[1])
                                                                : command_help(*entry, groups));
     return Status::done;
   }
-  const std::vector<std::string> inputs = parse_command_line(rest, groups);
+  const auto as_step = std::find(rest.begin(), rest.end(), "--as-step");
+  const bool step_wanted = as_step != rest.end();
+  if (step_wanted) rest.erase(as_step);
+  GivenOptions given;
+  const std::vector<std::string> inputs = parse_command_line(rest, groups, &given);
   if (*entry->inputs != '\0' && inputs.empty())
     throw Error(Status::usage, name + ": no input; usage: vprism " + name + " " + entry->inputs);
   if (*entry->inputs == '\0' && !inputs.empty())
     throw Error(Status::usage, name + " takes no input, but \"" + clean_text(inputs.front()) + "\" is given");
+  if (step_wanted) {
+    if (runs_others(name)) throw Error(Status::usage, name + " can't be a step of a case");
+    print(step_text(name, inputs, given));
+    return Status::done;
+  }
   std::optional<oneapi::tbb::global_control> limit;
   if (task->threads() > 0)
     limit.emplace(oneapi::tbb::global_control::max_allowed_parallelism, task->threads());

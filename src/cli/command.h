@@ -32,6 +32,7 @@ struct CommandEntry {
 const std::vector<CommandEntry>& command_table();
 
 std::unique_ptr<Task> make_demo_task();
+std::unique_ptr<Task> make_case_task();
 std::unique_ptr<Task> make_compare_task();
 std::unique_ptr<Task> make_condition_task();
 std::unique_ptr<Task> make_cycles_task();

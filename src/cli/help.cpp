@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "cli/case_file.h"
 #include "condition/chain.h"
 #include "formats/format.h"
 #include "generate/term.h"
@@ -105,7 +106,10 @@ std::string command_help(const CommandEntry& entry, const std::vector<OptionGrou
   std::string out = std::string("vprism ") + entry.name + ": " + entry.summary + "\n\nUsage: vprism " +
                     entry.name + (*entry.inputs != '\0' ? " " : "") + entry.inputs +
                     " [options]\n\nExample:\n  " + entry.example + "\n  (" + entry.example_says + ")\n";
-  return out + options_help(groups);
+  out += options_help(groups);
+  if (!runs_others(entry.name))
+    out += "\nWith --as-step the command is not run but printed as a step for a case file.\n";
+  return out;
 }
 
 std::string program_help() {

@@ -90,7 +90,7 @@ class IdentifyTask : public Task {
               const Picture kind = *settings_.output.figure;
               const std::string png = page ? draw(figure, Picture::png) : "";
               section.pictures.push_back({png, "Spectrum of each channel with the findings' numbers",
-                                          "Numbers are those of the table below."});
+                                          "Numbers are those of the table below.", Picture::png, figure});
               folder.add(stems[i] + "-findings." + picture_ending(kind),
                          kind == Picture::png ? png : draw(figure, kind),
                          "spectrum with the findings marked");

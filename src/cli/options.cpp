@@ -62,7 +62,8 @@ Option range_option(std::string name, std::string help, Dimension dimension, std
 }
 
 std::vector<std::string> parse_command_line(const std::vector<std::string>& arguments,
-                                            const std::vector<OptionGroup>& groups) {
+                                            const std::vector<OptionGroup>& groups,
+                                            GivenOptions* given_options) {
   namespace po = boost::program_options;
   po::options_description description;
   std::vector<const Option*> all;
@@ -114,6 +115,7 @@ std::vector<std::string> parse_command_line(const std::vector<std::string>& argu
     seen.push_back(option.name);
     try {
       option.set(given.value.empty() ? "" : given.value.front());
+      if (given_options) given_options->emplace_back(option.name, given.value.empty() ? "" : given.value.front());
     } catch (const Error& error) {
       throw Error(error.status(), "--" + option.name + ": " + error.what());
     }

@@ -40,8 +40,11 @@ Option range_option(std::string name, std::string help, Dimension dimension, std
 /// Sets options from `--name value`, `--name=value` and switches (Boost.Program_options); returns what is
 /// left as inputs. Throws Error(usage): an unknown option with the nearest known one, a value that is missing
 /// or given twice, or what `set` says with the option's name before it.
+/// `given`, if wanted, gets every option in the order given, with its value as written.
+using GivenOptions = std::vector<std::pair<std::string, std::string>>;
 std::vector<std::string> parse_command_line(const std::vector<std::string>& arguments,
-                                            const std::vector<OptionGroup>& groups);
+                                            const std::vector<OptionGroup>& groups,
+                                            GivenOptions* given_options = nullptr);
 
 /// Every option as resolved.
 Json settings_json(const std::vector<OptionGroup>& groups);

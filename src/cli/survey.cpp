@@ -99,20 +99,25 @@ ReportSection section_of(const SurveyResult& result, const AnalysisSettings& ana
   if (!trace.empty())
     section.pictures.push_back(
         {trace, "Time trace of " + std::to_string(r.channels.size()) + " channels of " + r.file,
-         "The whole record of each channel."});
+         "The whole record of each channel.", Picture::png, trace_figure(result.inspect)});
   section.tables.push_back({"Levels", "", statistics_table(result.inspect)});
   if (!result.spectrum) return section;
   if (!spectrum.empty())
     section.pictures.push_back(
         {spectrum, "Spectrum of each channel of " + r.file + " with the peaks of the tables marked",
-         "Numbers are those of the tables below."});
+         "Numbers are those of the tables below.", Picture::png, spectrum_figure(*result.spectrum, analysis)});
   if (!map.empty())
     section.pictures.push_back({map, "Spectrogram of " + r.file,
                                 "Level over time and frequency; see the command spectrogram for events and "
                                 "lines that wander."});
   for (const ChannelSpectrum& c : result.spectrum->channels)
-    section.tables.push_back({"Strongest peaks: " + c.channel.name,
-                              plan_text(c.spectrum, analysis.spectrum.overlap), peak_table(c, analysis)});
+  {
+    ReportTable table{"Strongest peaks: " + c.channel.name,
+                      plan_text(c.spectrum, analysis.spectrum.overlap), peak_table(c, analysis)};
+    for (const Peak& peak : c.peaks) table.places.push_back(peak.frequency_hz);
+    table.place_column = 1, table.panel = c.channel.name, table.place_unit = "Hz";
+    section.tables.push_back(std::move(table));
+  }
   return section;
 }
 

@@ -158,8 +158,10 @@ SuspectsFile read_suspects(const std::string& path) {
   const toml::array* list = file["suspect"].as_array();
   if (list == nullptr || list->empty())
     throw Error(Status::usage, path + ": no [[suspect]] in it; each needs a name and where it makes lines");
+  // A case has its suspects among other things.
+  const bool in_case = file.contains("recordings") || file.contains("steps") || file.contains("variables");
   for (const auto& [key, node] : file)
-    if (key.str() != "suspect")
+    if (key.str() != "suspect" && !in_case)
       throw Error(Status::usage, fmt::format("{}:{}: {}", path, node.source().begin.line,
                                              unknown_name("table", std::string(key.str()), {"suspect"})));
   SuspectsFile out;

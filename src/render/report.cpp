@@ -1,54 +1,51 @@
 // report.cpp: fills the page's template. {{x}} is escaped by the template library; pictures go in as base64
-// data.
+// data, curves as JSON in blocks that are not run. The page's script and style are in page/.
 #include "render/report.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <kainjow/mustache.hpp>
 
 #include "render/base64.h"
 
 namespace vprism {
 
+// Made by cmake/embed.cmake.
+std::string_view report_script();
+std::string_view report_script_sha256();
+std::string_view report_style();
+
 namespace {
 
 namespace ms = kainjow::mustache;
+
+/// A text of several lines with what controls a terminal taken out.
+std::string clean_lines(const std::string& text) {
+  std::string out;
+  for (const std::string& line : split(text, '\n')) out += clean_text(line, 10000) + "\n";
+  return out;
+}
 
 constexpr const char* page = R"(<!doctype html>
 <html lang="en">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
-<meta http-equiv="Content-Security-Policy" content="default-src 'none'; img-src data:; style-src 'unsafe-inline'">
+<meta http-equiv="Content-Security-Policy" content="default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'sha256-{{&script_digest}}'; base-uri 'none'; form-action 'none'">
 <title>{{title}}</title>
-<style>
-body { margin: 0 auto; max-width: 76rem; padding: 1.5rem 2rem 4rem; font: 16px/1.5 "DejaVu Sans", Verdana, sans-serif; color: #1c2326; background: #fff; }
-h1 { font-size: 1.6rem; margin: 0 0 .3rem; }
-h2 { font-size: 1.25rem; margin: 2.5rem 0 .6rem; border-bottom: 2px solid #0072b2; padding-bottom: .2rem; }
-h3 { font-size: 1.02rem; margin: 1.4rem 0 .4rem; }
-p { margin: .4rem 0; }
-.scroll { overflow-x: auto; }
-table { border-collapse: collapse; font-size: .88rem; margin: .5rem 0 1rem; }
-th, td { padding: .25rem .8rem .25rem 0; text-align: left; vertical-align: top; border-bottom: 1px solid #e2e6e8; }
-th { border-bottom: 1px solid #7b878c; font-weight: 600; }
-.w { white-space: nowrap; }
-.n { text-align: right; font-variant-numeric: tabular-nums; white-space: nowrap; }
-figure { margin: 1rem 0 1.5rem; }
-figure img { max-width: 100%; height: auto; border: 1px solid #e2e6e8; }
-figcaption, .note { color: #56636a; font-size: .85rem; }
-details { margin: 0; } summary { cursor: pointer; color: #56636a; font-size: .82rem; }
-details ul { margin: .2rem 0 .3rem; padding-left: 1.2rem; font-size: .85rem; }
-.caution { border-left: 4px solid #e69f00; padding: .2rem .8rem; margin: .5rem 0; background: #fdf7ea; }
-.serious { border-color: #d55e00; background: #fdf0e9; }
-.kept { border-color: #9aa5aa; background: #f5f7f8; }
-</style>
+<style>{{&style}}</style>
 </head>
 <body>
+<button class="theme" type="button">light or dark</button>
 <h1>{{title}}</h1>
 <p class="note">{{intro}}</p>
-<h2>What was found</h2>
-{{^findings}}<p>No line stands above the noise in any channel.</p>{{/findings}}
+{{#has_answer}}<div class="answer {{verdict}}" role="status">{{#answer}}<p>{{.}}</p>{{/answer}}</div>{{/has_answer}}
+{{#answer_tables}}{{>table}}{{/answer_tables}}
+{{#list_findings}}
+<h2 id="findings">What was found</h2>
+{{^has_findings}}<p>No line stands above the noise in any channel.</p>{{/has_findings}}
 {{#has_findings}}
 <div class="scroll"><table>
 <tr>{{#numbered}}<th class="n">#</th>{{/numbered}}{{#several}}<th>recording</th>{{/several}}<th>channel</th><th>finding</th>{{#accusing}}<th>suspect</th>{{/accusing}}<th class="n">frequency</th><th class="n">level, RMS</th></tr>
@@ -57,29 +54,45 @@ details ul { margin: .2rem 0 .3rem; padding-left: 1.2rem; font-size: .85rem; }
 {{/findings}}
 </table></div>
 {{/has_findings}}
+{{/list_findings}}
+{{#has_contents}}<nav aria-label="contents">{{#contents}}<a href="#{{id}}">{{title}}</a> {{/contents}}<a href="#made">How this was made</a></nav>{{/has_contents}}
 {{#sections}}
-<h2>{{title}}</h2>
+{{#below}}<h3 id="{{id}}">{{title}}</h3>{{/below}}{{^below}}<h2 id="{{id}}">{{title}}</h2>{{/below}}
 {{#facts}}<p>{{.}}</p>{{/facts}}
 {{#cautions}}<p class="caution {{class}}"><strong>{{severity}}</strong> {{text}}</p>{{/cautions}}
-{{#pictures}}<figure><img src="data:image/png;base64,{{&data}}" alt="{{alt}}"><figcaption>{{caption}}</figcaption></figure>{{/pictures}}
-{{#tables}}
-<h3>{{title}}</h3>
-<p class="note">{{note}}</p>
-<div class="scroll"><table>
-<tr>{{#heads}}<th class="{{class}}">{{text}}</th>{{/heads}}</tr>
-{{#rows}}<tr>{{#cells}}<td class="{{class}}">{{text}}</td>{{/cells}}</tr>
-{{/rows}}
-</table></div>
-{{/tables}}
+{{#pictures}}<figure class="{{class}}">{{#has_data}}<img src="data:{{kind}};base64,{{&data}}" alt="{{alt}}">{{/has_data}}{{#curves}}<script type="application/json" class="curves" id="{{id}}">{{&data}}</script>{{/curves}}<figcaption>{{caption}}</figcaption></figure>
+{{/pictures}}
+{{#tables}}{{>table}}{{/tables}}
 {{/sections}}
-<h2>How this was made</h2>
+<h2 id="made">How this was made</h2>
 <div class="scroll"><table>
 {{#made_with}}<tr><td>{{key}}</td><td>{{value}}</td></tr>
 {{/made_with}}
 </table></div>
+{{#texts}}<h3>{{name}}</h3>
+<pre>{{text}}</pre>
+{{/texts}}
+{{#scripted}}<script>{{&script}}</script>{{/scripted}}
 </body>
 </html>
 )";
+
+constexpr const char* table_part = R"(<h3>{{title}}</h3>
+{{#note}}<p class="note">{{note}}</p>{{/note}}
+<div class="scroll"><table>
+<tr>{{#heads}}<th class="{{class}}">{{text}}</th>{{/heads}}</tr>
+{{#rows}}<tr>{{#cells}}<td class="{{class}}">{{#jump}}<button class="jump" type="button" data-chart="{{chart}}" data-x="{{x}}">{{text}}</button>{{/jump}}{{^jump}}{{text}}{{/jump}}</td>{{/cells}}</tr>
+{{/rows}}
+</table></div>
+)";
+
+/// Hexadecimal digits as the base64 of the bytes they stand for.
+std::string digest_base64(std::string_view hex) {
+  std::string bytes;
+  for (std::size_t i = 0; i + 1 < hex.size(); i += 2)
+    bytes += static_cast<char>(std::stoi(std::string(hex.substr(i, 2)), nullptr, 16));
+  return to_base64(bytes);
+}
 
 template <typename List, typename Make>
 ms::data list_of(const List& items, Make make) {
@@ -88,34 +101,60 @@ ms::data list_of(const List& items, Make make) {
   return out;
 }
 
-ms::data table_data(const ReportTable& table) {
+/// A panel that can be zoomed, and where it is in the page.
+struct Chart {
+  std::string id, title, unit;
+};
+
+ms::data table_data(const ReportTable& table, const std::vector<Chart>& charts = {}) {
   const auto& columns = table.table.columns();
+  const auto chart = std::find_if(charts.begin(), charts.end(), [&](const Chart& c) {
+    return c.unit == table.place_unit && c.title.find(table.panel) != std::string::npos;
+  });
   const auto cell = [&](std::size_t c, const std::string& text) {
     ms::data out{ms::data::type::object};
     out.set("text", text);
     out.set("class", columns[c].align == TextTable::Align::right ? "n" : "");
+    out.set("jump", false);
     return out;
   };
   ms::data heads{ms::data::type::list}, rows{ms::data::type::list};
   for (std::size_t c = 0; c < columns.size(); ++c) heads.push_back(cell(c, columns[c].title));
-  for (const auto& row : table.table.rows()) {
+  for (std::size_t r = 0; r < table.table.rows().size(); ++r) {
+    const auto& row = table.table.rows()[r];
     ms::data cells{ms::data::type::list};
-    for (std::size_t c = 0; c < columns.size(); ++c) cells.push_back(cell(c, row[c]));
+    for (std::size_t c = 0; c < columns.size(); ++c) {
+      ms::data one = cell(c, row[c]);
+      if (chart != charts.end() && c == table.place_column && r < table.places.size() &&
+          std::isfinite(table.places[r])) {
+        one.set("jump", true);
+        one.set("chart", chart->id);
+        one.set("x", fmt::format("{}", table.places[r]));
+      }
+      cells.push_back(one);
+    }
     ms::data line{ms::data::type::object};
     line.set("cells", cells);
     rows.push_back(line);
   }
   ms::data out{ms::data::type::object};
   out.set("title", table.title);
-  out.set("note", table.note);
+  if (!table.note.empty()) out.set("note", table.note);
   out.set("heads", heads);
   out.set("rows", rows);
   return out;
 }
 
-ms::data section_data(const ReportSection& section) {
+std::string caution_text(const Caution& c) {
+  return (c.channel.empty() ? "" : c.channel + ": ") + c.text +
+         (c.remedy.empty() ? "" : ". Remedy: " + c.remedy) + ".";
+}
+
+ms::data section_data(const ReportSection& section, std::size_t number, std::size_t points) {
   ms::data out{ms::data::type::object};
   out.set("title", section.title);
+  out.set("id", "s" + std::to_string(number));
+  out.set("below", section.below);
   out.set("facts", list_of(section.facts, [](const std::string& fact) { return ms::data{fact}; }));
   out.set("cautions", list_of(section.cautions, [](const Caution& c) {
             ms::data d{ms::data::type::object};
@@ -123,18 +162,37 @@ ms::data section_data(const ReportSection& section) {
                            : c.severity == Severity::note  ? "kept"
                                                            : "");
             d.set("severity", std::string(severity_name(c.severity)));
-            d.set("text", (c.channel.empty() ? "" : c.channel + ": ") + c.text +
-                              (c.remedy.empty() ? "" : ". Remedy: " + c.remedy) + ".");
+            d.set("text", caution_text(c));
             return d;
           }));
-  out.set("pictures", list_of(section.pictures, [](const ReportPicture& p) {
-            ms::data d{ms::data::type::object};
-            d.set("data", to_base64(p.png));
+  std::vector<Chart> charts;
+  std::size_t count = 0;
+  out.set("pictures", list_of(section.pictures, [&](const ReportPicture& p) {
+            ms::data d{ms::data::type::object}, curves{ms::data::type::list};
+            d.set("kind", p.kind == Picture::svg ? "image/svg+xml" : "image/png");
+            d.set("has_data", !p.bytes.empty());
+            d.set("data", to_base64(p.bytes));
             d.set("alt", p.alt);
             d.set("caption", p.caption);
+            // With panels that only the picture shows, it stays beside the curves.
+            bool all = p.figure.has_value();
+            if (p.figure)
+              for (const Panel& panel : p.figure->panels) {
+                const std::string json = curves_json(panel, points);
+                all = all && !json.empty();
+                if (json.empty()) continue;
+                charts.push_back({fmt::format("c{}-{}", number, ++count),
+                                  panel.title.empty() ? p.figure->title : panel.title, panel.x.unit});
+                ms::data one{ms::data::type::object};
+                one.set("id", charts.back().id);
+                one.set("data", json);
+                curves.push_back(one);
+              }
+            d.set("curves", curves);
+            d.set("class", all ? "charted" : "");
             return d;
           }));
-  out.set("tables", list_of(section.tables, table_data));
+  out.set("tables", list_of(section.tables, [&](const ReportTable& t) { return table_data(t, charts); }));
   return out;
 }
 
@@ -144,19 +202,31 @@ std::string report_html(const Report& report) {
   ms::data data{ms::data::type::object};
   data.set("title", report.title);
   data.set("intro", report.intro);
+  data.set("style", std::string(report_style()));
+  data.set("script", std::string(report_script()));
+  data.set("script_digest", digest_base64(report_script_sha256()));
+  data.set("scripted", std::any_of(report.sections.begin(), report.sections.end(), [](const ReportSection& s) {
+             return std::any_of(s.pictures.begin(), s.pictures.end(),
+                                [](const ReportPicture& p) { return p.figure.has_value(); });
+           }));
+  data.set("has_answer", !report.answer.empty());
+  data.set("verdict", report.verdict == "fail" ? "serious" : report.verdict == "pass" ? "good" : "");
+  data.set("answer", list_of(report.answer, [](const std::string& line) { return ms::data{line}; }));
+  data.set("answer_tables", list_of(report.answer_tables, [](const ReportTable& t) { return table_data(t); }));
+  data.set("list_findings", report.list_findings);
   data.set("several", report.sections.size() > 1);
   data.set("has_findings", !report.findings.empty());
   data.set("numbered", report.numbered);
   data.set("accusing", std::any_of(report.findings.begin(), report.findings.end(),
                                    [](const Finding& f) { return !f.suspect.empty(); }));
-  int number = 0;
+  int count = 0;
   std::string recording;
   data.set("findings", list_of(report.findings, [&](const Finding& f) {
              ms::data d{ms::data::type::object};
              // The figure of each recording counts its own.
-             number = f.recording == recording ? number + 1 : 1;
+             count = f.recording == recording ? count + 1 : 1;
              recording = f.recording;
-             d.set("number", std::to_string(number));
+             d.set("number", std::to_string(count));
              d.set("suspect", f.suspect);
              Recording named;
              named.file = f.recording;
@@ -168,13 +238,33 @@ std::string report_html(const Report& report) {
              d.set("evidence", list_of(f.evidence, [](const std::string& line) { return ms::data{line}; }));
              return d;
            }));
-  data.set("sections", list_of(report.sections, section_data));
+  std::size_t section_count = 0;
+  data.set("sections", list_of(report.sections, [&](const ReportSection& s) {
+             return section_data(s, section_count++, report.curve_points);
+           }));
+  ms::data contents{ms::data::type::list};
+  for (std::size_t i = 0; i < report.sections.size(); ++i) {
+    if (report.sections[i].below) continue;
+    ms::data one{ms::data::type::object};
+    one.set("id", "s" + std::to_string(i));
+    one.set("title", report.sections[i].title);
+    contents.push_back(one);
+  }
+  data.set("has_contents", report.sections.size() > 3);
+  data.set("contents", contents);
   data.set("made_with", list_of(report.made_with, [](const auto& pair) {
              ms::data d{ms::data::type::object};
              d.set("key", pair.first);
              d.set("value", pair.second);
              return d;
            }));
+  data.set("texts", list_of(report.texts, [](const auto& pair) {
+             ms::data d{ms::data::type::object};
+             d.set("name", pair.first);
+             d.set("text", clean_lines(pair.second));
+             return d;
+           }));
+  data.set("table", ms::data{ms::partial{[] { return std::string(table_part); }}});
   ms::mustache page_template{page};
   return page_template.render(data);
 }

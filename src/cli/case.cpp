@@ -1,0 +1,187 @@
+// case.cpp: see case.h.
+#include "cli/case.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdio>
+#include <fstream>
+#include <thread>
+
+#include "base/text.h"
+#include "cli/case_report.h"
+#include "cli/command.h"
+#include "cli/console.h"
+#include "formats/output_folder.h"
+
+namespace vprism {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+void print(const std::string& text, std::FILE* to = stdout) { std::fwrite(text.data(), 1, text.size(), to); }
+
+/// Steps' folder within the outputs', with what this run has not finished in it taken away at the end.
+class StepsFolder {
+ public:
+  explicit StepsFolder(const fs::path& out) : path_(out / "steps") {
+    std::error_code code;
+    fs::create_directories(path_, code);
+    if (code)
+      throw Error(Status::output, out.string() + ": can't be made a folder for the outputs: " + code.message() +
+                                      "; choose another with --out");
+    unfinished_ = unfinished_folder(path_);
+  }
+  ~StepsFolder() {
+    std::error_code code;
+    fs::remove_all(unfinished_, code);
+  }
+  StepsFolder(const StepsFolder&) = delete;
+  StepsFolder& operator=(const StepsFolder&) = delete;
+  const fs::path& path() const { return path_; }
+
+ private:
+  fs::path path_, unfinished_;
+};
+
+std::string steps_text(const std::vector<StepResult>& steps) {
+  TextTable table({{"step", TextTable::Align::left}, {"command", TextTable::Align::left}, {"", TextTable::Align::left}});
+  for (const StepResult& s : steps) {
+    if (!s.asked_for) continue;
+    const std::string what = !s.why_not.empty()   ? "not run: " + s.why_not
+                             : !s.kept.done()     ? "failed: " + s.kept.said
+                             : s.kept.status == 1 ? "done; a limit is broken"
+                                                  : "done";
+    table.add({s.step->name, s.step->command, clean_text(what + (s.kept.reused ? " (kept from before)" : ""), 100)});
+  }
+  return table.text();
+}
+
+bool holds_a_case(const fs::path& out) {
+  std::ifstream in(out / "case.json", std::ios::binary);
+  const Json document = Json::parse(in, nullptr, false);
+  return document.is_object() && document.value("command", "") == "case";
+}
+
+class CaseTask : public Task {
+ public:
+  std::vector<OptionGroup> options() override {
+    CaseTaskSettings& s = settings_;
+    return {{"Case",
+             {switch_option("check", "only say what is wrong with the case; nothing is run", s.check),
+              {"only", "STEP", "run this step, and those it takes something from; may be repeated", true,
+               [&s](const std::string& t) { s.only.push_back(t); }, [&s] { return Json(s.only); }},
+              switch_option("fresh", "run all steps again, though nothing has changed", s.fresh),
+              {"set", "NAME=VALUE", "value of a variable of the case, over that in the file; may be repeated", true,
+               [&s](const std::string& t) {
+                 const auto at = t.find('=');
+                 if (at == std::string::npos || at == 0)
+                   throw Error(Status::usage, "write NAME=VALUE, such as night=2026-03-14");
+                 s.variables.emplace_back(t.substr(0, at), t.substr(at + 1));
+               },
+               [&s] {
+                 Json out = Json::object();
+                 for (const auto& [name, value] : s.variables) out[name] = value;
+                 return out;
+               }}}},
+            output_group(s.output)};
+  }
+  std::size_t threads() const override { return settings_.output.threads; }
+  Status run(const std::vector<std::string>& files, const Json&) override {
+    if (files.size() != 1)
+      throw Error(Status::usage, "case takes one case file; batch runs one case over many recordings");
+    return run_case(files.front(), settings_);
+  }
+
+ private:
+  CaseTaskSettings settings_;
+};
+
+}  // namespace
+
+Status run_case(const std::string& path, const CaseTaskSettings& settings) {
+  const fs::path out = settings.output.folder;
+  CaseRead read = read_case({path, settings.variables, out / "steps"});
+  if (!read.problems.empty()) {
+    for (std::size_t i = 0; i + 1 < read.problems.size(); ++i)
+      print("vprism: " + clean_text(read.problems[i], 2000) + "\n", stderr);
+    throw Error(Status::usage, read.problems.back());
+  }
+  const Case& value = read.value;
+  if (settings.check) {
+    TextTable table({{"step", TextTable::Align::left}, {"command", TextTable::Align::left}, {"recordings", TextTable::Align::left}});
+    for (const CaseStep& s : value.steps) {
+      std::string names;
+      for (const std::string& r : s.recordings) names += (names.empty() ? "" : ", ") + r;
+      table.add({s.name, s.command, names});
+    }
+    print(fmt::format("{}: nothing is wrong with it; {} recordings, {} steps\n{}", value.path,
+                      value.recordings.size(), value.steps.size(), table.text()));
+    return Status::done;
+  }
+
+  const StepsFolder folder(out);
+  DigestBook digests(folder.path() / "digests.json");
+  KeptPlace place{folder.path(), value.folder, settings.fresh, value.report.picture, settings.output.figure.has_value()};
+  Console console(settings.output);
+  const Progress bar = console.progress("case " + fs::path(path).filename().string());
+  const std::size_t cores = settings.output.threads > 0 ? settings.output.threads
+                                                        : std::max(1u, std::thread::hardware_concurrency());
+  const std::vector<StepResult> steps =
+      run_steps(value, settings.only, place, digests, cores,
+                [&](std::size_t done, std::size_t all, const StepResult&) {
+                  if (bar) bar(static_cast<std::int64_t>(done), static_cast<std::int64_t>(all));
+                });
+  digests.save();
+  console.clear();
+  CaseReport told = tell_case(value, steps, place);
+
+  std::vector<std::string> written;
+  // A later run of a case replaces what one has written there before, and nothing else.
+  OutputFolder outputs(out.string(), settings.output.force || holds_a_case(out));
+  for (const CaseRecording& r : value.recordings) outputs.protect((value.folder / r.file).string());
+  outputs.protect(path);
+  std::vector<std::string> pictures;
+  for (const std::string& name : told.pictures) pictures.push_back("steps/" + name);
+  if (value.report.html) outputs.add("report.html", report_html(told.report), "the report");
+  if (value.report.markdown) outputs.add("report.md", report_markdown(told.report, pictures), "the report as Markdown");
+  if (value.report.pdf && !told.figures.empty() && place.pictures)
+    outputs.add("figures.pdf", draw_pages(told.figures), "all figures, a page each");
+  told.document["outputs"] = Json::array();
+  for (const auto& entry : outputs.entries())
+    told.document["outputs"].push_back({{"file", fs::path(entry.file).filename().string()}, {"what", entry.what}});
+  const std::string document = told.document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  outputs.add("case.json", document, "result document");
+  const auto entries = outputs.entries();
+  outputs.commit();
+
+  Status status = Status::done;
+  for (const StepResult& s : steps) {
+    if (!s.asked_for) continue;
+    if (!s.kept.done() && s.why_not.empty()) {
+      if (status == Status::done || status == Status::check_failed) status = static_cast<Status>(s.kept.status);
+      console.caution({"step-failed", Severity::serious, "", s.step->where + ": step \"" + s.step->name + "\": " + s.kept.said, ""});
+    } else if (s.kept.status == 1 && status == Status::done) {
+      status = Status::check_failed;
+    }
+  }
+  if (settings.output.json) {
+    print(document);
+  } else {
+    std::string text = value.title + "\n";
+    if (!value.question.empty()) text += value.question + "\n";
+    text += "\n";
+    for (const std::string& line : told.report.answer) text += "  " + clean_text(line, 2000) + "\n";
+    text += "\n" + steps_text(steps) + "\nWritten:\n";
+    for (const auto& entry : entries) text += "  " + entry.file + "  " + entry.what + "\n";
+    print(text);
+  }
+  if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0)
+    throw Error(Status::output, "standard output can't be written");
+  return status;
+}
+
+std::unique_ptr<Task> make_case_task() { return std::make_unique<CaseTask>(); }
+
+}  // namespace vprism

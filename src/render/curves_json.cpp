@@ -1,0 +1,137 @@
+// curves_json.cpp: curves of a panel for the page's script: rows over the x of all of them, with gaps where a
+// curve has no point. Bands are triples of low, middle and high.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "render/report.h"
+
+namespace vprism {
+
+namespace {
+
+constexpr const char* line_colours[] = {"#0072b2", "#d55e00", "#009e73", "#cc79a7",
+                                        "#e69f00", "#56b4e9", "#777777"};
+
+/// JSON that can stand within a page: no text in it can end its block.
+std::string in_page(const Json& json) {
+  std::string text = json.dump(-1, ' ', false, Json::error_handler_t::replace), out;
+  for (const char c : text) {
+    if (c == '<')
+      out += "\\u003c";
+    else if (c == '>')
+      out += "\\u003e";
+    else if (c == '&')
+      out += "\\u0026";
+    else
+      out += c;
+  }
+  return out;
+}
+
+std::string short_number(double value) {
+  return std::isfinite(value) ? fmt::format("{:.7g}", value) : "null";
+}
+
+Json axis_json(const FigureAxis& axis, bool may_log) {
+  return {{"name", axis.quantity},
+          {"unit", {{"name", axis.unit}, {"prefix", takes_prefix(axis.unit)}}},
+          {"log", axis.logarithmic},
+          {"may_log", may_log},
+          {"low", axis.low ? number(*axis.low) : Json(nullptr)},
+          {"high", axis.high ? number(*axis.high) : Json(nullptr)}};
+}
+
+/// A band with fewer points: each stretch's lowest and highest.
+Curve thinner_band(const Curve& band, std::size_t count) {
+  if (band.x.size() <= count) return band;
+  Curve out = band;
+  out.x.clear(), out.y.clear(), out.high.clear();
+  const std::size_t step = (band.x.size() + count - 1) / count;
+  for (std::size_t i = 0; i < band.x.size(); i += step) {
+    const std::size_t end = std::min(band.x.size(), i + step);
+    double low = band.y[i], high = band.high[i];
+    for (std::size_t k = i; k < end; ++k) low = std::min(low, band.y[k]), high = std::max(high, band.high[k]);
+    out.x.push_back(band.x[i]), out.y.push_back(low), out.high.push_back(high);
+  }
+  return out;
+}
+
+}  // namespace
+
+std::string curves_json(const Panel& panel, std::size_t points) {
+  if (panel.map || panel.relief || panel.mesh || panel.square) return "";
+  std::vector<Curve> curves;
+  for (const Curve& c : panel.curves) {
+    if (c.x.empty() || c.colour == paper_colour) continue;
+    curves.push_back(c.high.empty() ? thinned(c, points, panel.x.logarithmic) : thinner_band(c, points));
+  }
+  if (curves.empty()) return "";
+  bool banded = false, x_positive = true, y_positive = true;
+  Json names = Json::array();
+  std::map<double, std::vector<std::size_t>> places;  // x: row
+  for (const Curve& c : curves) {
+    banded = banded || !c.high.empty();
+    for (const double v : c.y) y_positive = y_positive && !(v < 0);
+    for (const double x : c.x)
+      if (std::isfinite(x)) places[x];
+    names.push_back({{"name", clean_text(c.name)},
+                     {"colour", c.colour == neutral_colour ? "#8a9499"
+                                                           : line_colours[static_cast<std::size_t>(c.colour) %
+                                                                          std::size(line_colours)]},
+                     {"band", !c.high.empty()},
+                     {"points", c.points != Curve::Points::none},
+                     {"steps", !c.right.empty()},
+                     {"faint", c.shade || c.colour == neutral_colour}});
+  }
+  if (places.empty()) return "";
+  x_positive = places.rbegin()->first > 0 && places.begin()->first >= 0;
+  // Decibels are logarithms already.
+  const bool decibels = panel.y.unit.find("dB") != std::string::npos;
+  Json head = {{"title", clean_text(panel.title)},
+               {"x", axis_json(panel.x, x_positive)},
+               {"y", axis_json(panel.y, y_positive && !decibels)},
+               {"curves", std::move(names)},
+               {"bands", banded},
+               {"marks", Json::array()},
+               {"verticals", Json::array()}};
+  for (const Mark& m : panel.marks)
+    head["marks"].push_back({number(m.x), number(m.y), clean_text(m.label)});
+  for (const double v : panel.verticals) head["verticals"].push_back(number(v));
+
+  const std::size_t width = curves.size();
+  std::map<double, std::size_t> row_of;
+  std::vector<std::string> cells;
+  for (const auto& [x, unused] : places) row_of.emplace(x, row_of.size());
+  cells.assign(row_of.size() * width, banded ? "[null,null,null]" : "null");
+  for (std::size_t c = 0; c < width; ++c)
+    for (std::size_t i = 0; i < curves[c].x.size(); ++i) {
+      if (!std::isfinite(curves[c].x[i])) continue;
+      double low = curves[c].y[i], high = curves[c].high.empty() ? low : curves[c].high[i];
+      // What a logarithmic axis can't show.
+      if (panel.y.logarithmic && !(low > 0)) low = high > 0 ? high : std::nan("");
+      if (panel.y.logarithmic && !(high > 0)) high = std::nan("");
+      cells[row_of[curves[c].x[i]] * width + c] =
+          banded ? "[" + short_number(low) + "," + short_number((low + high) / 2) + "," + short_number(high) + "]"
+                 : short_number(low);
+    }
+  std::string out = in_page(head);
+  out.back() = ',';
+  out += "\"rows\":[";
+  std::size_t row = 0;
+  bool first = true;
+  for (const auto& [x, unused] : places) {
+    const std::size_t at = row++;
+    if (panel.x.logarithmic && !(x > 0)) continue;
+    out += first ? "[" : ",[";
+    first = false;
+    out += fmt::format("{:.9g}", x);
+    for (std::size_t c = 0; c < width; ++c) out += "," + cells[at * width + c];
+    out += "]";
+  }
+  return out + "]}";
+}
+
+}  // namespace vprism
