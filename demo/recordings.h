@@ -58,6 +58,7 @@ std::string sound_file(const std::vector<std::string>& names,
 
 /// The line-up, and the limit line for the acceleration of the mirror cell.
 std::string suspects_file();
+std::string case_file();
 std::string limit_file();
 
 }  // namespace vprism::demo

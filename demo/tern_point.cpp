@@ -227,11 +227,6 @@ std::vector<std::string> calibrations() {
   return out;
 }
 
-bool is_recording(const std::string& name) {
-  return !name.ends_with(".md") && !name.ends_with(".toml") && name != "jitter-limit.csv" &&
-         !name.ends_with(".sigmf-data");
-}
-
 std::vector<DemoFile> make_files() {
   std::vector<DemoFile> files = {{"drive-scope.csv", scope_file()},
                                  {"mount-daq.wav", daq_file()},
@@ -242,6 +237,7 @@ std::vector<DemoFile> make_files() {
   files.push_back({"slew-runup.wav", slew_file()});
   files.push_back({"suspects.toml", suspects_file()});
   files.push_back({"jitter-limit.csv", limit_file()});
+  files.push_back({"tern-point.toml", case_file()});
   files.push_back({"TRUTH.md", truth_file()});
   return files;
 }

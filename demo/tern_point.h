@@ -22,9 +22,6 @@ void write_dome_tilt(const std::string& hdf5);
 /// cell-field.h5.
 void write_cell_field(const std::string& hdf5);
 
-/// Those of make_files that a survey takes: without second halves and what is no recording.
-bool is_recording(const std::string& name);
-
 /// Import settings that the recordings need to be in their physical units, as `--calibrate` takes them.
 std::vector<std::string> calibrations();
 

@@ -212,7 +212,13 @@ class Builder {
         problem(*node, "recordings must be tables: [recordings.NAME] with a file");
         return;
       }
-      for (const auto& [key, value] : *all) recording(std::string(key.str()), value);
+      // In the order of the file, not of the names.
+      std::vector<std::pair<std::string, const toml::node*>> entries;
+      for (const auto& [key, value] : *all) entries.emplace_back(key.str(), &value);
+      std::stable_sort(entries.begin(), entries.end(), [](const auto& a, const auto& b) {
+        return a.second->source().begin.line < b.second->source().begin.line;
+      });
+      for (const auto& [name, value] : entries) recording(name, *value);
     }
   }
 
@@ -340,22 +346,27 @@ class Builder {
   }
 
   // --- the steps ---
+  /// In the order in which they stand in the file, whichever list they are in.
   void steps(const toml::table& table) {
+    std::vector<std::pair<const toml::table*, const char*>> entries;
     for (const auto& [key, command] :
          {std::pair<const char*, const char*>{"steps", ""}, {"comparisons", "compare"}, {"limits", "limits"}}) {
       const toml::node* node = table.get(key);
       if (node == nullptr) continue;
       const toml::array* list = node->as_array();
-      if (list == nullptr) {
+      const bool tables = list != nullptr && std::all_of(list->begin(), list->end(), [](const toml::node& one) {
+                            return one.is_table();
+                          });
+      if (!tables) {
         problem(*node, std::string(key) + " must be a list of tables: [[" + key + "]]");
         continue;
       }
-      for (const toml::node& one : *list)
-        if (const toml::table* entry = one.as_table())
-          step(*entry, command);
-        else
-          problem(one, std::string(key) + " must be a list of tables: [[" + key + "]]");
+      for (const toml::node& one : *list) entries.emplace_back(one.as_table(), command);
     }
+    std::stable_sort(entries.begin(), entries.end(), [](const auto& a, const auto& b) {
+      return a.first->source().begin.line < b.first->source().begin.line;
+    });
+    for (const auto& [entry, command] : entries) step(*entry, command);
   }
 
   void step(const toml::table& table, std::string command) {

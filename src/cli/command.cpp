@@ -16,8 +16,8 @@ namespace vprism {
 
 const std::vector<CommandEntry>& command_table() {
   static const std::vector<CommandEntry> table = {
-      {"demo", "", "write the demo case to a folder and survey it", "vprism demo --out tern-point",
-       "writes the recordings, the truth about them, and the report on them", make_demo_task},
+      {"demo", "", "write the demo case to a folder and run it", "vprism demo --out tern-point",
+       "writes the recordings, the truth about them, and the report that names the culprit", make_demo_task},
       {"survey", "FILE...", "first look in one go: inspect, time trace, spectrum, peaks in words, one report",
        "vprism survey tern-point/drive-scope.csv --calibrate 'phase U: probe 10'",
        "one HTML page with what is in both channels", make_survey_task},

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 
 #include "base/text.h"
@@ -43,6 +44,7 @@ std::string value_text(const Json& object, const std::string& key) {
   for (const auto& [other, std] : object.items())
     if (certain_key(other) == key && std.is_number() && std.get<double>() > 0)
       return format_uncertain(value, std.get<double>(), "");
+  if (key.ends_with("_db")) return fmt::format("{:.2f}", value);
   return format_number(value, 6);
 }
 
@@ -167,10 +169,12 @@ std::vector<ReportTable> document_tables(const Json& document) {
       else if (value.is_array())
         for (const Json& one : value)
           if (one.is_object()) list.push_back(&one);
-      if (list.empty()) continue;
+      // The whole span as the only band says what is told above.
+      if (list.empty() || (key == "bands" && list.size() == 1)) continue;
       const std::vector<std::string> columns = columns_of(list);
       if (columns.empty()) continue;
-      const std::string words = key_words(key);
+      std::string words = key_words(key);
+      words[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(words[0])));
       out.push_back(table_of(channel.empty() || results.size() == 1 ? words : words + ": " + channel, list,
                              columns, text_of_level(entry)));
       out.back().panel = channel;

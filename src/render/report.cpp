@@ -50,7 +50,7 @@ constexpr const char* page = R"(<!doctype html>
 <div class="scroll"><table>
 <tr>{{#numbered}}<th class="n">#</th>{{/numbered}}{{#several}}<th>recording</th>{{/several}}<th>channel</th><th>finding</th>{{#accusing}}<th>suspect</th>{{/accusing}}<th class="n">frequency</th><th class="n">level, RMS</th></tr>
 {{#findings}}
-<tr>{{#numbered}}<td class="n">{{number}}</td>{{/numbered}}{{#several}}<td class="w">{{recording}}</td>{{/several}}<td>{{channel}}</td><td>{{text}}<details><summary>evidence</summary><ul>{{#evidence}}<li>{{.}}</li>{{/evidence}}</ul></details></td>{{#accusing}}<td>{{suspect}}</td>{{/accusing}}<td class="n">{{frequency}}</td><td class="n">{{level}}</td></tr>
+<tr>{{#numbered}}<td class="n">{{number}}</td>{{/numbered}}{{#several}}<td class="w">{{recording}}</td>{{/several}}<td>{{channel}}</td><td class="f">{{text}}<details><summary>evidence</summary><ul>{{#evidence}}<li>{{.}}</li>{{/evidence}}</ul></details></td>{{#accusing}}<td>{{suspect}}</td>{{/accusing}}<td class="n">{{frequency}}</td><td class="n">{{level}}</td></tr>
 {{/findings}}
 </table></div>
 {{/has_findings}}

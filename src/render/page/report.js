@@ -68,7 +68,7 @@
     if (chart.graph) return chart.graph;
     var data = chart.data, labels = ['x'], series = {}, drawn = data.curves.map(function (curve, i) {
       labels.push('s' + i);
-      series['s' + i] = curve.points ? { strokeWidth: 0, drawPoints: true, pointSize: 2.5 } : { strokeWidth: curve.band ? 0 : curve.faint ? 0.6 : 1.2, stepPlot: !!curve.steps };
+      series['s' + i] = curve.points ? { strokeWidth: 0, drawPoints: true, pointSize: 3.5 } : { strokeWidth: curve.band ? 0 : curve.faint ? 0.6 : 1.2, stepPlot: !!curve.steps };
       return curve.colour;
     });
     var options = {
