@@ -33,18 +33,6 @@ std::string whole_text(const fs::path& path) {
   return {std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
 }
 
-const CommandEntry* command_of(const std::string& name) {
-  for (const CommandEntry& row : command_table())
-    if (name == row.name) return &row;
-  return nullptr;
-}
-
-/// What an option of a command is, without its binding.
-struct KnownOption {
-  Option option;
-  bool file() const { return option.value.find("FILE") != std::string::npos; }
-};
-
 class Builder {
  public:
   explicit Builder(const CaseSettings& settings) : settings_(settings) {}
@@ -274,7 +262,7 @@ class Builder {
     }
     CaseRecording r;
     r.name = name;
-    const std::unique_ptr<Task> task = command_of("inspect")->make();
+    const std::unique_ptr<Task> task = command_named("inspect")->make();
     const auto groups = task->options();
     const OptionGroup& input = groups.front();
     const toml::node* file = table->get("file");
@@ -381,7 +369,7 @@ class Builder {
       problem(table, "a step without a command");
       return;
     }
-    const CommandEntry* entry = command_of(command);
+    const CommandEntry* entry = command_named(command);
     if (entry == nullptr || runs_others(command)) {
       problem(named == nullptr ? static_cast<const toml::node&>(table) : *named,
               entry == nullptr ? unknown_name("command", command, commands)

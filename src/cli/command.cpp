@@ -113,8 +113,18 @@ const std::vector<CommandEntry>& command_table() {
       {"case", "CASE.toml", "run a case: recordings, suspects, steps and limits in one file, to one report",
        "vprism case tern-point/tern-point.toml --out tern-point/report",
        "who shakes the telescope, with the evidence; a second run redoes only what has changed", make_case_task},
+      {"batch", "COMMAND|CASE.toml INPUT...",
+       "one command or case over many recordings: a table, a trend over the files, what failed",
+       "vprism batch spectrum 'tern-point/mount-daq.*' --channel 'mirror cell' --trend rms_total,peaks.0.level",
+       "one row for each file; run again, it goes on where it was stopped", make_batch_task},
   };
   return table;
+}
+
+const CommandEntry* command_named(const std::string& name) {
+  for (const CommandEntry& row : command_table())
+    if (name == row.name) return &row;
+  return nullptr;
 }
 
 namespace {
@@ -140,16 +150,13 @@ Status dispatch(const std::vector<std::string>& arguments) {
     return Status::done;
   }
   std::vector<std::string> known;
-  const CommandEntry* entry = nullptr;
-  for (const CommandEntry& row : command_table()) {
-    known.emplace_back(row.name);
-    if (name == row.name) entry = &row;
-  }
+  for (const CommandEntry& row : command_table()) known.emplace_back(row.name);
+  const CommandEntry* const entry = command_named(name);
   if (entry == nullptr)
     throw Error(Status::usage, unknown_name(starts_with(name, "-") ? "option" : "command", name, known));
   const std::unique_ptr<Task> task = entry->make();
-  const std::vector<OptionGroup> groups = task->options();
   std::vector<std::string> rest(arguments.begin() + 1, arguments.end());
+  const std::vector<OptionGroup> groups = task->options_for(rest);
   if (const auto help = std::find(rest.begin(), rest.end(), "--help"); help != rest.end()) {
     print(help + 1 != rest.end() && !starts_with(help[1], "-") ? topic_help(help[1])
                                                                : command_help(*entry, groups));

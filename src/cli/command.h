@@ -16,6 +16,8 @@ class Task {
   virtual ~Task() = default;
   /// Bound to this task's settings; asked for once.
   virtual std::vector<OptionGroup> options() = 0;
+  /// The same where they depend on what is asked for.
+  virtual std::vector<OptionGroup> options_for(const std::vector<std::string>& /*arguments*/) { return options(); }
   /// Threads asked for; 0: all.
   virtual std::size_t threads() const { return 0; }
   virtual Status run(const std::vector<std::string>& inputs, const Json& settings) = 0;
@@ -30,8 +32,11 @@ struct CommandEntry {
   std::unique_ptr<Task> (*make)();
 };
 const std::vector<CommandEntry>& command_table();
+/// The row of that name; null where there is none.
+const CommandEntry* command_named(const std::string& name);
 
 std::unique_ptr<Task> make_demo_task();
+std::unique_ptr<Task> make_batch_task();
 std::unique_ptr<Task> make_case_task();
 std::unique_ptr<Task> make_compare_task();
 std::unique_ptr<Task> make_condition_task();
