@@ -204,7 +204,7 @@ class Weighing {
   }
 
   void name_limits() {
-    for (LimitVerdict& v : out_.limits) {
+    for (CaseLimit& v : out_.limits) {
       if (!v.pass) out_.verdict = "fail";
       if (out_.verdict.empty()) out_.verdict = "pass";
       for (const Finding& f : out_.findings)
@@ -238,7 +238,7 @@ class Weighing {
       out_.sentences.push_back(std::move(text));
       i = end;
     }
-    for (const LimitVerdict& v : out_.limits)
+    for (const CaseLimit& v : out_.limits)
       out_.sentences.push_back(
           v.pass ? fmt::format("{} keeps \"{}\" with {:.1f} dB to spare, least at {}.", v.channel, v.limit, v.margin_db,
                                format_quantity(v.frequency_hz, "Hz", 5))
@@ -303,7 +303,7 @@ Json CaseAnswer::json() const {
                                       {"damping_ratio", number(n.damping)}, {"found_in", n.where},
                                       {"half_widths", number(n.half_widths)}});
   out["limits"] = Json::array();
-  for (const LimitVerdict& v : limits)
+  for (const CaseLimit& v : limits)
     out["limits"].push_back({{"recording", v.recording}, {"channel", v.channel}, {"limit", v.limit},
                              {"verdict", v.pass ? "pass" : "fail"}, {"frequency_hz", number(v.frequency_hz)},
                              {"margin_db", number(v.margin_db)}, {"suspect", v.suspect}});

@@ -25,7 +25,7 @@ struct NearResonance {
   double half_widths = 0;  ///< How far apart.
 };
 
-struct LimitVerdict {
+struct CaseLimit {
   std::string recording, channel, limit;
   bool pass = false;
   double frequency_hz = 0, margin_db = 0;
@@ -42,7 +42,7 @@ struct CaseAnswer {
   std::string verdict;  ///< "pass", "fail" or "" where there are no limits.
   std::vector<Culprit> culprits;  ///< In the channels of concern: channel by channel, the greatest first.
   std::vector<NearResonance> near;
-  std::vector<LimitVerdict> limits;
+  std::vector<CaseLimit> limits;
   std::vector<Finding> findings;  ///< Channels of concern first, then by share of their channel's power.
   std::vector<double> shares;     ///< Of each finding; NaN where the channel's level is not known.
   std::vector<Finding> unexplained;  ///< In the channels of concern.

@@ -117,6 +117,10 @@ const std::vector<CommandEntry>& command_table() {
        "one command or case over many recordings: a table, a trend over the files, what failed",
        "vprism batch spectrum 'tern-point/mount-daq.*' --channel 'mirror cell' --trend rms_total,peaks.0.level",
        "one row for each file; run again, it goes on where it was stopped", make_batch_task},
+      {"watch", "FILE|-|tcp:HOST:PORT",
+       "a growing file, a pipe or a device: levels and peaks as they come, alarms where limits are broken",
+       "vprism watch tern-point/drive-scope.csv --axis none --rate 1MHz --every 5ms --idle-end 1s",
+       "the recording as if it were still coming in, with looks at its newest stretch", make_watch_task},
   };
   return table;
 }

@@ -57,6 +57,7 @@ std::unique_ptr<Task> make_scalogram_task();
 std::unique_ptr<Task> make_spectrogram_task();
 std::unique_ptr<Task> make_spectrum_task();
 std::unique_ptr<Task> make_survey_task();
+std::unique_ptr<Task> make_watch_task();
 
 /// The whole program but for `main`: parses, runs, prints errors; the exit status.
 int run_program(const std::vector<std::string>& arguments);

@@ -10,6 +10,7 @@
 
 #include "cli/command.h"
 #include "cli/console.h"
+#include "cli/generate_live.h"
 #include "cli/inspect.h"
 #include "cli/write_recording.h"
 #include "condition/road.h"
@@ -22,7 +23,7 @@ namespace {
 struct GenerateSettings {
   std::optional<double> rate_hz, duration_s, start_s, uneven;
   std::optional<std::size_t> samples, seed;
-  std::string name = "generated", to, chain;
+  std::string name = "generated", to, chain, live;
   WriteSettings write;
   OutputSettings output;
 };
@@ -182,6 +183,15 @@ class GenerateTask : public Task {
               text_option("name", "NAME", "of the output files (default: generated)", s.name),
               format_option(s.to, "format to write (default: csv)"),
               numbers_option(s.write),
+              {"live", "stdout|tcp:PORT",
+               "send the signal at its true rate instead of writing it, as a device would: lines of text or, with "
+               "--to binary, frames of flat numbers",
+               false,
+               [&s](const std::string& t) {
+                 check_live(t);
+                 s.live = t;
+               },
+               [&s] { return Json(s.live); }},
               {"chain", "STEPS", "conditioning steps for all channels", false,
                [&s](const std::string& t) {
                  parse_chain(t);
@@ -228,6 +238,13 @@ class GenerateTask : public Task {
     const WriteFormat& format = find_write_format(s.to.empty() ? "csv" : s.to);
     Road road(make_generator(made), s.chain.empty() ? Chain() : parse_chain(s.chain));
     road.resolve();
+    if (!s.live.empty()) {
+      if (made.uneven > 0) throw Error(Status::usage, "--uneven: a device that is stood in for has an even rate");
+      if (!s.to.empty() && s.to != "csv" && s.to != "binary")
+        throw Error(Status::usage, "--live sends csv or binary, not " + clean_text(s.to));
+      send_live(road, s.live, s.to == "binary" ? s.write.numbers : "");
+      return Status::done;
+    }
     OutputFolder folder(s.output.folder, s.output.force);
     for (const std::string& input : inputs)
       if (is_description_file(input)) folder.protect(input);

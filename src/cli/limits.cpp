@@ -8,7 +8,7 @@
 #include "base/text.h"
 #include "cli/command.h"
 #include "cli/console.h"
-#include "cli/limits_file.h"
+#include "cli/limit_levels.h"
 #include "cli/spectrum.h"
 
 namespace vprism {
@@ -89,25 +89,6 @@ class LimitsTask : public Task {
   }
 
  private:
-  /// What a line's numbers mean for a channel: scale, and the factor to the scale's unit.
-  std::pair<Scale, double> meaning(const AskedLimit& limit, const Unit& channel,
-                                   const std::string& file) const {
-    if (limit.decibels || limit.unit.text() == "1") return {limit.scale.value_or(analysis_.scale), 1};
-    const Unit square = channel.times(channel), density = square.over(Unit::parse("Hz"));
-    const std::vector<std::pair<Scale, Unit>> ways = {
-        {limit.scale.value_or(scale_entry(analysis_.scale).amplitude ? analysis_.scale : Scale::rms),
-         channel},
-        {Scale::psd, density},
-        {Scale::power, square}};
-    for (const auto& [scale, unit] : ways)
-      if (limit.unit.known() && unit.known() && limit.unit.converts_to(unit))
-        return {scale, limit.unit.convert(1, unit)};
-    if (limit.unit.text() == channel.text()) return {ways[0].first, 1};
-    throw Error(Status::usage, file + ": the limit \"" + clean_text(limit.line.name) + "\" is in " +
-                                   clean_text(limit.unit.text()) + ", which does not fit a channel in " +
-                                   clean_text(channel.text()) + " (levels, squares and densities of it do)");
-  }
-
   Recorded hold(Input& input, const std::vector<AskedLimit>& limits, const Progress& progress) const {
     Recorded out;
     const bool stored = holds_spectra(input);
@@ -154,20 +135,17 @@ class LimitsTask : public Task {
           for (auto& [hz, level] : h.limit.line.points) level *= factor;
         } else {
           const ChannelSpectrum& s = (limit.peak_detector ? *peak : *mean).channels[c];
-          const auto [scale, factor] = meaning(limit, h.channel.unit, r.file);
+          const auto [scale, factor] = limit_meaning(limit, h.channel.unit, analysis_, r.file);
           h.scale = scale;
           if (!limit.decibels)
             for (auto& [hz, level] : h.limit.line.points) level *= factor;
-          levels_of(s, scale, h);
+          const auto [low, high] =
+              s.curve().bins_within(s.span ? s.span->low : std::nullopt, s.span ? s.span->high : std::nullopt);
+          limit_levels(s.curve(), s.peaks, low, high, scale, h.hz, h.level);
           h.margin_std_db = 10 / std::log(10.0) / std::sqrt(s.spectrum.noise_averages);
           h.plan = plan_text(s.curve(), analysis_.spectrum.overlap);
         }
-        if (limit.decibels) {
-          const bool amplitude = scale_entry(h.scale).amplitude;
-          const double reference = analysis_.decibel_reference.value_or(1);
-          for (auto& [hz, level] : h.limit.line.points)
-            level = reference * std::pow(10, level / (amplitude ? 20 : 10));
-        }
+        limit_from_decibels(h.limit, h.scale, analysis_);
         try {
           h.verdict = judge_limit(h.limit.line, h.hz, h.level, scale_entry(h.scale).amplitude);
         } catch (const Error& error) {
@@ -184,25 +162,6 @@ class LimitsTask : public Task {
         out.held.push_back(std::move(h));
       }
     return out;
-  }
-
-  /// Bins, and the fitted lines where those are higher than any bin.
-  static void levels_of(const ChannelSpectrum& s, Scale scale, Held& h) {
-    const Spectrum& curve = s.curve();
-    const auto [low, high] =
-        curve.bins_within(s.span ? s.span->low : std::nullopt, s.span ? s.span->high : std::nullopt);
-    for (std::size_t k = low; k < high; ++k) {
-      h.hz.push_back(curve.frequency_hz(k));
-      h.level.push_back(curve.level(k, scale));
-    }
-    for (const Peak& p : s.peaks) {
-      const double level = s.peak_level(p, scale);
-      if (p.broad() || p.bin < low || p.bin >= high || level <= h.level[p.bin - low]) continue;
-      const std::size_t at = p.bin - low;
-      const bool inside = (at == 0 || p.frequency_hz > h.hz[at - 1]) &&
-                          (at + 1 == h.hz.size() || p.frequency_hz < h.hz[at + 1]);
-      if (inside) h.hz[at] = p.frequency_hz, h.level[at] = level;
-    }
   }
 
   std::string unit_of(const Held& h) const {
