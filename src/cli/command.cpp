@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "cli/case_file.h"
 #include "cli/help.h"
+#include "cli/manual.h"
 
 namespace vprism {
 
@@ -119,8 +120,8 @@ const std::vector<CommandEntry>& command_table() {
        "one row for each file; run again, it goes on where it was stopped", make_batch_task},
       {"watch", "FILE|-|tcp:HOST:PORT",
        "a growing file, a pipe or a device: levels and peaks as they come, alarms where limits are broken",
-       "vprism watch tern-point/drive-scope.csv --axis none --rate 1MHz --every 5ms --idle-end 1s",
-       "the recording as if it were still coming in, with looks at its newest stretch", make_watch_task},
+       "vprism watch tern-point/laser-beat.sigmf-data --binary i16le:2ch --rate 200kHz --every 100ms --idle-end 1s",
+       "the guide laser's two components as if they were still coming in", make_watch_task},
   };
   return table;
 }
@@ -146,7 +147,19 @@ Status dispatch(const std::vector<std::string>& arguments) {
     return Status::done;
   }
   if (name == "--version") {
-    print(std::string("vprism ") + version() + "\n");
+    print(version_text());
+    return Status::done;
+  }
+  if (name == "--manual") {
+    print(manual_page(arguments.size() > 1 ? arguments[1] : ""));
+    return Status::done;
+  }
+  if (name == "--completion") {
+    print(completion_script(arguments.size() > 1 ? arguments[1] : ""));
+    return Status::done;
+  }
+  if (name == "--commands") {
+    print(command_list());
     return Status::done;
   }
   if (name == "--reference") {
