@@ -106,6 +106,7 @@ chain = "despike"
 name = "run-up"
 title = "Orders of the drive, and the resonance they cross"
 command = "orders"
+cut = "1,2,17"
 recording = "slew"
 
 [[steps]]

@@ -194,7 +194,8 @@ TEST(Names, HostileOnesAreTextInEveryOutput) {
   ASSERT_EQ(run.status, 0) << run.err;
   EXPECT_FALSE(std::filesystem::exists(folder.path("PWNED")));
   const std::string html = ScratchFolder::read(folder.path("out/a-touch-PWNED-survey.html"));
-  EXPECT_THAT(html, Not(HasSubstr("<script")));
+  EXPECT_THAT(html, Not(HasSubstr("<script>alert")));
+  EXPECT_THAT(html, Not(HasSubstr("`touch PWNED`$(touch PWNED)<script")));
   EXPECT_THAT(html, HasSubstr("&lt;script&gt;"));
   for (const auto& entry : std::filesystem::directory_iterator(folder.path("out")))
     EXPECT_EQ(entry.path().filename().string().rfind("a-touch-PWNED", 0), 0u) << entry;

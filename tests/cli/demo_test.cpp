@@ -109,16 +109,165 @@ TEST(Demo, FamiliesHumpAndCautionsAreNamed) {
   EXPECT_THAT(codes, Contains("motor current: spikes"));
 }
 
-TEST(Demo, CommandWritesDataAndReportAndCanBeRunAgain) {
-  const ScratchFolder folder;
-  const ProgramRun run = run_program(folder, "demo --quiet");
-  ASSERT_EQ(run.status, 0) << run.err;
-  EXPECT_THAT(run.out, HasSubstr("Report: tern-point/report/survey.html"));
-  EXPECT_TRUE(std::filesystem::exists(folder.path("tern-point/drive-scope.csv")));
-  const std::string html = ScratchFolder::read(folder.path("tern-point/report/survey.html"));
-  EXPECT_THAT(html, HasSubstr("mains hum"));
-  EXPECT_EQ(run_program(folder, "demo --quiet").status, 0);
-  EXPECT_EQ(ScratchFolder::read(folder.path("tern-point/report/survey.html")), html);
+/// Rows of the table in TRUTH.md under a heading, as cells; without its head.
+std::vector<std::vector<std::string>> truth_table(const std::string& heading) {
+  std::vector<std::vector<std::string>> rows;
+  std::istringstream lines(committed("TRUTH.md"));
+  bool here = false;
+  for (std::string line; std::getline(lines, line);) {
+    if (line.rfind("## ", 0) == 0) here = line.rfind("## " + heading, 0) == 0;
+    if (!here || line.rfind("|", 0) != 0 || line.find("---") != std::string::npos) continue;
+    std::vector<std::string> cells;
+    for (const std::string& cell : split(line, '|')) cells.emplace_back(trimmed(cell));
+    rows.push_back({cells.begin() + 1, cells.end() - 1});
+  }
+  if (!rows.empty()) rows.erase(rows.begin());
+  return rows;
+}
+
+/// The demo, run once for all that is asked of it.
+class TernPoint : public ::testing::Test {
+ protected:
+  static void SetUpTestSuite() {
+    folder_ = new ScratchFolder;
+    run_ = new ProgramRun(run_program(*folder_, "demo --quiet --figure none"));
+  }
+  static void TearDownTestSuite() {
+    delete folder_;
+    delete run_;
+  }
+  static nlohmann::json document(const std::string& step) {
+    return nlohmann::json::parse(ScratchFolder::read(folder_->path("tern-point/report/steps/" + step + "/document.json")));
+  }
+  static nlohmann::json answer() {
+    return nlohmann::json::parse(ScratchFolder::read(folder_->path("tern-point/report/case.json")))["answer"];
+  }
+  static ScratchFolder* folder_;
+  static ProgramRun* run_;
+};
+ScratchFolder* TernPoint::folder_ = nullptr;
+ProgramRun* TernPoint::run_ = nullptr;
+
+TEST_F(TernPoint, TheReportNamesTheCulpritWithEvidence) {
+  ASSERT_EQ(run_->status, 0) << run_->err;
+  EXPECT_EQ(committed("tern-point.toml"), ScratchFolder::read(folder_->path("tern-point/tern-point.toml")));
+  const auto told = answer();
+  // Tones of the cooler in the mirror cell: 0.0565685 and 0.0127279 m/s^2.
+  const double cooler = std::hypot(0.0565685, 0.0127279);
+  EXPECT_EQ(text_of(told["culprits"][0]["suspect"]), "cryocooler");
+  EXPECT_EQ(text_of(told["culprits"][0]["channel"]), "mirror cell");
+  EXPECT_NEAR(number_of(told["culprits"][0]["level"]), cooler, 0.01 * cooler);
+  // All that the mirror cell holds: tones, sidebands, resonance and noise of the truth.
+  const double all = cooler * cooler + std::pow(0.00848528, 2) + std::pow(0.0141421, 2) + std::pow(0.00424264, 2) +
+                     2 * std::pow(0.00212132, 2) + std::pow(0.015, 2) + std::pow(0.001, 2);
+  EXPECT_NEAR(number_of(told["culprits"][0]["share_percent"]), 100 * cooler * cooler / all, 1.5);
+  EXPECT_EQ(text_of(told["verdict"]), "fail");
+  EXPECT_EQ(text_of(told["limits"][0]["suspect"]), "cryocooler");
+  EXPECT_TRUE(told["unexplained"].empty());
+  bool near = false;
+  for (const auto& n : told["near_resonances"])
+    near = near || (text_of(n["found_in"]) == "cell-field" && text_of(n["suspect"]) == "cryocooler" &&
+                    std::abs(number_of(n["half_widths"]) - (62.4 - 62.1) / (0.011 * 62.1)) < 0.05);
+  EXPECT_TRUE(near);
+  const std::string html = ScratchFolder::read(folder_->path("tern-point/report/report.html"));
+  EXPECT_THAT(html, HasSubstr("cryocooler is the strongest source in mirror cell"));
+  for (const char* name : {"coolant pump", "guide camera shutter", "servo clock", "bench oscillator"})
+    EXPECT_THAT(run_->out.substr(run_->out.find("Cleared:")), HasSubstr(name));
+}
+
+TEST_F(TernPoint, EveryToneOfTheTruthIsInTheReportsDocuments) {
+  ASSERT_EQ(run_->status, 0) << run_->err;
+  const auto mount = document("mount-lines"), drive = document("drive-lines");
+  for (const Truth& tone : truth_rows()) {
+    bool found = false;
+    for (const auto& result : (tone.recording == "mount-daq.wav" ? mount : drive)["results"]) {
+      if (text_of(result["channel"]) != tone.channel) continue;
+      for (const auto& peak : result["peaks"])
+        found = found || (std::abs(number_of(peak["frequency_hz"]) - tone.frequency) < 0.1 * number_of(result["bin_hz"]) &&
+                          std::abs(number_of(peak["level"]) - tone.rms) < 0.02 * tone.rms);
+    }
+    EXPECT_TRUE(found) << tone.channel << ": " << tone.what;
+  }
+}
+
+TEST_F(TernPoint, ModesAreThoseOfTheTruth) {
+  ASSERT_EQ(run_->status, 0) << run_->err;
+  const auto expect_mode = [](const nlohmann::json& list, double hz, double damping) {
+    bool found = false;
+    for (const auto& r : list)
+      found = found || (std::abs(number_of(r["frequency_hz"]) - hz) < std::max(5 * number_of(r["frequency_std_hz"]), 1e-4 * hz) &&
+                        std::abs(number_of(r["damping_ratio"]) - damping) < 0.01 * damping);
+    EXPECT_TRUE(found) << hz << " Hz";
+  };
+  const auto tap = truth_table("tap-test.uff"), cell = truth_table("cell-field.h5");
+  ASSERT_EQ(tap.size(), 3u);
+  ASSERT_EQ(cell.size(), 2u);
+  for (const auto& row : tap) expect_mode(document("tap-modes")["results"][0]["resonances"], std::stod(row[1]), std::stod(row[2]));
+  for (const auto& row : cell) expect_mode(document("cell-shapes")["results"][0]["peaks"], std::stod(row[3]), std::stod(row[4]));
+}
+
+TEST_F(TernPoint, OrdersBumpsBeatAndDistortionAreThoseOfTheTruth) {
+  ASSERT_EQ(run_->status, 0) << run_->err;
+  // Orders: amplitude in rest of the run-up's end, 25 rev/s; the straight part and the mount's share together.
+  const auto orders = document("run-up")["results"][0];
+  const auto table = truth_table("slew-runup.wav");
+  ASSERT_EQ(table.size(), 3u);
+  for (const auto& row : table) {
+    bool cut = false;
+    for (const auto& one : orders["cuts"]) cut = cut || (number_of(one["order"]) == std::stod(row[0]) && one["points"].size() > 50);
+    EXPECT_TRUE(cut) << "order " << row[0];
+  }
+  bool resonance = false;
+  for (const auto& r : orders["resonances"])
+    resonance = resonance || std::abs(number_of(r["frequency_hz"]) - 37.1) < 3 * number_of(r["frequency_std_hz"]);
+  EXPECT_TRUE(resonance);
+  const auto bumps = truth_table("dome-tilt.h5");
+  ASSERT_EQ(bumps.size(), 2u);
+  for (const auto& row : bumps) {
+    bool found = false;
+    for (const auto& e : document("shutter-bumps")["results"][0]["events"])
+      found = found || (std::abs(number_of(e["peak_s"]) - std::stod(row[1])) < 5 * number_of(e["peak_std_s"]) &&
+                        std::abs(number_of(e["peak_hz"]) - std::stod(row[2])) < 5 * number_of(e["peak_std_hz"]) &&
+                        std::abs(number_of(e["level_corrected"]) - std::stod(row[4])) < 0.15 * std::stod(row[4]));
+    EXPECT_TRUE(found) << row[0];
+  }
+  const auto beat = document("mirror-motion")["results"][0];
+  EXPECT_NEAR(number_of(beat["carrier_hz"]), 80.0042e6, 5);
+  EXPECT_NEAR(number_of(beat["deviation_hz"]), 9000, 5);
+  EXPECT_NEAR(number_of(beat["rate_hz"]), 31.2, 1e-3);
+  EXPECT_NEAR(number_of(beat["jumps"][0]["time_s"]), 0.62, 1e-4);
+  EXPECT_NEAR(number_of(beat["jumps"][0]["step_hz"]), 17500, 10);
+  EXPECT_NEAR(number_of(document("amplifier-distortion")["results"][0]["thd_percent"]), 0.105, 0.001);
+}
+
+TEST_F(TernPoint, TheFiltersBandIsThatOfTheTruth) {
+  ASSERT_EQ(run_->status, 0) << run_->err;
+  const auto figure = nlohmann::json::parse(
+      ScratchFolder::read(folder_->path("tern-point/report/steps/filter-band/fringe-scan-spectrum.figure.json")));
+  const auto& curve = figure["panels"][0]["curves"][0];
+  std::vector<double> x = curve["x"], y = curve["y"];
+  std::vector<double> inside;
+  for (std::size_t i = 0; i < x.size(); ++i)
+    if (x[i] > 440e12 && x[i] < 475e12) inside.push_back(y[i]);
+  std::sort(inside.begin(), inside.end());
+  const double half = inside[inside.size() / 2] / 2;
+  double low = 0, high = 0;
+  for (std::size_t i = 1; i < x.size(); ++i) {
+    if (y[i - 1] < half && y[i] >= half && low == 0) low = x[i];
+    if (y[i - 1] >= half && y[i] < half) high = x[i];
+  }
+  // To a bin and a half of 1.8 THz.
+  EXPECT_NEAR(low, 428e12, 2.7e12);
+  EXPECT_NEAR(high, 487e12, 2.7e12);
+}
+
+TEST_F(TernPoint, RunAgainNothingIsDoneTwiceAndTheBytesAreTheSame) {
+  ASSERT_EQ(run_->status, 0) << run_->err;
+  const std::string html = ScratchFolder::read(folder_->path("tern-point/report/report.html"));
+  const ProgramRun again = run_program(*folder_, "demo --quiet --figure none");
+  EXPECT_EQ(again.status, 0) << again.err;
+  EXPECT_THAT(again.out, HasSubstr("mount-lines           identify    done (kept from before)"));
+  EXPECT_EQ(ScratchFolder::read(folder_->path("tern-point/report/report.html")), html);
 }
 
 }  // namespace
