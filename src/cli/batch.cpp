@@ -1,6 +1,6 @@
 // batch.cpp: one command or case over many recordings. Each file's results are kept in a folder of its own
-// under a digest of all they were made from (kept_run.h): a run that was stopped goes on where it stopped, and
-// a file that has changed is done again.
+// under a digest of all they were made from (kept_run.h): a run that was stopped goes on where it stopped,
+// and a file that has changed is done again.
 #include <fmt/format.h>
 #include <glob.h>
 
@@ -118,7 +118,8 @@ class BatchTask : public Task {
     std::vector<std::string> files;
     for (std::size_t i = 1; i < arguments.size(); ++i) expand(arguments[i], files);
     if (!list_.empty()) read_list(files);
-    if (files.empty()) throw Error(Status::usage, "batch: no inputs; name files, a folder or a quoted pattern, or --list");
+    if (files.empty())
+      throw Error(Status::usage, "batch: no inputs; name files, a folder or a quoted pattern, or --list");
     std::vector<Row> rows = run_all(what, is_case, files);
     return tell(what, rows, settings);
   }
@@ -127,7 +128,8 @@ class BatchTask : public Task {
   static void check_command(const std::string& what) {
     std::vector<std::string> known;
     for (const CommandEntry& row : command_table())
-      if (!runs_others(row.name) && *row.inputs != '\0' && row.name != std::string("generate")) known.emplace_back(row.name);
+      if (!runs_others(row.name) && *row.inputs != '\0' && row.name != std::string("generate"))
+        known.emplace_back(row.name);
     if (std::find(known.begin(), known.end(), what) == known.end())
       throw Error(Status::usage, unknown_name("command", what, known) + "; or name a case file, CASE.toml");
   }
@@ -140,19 +142,13 @@ class BatchTask : public Task {
   }
 
   std::vector<Row> run_all(const std::string& what, bool is_case, const std::vector<std::string>& files) {
-    const fs::path all = fs::path(output_.folder) / "files";
-    std::error_code code;
-    fs::create_directories(all, code);
-    if (code) throw Error(Status::output, output_.folder + ": can't be made a folder for the outputs: " + code.message() + "; choose another with --out");
-    struct Sweep {
-      fs::path path;
-      ~Sweep() {
-        std::error_code ignored;
-        fs::remove_all(path, ignored);
-      }
-    } const sweep{unfinished_folder(all)};
-    DigestBook digests(all / "digests.json");
-    const KeptPlace place{all, ".", fresh_, output_.figure.value_or(Picture::png) == Picture::svg ? Picture::svg : Picture::png,
+    const KeptFolder folder(fs::path(output_.folder) / "files");
+    DigestBook digests(folder.path() / "digests.json");
+    const KeptPlace place{folder.path(),
+                          folder.unfinished(),
+                          ".",
+                          fresh_,
+                          output_.figure.value_or(Picture::png) == Picture::svg ? Picture::svg : Picture::png,
                           output_.figure.has_value() && !is_case};
     std::vector<Row> rows;
     std::vector<std::string> taken;
@@ -164,7 +160,8 @@ class BatchTask : public Task {
     const Progress bar = console.progress("batch " + fs::path(what).filename().string());
     std::mutex lock;
     std::size_t done = 0;
-    const std::size_t cores = output_.threads > 0 ? output_.threads : std::max(1u, std::thread::hardware_concurrency());
+    const std::size_t cores =
+        output_.threads > 0 ? output_.threads : std::max(1u, std::thread::hardware_concurrency());
     run_side_by_side(
         rows.size(), cores, [](std::size_t) { return true; },
         [&](std::size_t i) {
@@ -176,13 +173,13 @@ class BatchTask : public Task {
             run.options = {"--set=" + variable_ + "=" + fs::absolute(row.file).string()};
             run.files = {row.file};
             // Whatever the case names may have changed: all that lies beside it counts.
-            run.files.push_back(fs::path(what).has_parent_path() ? fs::path(what).parent_path().string() : ".");
+            run.files.push_back(fs::path(what).has_parent_path() ? fs::path(what).parent_path().string()
+                                                                 : ".");
           }
           row.kept = run_kept(run, place, digests);
           const std::lock_guard guard(lock);
           ++done;
-          if (!row.kept.done())
-            console.caution({"file-skipped", Severity::serious, "", row.file + ": " + row.kept.said, ""});
+          if (!row.kept.done()) console.caution({"file-skipped", Severity::serious, "", said(row), ""});
           if (bar) bar(static_cast<std::int64_t>(done), static_cast<std::int64_t>(rows.size()));
         });
     digests.save();
@@ -195,12 +192,16 @@ class BatchTask : public Task {
     for (const Row& row : rows) {
       const Json& d = row.kept.document;
       if (!row.kept.done()) continue;
-      if (d.value("command", "") == "case") return {"answer.verdict", "answer.culprits.0.suspect", "answer.culprits.0.share_percent", "answer.culprits.0.level"};
+      if (d.value("command", "") == "case")
+        return {"answer.verdict", "answer.culprits.0.suspect", "answer.culprits.0.share_percent",
+                "answer.culprits.0.level"};
       if (!d.contains("results") || d["results"].empty()) continue;
       for (const auto& [key, value] : d["results"][0].items())
-        if ((value.is_number_float() || key == "verdict") && key.find("_std") == std::string::npos && keys.size() < 8)
+        if ((value.is_number_float() || key == "verdict") && key.find("_std") == std::string::npos &&
+            keys.size() < 8)
           keys.push_back(key);
-      for (const char* key : {"peaks.0.frequency_hz", "peaks.0.level", "resonances.0.frequency_hz", "worst.margin_db"})
+      for (const char* key :
+           {"peaks.0.frequency_hz", "peaks.0.level", "resonances.0.frequency_hz", "worst.margin_db"})
         if (!document_value(d, key).is_null()) keys.emplace_back(key);
       return keys;
     }
@@ -211,7 +212,8 @@ class BatchTask : public Task {
     std::vector<Line> lines;
     for (const Row& row : rows) {
       const Json& d = row.kept.document;
-      const bool listed = row.kept.done() && d.contains("results") && d["results"].is_array() && !d["results"].empty();
+      const bool listed =
+          row.kept.done() && d.contains("results") && d["results"].is_array() && !d["results"].empty();
       const std::size_t count = listed ? d["results"].size() : 1;
       for (std::size_t i = 0; i < count; ++i) {
         Line line{&row, "", {}};
@@ -224,6 +226,11 @@ class BatchTask : public Task {
       }
     }
     return lines;
+  }
+
+  /// With the file's name before it, once.
+  static std::string said(const Row& row) {
+    return starts_with(row.kept.said, row.file) ? row.kept.said : row.file + ": " + row.kept.said;
   }
 
   static std::string status_of(const Row& row) {
@@ -245,7 +252,8 @@ class BatchTask : public Task {
     for (const Line& line : lines) {
       std::vector<std::string> cells = {line.row->file, status_of(*line.row), line.channel};
       for (const Json& value : line.values) cells.push_back(cell(value));
-      cells.push_back(line.row->kept.done() ? std::to_string(line.row->kept.document["cautions"].size()) : "");
+      cells.push_back(line.row->kept.done() ? std::to_string(line.row->kept.document["cautions"].size())
+                                            : "");
       table.add(cells);
     }
     return table;
@@ -259,17 +267,20 @@ class BatchTask : public Task {
       out += csv_cell(line.row->file) + "," + status_of(*line.row) + "," + csv_cell(line.channel);
       for (const Json& value : line.values)
         out += "," + (value.is_number() ? fmt::format("{}", value.get<double>()) : csv_cell(cell(value)));
-      out += "," + (line.row->kept.done() ? std::to_string(line.row->kept.document["cautions"].size()) : std::string()) + "," +
-             csv_cell(line.row->kept.said) + "\n";
+      out += "," +
+             (line.row->kept.done() ? std::to_string(line.row->kept.document["cautions"].size())
+                                    : std::string()) +
+             "," + csv_cell(line.row->kept.said) + "\n";
     }
     return out;
   }
 
   /// The figures over the files, a panel each, a line for each channel.
-  static Figure trend_of(const std::string& what, const std::vector<Row>& rows, const std::vector<Line>& lines,
-                         const std::vector<std::string>& keys) {
+  static Figure trend_of(const std::string& what, const std::vector<Row>& rows,
+                         const std::vector<Line>& lines, const std::vector<std::string>& keys) {
     Figure figure;
-    figure.title = "batch " + fs::path(what).filename().string() + ": " + std::to_string(rows.size()) + " files";
+    figure.title =
+        "batch " + fs::path(what).filename().string() + ": " + std::to_string(rows.size()) + " files";
     figure.caption = "files in the order of the table, from 1; gaps: files that failed";
     for (std::size_t k = 0; k < keys.size() && figure.panels.size() < 6; ++k) {
       Panel panel;
@@ -278,7 +289,8 @@ class BatchTask : public Task {
       panel.y = {key_words(keys[k]), ""};
       for (const Line& line : lines) {
         if (!line.values[k].is_number()) continue;
-        auto curve = std::find_if(panel.curves.begin(), panel.curves.end(), [&](const Curve& c) { return c.name == line.channel; });
+        auto curve = std::find_if(panel.curves.begin(), panel.curves.end(),
+                                  [&](const Curve& c) { return c.name == line.channel; });
         if (curve == panel.curves.end()) {
           Curve fresh;
           fresh.name = line.channel;
@@ -306,11 +318,14 @@ class BatchTask : public Task {
     const std::vector<Line> lines = lines_of(rows, keys);
     if (!keys_.empty())
       for (std::size_t k = 0; k < keys.size(); ++k) {
-        const bool any = std::any_of(lines.begin(), lines.end(), [&](const Line& l) { return !l.values[k].is_null(); });
+        const bool any =
+            std::any_of(lines.begin(), lines.end(), [&](const Line& l) { return !l.values[k].is_null(); });
         const bool some = std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.kept.done(); });
         if (some && !any)
-          throw Error(Status::usage, "--trend: no document holds \"" + clean_text(keys[k]) + "\"; look up the keys in " +
-                                         (fs::path(output_.folder) / "files" / rows.front().folder / "document.json").string());
+          throw Error(
+              Status::usage,
+              "--trend: no document holds \"" + clean_text(keys[k]) + "\"; look up the keys in " +
+                  (fs::path(output_.folder) / "files" / rows.front().folder / "document.json").string());
       }
     Telling telling;
     telling.command = "batch";
@@ -321,11 +336,15 @@ class BatchTask : public Task {
     Status status = Status::done;
     for (const Row& row : rows) {
       kept += row.kept.reused;
-      Json entry = {{"file", row.file}, {"status", row.kept.status}, {"document", row.kept.done() ? Json("files/" + row.folder + "/document.json") : Json(nullptr)}};
+      Json entry = {
+          {"file", row.file},
+          {"status", row.kept.status},
+          {"document", row.kept.done() ? Json("files/" + row.folder + "/document.json") : Json(nullptr)}};
       if (!row.kept.done()) {
         ++failed;
         entry["error"] = row.kept.said;
-        if (status == Status::done || status == Status::check_failed) status = static_cast<Status>(row.kept.status);
+        if (status == Status::done || status == Status::check_failed)
+          status = static_cast<Status>(row.kept.status);
       } else if (row.kept.status == 1 && status == Status::done) {
         status = Status::check_failed;
       }
@@ -338,13 +357,14 @@ class BatchTask : public Task {
       telling.results.push_back(std::move(entry));
     }
     const TextTable table = table_of(lines, keys);
-    telling.text = table.text() + "\n" +
-                   fmt::format("  {} files: {} done{}, {} failed\n", rows.size(), rows.size() - failed,
-                               kept > 0 ? fmt::format(" ({} kept from before)", kept) : std::string(), failed);
+    telling.text =
+        table.text() + "\n" +
+        fmt::format("  {} files: {} done{}, {} failed\n", rows.size(), rows.size() - failed,
+                    kept > 0 ? fmt::format(" ({} kept from before)", kept) : std::string(), failed);
     Console console(output_);
-    // A later run replaces what this one has written; its own folder says that it may.
+    // A later run replaces what one has written there before, and nothing else.
     OutputSettings output = output_;
-    output.force = true;
+    output.force = output.force || written_by(fs::path(output.folder) / "batch.json", "batch");
     output.folder_given = true;
     deliver(
         telling, output, console,
@@ -354,19 +374,22 @@ class BatchTask : public Task {
           const Figure figure = trend_of(what, rows, lines, keys);
           Report report;
           report.title = figure.title;
-          report.intro = fmt::format("{} done, {} failed. Made by Vast Prism {}.", rows.size() - failed, failed, version());
+          report.intro = fmt::format("{} done, {} failed. Made by Vast Prism {}.", rows.size() - failed,
+                                     failed, version());
           report.list_findings = false;
           ReportSection section;
           section.title = "Over the files";
           if (!figure.panels.empty() && output_.figure) {
             const Picture kind = *output_.figure;
             const std::string png = draw(figure, Picture::png);
-            folder.add(std::string("trend.") + picture_ending(kind), kind == Picture::png ? png : draw(figure, kind), "the figures over the files");
+            folder.add(std::string("trend.") + picture_ending(kind),
+                       kind == Picture::png ? png : draw(figure, kind), "the figures over the files");
             section.pictures.push_back({png, "Figures over the files", figure.caption, Picture::png, figure});
           }
           section.tables.push_back({"All files", "", table});
           for (const Row& row : rows)
-            if (!row.kept.done()) section.cautions.push_back({"file-skipped", Severity::serious, "", row.file + ": " + row.kept.said, ""});
+            if (!row.kept.done())
+              section.cautions.push_back({"file-skipped", Severity::serious, "", said(row), ""});
           report.sections.push_back(std::move(section));
           report.made_with.emplace_back("command", what);
           for (const std::string& option : given_) report.made_with.emplace_back("option", option);

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <cstdio>
-#include <fstream>
 #include <thread>
 
 #include "base/text.h"
@@ -22,46 +21,19 @@ namespace fs = std::filesystem;
 
 void print(const std::string& text, std::FILE* to = stdout) { std::fwrite(text.data(), 1, text.size(), to); }
 
-/// Steps' folder within the outputs', with what this run has not finished in it taken away at the end.
-class StepsFolder {
- public:
-  explicit StepsFolder(const fs::path& out) : path_(out / "steps") {
-    std::error_code code;
-    fs::create_directories(path_, code);
-    if (code)
-      throw Error(Status::output, out.string() + ": can't be made a folder for the outputs: " + code.message() +
-                                      "; choose another with --out");
-    unfinished_ = unfinished_folder(path_);
-  }
-  ~StepsFolder() {
-    std::error_code code;
-    fs::remove_all(unfinished_, code);
-  }
-  StepsFolder(const StepsFolder&) = delete;
-  StepsFolder& operator=(const StepsFolder&) = delete;
-  const fs::path& path() const { return path_; }
-
- private:
-  fs::path path_, unfinished_;
-};
-
 std::string steps_text(const std::vector<StepResult>& steps) {
-  TextTable table({{"step", TextTable::Align::left}, {"command", TextTable::Align::left}, {"", TextTable::Align::left}});
+  TextTable table(
+      {{"step", TextTable::Align::left}, {"command", TextTable::Align::left}, {"", TextTable::Align::left}});
   for (const StepResult& s : steps) {
     if (!s.asked_for) continue;
     const std::string what = !s.why_not.empty()   ? "not run: " + s.why_not
                              : !s.kept.done()     ? "failed: " + s.kept.said
                              : s.kept.status == 1 ? "done; a limit is broken"
                                                   : "done";
-    table.add({s.step->name, s.step->command, clean_text(what + (s.kept.reused ? " (kept from before)" : ""), 100)});
+    table.add({s.step->name, s.step->command,
+               clean_text(what + (s.kept.reused ? " (kept from before)" : ""), 100)});
   }
   return table.text();
-}
-
-bool holds_a_case(const fs::path& out) {
-  std::ifstream in(out / "case.json", std::ios::binary);
-  const Json document = Json::parse(in, nullptr, false);
-  return document.is_object() && document.value("command", "") == "case";
 }
 
 class CaseTask : public Task {
@@ -73,7 +45,8 @@ class CaseTask : public Task {
               {"only", "STEP", "run this step, and those it takes something from; may be repeated", true,
                [&s](const std::string& t) { s.only.push_back(t); }, [&s] { return Json(s.only); }},
               switch_option("fresh", "run all steps again, though nothing has changed", s.fresh),
-              {"set", "NAME=VALUE", "value of a variable of the case, over that in the file; may be repeated", true,
+              {"set", "NAME=VALUE", "value of a variable of the case, over that in the file; may be repeated",
+               true,
                [&s](const std::string& t) {
                  const auto at = t.find('=');
                  if (at == std::string::npos || at == 0)
@@ -110,7 +83,9 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
   }
   const Case& value = read.value;
   if (settings.check) {
-    TextTable table({{"step", TextTable::Align::left}, {"command", TextTable::Align::left}, {"recordings", TextTable::Align::left}});
+    TextTable table({{"step", TextTable::Align::left},
+                     {"command", TextTable::Align::left},
+                     {"recordings", TextTable::Align::left}});
     for (const CaseStep& s : value.steps) {
       std::string names;
       for (const std::string& r : s.recordings) names += (names.empty() ? "" : ", ") + r;
@@ -121,36 +96,43 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
     return Status::done;
   }
 
-  const StepsFolder folder(out);
+  const KeptFolder folder(out / "steps");
+  if (!value.line_up.empty()) {
+    OutputFolder line_up(folder.path().string(), true);
+    line_up.add("suspects.toml", value.line_up, "the case's suspects");
+    line_up.commit();
+  }
   DigestBook digests(folder.path() / "digests.json");
-  KeptPlace place{folder.path(), value.folder, settings.fresh, value.report.picture, settings.output.figure.has_value()};
+  KeptPlace place{folder.path(),  folder.unfinished(),  value.folder,
+                  settings.fresh, value.report.picture, settings.output.figure.has_value()};
   Console console(settings.output);
   const Progress bar = console.progress("case " + fs::path(path).filename().string());
   const std::size_t cores = settings.output.threads > 0 ? settings.output.threads
                                                         : std::max(1u, std::thread::hardware_concurrency());
-  const std::vector<StepResult> steps =
-      run_steps(value, settings.only, place, digests, cores,
-                [&](std::size_t done, std::size_t all, const StepResult&) {
-                  if (bar) bar(static_cast<std::int64_t>(done), static_cast<std::int64_t>(all));
-                });
+  const std::vector<StepResult> steps = run_steps(
+      value, settings.only, place, digests, cores, [&](std::size_t done, std::size_t all, const StepResult&) {
+        if (bar) bar(static_cast<std::int64_t>(done), static_cast<std::int64_t>(all));
+      });
   digests.save();
   console.clear();
   CaseReport told = tell_case(value, steps, place);
 
   std::vector<std::string> written;
   // A later run of a case replaces what one has written there before, and nothing else.
-  OutputFolder outputs(out.string(), settings.output.force || holds_a_case(out));
+  OutputFolder outputs(out.string(), settings.output.force || written_by(out / "case.json", "case"));
   for (const CaseRecording& r : value.recordings) outputs.protect((value.folder / r.file).string());
   outputs.protect(path);
   std::vector<std::string> pictures;
   for (const std::string& name : told.pictures) pictures.push_back("steps/" + name);
   if (value.report.html) outputs.add("report.html", report_html(told.report), "the report");
-  if (value.report.markdown) outputs.add("report.md", report_markdown(told.report, pictures), "the report as Markdown");
+  if (value.report.markdown)
+    outputs.add("report.md", report_markdown(told.report, pictures), "the report as Markdown");
   if (value.report.pdf && !told.figures.empty() && place.pictures)
     outputs.add("figures.pdf", draw_pages(told.figures), "all figures, a page each");
   told.document["outputs"] = Json::array();
   for (const auto& entry : outputs.entries())
-    told.document["outputs"].push_back({{"file", fs::path(entry.file).filename().string()}, {"what", entry.what}});
+    told.document["outputs"].push_back(
+        {{"file", fs::path(entry.file).filename().string()}, {"what", entry.what}});
   const std::string document = told.document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
   outputs.add("case.json", document, "result document");
   const auto entries = outputs.entries();
@@ -160,8 +142,10 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
   for (const StepResult& s : steps) {
     if (!s.asked_for) continue;
     if (!s.kept.done() && s.why_not.empty()) {
-      if (status == Status::done || status == Status::check_failed) status = static_cast<Status>(s.kept.status);
-      console.caution({"step-failed", Severity::serious, "", s.step->where + ": step \"" + s.step->name + "\": " + s.kept.said, ""});
+      if (status == Status::done || status == Status::check_failed)
+        status = static_cast<Status>(s.kept.status);
+      console.caution({"step-failed", Severity::serious, "",
+                       s.step->where + ": step \"" + s.step->name + "\": " + s.kept.said, ""});
     } else if (s.kept.status == 1 && status == Status::done) {
       status = Status::check_failed;
     }

@@ -8,6 +8,7 @@
 #include <functional>
 #include <map>
 #include <set>
+#include <sstream>
 
 #include "base/text.h"
 #include "cli/command.h"
@@ -22,9 +23,9 @@ namespace {
 namespace fs = std::filesystem;
 
 const std::vector<std::string>& top_keys() {
-  static const std::vector<std::string> keys = {"title",      "question", "concern", "include",
-                                                "variables",  "recordings", "suspects", "suspect",
-                                                "steps",      "comparisons", "limits",  "report"};
+  static const std::vector<std::string> keys = {"title",     "question",    "concern",  "include",
+                                                "variables", "recordings",  "suspects", "suspect",
+                                                "steps",     "comparisons", "limits",   "report"};
   return keys;
 }
 
@@ -115,7 +116,8 @@ class Builder {
   }
 
   /// With variables put in; steps named go to `after`.
-  std::string filled(const toml::node& node, const std::string& text, std::vector<std::string>* after = nullptr) {
+  std::string filled(const toml::node& node, const std::string& text,
+                     std::vector<std::string>* after = nullptr) {
     std::string out;
     for (std::size_t at = 0; at < text.size();) {
       const std::size_t open = text.find('{', at);
@@ -192,6 +194,13 @@ class Builder {
     if (const toml::node* node = table.get("suspect")) {
       const std::string file = node->source().path ? *node->source().path : settings_.path;
       line_up(*node, fs::relative(fs::absolute(file), fs::absolute(out_.value.folder)).string());
+      // In a file of their own, so that identify is not run again when something else of the case changes.
+      std::ostringstream text;
+      toml::table only;
+      only.insert("suspect", *node->as_array());
+      text << only << "\n";
+      out_.value.line_up = text.str();
+      suspects_ = (fs::absolute(settings_.steps_folder) / "suspects.toml").string();
     }
     if (const toml::node* node = table.get("report")) report(*node);
     if (const toml::node* node = table.get("recordings")) {
@@ -225,7 +234,7 @@ class Builder {
       problem(node, "report must be a table: [report]");
       return;
     }
-    static const std::vector<std::string> keys = {"intro", "findings", "html", "markdown",
+    static const std::vector<std::string> keys = {"intro", "findings", "html",  "markdown",
                                                   "pdf",   "figures",  "points"};
     for (const auto& [key, value] : *table)
       if (std::find(keys.begin(), keys.end(), std::string(key.str())) == keys.end())
@@ -296,7 +305,8 @@ class Builder {
                                                        const std::string& word, const toml::node& node,
                                                        const std::vector<std::string>& others,
                                                        std::vector<std::string>* after) {
-    const auto found = std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
+    const auto found =
+        std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
     if (found == options.end() || given_by_runner(word)) {
       std::vector<std::string> known = others;
       for (const Option& option : options)
@@ -337,14 +347,15 @@ class Builder {
   /// In the order in which they stand in the file, whichever list they are in.
   void steps(const toml::table& table) {
     std::vector<std::pair<const toml::table*, const char*>> entries;
-    for (const auto& [key, command] :
-         {std::pair<const char*, const char*>{"steps", ""}, {"comparisons", "compare"}, {"limits", "limits"}}) {
+    for (const auto& [key, command] : {std::pair<const char*, const char*>{"steps", ""},
+                                       {"comparisons", "compare"},
+                                       {"limits", "limits"}}) {
       const toml::node* node = table.get(key);
       if (node == nullptr) continue;
       const toml::array* list = node->as_array();
-      const bool tables = list != nullptr && std::all_of(list->begin(), list->end(), [](const toml::node& one) {
-                            return one.is_table();
-                          });
+      const bool tables =
+          list != nullptr &&
+          std::all_of(list->begin(), list->end(), [](const toml::node& one) { return one.is_table(); });
       if (!tables) {
         problem(*node, std::string(key) + " must be a list of tables: [[" + key + "]]");
         continue;
@@ -383,7 +394,7 @@ class Builder {
     CaseStep s;
     s.command = command;
     s.where = place(table);
-    static const std::vector<std::string> own = {"name",       "title",  "note",  "command",
+    static const std::vector<std::string> own = {"name",      "title",      "note",  "command",
                                                  "recording", "recordings", "inputs"};
     std::vector<std::pair<std::string, std::string>> given;
     s.title = text_of(table, "title");
@@ -402,21 +413,25 @@ class Builder {
       if (std::find(own.begin(), own.end(), word) != own.end()) continue;
       const auto values = option_value(options, word, node, own, &s.after);
       if (!values) continue;
-      const auto found = std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
+      const auto found =
+          std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
       if (!found->repeatable) std::erase_if(given, [&](const auto& pair) { return pair.first == word; });
       for (const std::string& value : *values) given.emplace_back(word, value);
     }
     const auto has = [&](const std::string& word) {
       return std::any_of(given.begin(), given.end(), [&](const auto& pair) { return pair.first == word; });
     };
-    if (command == "identify" && !suspects_.empty() && !has("suspects")) given.emplace_back("suspects", suspects_);
+    if (command == "identify" && !suspects_.empty() && !has("suspects"))
+      given.emplace_back("suspects", suspects_);
     for (const auto& [word, value] : given) {
-      const auto found = std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
+      const auto found =
+          std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
       s.options.push_back("--" + word + (found->value.empty() ? "" : "=" + value));
       if (found->value.find("FILE") == std::string::npos) continue;
       // A name before '=' is the file's, not the option's.
       s.files.push_back(value);
-      if (const toml::node* node = table.get(word); node != nullptr && s.after.empty()) check_exists(*node, value);
+      if (const toml::node* node = table.get(word); node != nullptr && s.after.empty())
+        check_exists(*node, value);
     }
     std::string name = text_of(table, "name");
     if (name.empty()) {
@@ -434,7 +449,8 @@ class Builder {
   void take_recording(const toml::node& node, const std::string& name, const std::vector<Option>& options,
                       std::vector<std::pair<std::string, std::string>>& given, CaseStep& s) {
     const auto& all = out_.value.recordings;
-    const auto found = std::find_if(all.begin(), all.end(), [&](const CaseRecording& r) { return r.name == name; });
+    const auto found =
+        std::find_if(all.begin(), all.end(), [&](const CaseRecording& r) { return r.name == name; });
     if (found == all.end()) {
       std::vector<std::string> known;
       for (const CaseRecording& r : all) known.push_back(r.name);
@@ -445,7 +461,8 @@ class Builder {
     s.inputs.push_back(found->file);
     for (const std::string& step : recording_after_[name]) s.after.push_back(step);
     for (const auto& [word, value] : found->options) {
-      const auto option = std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
+      const auto option =
+          std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
       if (option == options.end()) {
         problem(node, s.command + " has no option " + word + ", which recording \"" + name +
                           "\" needs; write it out with convert and look at that");
@@ -546,7 +563,11 @@ std::string step_text(const std::string& command, const std::vector<std::string>
     std::vector<std::string> values;
     for (const auto& [other, text] : given)
       if (other == name) values.push_back(text);
-    out += name + " = " + (value.empty() ? "true" : values.size() > 1 ? list(values) : toml_string(value)) + "\n";
+    out += name + " = " +
+           (value.empty()       ? "true"
+            : values.size() > 1 ? list(values)
+                                : toml_string(value)) +
+           "\n";
   }
   return out;
 }

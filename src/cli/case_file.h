@@ -34,8 +34,11 @@ struct Case {
   std::string title, question;
   std::vector<std::string> concern;  ///< Channels that matter most: patterns.
   std::vector<CaseRecording> recordings;
+  std::string line_up;  ///< Suspects listed in the case itself, as a file of their own, "suspects.toml"
+                        ///< beside the steps.
   std::vector<CaseStep> steps;  ///< In the order of the file; none waits for a later one.
-  std::vector<std::pair<std::string, std::string>> texts;  ///< Name and text of the case and what it includes.
+  std::vector<std::pair<std::string, std::string>>
+      texts;  ///< Name and text of the case and what it includes.
   struct Report {
     std::string intro;
     std::size_t findings = 12;  ///< So many are listed first.

@@ -112,15 +112,18 @@ const std::vector<CommandEntry>& command_table() {
        "--limit tern-point/jitter-limit.csv",
        "the mirror cell exceeds its jitter limit at the cooler's frequency", make_limits_task},
       {"case", "CASE.toml", "run a case: recordings, suspects, steps and limits in one file, to one report",
-       "vprism case tern-point/tern-point.toml --out tern-point/report",
-       "who shakes the telescope, with the evidence; a second run redoes only what has changed", make_case_task},
+       "vprism case tern-point/tern-point.toml",
+       "who shakes the telescope, with the evidence; a second run redoes only what has changed",
+       make_case_task},
       {"batch", "COMMAND|CASE.toml INPUT...",
        "one command or case over many recordings: a table, a trend over the files, what failed",
-       "vprism batch spectrum 'tern-point/mount-daq.*' --channel 'mirror cell' --trend rms_total,peaks.0.level",
+       "vprism batch spectrum 'tern-point/mount-daq.*' --channel 'mirror cell' --trend "
+       "rms_total,peaks.0.level",
        "one row for each file; run again, it goes on where it was stopped", make_batch_task},
       {"watch", "FILE|-|tcp:HOST:PORT",
        "a growing file, a pipe or a device: levels and peaks as they come, alarms where limits are broken",
-       "vprism watch tern-point/laser-beat.sigmf-data --binary i16le:2ch --rate 200kHz --every 100ms --idle-end 1s",
+       "vprism watch tern-point/laser-beat.sigmf-data --binary i16le:2ch --rate 200kHz --every 100ms "
+       "--idle-end 1s",
        "the guide laser's two components as if they were still coming in", make_watch_task},
   };
   return table;

@@ -67,6 +67,25 @@ bool take_kept(const fs::path& folder, KeptResult& result) {
 
 }  // namespace
 
+KeptFolder::KeptFolder(fs::path folder) : path_(std::move(folder)) {
+  std::error_code code;
+  fs::create_directories(path_, code);
+  if (code)
+    throw Error(Status::output, path_.parent_path().string() + ": can't be made a folder for the outputs: " +
+                                    code.message() + "; choose another with --out");
+  unfinished_ = unfinished_folder(path_);
+}
+
+KeptFolder::~KeptFolder() {
+  std::error_code code;
+  fs::remove_all(unfinished_, code);
+}
+
+bool written_by(const fs::path& document, const std::string& command) {
+  const Json json = parsed(read_all(document));
+  return json.is_object() && json.value("command", "") == command;
+}
+
 DigestBook::DigestBook(fs::path memory) : memory_(std::move(memory)) {
   if (memory_.empty()) return;
   const Json book = parsed(read_all(memory_));
@@ -118,7 +137,8 @@ void DigestBook::save() const {
   const std::lock_guard guard(lock_);
   Json book = Json::object();
   // A file changed in this very moment could change again without another time.
-  const std::int64_t now = static_cast<std::int64_t>(fs::file_time_type::clock::now().time_since_epoch().count());
+  const std::int64_t now =
+      static_cast<std::int64_t>(fs::file_time_type::clock::now().time_since_epoch().count());
   for (const auto& [path, entry] : known_)
     if (now - entry.changed > 2'000'000'000) book[path] = {entry.size, entry.changed, entry.digest};
   const fs::path part = memory_.string() + ".part-" + std::to_string(::getpid());
@@ -141,7 +161,8 @@ std::string run_key(const KeptRun& run, const KeptPlace& place, DigestBook& dige
   for (const std::string& option : run.options) all += "option " + option + "\n";
   for (const std::string& input : run.inputs)
     all += "input " + input + " " + digests.of(place.working / input) + "\n";
-  for (const std::string& file : run.files) all += "file " + file + " " + digests.of(place.working / file) + "\n";
+  for (const std::string& file : run.files)
+    all += "file " + file + " " + digests.of(place.working / file) + "\n";
   for (const std::string& key : run.keys) all += "after " + key + "\n";
   all += place.pictures ? picture_ending(place.picture) : "none";
   return text_digest(all);
@@ -153,17 +174,17 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
   const fs::path folder = place.all / run.name;
   if (!place.fresh && take_kept(folder, result)) return result;
   result = {result.key, false, 0, "", {}, {}};
-  const fs::path part = unfinished_folder(place.all) / run.name;
+  const fs::path part = place.unfinished / run.name;
   std::error_code code;
   fs::remove_all(part, code);
   fs::create_directories(part, code);
   if (code)
-    throw Error(Status::output,
-                place.all.string() + ": can't be written to: " + code.message() + "; choose another with --out");
+    throw Error(Status::output, place.all.string() + ": can't be written to: " + code.message() +
+                                    "; choose another with --out");
   ChildRun child;
   child.folder = fs::absolute(place.working);
-  child.arguments = {run.command, "--json", "--quiet", "--force", "--figure=data",
-                     "--out=" + fs::absolute(part).string()};
+  child.arguments = {run.command, "--json",        "--quiet",
+                     "--force",   "--figure=data", "--out=" + fs::absolute(part).string()};
   child.arguments.insert(child.arguments.end(), run.options.begin(), run.options.end());
   child.arguments.insert(child.arguments.end(), run.inputs.begin(), run.inputs.end());
   child.out = part / "document.json", child.err = part / "said.txt";
@@ -171,8 +192,9 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
   if (!result.done()) {
     result.said = error_of(read_all(child.err));
     if (result.said.empty())
-      result.said = result.status > 128 ? "the command was ended by signal " + std::to_string(result.status - 128)
-                                        : "the command failed with status " + std::to_string(result.status);
+      result.said = result.status > 128
+                        ? "the command was ended by signal " + std::to_string(result.status - 128)
+                        : "the command failed with status " + std::to_string(result.status);
     if (result.status > 5) result.status = static_cast<int>(Status::analysis);
     fs::remove_all(part, code);
     return result;
@@ -209,7 +231,8 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
   }
   write_all(child.out, result.document.dump(1, ' ', false, Json::error_handler_t::replace) + "\n");
   fs::remove(child.err, code);
-  Json entry = {{"key", result.key}, {"status", result.status}, {"figures", result.figures}, {"files", files}};
+  Json entry = {
+      {"key", result.key}, {"status", result.status}, {"figures", result.figures}, {"files", files}};
   write_all(part / "run.json", entry.dump(1) + "\n");
   fs::remove_all(folder, code);
   fs::rename(part, folder, code);

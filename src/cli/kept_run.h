@@ -47,16 +47,31 @@ struct KeptRun {
 struct KeptResult {
   std::string key;
   bool reused = false;
-  int status = 0;       ///< As the command's exit status.
-  std::string said;     ///< Its line of error, without the program's name.
-  Json document;        ///< Its result document; null where it failed. Output files without folders.
+  int status = 0;    ///< As the command's exit status.
+  std::string said;  ///< Its line of error, without the program's name.
+  Json document;     ///< Its result document; null where it failed. Output files without folders.
   std::vector<std::string> figures;  ///< Names of *.figure.json in the folder, in the order they were made.
   bool done() const { return status <= 1; }
 };
 
-/// Folder of all, where commands run, their pictures.
+/// The folder that holds one for each run, with what is not finished in a hidden one, which is taken away at
+/// the end. Throws Error(output) when it can't be made.
+class KeptFolder {
+ public:
+  explicit KeptFolder(std::filesystem::path folder);
+  ~KeptFolder();
+  KeptFolder(const KeptFolder&) = delete;
+  KeptFolder& operator=(const KeptFolder&) = delete;
+  const std::filesystem::path& path() const { return path_; }
+  const std::filesystem::path& unfinished() const { return unfinished_; }
+
+ private:
+  std::filesystem::path path_, unfinished_;
+};
+
+/// Where runs are kept, where commands run, their pictures.
 struct KeptPlace {
-  std::filesystem::path all;      ///< Holds a folder for each run.
+  std::filesystem::path all, unfinished;
   std::filesystem::path working;  ///< Inputs and files are relative to it.
   bool fresh = false;             ///< Nothing kept is used.
   Picture picture = Picture::png;
@@ -66,9 +81,12 @@ struct KeptPlace {
 /// A digest of version, command, options and the bytes of all inputs and files.
 std::string run_key(const KeptRun& run, const KeptPlace& place, DigestBook& digests);
 
-/// What is kept, if its key is the same; else runs the command, draws its figures, and keeps the whole once it
-/// is complete. Of a command that fails nothing is kept. Several may run at once under different names.
+/// What is kept, if its key is the same; else runs the command, draws its figures, and keeps the whole once
+/// it is complete. Of a command that fails nothing is kept. Several may run at once under different names.
 KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& digests);
+
+/// Whether a folder's document of that name is one that `command` wrote: what it wrote there it may replace.
+bool written_by(const std::filesystem::path& document, const std::string& command);
 
 /// A name for a folder or file from any text: letters, digits, points and hyphens; distinct from those given.
 std::string folder_name(const std::string& text, const std::vector<std::string>& taken = {});

@@ -2,9 +2,11 @@
 // system.
 #include "formats/output_folder.h"
 
+#include <fmt/format.h>
 #include <signal.h>
 #include <unistd.h>
 
+#include <atomic>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
@@ -53,8 +55,9 @@ void write_bytes(const fs::path& path, const std::string& bytes) {
 
 constexpr std::string_view unfinished = ".vprism-part-";
 
-/// Whether a process of that number lives; what is no number counts as alive.
-bool lives(const std::string& number) {
+/// Whether the process lives whose number stands before the hyphen; what is no number counts as alive.
+bool lives(std::string number) {
+  number = number.substr(0, number.find('-'));
   if (number.empty() || number.size() > 9 || number.find_first_not_of("0123456789") != std::string::npos)
     return true;
   return ::kill(static_cast<pid_t>(std::stol(number)), 0) == 0 || errno != ESRCH;
@@ -67,10 +70,12 @@ fs::path unfinished_folder(const fs::path& folder) {
   std::vector<fs::path> left;
   for (const auto& entry : fs::directory_iterator(folder, code)) {
     const std::string name = entry.path().filename().string();
-    if (name.rfind(unfinished, 0) == 0 && !lives(name.substr(unfinished.size()))) left.push_back(entry.path());
+    if (name.rfind(unfinished, 0) == 0 && !lives(name.substr(unfinished.size())))
+      left.push_back(entry.path());
   }
   for (const fs::path& path : left) fs::remove_all(path, code);
-  const fs::path own = folder / (std::string(unfinished) + std::to_string(::getpid()));
+  static std::atomic<int> made = 0;
+  const fs::path own = folder / fmt::format("{}{}-{}", unfinished, ::getpid(), ++made);
   fs::create_directories(own, code);
   if (code) fail(folder, "can't be written to: " + code.message() + "; choose another with --out");
   return own;

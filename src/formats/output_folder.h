@@ -7,8 +7,8 @@
 
 namespace vprism {
 
-/// A folder within `folder` for what this process has not finished; those that processes which are gone left
-/// behind are removed. Throws Error(output).
+/// A new folder within `folder` for what this process has not finished; those that processes which are gone
+/// left behind are removed. Throws Error(output).
 std::filesystem::path unfinished_folder(const std::filesystem::path& folder);
 
 /// Files of one command. Each is written beside its place under a temporary name; `commit` puts all in place
