@@ -60,7 +60,7 @@ struct Row {
 /// One line of the summary: a file and one of its channels.
 struct Line {
   const Row* row = nullptr;
-  std::string channel;
+  std::string channel, unit;
   std::vector<Json> values;  ///< Of the chosen figures.
 };
 
@@ -216,7 +216,8 @@ class BatchTask : public Task {
           row.kept.done() && d.contains("results") && d["results"].is_array() && !d["results"].empty();
       const std::size_t count = listed ? d["results"].size() : 1;
       for (std::size_t i = 0; i < count; ++i) {
-        Line line{&row, "", {}};
+        Line line{&row, "", "", {}};
+        if (listed && d["results"][i].is_object()) line.unit = d["results"][i].value("unit", "");
         if (listed && d["results"][i].is_object()) line.channel = d["results"][i].value("channel", "");
         for (const std::string& key : keys)
           line.values.push_back(!row.kept.done() ? Json(nullptr)
@@ -235,6 +236,13 @@ class BatchTask : public Task {
 
   static std::string status_of(const Row& row) {
     return !row.kept.done() ? "failed" : row.kept.status == 1 ? "limit broken" : "done";
+  }
+
+  /// Whether a key tells a level in the channel's unit.
+  static bool level_key(const std::string& key) {
+    for (const char* end : {"rms", "rms_total", "level", "min", "max", "mean", "std", "amplitude"})
+      if (key == end || key.ends_with(std::string("_") + end) || key.ends_with(std::string(".") + end)) return true;
+    return false;
   }
 
   static std::string cell(const Json& value) {
@@ -284,11 +292,23 @@ class BatchTask : public Task {
     figure.caption = "files in the order of the table, from 1; gaps: files that failed";
     for (std::size_t k = 0; k < keys.size() && figure.panels.size() < 6; ++k) {
       Panel panel;
-      panel.title = key_words(keys[k]);
       panel.x = {"File", ""};
       panel.y = {key_words(keys[k]), ""};
+      if (figure.panels.empty() && rows.size() <= 24)
+        for (const Row& row : rows)
+          panel.listing.push_back(fmt::format("{:>2} {}", &row - rows.data() + 1,
+                                              clean_text(fs::path(row.file).filename().string(), 16)));
       for (const Line& line : lines) {
-        if (!line.values[k].is_number()) continue;
+        if (!line.values[k].is_number()) {
+          // A line breaks off at a file that has no such figure.
+          for (Curve& c : panel.curves)
+            if (line.channel.empty() || c.name == line.channel) {
+              c.x.push_back(static_cast<double>(line.row - rows.data() + 1));
+              c.y.push_back(std::nan(""));
+            }
+          continue;
+        }
+        if (panel.y.unit.empty() && level_key(keys[k])) panel.y.unit = line.unit;
         auto curve = std::find_if(panel.curves.begin(), panel.curves.end(),
                                   [&](const Curve& c) { return c.name == line.channel; });
         if (curve == panel.curves.end()) {

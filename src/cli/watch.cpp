@@ -372,7 +372,7 @@ class Watch {
       }
       folder.add(stem_ + "-watch-spectrum.csv", csv, "the newest spectrum, RMS per bin");
       for (std::size_t c = 0; c < now_.size(); ++c)
-        write_level_map(folder, "csv", stem_ + "-watch-map" + (now_.size() > 1 ? "-" + std::to_string(c + 1) : ""), "the newest looks, RMS per bin", map_of(c), 0,
+        write_level_map(folder, "csv", stem_ + "-watch" + (now_.size() > 1 ? "-" + std::to_string(c + 1) : ""), "the newest looks, RMS per bin", map_of(c), 0,
                         {"frequency (Hz)", "time (s)", recording_.channels[c].name + " RMS (" + recording_.channels[c].unit.text() + ")", {}},
                         [](double power) { return std::sqrt(power); });
       if (settings_.output.figure) {

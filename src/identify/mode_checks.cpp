@@ -14,7 +14,7 @@ namespace vprism {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 std::size_t top_of(const CurveStretch& s) {
   std::size_t top = 0;

@@ -14,7 +14,7 @@ namespace {
 
 using nlohmann::json;
 using ::testing::HasSubstr;
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 const std::string data = VPRISM_SOURCE "/demo/data/";
 
 TEST(TapTest, ModesAreThoseOfTheTruth) {

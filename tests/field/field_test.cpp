@@ -14,7 +14,7 @@
 namespace vprism::field_test {
 namespace {
 
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 /// 9 x 5 points on 0.8 x 0.4, one variable of value(point, time).
 template <typename Value>

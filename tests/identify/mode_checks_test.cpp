@@ -10,7 +10,7 @@ namespace vprism::mode_checks_test {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 /// s^order / (w0^2 + s^2 + 2 d w0 s), and what a mode far away adds.
 CurveStretch stretch(double f0, double d, int order, double low, double high, double step,

@@ -13,7 +13,7 @@ namespace vprism::mode_fit_test {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 struct TrueMode {
   double hz, damping;

@@ -17,7 +17,7 @@ namespace vprism::response_test {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 std::vector<double> white(std::size_t count, std::uint64_t seed, double std = 1) {
   std::mt19937_64 dice(seed);
