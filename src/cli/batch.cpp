@@ -27,7 +27,6 @@ namespace vprism {
 namespace {
 
 namespace fs = std::filesystem;
-constexpr auto left = TextTable::Align::left;
 
 /// What a pattern, a folder or a name stands for.
 void expand(const std::string& named, std::vector<std::string>& files) {
@@ -52,14 +51,14 @@ void expand(const std::string& named, std::vector<std::string>& files) {
     if (std::find(files.begin(), files.end(), file) == files.end()) files.push_back(file);
 }
 
-struct Row {
+struct BatchRow {
   std::string file, folder;
   KeptResult kept;
 };
 
 /// One line of the summary: a file and one of its channels.
-struct Line {
-  const Row* row = nullptr;
+struct BatchLine {
+  const BatchRow* row = nullptr;
   std::string channel, unit;
   std::vector<Json> values;  ///< Of the chosen figures.
 };
@@ -120,7 +119,7 @@ class BatchTask : public Task {
     if (!list_.empty()) read_list(files);
     if (files.empty())
       throw Error(Status::usage, "batch: no inputs; name files, a folder or a quoted pattern, or --list");
-    std::vector<Row> rows = run_all(what, is_case, files);
+    std::vector<BatchRow> rows = run_all(what, is_case, files);
     return tell(what, rows, settings);
   }
 
@@ -141,7 +140,8 @@ class BatchTask : public Task {
       if (const std::string name(trimmed(line)); !name.empty() && name.front() != '#') expand(name, files);
   }
 
-  std::vector<Row> run_all(const std::string& what, bool is_case, const std::vector<std::string>& files) {
+  std::vector<BatchRow> run_all(const std::string& what, bool is_case,
+                                const std::vector<std::string>& files) {
     const KeptFolder folder(fs::path(output_.folder) / "files");
     DigestBook digests(folder.path() / "digests.json");
     const KeptPlace place{folder.path(),
@@ -150,7 +150,7 @@ class BatchTask : public Task {
                           fresh_,
                           output_.figure.value_or(Picture::png) == Picture::svg ? Picture::svg : Picture::png,
                           output_.figure.has_value() && !is_case};
-    std::vector<Row> rows;
+    std::vector<BatchRow> rows;
     std::vector<std::string> taken;
     for (const std::string& file : files) {
       taken.push_back(folder_name(fs::path(file).filename().string(), taken));
@@ -165,7 +165,7 @@ class BatchTask : public Task {
     run_side_by_side(
         rows.size(), cores, [](std::size_t) { return true; },
         [&](std::size_t i) {
-          Row& row = rows[i];
+          BatchRow& row = rows[i];
           KeptRun run{row.folder, what, {row.file}, given_, files_named_, {}};
           if (is_case) {
             run.command = "case";
@@ -187,9 +187,9 @@ class BatchTask : public Task {
   }
 
   /// Keys that are told of every channel, where none were asked for.
-  static std::vector<std::string> usual_keys(const std::vector<Row>& rows) {
+  static std::vector<std::string> usual_keys(const std::vector<BatchRow>& rows) {
     std::vector<std::string> keys;
-    for (const Row& row : rows) {
+    for (const BatchRow& row : rows) {
       const Json& d = row.kept.document;
       if (!row.kept.done()) continue;
       if (d.value("command", "") == "case")
@@ -208,15 +208,16 @@ class BatchTask : public Task {
     return keys;
   }
 
-  std::vector<Line> lines_of(const std::vector<Row>& rows, const std::vector<std::string>& keys) const {
-    std::vector<Line> lines;
-    for (const Row& row : rows) {
+  std::vector<BatchLine> lines_of(const std::vector<BatchRow>& rows,
+                                  const std::vector<std::string>& keys) const {
+    std::vector<BatchLine> lines;
+    for (const BatchRow& row : rows) {
       const Json& d = row.kept.document;
       const bool listed =
           row.kept.done() && d.contains("results") && d["results"].is_array() && !d["results"].empty();
       const std::size_t count = listed ? d["results"].size() : 1;
       for (std::size_t i = 0; i < count; ++i) {
-        Line line{&row, "", "", {}};
+        BatchLine line{&row, "", "", {}};
         if (listed && d["results"][i].is_object()) line.unit = d["results"][i].value("unit", "");
         if (listed && d["results"][i].is_object()) line.channel = d["results"][i].value("channel", "");
         for (const std::string& key : keys)
@@ -230,18 +231,19 @@ class BatchTask : public Task {
   }
 
   /// With the file's name before it, once.
-  static std::string said(const Row& row) {
+  static std::string said(const BatchRow& row) {
     return starts_with(row.kept.said, row.file) ? row.kept.said : row.file + ": " + row.kept.said;
   }
 
-  static std::string status_of(const Row& row) {
+  static std::string status_of(const BatchRow& row) {
     return !row.kept.done() ? "failed" : row.kept.status == 1 ? "limit broken" : "done";
   }
 
   /// Whether a key tells a level in the channel's unit.
   static bool level_key(const std::string& key) {
     for (const char* end : {"rms", "rms_total", "level", "min", "max", "mean", "std", "amplitude"})
-      if (key == end || key.ends_with(std::string("_") + end) || key.ends_with(std::string(".") + end)) return true;
+      if (key == end || key.ends_with(std::string("_") + end) || key.ends_with(std::string(".") + end))
+        return true;
     return false;
   }
 
@@ -252,12 +254,14 @@ class BatchTask : public Task {
                                 : "";
   }
 
-  static TextTable table_of(const std::vector<Line>& lines, const std::vector<std::string>& keys) {
-    std::vector<TextTable::Column> columns = {{"file", left}, {"status", left}, {"channel", left}};
+  static TextTable table_of(const std::vector<BatchLine>& lines, const std::vector<std::string>& keys) {
+    std::vector<TextTable::Column> columns = {{"file", TextTable::Align::left},
+                                              {"status", TextTable::Align::left},
+                                              {"channel", TextTable::Align::left}};
     for (const std::string& key : keys) columns.push_back({key_words(key)});
     columns.push_back({"cautions"});
     TextTable table(columns);
-    for (const Line& line : lines) {
+    for (const BatchLine& line : lines) {
       std::vector<std::string> cells = {line.row->file, status_of(*line.row), line.channel};
       for (const Json& value : line.values) cells.push_back(cell(value));
       cells.push_back(line.row->kept.done() ? std::to_string(line.row->kept.document["cautions"].size())
@@ -267,11 +271,11 @@ class BatchTask : public Task {
     return table;
   }
 
-  static std::string csv_of(const std::vector<Line>& lines, const std::vector<std::string>& keys) {
+  static std::string csv_of(const std::vector<BatchLine>& lines, const std::vector<std::string>& keys) {
     std::string out = "file,status,channel";
     for (const std::string& key : keys) out += "," + csv_cell(key);
     out += ",cautions,error\n";
-    for (const Line& line : lines) {
+    for (const BatchLine& line : lines) {
       out += csv_cell(line.row->file) + "," + status_of(*line.row) + "," + csv_cell(line.channel);
       for (const Json& value : line.values)
         out += "," + (value.is_number() ? fmt::format("{}", value.get<double>()) : csv_cell(cell(value)));
@@ -284,8 +288,8 @@ class BatchTask : public Task {
   }
 
   /// The figures over the files, a panel each, a line for each channel.
-  static Figure trend_of(const std::string& what, const std::vector<Row>& rows,
-                         const std::vector<Line>& lines, const std::vector<std::string>& keys) {
+  static Figure trend_of(const std::string& what, const std::vector<BatchRow>& rows,
+                         const std::vector<BatchLine>& lines, const std::vector<std::string>& keys) {
     Figure figure;
     figure.title =
         "batch " + fs::path(what).filename().string() + ": " + std::to_string(rows.size()) + " files";
@@ -295,10 +299,10 @@ class BatchTask : public Task {
       panel.x = {"File", ""};
       panel.y = {key_words(keys[k]), ""};
       if (figure.panels.empty() && rows.size() <= 24)
-        for (const Row& row : rows)
+        for (const BatchRow& row : rows)
           panel.listing.push_back(fmt::format("{:>2} {}", &row - rows.data() + 1,
                                               clean_text(fs::path(row.file).filename().string(), 16)));
-      for (const Line& line : lines) {
+      for (const BatchLine& line : lines) {
         if (!line.values[k].is_number()) {
           // A line breaks off at a file that has no such figure.
           for (Curve& c : panel.curves)
@@ -333,14 +337,15 @@ class BatchTask : public Task {
     return figure;
   }
 
-  Status tell(const std::string& what, const std::vector<Row>& rows, const Json& settings) {
+  Status tell(const std::string& what, const std::vector<BatchRow>& rows, const Json& settings) {
     const std::vector<std::string> keys = keys_.empty() ? usual_keys(rows) : keys_;
-    const std::vector<Line> lines = lines_of(rows, keys);
+    const std::vector<BatchLine> lines = lines_of(rows, keys);
     if (!keys_.empty())
       for (std::size_t k = 0; k < keys.size(); ++k) {
-        const bool any =
-            std::any_of(lines.begin(), lines.end(), [&](const Line& l) { return !l.values[k].is_null(); });
-        const bool some = std::any_of(rows.begin(), rows.end(), [](const Row& r) { return r.kept.done(); });
+        const bool any = std::any_of(lines.begin(), lines.end(),
+                                     [&](const BatchLine& l) { return !l.values[k].is_null(); });
+        const bool some =
+            std::any_of(rows.begin(), rows.end(), [](const BatchRow& r) { return r.kept.done(); });
         if (some && !any)
           throw Error(
               Status::usage,
@@ -354,7 +359,7 @@ class BatchTask : public Task {
     telling.settings["options"] = given_;
     std::size_t failed = 0, kept = 0;
     Status status = Status::done;
-    for (const Row& row : rows) {
+    for (const BatchRow& row : rows) {
       kept += row.kept.reused;
       Json entry = {
           {"file", row.file},
@@ -368,7 +373,7 @@ class BatchTask : public Task {
       } else if (row.kept.status == 1 && status == Status::done) {
         status = Status::check_failed;
       }
-      for (const Line& line : lines)
+      for (const BatchLine& line : lines)
         if (line.row == &row) {
           Json figures = Json::object();
           for (std::size_t k = 0; k < keys.size(); ++k) figures[keys[k]] = line.values[k];
@@ -389,7 +394,7 @@ class BatchTask : public Task {
     deliver(
         telling, output, console,
         [&](OutputFolder& folder) {
-          for (const Row& row : rows) folder.protect(row.file);
+          for (const BatchRow& row : rows) folder.protect(row.file);
           folder.add("summary.csv", csv_of(lines, keys), "a row for each file and channel");
           const Figure figure = trend_of(what, rows, lines, keys);
           Report report;
@@ -407,7 +412,7 @@ class BatchTask : public Task {
             section.pictures.push_back({png, "Figures over the files", figure.caption, Picture::png, figure});
           }
           section.tables.push_back({"All files", "", table});
-          for (const Row& row : rows)
+          for (const BatchRow& row : rows)
             if (!row.kept.done())
               section.cautions.push_back({"file-skipped", Severity::serious, "", said(row), ""});
           report.sections.push_back(std::move(section));

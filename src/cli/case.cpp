@@ -5,12 +5,14 @@
 
 #include <algorithm>
 #include <cstdio>
+#include <fstream>
 #include <thread>
 
 #include "base/text.h"
 #include "cli/case_report.h"
 #include "cli/command.h"
 #include "cli/console.h"
+#include "formats/file_digest.h"
 #include "formats/output_folder.h"
 
 namespace vprism {
@@ -19,7 +21,9 @@ namespace {
 
 namespace fs = std::filesystem;
 
-void print(const std::string& text, std::FILE* to = stdout) { std::fwrite(text.data(), 1, text.size(), to); }
+void print_text(const std::string& text, std::FILE* to = stdout) {
+  std::fwrite(text.data(), 1, text.size(), to);
+}
 
 std::string steps_text(const std::vector<StepResult>& steps) {
   TextTable table(
@@ -34,6 +38,12 @@ std::string steps_text(const std::vector<StepResult>& steps) {
                clean_text(what + (s.kept.reused ? " (kept from before)" : ""), 100)});
   }
   return table.text();
+}
+
+std::string figures_key_of(const fs::path& document) {
+  std::ifstream in(document, std::ios::binary);
+  const Json json = Json::parse(in, nullptr, false);
+  return json.is_object() ? json.value("figures_key", "") : "";
 }
 
 class CaseTask : public Task {
@@ -78,7 +88,7 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
   CaseRead read = read_case({path, settings.variables, out / "steps"});
   if (!read.problems.empty()) {
     for (std::size_t i = 0; i + 1 < read.problems.size(); ++i)
-      print("vprism: " + clean_text(read.problems[i], 2000) + "\n", stderr);
+      print_text("vprism: " + clean_text(read.problems[i], 2000) + "\n", stderr);
     throw Error(Status::usage, read.problems.back());
   }
   const Case& value = read.value;
@@ -91,8 +101,8 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
       for (const std::string& r : s.recordings) names += (names.empty() ? "" : ", ") + r;
       table.add({s.name, s.command, names});
     }
-    print(fmt::format("{}: nothing is wrong with it; {} recordings, {} steps\n{}", value.path,
-                      value.recordings.size(), value.steps.size(), table.text()));
+    print_text(fmt::format("{}: nothing is wrong with it; {} recordings, {} steps\n{}", value.path,
+                           value.recordings.size(), value.steps.size(), table.text()));
     return Status::done;
   }
 
@@ -127,15 +137,26 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
   if (value.report.html) outputs.add("report.html", report_html(told.report), "the report");
   if (value.report.markdown)
     outputs.add("report.md", report_markdown(told.report, pictures), "the report as Markdown");
-  if (value.report.pdf && !told.figures.empty() && place.pictures)
-    outputs.add("figures.pdf", draw_pages(told.figures), "all figures, a page each");
+  auto entries = outputs.entries();
+  if (value.report.pdf && !told.figures.empty() && place.pictures) {
+    // Drawn again only when a step that it shows was.
+    std::string keys;
+    for (const StepResult& s : steps) keys += s.asked_for ? s.step->name + " " + s.kept.key + "\n" : "";
+    told.document["figures_key"] = text_digest(keys);
+    if (fs::exists(out / "figures.pdf") &&
+        figures_key_of(out / "case.json") == told.document["figures_key"].get<std::string>())
+      entries.push_back({outputs.path_of("figures.pdf"), "all figures, a page each"});
+    else
+      outputs.add("figures.pdf", draw_pages(told.figures), "all figures, a page each"),
+          entries = outputs.entries();
+  }
   told.document["outputs"] = Json::array();
-  for (const auto& entry : outputs.entries())
+  for (const auto& entry : entries)
     told.document["outputs"].push_back(
         {{"file", fs::path(entry.file).filename().string()}, {"what", entry.what}});
   const std::string document = told.document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
   outputs.add("case.json", document, "result document");
-  const auto entries = outputs.entries();
+  entries.push_back(outputs.entries().back());
   outputs.commit();
 
   Status status = Status::done;
@@ -151,7 +172,7 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
     }
   }
   if (settings.output.json) {
-    print(document);
+    print_text(document);
   } else {
     std::string text = value.title + "\n";
     if (!value.question.empty()) text += value.question + "\n";
@@ -159,7 +180,7 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
     for (const std::string& line : told.report.answer) text += "  " + clean_text(line, 2000) + "\n";
     text += "\n" + steps_text(steps) + "\nWritten:\n";
     for (const auto& entry : entries) text += "  " + entry.file + "  " + entry.what + "\n";
-    print(text);
+    print_text(text);
   }
   if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0)
     throw Error(Status::output, "standard output can't be written");

@@ -17,8 +17,8 @@ struct CaseTaskSettings {
   OutputSettings output;
 };
 
-/// Reads, runs and reports; prints what came of it. 0; 1 where a limit is broken; the status of the first step
-/// that failed.
+/// Reads, runs and reports; prints what came of it. 0; 1 where a limit is broken; the status of the first
+/// step that failed.
 Status run_case(const std::string& path, const CaseTaskSettings& settings);
 
 }  // namespace vprism

@@ -11,32 +11,30 @@
 #include <map>
 
 #include "base/text.h"
+#include "cli/json_values.h"
 
 namespace vprism {
 
 namespace {
 
-std::string text_at(const Json& json, const char* key) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_string() ? found->get<std::string>() : "";
-}
-
-double number_at(const Json& json, const char* key) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_number() ? found->get<double>() : std::nan("");
-}
-
 Finding finding_of(const Json& json) {
   Finding f;
-  f.kind = text_at(json, "kind"), f.recording = text_at(json, "recording"), f.channel = text_at(json, "channel");
+  f.kind = text_at(json, "kind"), f.recording = text_at(json, "recording"),
+  f.channel = text_at(json, "channel");
   f.frequency_hz = number_at(json, "frequency_hz"), f.frequency_std_hz = number_at(json, "frequency_std_hz");
   f.level_rms = number_at(json, "level"), f.unit = text_at(json, "level_unit");
   f.suspect = text_at(json, "suspect"), f.text = text_at(json, "text");
   if (const auto list = json.find("evidence"); list != json.end() && list->is_array())
     for (const Json& line : *list)
       if (line.is_string()) f.evidence.push_back(line.get<std::string>());
-  if (json.contains("damping_ratio")) f.numbers.emplace_back("damping_ratio", number_at(json, "damping_ratio"));
+  if (json.contains("damping_ratio"))
+    f.numbers.emplace_back("damping_ratio", number_at(json, "damping_ratio"));
   return f;
+}
+
+/// RMS of what moves.
+double without_mean(double rms, double mean) {
+  return std::isnan(mean) ? rms : std::sqrt(std::max(0.0, rms * rms - mean * mean));
 }
 
 /// The recording an entry of `results` is about.
@@ -45,12 +43,6 @@ std::string recording_of(const Json& document, const Json& entry) {
   if (!named.empty()) return named;
   const auto inputs = document.find("inputs");
   return inputs != document.end() && !inputs->empty() ? text_at((*inputs)[0], "file") : "";
-}
-
-std::string stem_of(const std::string& file) {
-  Recording named;
-  named.file = file;
-  return named.stem();
 }
 
 class Weighing {
@@ -89,17 +81,22 @@ class Weighing {
     }
     for (const Json& entry : d["results"]) {
       const std::string recording = recording_of(d, entry), channel = text_at(entry, "channel");
-      if (judged && entry.contains("rms_total")) total_[{recording, channel}] = number_at(entry, "rms_total");
+      if (judged && entry.contains("rms_total"))
+        total_[{recording, channel}] = without_mean(number_at(entry, "rms_total"), number_at(entry, "mean"));
       if (text_at(d, "command") == "limits")
-        out_.limits.push_back({recording, channel, text_at(entry, "limit"), text_at(entry, "verdict") == "pass",
-                               entry.contains("worst") && entry["worst"].is_object() ? number_at(entry["worst"], "frequency_hz") : std::nan(""),
-                               entry.contains("worst") && entry["worst"].is_object() ? number_at(entry["worst"], "margin_db") : std::nan(""),
-                               ""});
+        out_.limits.push_back(
+            {recording, channel, text_at(entry, "limit"), text_at(entry, "verdict") == "pass",
+             entry.contains("worst") && entry["worst"].is_object() ? number_at(entry["worst"], "frequency_hz")
+                                                                   : std::nan(""),
+             entry.contains("worst") && entry["worst"].is_object() ? number_at(entry["worst"], "margin_db")
+                                                                   : std::nan(""),
+             ""});
       for (const char* key : {"resonances", "peaks"})
         if (const auto list = entry.find(key); list != entry.end() && list->is_array())
           for (const Json& one : *list)
             if (one.is_object() && number_at(one, "damping_ratio") > 0)
-              resonance(stem_of(recording), number_at(one, "frequency_hz"), number_at(one, "damping_ratio"));
+              resonance(stem_of_file(recording), number_at(one, "frequency_hz"),
+                        number_at(one, "damping_ratio"));
     }
     if (const auto suspects = d.find("suspects"); suspects != d.end() && suspects->is_array())
       for (const Json& s : *suspects) verdict(s);
@@ -112,10 +109,11 @@ class Weighing {
   }
 
   void verdict(const Json& s) {
-    const std::string recording = stem_of(text_at(s, "recording")), name = text_at(s, "name");
+    const std::string recording = stem_of_file(text_at(s, "recording")), name = text_at(s, "name");
     auto& all = out_.recordings;
     if (std::find(all.begin(), all.end(), recording) == all.end()) all.push_back(recording);
-    auto row = std::find_if(out_.line_up.begin(), out_.line_up.end(), [&](const LineUpRow& r) { return r.suspect == name; });
+    auto row = std::find_if(out_.line_up.begin(), out_.line_up.end(),
+                            [&](const LineUpRow& r) { return r.suspect == name; });
     if (row == out_.line_up.end()) row = out_.line_up.insert(row, {name, {}});
     const auto column = static_cast<std::size_t>(std::find(all.begin(), all.end(), recording) - all.begin());
     row->verdicts.resize(std::max(row->verdicts.size(), column + 1));
@@ -129,8 +127,9 @@ class Weighing {
           other.unit != f.unit)
         continue;
       const double apart = std::abs(other.frequency_hz - f.frequency_hz);
-      const bool same = f.kind == "event" || std::isnan(f.frequency_hz) ? other.text == f.text
-                                            : apart <= 1e-3 * std::abs(f.frequency_hz);
+      const bool same = f.kind == "event" || std::isnan(f.frequency_hz)
+                            ? other.text == f.text
+                            : apart <= 1e-3 * std::abs(f.frequency_hz);
       if (!same) continue;
       if (other.suspect.empty() && !f.suspect.empty()) other = f;
       return true;
@@ -156,7 +155,7 @@ class Weighing {
       out_.shares.push_back(share_of(f));
       if (f.kind == "resonance")
         for (const auto& [key, value] : f.numbers)
-          if (key == "damping_ratio") resonance(stem_of(f.recording), f.frequency_hz, value);
+          if (key == "damping_ratio") resonance(stem_of_file(f.recording), f.frequency_hz, value);
       if (matters(f.channel) && f.suspect.empty() && total_.contains({f.recording, f.channel}))
         out_.unexplained.push_back(f);
     }
@@ -197,10 +196,12 @@ class Weighing {
             return f.kind == "resonance" && f.suspect == c.suspect && f.channel == c.channel &&
                    f.frequency_hz == line;
           });
-          if (apart <= 2 && !itself) out_.near.push_back({c.suspect, c.channel, r.where, line, r.hz, r.damping, apart});
+          if (apart <= 2 && !itself)
+            out_.near.push_back({c.suspect, c.channel, r.where, line, r.hz, r.damping, apart});
         }
-    std::stable_sort(out_.near.begin(), out_.near.end(),
-                     [](const NearResonance& a, const NearResonance& b) { return a.half_widths < b.half_widths; });
+    std::stable_sort(out_.near.begin(), out_.near.end(), [](const NearResonance& a, const NearResonance& b) {
+      return a.half_widths < b.half_widths;
+    });
   }
 
   void name_limits() {
@@ -226,10 +227,10 @@ class Weighing {
       std::vector<std::string> lines;
       for (std::size_t k = 0; k < std::min<std::size_t>(3, first.lines_hz.size()); ++k)
         lines.push_back(format_quantity(first.lines_hz[k], "Hz", 5));
-      std::string text = fmt::format(
-          "{} is the strongest source in {} ({}): {} RMS at {}, {} of its power",
-          first.suspect, first.channel, stem_of(first.recording), format_quantity(first.level_rms, first.unit, 3),
-          fmt::join(lines, ", "), percent(first.share));
+      std::string text = fmt::format("{} is the strongest source in {} ({}): {} RMS at {}, {} of its power",
+                                     first.suspect, first.channel, stem_of_file(first.recording),
+                                     format_quantity(first.level_rms, first.unit, 3), fmt::join(lines, ", "),
+                                     percent(first.share));
       std::vector<std::string> rest;
       for (std::size_t k = i + 1; k < std::min(end, i + 4); ++k)
         rest.push_back(out_.culprits[k].suspect + " " + percent(out_.culprits[k].share));
@@ -240,22 +241,24 @@ class Weighing {
     }
     for (const CaseLimit& v : out_.limits)
       out_.sentences.push_back(
-          v.pass ? fmt::format("{} keeps \"{}\" with {:.1f} dB to spare, least at {}.", v.channel, v.limit, v.margin_db,
-                               format_quantity(v.frequency_hz, "Hz", 5))
+          v.pass ? fmt::format("{} keeps \"{}\" with {:.1f} dB to spare, least at {}.", v.channel, v.limit,
+                               v.margin_db, format_quantity(v.frequency_hz, "Hz", 5))
                  : fmt::format("{} breaks \"{}\" by {:.1f} dB at {}{}.", v.channel, v.limit, -v.margin_db,
                                format_quantity(v.frequency_hz, "Hz", 5),
                                v.suspect.empty() ? "" : ", a line of " + v.suspect));
     for (std::size_t i = 0; i < std::min<std::size_t>(3, out_.near.size()); ++i) {
       const NearResonance& n = out_.near[i];
-      out_.sentences.push_back(fmt::format(
-          "{} of {} stands {:.2g} half-widths from the resonance at {} with {:.3g}% damping in {}, which raises it.",
-          format_quantity(n.line_hz, "Hz", 5), n.suspect, n.half_widths, format_quantity(n.resonance_hz, "Hz", 5),
-          100 * n.damping, n.where));
+      out_.sentences.push_back(
+          fmt::format("{} of {} stands {:.2g} half-widths from the resonance at {} with {:.3g}% damping in "
+                      "{}, which raises it.",
+                      format_quantity(n.line_hz, "Hz", 5), n.suspect, n.half_widths,
+                      format_quantity(n.resonance_hz, "Hz", 5), 100 * n.damping, n.where));
     }
     std::vector<std::string> cleared;
     for (const LineUpRow& row : out_.line_up) {
       const bool seen = std::find(row.verdicts.begin(), row.verdicts.end(), "seen") != row.verdicts.end();
-      const bool judged = std::find(row.verdicts.begin(), row.verdicts.end(), "cleared") != row.verdicts.end();
+      const bool judged =
+          std::find(row.verdicts.begin(), row.verdicts.end(), "cleared") != row.verdicts.end();
       if (!seen && judged) cleared.push_back(row.suspect);
     }
     if (!cleared.empty()) out_.sentences.push_back(fmt::format("Cleared: {}.", fmt::join(cleared, ", ")));
@@ -263,10 +266,11 @@ class Weighing {
       std::vector<std::string> lines;
       for (std::size_t i = 0; i < std::min<std::size_t>(4, out_.unexplained.size()); ++i)
         lines.push_back(out_.unexplained[i].channel + ": " + out_.unexplained[i].text);
-      out_.sentences.push_back(fmt::format("Not explained by any suspect: {}{}.", fmt::join(lines, "; "),
-                                           out_.unexplained.size() > 4
-                                               ? fmt::format("; and {} more", out_.unexplained.size() - 4)
-                                               : ""));
+      out_.sentences.push_back(fmt::format(
+          "{}: {}{}.",
+          out_.line_up.empty() ? "Found, without suspects to lay it to" : "Not explained by any suspect",
+          fmt::join(lines, "; "),
+          out_.unexplained.size() > 4 ? fmt::format("; and {} more", out_.unexplained.size() - 4) : ""));
     }
   }
 
@@ -292,21 +296,32 @@ Json CaseAnswer::json() const {
   for (const Culprit& c : culprits) {
     Json lines = Json::array();
     for (const double hz : c.lines_hz) lines.push_back(number(hz));
-    out["culprits"].push_back({{"suspect", c.suspect}, {"recording", c.recording}, {"channel", c.channel},
-                               {"level", number(c.level_rms)}, {"level_unit", c.unit},
-                               {"share_percent", number(100 * c.share)}, {"lines_hz", std::move(lines)}});
+    out["culprits"].push_back({{"suspect", c.suspect},
+                               {"recording", c.recording},
+                               {"channel", c.channel},
+                               {"level", number(c.level_rms)},
+                               {"level_unit", c.unit},
+                               {"share_percent", number(100 * c.share)},
+                               {"lines_hz", std::move(lines)}});
   }
   out["near_resonances"] = Json::array();
   for (const NearResonance& n : near)
-    out["near_resonances"].push_back({{"suspect", n.suspect}, {"channel", n.channel}, {"line_hz", number(n.line_hz)},
+    out["near_resonances"].push_back({{"suspect", n.suspect},
+                                      {"channel", n.channel},
+                                      {"line_hz", number(n.line_hz)},
                                       {"resonance_hz", number(n.resonance_hz)},
-                                      {"damping_ratio", number(n.damping)}, {"found_in", n.where},
+                                      {"damping_ratio", number(n.damping)},
+                                      {"found_in", n.where},
                                       {"half_widths", number(n.half_widths)}});
   out["limits"] = Json::array();
   for (const CaseLimit& v : limits)
-    out["limits"].push_back({{"recording", v.recording}, {"channel", v.channel}, {"limit", v.limit},
-                             {"verdict", v.pass ? "pass" : "fail"}, {"frequency_hz", number(v.frequency_hz)},
-                             {"margin_db", number(v.margin_db)}, {"suspect", v.suspect}});
+    out["limits"].push_back({{"recording", v.recording},
+                             {"channel", v.channel},
+                             {"limit", v.limit},
+                             {"verdict", v.pass ? "pass" : "fail"},
+                             {"frequency_hz", number(v.frequency_hz)},
+                             {"margin_db", number(v.margin_db)},
+                             {"suspect", v.suspect}});
   out["line_up"] = Json::array();
   for (const LineUpRow& row : line_up) {
     Json verdicts = Json::object();

@@ -13,9 +13,9 @@ namespace vprism {
 /// One suspect's part in one channel.
 struct Culprit {
   std::string suspect, recording, channel, unit;
-  double level_rms = 0;            ///< Of all findings that are laid to it.
-  double share = 0;                ///< Of the channel's mean square.
-  std::vector<double> lines_hz;    ///< Of the findings, the strongest first.
+  double level_rms = 0;          ///< Of all findings that are laid to it.
+  double share = 0;              ///< Of the channel's mean square.
+  std::vector<double> lines_hz;  ///< Of the findings, the strongest first.
 };
 
 /// A line of a suspect within two half-widths of a resonance.
@@ -39,20 +39,20 @@ struct LineUpRow {
 
 struct CaseAnswer {
   std::vector<std::string> sentences;
-  std::string verdict;  ///< "pass", "fail" or "" where there are no limits.
+  std::string verdict;            ///< "pass", "fail" or "" where there are no limits.
   std::vector<Culprit> culprits;  ///< In the channels of concern: channel by channel, the greatest first.
   std::vector<NearResonance> near;
   std::vector<CaseLimit> limits;
-  std::vector<Finding> findings;  ///< Channels of concern first, then by share of their channel's power.
-  std::vector<double> shares;     ///< Of each finding; NaN where the channel's level is not known.
+  std::vector<Finding> findings;     ///< Channels of concern first, then by share of their channel's power.
+  std::vector<double> shares;        ///< Of each finding; NaN where the channel's level is not known.
   std::vector<Finding> unexplained;  ///< In the channels of concern.
   std::vector<std::string> recordings;
   std::vector<LineUpRow> line_up;
   Json json() const;
 };
 
-/// `documents`: those of the steps, in order; null ones are passed over. `concern`: patterns of channels; none:
-/// all channels.
+/// `documents`: those of the steps, in order; null ones are passed over. `concern`: patterns of channels;
+/// none: all channels.
 CaseAnswer answer_case(const std::vector<Json>& documents, const std::vector<std::string>& concern);
 
 }  // namespace vprism

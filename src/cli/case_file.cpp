@@ -4,7 +4,6 @@
 #include "cli/case_file.h"
 
 #include <algorithm>
-#include <fstream>
 #include <functional>
 #include <map>
 #include <set>
@@ -29,14 +28,9 @@ const std::vector<std::string>& top_keys() {
   return keys;
 }
 
-std::string whole_text(const fs::path& path) {
-  std::ifstream in(path, std::ios::binary);
-  return {std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
-}
-
-class Builder {
+class CaseBuilder {
  public:
-  explicit Builder(const CaseSettings& settings) : settings_(settings) {}
+  explicit CaseBuilder(const CaseSettings& settings) : settings_(settings) {}
 
   CaseRead build() {
     out_.value.path = settings_.path;
@@ -84,7 +78,7 @@ class Builder {
           }
       }
     }
-    out_.value.texts.emplace_back(path, whole_text(path));
+    out_.value.texts.emplace_back(path, read_whole_file(path));
     tables_.push_back(std::move(table));
     tables_waiting_.pop_back();
   }
@@ -545,7 +539,7 @@ bool given_by_runner(const std::string& option) {
   return std::find(names.begin(), names.end(), option) != names.end();
 }
 
-CaseRead read_case(const CaseSettings& settings) { return Builder(settings).build(); }
+CaseRead read_case(const CaseSettings& settings) { return CaseBuilder(settings).build(); }
 
 std::string step_text(const std::string& command, const std::vector<std::string>& inputs,
                       const std::vector<std::pair<std::string, std::string>>& given) {

@@ -6,10 +6,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <fstream>
 
 #include "base/text.h"
 #include "cli/document_tables.h"
+#include "cli/json_values.h"
 #include "render/figure_json.h"
 
 namespace vprism {
@@ -17,17 +17,6 @@ namespace vprism {
 namespace {
 
 namespace fs = std::filesystem;
-constexpr auto left = TextTable::Align::left;
-
-std::string read_all(const fs::path& path) {
-  std::ifstream in(path, std::ios::binary);
-  return {std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
-}
-
-std::string text_at(const Json& json, const char* key) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_string() ? found->get<std::string>() : "";
-}
 
 Severity severity_of(const std::string& name) {
   for (const Severity s : {Severity::note, Severity::warning, Severity::serious})
@@ -58,8 +47,9 @@ std::string alt_of(const Figure& figure) {
 /// A command line that does the same by hand.
 std::string command_line(const CaseStep& step) {
   const auto quoted = [](const std::string& word) {
-    const bool plain = !word.empty() && word.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
-                                                               "0123456789-_./=,:%+@") == std::string::npos;
+    const bool plain = !word.empty() && word.find_first_not_of(
+                                            "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
+                                            "0123456789-_./=,:%+@") == std::string::npos;
     if (plain) return word;
     std::string out = "'";
     for (const char c : word) out += c == '\'' ? std::string("'\\''") : std::string(1, c);
@@ -94,20 +84,24 @@ class Teller {
   void head() {
     Report& r = out_.report;
     r.title = case_.title;
-    r.intro = case_.report.intro.empty() ? case_.question : case_.question.empty() ? case_.report.intro
-                                                            : case_.question + " " + case_.report.intro;
+    r.intro = case_.report.intro.empty() ? case_.question
+              : case_.question.empty()   ? case_.report.intro
+                                         : case_.question + " " + case_.report.intro;
     r.answer = answer_.sentences;
     r.verdict = answer_.verdict;
     r.curve_points = case_.report.points;
     for (const StepResult& s : steps_)
       if (told(s) && (!s.kept.done() || !s.why_not.empty()))
-        r.answer.push_back("Step \"" + s.step->name + "\" gave nothing: " +
-                           (s.why_not.empty() ? s.kept.said : s.why_not) + ".");
-    if (r.answer.empty()) r.answer.emplace_back("No step named a source or judged a limit; see the results below.");
+        r.answer.push_back("Step \"" + s.step->name +
+                           "\" gave nothing: " + (s.why_not.empty() ? s.kept.said : s.why_not) + ".");
+    if (r.answer.empty())
+      r.answer.emplace_back("No step named a source or judged a limit; see the results below.");
     if (answer_.line_up.size() > 0) {
-      std::vector<TextTable::Column> columns = {{"suspect", left}};
-      for (const std::string& recording : answer_.recordings) columns.push_back({recording, left});
-      ReportTable table{"The line-up", "Seen, cleared or out of that recording's reach; blank where it was not judged.",
+      std::vector<TextTable::Column> columns = {{"suspect", TextTable::Align::left}};
+      for (const std::string& recording : answer_.recordings)
+        columns.push_back({recording, TextTable::Align::left});
+      ReportTable table{"The line-up",
+                        "Seen, cleared or out of that recording's reach; blank where it was not judged.",
                         TextTable(columns)};
       for (const LineUpRow& row : answer_.line_up) {
         std::vector<std::string> cells = {row.suspect};
@@ -129,20 +123,23 @@ class Teller {
     section.title = s.step->title.empty() ? s.step->name : s.step->title;
     if (!s.step->note.empty()) section.facts.push_back(s.step->note);
     if (!s.kept.done() || !s.why_not.empty()) {
-      section.cautions.push_back({"step-failed", Severity::serious, "", s.why_not.empty() ? s.kept.said : s.why_not, ""});
+      section.cautions.push_back(
+          {"step-failed", Severity::serious, "", s.why_not.empty() ? s.kept.said : s.why_not, ""});
       return section;
     }
     std::string how = s.step->command;
-    if (const std::string setting = document_setting(s.kept.document); !setting.empty()) how += ": " + setting;
+    if (const std::string setting = document_setting(s.kept.document); !setting.empty())
+      how += ": " + setting;
     section.facts.push_back(how);
     for (const std::string& name : s.kept.figures) {
       const fs::path folder = place_.all / s.step->name;
-      Figure figure = figure_from_json(Json::parse(read_all(folder / name), nullptr, false));
+      Figure figure = figure_from_json(Json::parse(read_whole_file(folder / name), nullptr, false));
       const std::string stem = name.substr(0, name.size() - std::string("figure.json").size());
       const std::string picture = stem + picture_ending(place_.picture);
       out_.pictures.push_back(s.step->name + "/" + picture);
       out_.figures.push_back(figure);
-      ReportPicture shown{read_all(folder / picture), alt_of(figure), figure.caption, place_.picture, figure};
+      ReportPicture shown{read_whole_file(folder / picture), alt_of(figure), figure.caption, place_.picture,
+                          figure};
       section.pictures.push_back(std::move(shown));
     }
     for (ReportTable& table : document_tables(s.kept.document)) section.tables.push_back(std::move(table));
@@ -162,7 +159,8 @@ class Teller {
   void recording(const CaseRecording& r) {
     std::vector<const StepResult*> mine;
     for (const StepResult& s : steps_)
-      if (told(s) && s.step->recordings.size() == 1 && s.step->recordings.front() == r.name) mine.push_back(&s);
+      if (told(s) && s.step->recordings.size() == 1 && s.step->recordings.front() == r.name)
+        mine.push_back(&s);
     if (mine.empty()) return;
     ReportSection head;
     head.title = r.title.empty() ? r.file : r.title;
@@ -210,7 +208,8 @@ class Teller {
       }
     }
     for (const StepResult& s : steps_)
-      if (told(s)) list.emplace_back("step " + s.step->name, command_line(*s.step) + "; results " + s.kept.key);
+      if (told(s))
+        list.emplace_back("step " + s.step->name, command_line(*s.step) + "; results " + s.kept.key);
     for (const auto& [path, text] : case_.texts)
       out_.report.texts.emplace_back(fs::path(path).filename().string(), text);
   }

@@ -86,7 +86,8 @@ std::vector<StepResult> run_steps(const Case& value, const std::vector<std::stri
       [&](std::size_t k) {
         const std::lock_guard guard(lock);
         const auto& after = value.steps[list[k]].after;
-        return std::all_of(after.begin(), after.end(), [&](const std::string& name) { return ended[index(name)]; });
+        return std::all_of(after.begin(), after.end(),
+                           [&](const std::string& name) { return ended[index(name)]; });
       },
       [&](std::size_t k) {
         const CaseStep& step = value.steps[list[k]];

@@ -17,7 +17,9 @@ class Task {
   /// Bound to this task's settings; asked for once.
   virtual std::vector<OptionGroup> options() = 0;
   /// The same where they depend on what is asked for.
-  virtual std::vector<OptionGroup> options_for(const std::vector<std::string>& /*arguments*/) { return options(); }
+  virtual std::vector<OptionGroup> options_for(const std::vector<std::string>& /*arguments*/) {
+    return options();
+  }
   /// Threads asked for; 0: all.
   virtual std::size_t threads() const { return 0; }
   virtual Status run(const std::vector<std::string>& inputs, const Json& settings) = 0;

@@ -52,7 +52,8 @@ class CompareTask : public Task {
     telling.settings = settings;
     std::vector<Compared> all;
     std::vector<Side> places;
-    for (auto& [a, b] : pairs(files, console, telling, places)) all.push_back(compare(std::move(a), std::move(b)));
+    for (auto& [a, b] : pairs(files, console, telling, places))
+      all.push_back(compare(std::move(a), std::move(b)));
     for (const Compared& c : all) {
       telling.results.push_back(json(c));
       telling.text += text(c);

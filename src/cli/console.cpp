@@ -37,7 +37,8 @@ void Console::show(const std::string& label, std::int64_t done, std::int64_t all
     const auto filled = static_cast<std::size_t>(share * 30);
     line = fmt::format("{} [{}{}] {:3.0f}%", clean_text(label, 40), std::string(filled, '='),
                        std::string(30 - filled, ' '), 100 * share);
-    const double past = std::chrono::duration<double>(now - start_).count(), left = past * (1 - share) / share;
+    const double past = std::chrono::duration<double>(now - start_).count(),
+                 left = past * (1 - share) / share;
     if (share > 0.02 && past > 3)
       line += left < 90 ? fmt::format(" {:.0f} s left ", left) : fmt::format(" {:.0f} min left ", left / 60);
   } else {

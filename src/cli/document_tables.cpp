@@ -18,8 +18,8 @@ constexpr std::size_t most_rows = 12, most_columns = 8;
 struct Ending {
   const char *key, *unit;
 };
-constexpr Ending endings[] = {{"_hz", "Hz"},       {"_s", "s"},     {"_db", "dB"},          {"_deg", "deg"},
-                              {"_percent", "%"},   {"_m", "m"},     {"_samples", "samples"}, {"_bins", "bins"}};
+constexpr Ending endings[] = {{"_hz", "Hz"},     {"_s", "s"}, {"_db", "dB"},           {"_deg", "deg"},
+                              {"_percent", "%"}, {"_m", "m"}, {"_samples", "samples"}, {"_bins", "bins"}};
 
 std::string unit_of(const std::string& key) {
   for (const Ending& e : endings)
@@ -56,9 +56,7 @@ std::string text_of_level(const Json& entry) {
   return "";
 }
 
-bool plain(const Json& value) {
-  return value.is_number() || value.is_string() || value.is_boolean();
-}
+bool plain(const Json& value) { return value.is_number() || value.is_string() || value.is_boolean(); }
 
 /// Keys of a list's objects that hold single values, in their order.
 std::vector<std::string> columns_of(const std::vector<const Json*>& rows) {
@@ -120,9 +118,9 @@ bool shared(const Json& results, const std::string& key) {
 }
 
 bool is_setting(const std::string& key) {
-  static const std::vector<std::string> keys = {"rate_hz", "segment", "bin_hz",  "rbw_hz", "averages", "average",
-                                                "window",  "scale",   "samples", "unit",   "level_unit", "file",
-                                                "detector", "voices", "wavelet", "reference"};
+  static const std::vector<std::string> keys = {
+      "rate_hz", "segment", "bin_hz",     "rbw_hz", "averages", "average", "window",  "scale",
+      "samples", "unit",    "level_unit", "file",   "detector", "voices",  "wavelet", "reference"};
   return std::find(keys.begin(), keys.end(), key) != keys.end();
 }
 
@@ -185,14 +183,17 @@ std::vector<ReportTable> document_tables(const Json& document) {
 
 std::string document_setting(const Json& document) {
   std::string out;
-  if (!results_of(document) || document["results"].empty() || !document["results"].front().is_object()) return out;
+  if (!results_of(document) || document["results"].empty() || !document["results"].front().is_object())
+    return out;
   const Json& results = document["results"];
   for (const auto& [key, value] : results.front().items()) {
-    if (!plain(value) || !is_setting(key) || key == "unit" || key == "file" || !shared(results, key)) continue;
+    if (!plain(value) || !is_setting(key) || key == "unit" || key == "file" || !shared(results, key))
+      continue;
     std::string text = value_text(results.front(), key);
     const std::string unit = unit_of(key);
     if (!unit.empty() && value.is_number()) text = format_quantity(value.get<double>(), unit, 6);
-    std::string words = unit.empty() ? key_words(key) : key_words(key.substr(0, key.size() - unit.size() - 1));
+    std::string words =
+        unit.empty() ? key_words(key) : key_words(key.substr(0, key.size() - unit.size() - 1));
     if (text.empty()) continue;
     out += (out.empty() ? "" : ", ") + words + " " + text;
   }
@@ -203,7 +204,8 @@ Json document_value(const Json& document, const std::string& path) {
   const auto follow = [](const Json* at, const std::vector<std::string>& steps) -> const Json* {
     for (const std::string& step : steps) {
       if (at->is_array()) {
-        if (step.empty() || step.size() > 6 || step.find_first_not_of("0123456789") != std::string::npos) return nullptr;
+        if (step.empty() || step.size() > 6 || step.find_first_not_of("0123456789") != std::string::npos)
+          return nullptr;
         const std::size_t i = std::stoul(step);
         if (i >= at->size()) return nullptr;
         at = &(*at)[i];
@@ -219,7 +221,8 @@ Json document_value(const Json& document, const std::string& path) {
   };
   const std::vector<std::string> steps = split(path, '.');
   const Json* found = nullptr;
-  if (results_of(document) && !document["results"].empty()) found = follow(&document["results"].front(), steps);
+  if (results_of(document) && !document["results"].empty())
+    found = follow(&document["results"].front(), steps);
   if (found == nullptr) found = follow(&document, steps);
   return found == nullptr ? Json(nullptr) : *found;
 }

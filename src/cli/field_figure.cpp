@@ -183,9 +183,10 @@ Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& setting
     const std::string label = fmt::format("{}", r.points[s.phase_point].label);
     if (std::find(against.begin(), against.end(), label) == against.end()) against.push_back(label);
   }
-  figure.caption = caption(told, settings) +
-                   fmt::format("; phases against point{} {}; white rings: where a standing shape does not move",
-                               against.size() > 1 ? "s" : "", fmt::join(against, ", "));
+  figure.caption =
+      caption(told, settings) +
+      fmt::format("; phases against point{} {}; white rings: where a standing shape does not move",
+                  against.size() > 1 ? "s" : "", fmt::join(against, ", "));
   figure.columns = 2;
   for (std::size_t i = 0; i < std::min<std::size_t>(4, r.shapes.size()); ++i) {
     const FieldShape& s = r.shapes[i];

@@ -184,7 +184,8 @@ class GenerateTask : public Task {
               format_option(s.to, "format to write (default: csv)"),
               numbers_option(s.write),
               {"live", "stdout|tcp:PORT",
-               "send the signal at its true rate instead of writing it, as a device would: lines of text or, with "
+               "send the signal at its true rate instead of writing it, as a device would: lines of text or, "
+               "with "
                "--to binary, frames of flat numbers",
                false,
                [&s](const std::string& t) {
@@ -239,7 +240,8 @@ class GenerateTask : public Task {
     Road road(make_generator(made), s.chain.empty() ? Chain() : parse_chain(s.chain));
     road.resolve();
     if (!s.live.empty()) {
-      if (made.uneven > 0) throw Error(Status::usage, "--uneven: a device that is stood in for has an even rate");
+      if (made.uneven > 0)
+        throw Error(Status::usage, "--uneven: a device that is stood in for has an even rate");
       if (!s.to.empty() && s.to != "csv" && s.to != "binary")
         throw Error(Status::usage, "--live sends csv or binary, not " + clean_text(s.to));
       send_live(road, s.live, s.to == "binary" ? s.write.numbers : "");

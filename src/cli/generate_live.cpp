@@ -42,7 +42,8 @@ class Descriptor {
 /// Waits for one to connect.
 int accept_one(const std::string& port) {
   const auto fail = [&](const char* what) {
-    return Error(Status::output, "tcp:" + port + ": " + what + ": " + std::strerror(errno) + "; choose another port");
+    return Error(Status::output,
+                 "tcp:" + port + ": " + what + ": " + std::strerror(errno) + "; choose another port");
   };
   const Descriptor listening(::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0));
   if (listening.get() < 0) throw fail("no socket");
@@ -52,7 +53,8 @@ int accept_one(const std::string& port) {
   here.sin_family = AF_INET;
   here.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
   here.sin_port = htons(static_cast<std::uint16_t>(parse_whole_number(port, 0)));
-  if (::bind(listening.get(), reinterpret_cast<const sockaddr*>(&here), sizeof here) != 0 || ::listen(listening.get(), 1) != 0)
+  if (::bind(listening.get(), reinterpret_cast<const sockaddr*>(&here), sizeof here) != 0 ||
+      ::listen(listening.get(), 1) != 0)
     throw fail("can't listen there");
   socklen_t size = sizeof here;
   ::getsockname(listening.get(), reinterpret_cast<sockaddr*>(&here), &size);
@@ -93,7 +95,8 @@ Append append_of(const std::string& type) {
   if (type == "f32") return append<float>;
   if (type == "i16") return append<std::int16_t>;
   if (type == "i32") return append<std::int32_t>;
-  throw Error(Status::usage, "--live: flat numbers are sent as f64, f32, i16 or i32, not \"" + clean_text(type) + "\"");
+  throw Error(Status::usage,
+              "--live: flat numbers are sent as f64, f32, i16 or i32, not \"" + clean_text(type) + "\"");
 }
 
 }  // namespace
@@ -114,7 +117,8 @@ void send_live(Road& road, const std::string& where, const std::string& binary) 
   bool there = true;
   if (!number) {
     std::string head = "time (s)";
-    for (const Channel& c : r.channels) head += "," + csv_cell(c.unit.text() == "1" ? c.name : c.name + " (" + c.unit.text() + ")");
+    for (const Channel& c : r.channels)
+      head += "," + csv_cell(c.unit.text() == "1" ? c.name : c.name + " (" + c.unit.text() + ")");
     there = send_all(to.get(), head + "\n");
   }
   const auto start = std::chrono::steady_clock::now();
@@ -129,7 +133,8 @@ void send_live(Road& road, const std::string& where, const std::string& binary) 
         const std::size_t end = std::min(block.size(), from + together);
         bytes.clear();
         for (std::size_t n = from; n < end; ++n, ++sent) {
-          if (!number) bytes += fmt::format("{:.12g}", r.axis.start + static_cast<double>(sent) * r.axis.interval);
+          if (!number)
+            bytes += fmt::format("{:.12g}", r.axis.start + static_cast<double>(sent) * r.axis.interval);
           for (std::size_t c = 0; c < r.channels.size(); ++c) {
             if (number)
               number(bytes, block.samples(c)[n]);
@@ -138,13 +143,15 @@ void send_live(Road& road, const std::string& where, const std::string& binary) 
           }
           if (!number) bytes += '\n';
         }
-        std::this_thread::sleep_until(start + std::chrono::duration_cast<std::chrono::steady_clock::duration>(
-                                                  std::chrono::duration<double>(static_cast<double>(sent) / rate)));
+        std::this_thread::sleep_until(start +
+                                      std::chrono::duration_cast<std::chrono::steady_clock::duration>(
+                                          std::chrono::duration<double>(static_cast<double>(sent) / rate)));
         if (!send_all(to.get(), bytes)) throw Gone();
       }
     });
   } catch (const Gone&) {
-    std::fprintf(stderr, "the other side went away after %lld of %lld samples\n", static_cast<long long>(sent), static_cast<long long>(all));
+    std::fprintf(stderr, "the other side went away after %lld of %lld samples\n",
+                 static_cast<long long>(sent), static_cast<long long>(all));
   }
 }
 

@@ -20,11 +20,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-std::string read_all(const fs::path& path) {
-  std::ifstream in(path, std::ios::binary);
-  return {std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
-}
-
 void write_all(const fs::path& path, const std::string& bytes) {
   std::ofstream out(path, std::ios::binary);
   out << bytes;
@@ -53,9 +48,9 @@ std::string error_of(const std::string& said) {
 
 /// What is kept in a folder, where it is whole and has this key.
 bool take_kept(const fs::path& folder, KeptResult& result) {
-  const Json run = parsed(read_all(folder / "run.json"));
+  const Json run = parsed(read_whole_file(folder / "run.json"));
   if (!run.is_object() || run.value("key", "") != result.key) return false;
-  result.document = parsed(read_all(folder / "document.json"));
+  result.document = parsed(read_whole_file(folder / "document.json"));
   if (!result.document.is_object()) return false;
   for (const Json& figure : run["figures"]) result.figures.push_back(figure.get<std::string>());
   for (const Json& file : run["files"])
@@ -66,6 +61,11 @@ bool take_kept(const fs::path& folder, KeptResult& result) {
 }
 
 }  // namespace
+
+std::string read_whole_file(const fs::path& path) {
+  std::ifstream in(path, std::ios::binary);
+  return {std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
+}
 
 KeptFolder::KeptFolder(fs::path folder) : path_(std::move(folder)) {
   std::error_code code;
@@ -82,13 +82,13 @@ KeptFolder::~KeptFolder() {
 }
 
 bool written_by(const fs::path& document, const std::string& command) {
-  const Json json = parsed(read_all(document));
+  const Json json = parsed(read_whole_file(document));
   return json.is_object() && json.value("command", "") == command;
 }
 
 DigestBook::DigestBook(fs::path memory) : memory_(std::move(memory)) {
   if (memory_.empty()) return;
-  const Json book = parsed(read_all(memory_));
+  const Json book = parsed(read_whole_file(memory_));
   if (!book.is_object()) return;
   for (const auto& [path, entry] : book.items())
     if (entry.is_array() && entry.size() == 3 && entry[2].is_string())
@@ -190,7 +190,7 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
   child.out = part / "document.json", child.err = part / "said.txt";
   result.status = run_child(child);
   if (!result.done()) {
-    result.said = error_of(read_all(child.err));
+    result.said = error_of(read_whole_file(child.err));
     if (result.said.empty())
       result.said = result.status > 128
                         ? "the command was ended by signal " + std::to_string(result.status - 128)
@@ -199,7 +199,7 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
     fs::remove_all(part, code);
     return result;
   }
-  result.document = parsed(read_all(child.out));
+  result.document = parsed(read_whole_file(child.out));
   if (!result.document.is_object()) {
     result.status = static_cast<int>(Status::output);
     result.said = "the command's document could not be written; is the disk full?";
@@ -226,7 +226,7 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
     if (!place.pictures) break;
     const std::string stem = name.substr(0, name.size() - std::string(".figure.json").size());
     const std::string picture = stem + "." + picture_ending(place.picture);
-    write_all(part / picture, draw(figure_from_json(parsed(read_all(part / name))), place.picture));
+    write_all(part / picture, draw(figure_from_json(parsed(read_whole_file(part / name))), place.picture));
     files.push_back(picture);
   }
   write_all(child.out, result.document.dump(1, ' ', false, Json::error_handler_t::replace) + "\n");

@@ -12,6 +12,9 @@
 
 namespace vprism {
 
+/// All bytes of a file; "" where it can't be read.
+std::string read_whole_file(const std::filesystem::path& path);
+
 /// Digests of files and folders, each made once a run; remembered from run to run by size and time of change.
 class DigestBook {
  public:

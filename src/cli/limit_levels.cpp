@@ -8,8 +8,8 @@
 
 namespace vprism {
 
-std::pair<Scale, double> limit_meaning(const AskedLimit& limit, const Unit& unit, const AnalysisSettings& analysis,
-                                       const std::string& file) {
+std::pair<Scale, double> limit_meaning(const AskedLimit& limit, const Unit& unit,
+                                       const AnalysisSettings& analysis, const std::string& file) {
   if (limit.decibels || limit.unit.text() == "1") return {limit.scale.value_or(analysis.scale), 1};
   const Unit square = unit.times(unit), density = square.over(Unit::parse("Hz"));
   const std::vector<std::pair<Scale, Unit>> ways = {
@@ -17,7 +17,8 @@ std::pair<Scale, double> limit_meaning(const AskedLimit& limit, const Unit& unit
       {Scale::psd, density},
       {Scale::power, square}};
   for (const auto& [scale, way] : ways)
-    if (limit.unit.known() && way.known() && limit.unit.converts_to(way)) return {scale, limit.unit.convert(1, way)};
+    if (limit.unit.known() && way.known() && limit.unit.converts_to(way))
+      return {scale, limit.unit.convert(1, way)};
   if (limit.unit.text() == unit.text()) return {ways[0].first, 1};
   throw Error(Status::usage, file + ": the limit \"" + clean_text(limit.line.name) + "\" is in " +
                                  clean_text(limit.unit.text()) + ", which does not fit a channel in " +
@@ -42,7 +43,8 @@ void limit_levels(const Spectrum& curve, const std::vector<Peak>& peaks, std::si
     const std::size_t at = p.bin - low;
     const double fitted = p.level(scale, curve.plan);
     if (fitted <= level[at]) continue;
-    const bool inside = (at == 0 || p.frequency_hz > hz[at - 1]) && (at + 1 == hz.size() || p.frequency_hz < hz[at + 1]);
+    const bool inside =
+        (at == 0 || p.frequency_hz > hz[at - 1]) && (at + 1 == hz.size() || p.frequency_hz < hz[at + 1]);
     if (inside) hz[at] = p.frequency_hz, level[at] = fitted;
   }
 }

@@ -12,8 +12,8 @@ namespace vprism {
 
 /// The scale of a line's numbers for a channel in `unit`, and the factor to that scale's unit. Throws
 /// Error(usage) where they don't fit.
-std::pair<Scale, double> limit_meaning(const AskedLimit& limit, const Unit& unit, const AnalysisSettings& analysis,
-                                       const std::string& file);
+std::pair<Scale, double> limit_meaning(const AskedLimit& limit, const Unit& unit,
+                                       const AnalysisSettings& analysis, const std::string& file);
 
 /// A line in decibels becomes one in levels.
 void limit_from_decibels(AskedLimit& limit, Scale scale, const AnalysisSettings& analysis);

@@ -139,8 +139,8 @@ class LimitsTask : public Task {
           h.scale = scale;
           if (!limit.decibels)
             for (auto& [hz, level] : h.limit.line.points) level *= factor;
-          const auto [low, high] =
-              s.curve().bins_within(s.span ? s.span->low : std::nullopt, s.span ? s.span->high : std::nullopt);
+          const auto [low, high] = s.curve().bins_within(s.span ? s.span->low : std::nullopt,
+                                                         s.span ? s.span->high : std::nullopt);
           limit_levels(s.curve(), s.peaks, low, high, scale, h.hz, h.level);
           h.margin_std_db = 10 / std::log(10.0) / std::sqrt(s.spectrum.noise_averages);
           h.plan = plan_text(s.curve(), analysis_.spectrum.overlap);

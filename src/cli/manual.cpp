@@ -30,13 +30,15 @@ std::string roff(const std::string& text) {
 
 std::string header(const std::string& name) {
   std::string upper = name;
-  std::transform(upper.begin(), upper.end(), upper.begin(), [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
+  std::transform(upper.begin(), upper.end(), upper.begin(),
+                 [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
   return ".TH " + upper + " 1 \"\" \"vprism " + version() + "\" \"Vast Prism\"\n";
 }
 
 std::string status_part() {
   return ".SH EXIT STATUS\n"
-         "0 done; 1 done, and a limit or a check failed; 2 the command line or the case file is wrong; 3 an input "
+         "0 done; 1 done, and a limit or a check failed; 2 the command line or the case file is wrong; 3 an "
+         "input "
          "can't be read; 4 the analysis can't be made from this data; 5 an output can't be written.\n";
 }
 
@@ -58,7 +60,8 @@ std::vector<std::string> choices(const Option& option) {
   if (option.value.find('|') == std::string::npos) return {};
   std::vector<std::string> out;
   for (const std::string& word : split(option.value, '|')) {
-    const bool plain = !word.empty() && word.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789-") == std::string::npos;
+    const bool plain =
+        !word.empty() && word.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789-") == std::string::npos;
     if (plain) out.push_back(word);
   }
   return out;
@@ -83,8 +86,8 @@ std::string cases_of(std::string& commands) {
         if (const auto list = choices(option); !list.empty())
           values += "        --" + option.name + ") words=\"" + words_of(list) + "\" ;;\n";
       }
-    cases += "    " + std::string(entry.name) + ")\n      options=\"" + words_of(options) + "\"\n      case \"$before\" in\n" + values +
-             "      esac ;;\n";
+    cases += "    " + std::string(entry.name) + ")\n      options=\"" + words_of(options) +
+             "\"\n      case \"$before\" in\n" + values + "      esac ;;\n";
   }
   return cases;
 }
@@ -94,13 +97,17 @@ std::string bash_script() {
   const std::string cases = cases_of(commands);
   return "# Completion for vprism in bash, made by `vprism --completion bash`.\n"
          "_vprism() {\n"
-         "  local word=\"${COMP_WORDS[COMP_CWORD]}\" before=\"${COMP_WORDS[COMP_CWORD-1]}\" options=\"\" words=\"\"\n"
+         "  local word=\"${COMP_WORDS[COMP_CWORD]}\" before=\"${COMP_WORDS[COMP_CWORD-1]}\" options=\"\" "
+         "words=\"\"\n"
          "  COMPREPLY=()\n"
          "  if [ \"$COMP_CWORD\" -eq 1 ]; then\n"
-         "    COMPREPLY=($(compgen -W \"" + commands + " --help --version\" -- \"$word\"))\n"
+         "    COMPREPLY=($(compgen -W \"" +
+         commands +
+         " --help --version\" -- \"$word\"))\n"
          "    return\n"
          "  fi\n"
-         "  case \"${COMP_WORDS[1]}\" in\n" + cases +
+         "  case \"${COMP_WORDS[1]}\" in\n" +
+         cases +
          "  esac\n"
          "  if [ -n \"$words\" ]; then\n"
          "    COMPREPLY=($(compgen -W \"$words\" -- \"$word\"))\n"
@@ -147,18 +154,23 @@ std::string zsh_script() {
       }
     cases += "        '--help[show the options]' '*:input:_files' ;;\n";
   }
-  return "#compdef vprism\n# Completion for vprism in zsh, made by `vprism --completion zsh`.\n_vprism() {\n  local -a commands\n"
-         "  commands=(\n" + commands + "  )\n  if (( CURRENT == 2 )); then\n    _describe command commands\n    return\n  fi\n"
-         "  local command=\"$words[2]\"\n  shift words\n  (( CURRENT-- ))\n  case \"$command\" in\n" + cases + "  esac\n}\n_vprism \"$@\"\n";
+  return "#compdef vprism\n# Completion for vprism in zsh, made by `vprism --completion zsh`.\n_vprism() {\n "
+         " local -a commands\n"
+         "  commands=(\n" +
+         commands +
+         "  )\n  if (( CURRENT == 2 )); then\n    _describe command commands\n    return\n  fi\n"
+         "  local command=\"$words[2]\"\n  shift words\n  (( CURRENT-- ))\n  case \"$command\" in\n" +
+         cases + "  esac\n}\n_vprism \"$@\"\n";
 }
 
 }  // namespace
 
 std::string manual_page(const std::string& command) {
   if (command.empty()) {
-    std::string out = header("vprism") +
-                      ".SH NAME\nvprism \\- from raw waveform exports to findings that others can check\n"
-                      ".SH SYNOPSIS\n.B vprism\n\\fICOMMAND\\fR \\fIINPUT\\fR... [\\fIoptions\\fR]\n.SH COMMANDS\n";
+    std::string out =
+        header("vprism") +
+        ".SH NAME\nvprism \\- from raw waveform exports to findings that others can check\n"
+        ".SH SYNOPSIS\n.B vprism\n\\fICOMMAND\\fR \\fIINPUT\\fR... [\\fIoptions\\fR]\n.SH COMMANDS\n";
     for (const CommandEntry& entry : command_table())
       out += ".TP\n.BR vprism\\-" + std::string(entry.name) + " (1)\n" + roff(entry.summary) + "\n";
     return out + status_part() + ".SH EXAMPLE\n.EX\nvprism demo\n.EE\n";
@@ -170,9 +182,11 @@ std::string manual_page(const std::string& command) {
     throw Error(Status::usage, unknown_name("command", command, known));
   }
   const std::unique_ptr<Task> task = entry->make();
-  return header("vprism-" + command) + ".SH NAME\nvprism\\-" + command + " \\- " + roff(entry->summary) + "\n.SH SYNOPSIS\n.B vprism " +
-         command + "\n\\fI" + roff(entry->inputs) + "\\fR [\\fIoptions\\fR]\n.SH EXAMPLE\n.EX\n" + roff(entry->example) + "\n.EE\n.PP\n" +
-         roff(entry->example_says) + "\n" + options_part(task->options()) + status_part() + ".SH SEE ALSO\n.BR vprism (1)\n";
+  return header("vprism-" + command) + ".SH NAME\nvprism\\-" + command + " \\- " + roff(entry->summary) +
+         "\n.SH SYNOPSIS\n.B vprism " + command + "\n\\fI" + roff(entry->inputs) +
+         "\\fR [\\fIoptions\\fR]\n.SH EXAMPLE\n.EX\n" + roff(entry->example) + "\n.EE\n.PP\n" +
+         roff(entry->example_says) + "\n" + options_part(task->options()) + status_part() +
+         ".SH SEE ALSO\n.BR vprism (1)\n";
 }
 
 std::string completion_script(const std::string& shell) {

@@ -187,7 +187,8 @@ OptionGroup output_group(OutputSettings& s) {
             false,
             [&s](const std::string&) { s.json = true; },
             {}},
-           {"figure", "png|svg|pdf|data|none", "kind of figure, or what it is drawn from as JSON (default: png)", false,
+           {"figure", "png|svg|pdf|data|none",
+            "kind of figure, or what it is drawn from as JSON (default: png)", false,
             [&s](const std::string& t) {
               const std::size_t i = choice("kind of figure", t, figures);
               s.figure = i == 4 ? std::nullopt : std::optional(static_cast<Picture>(i));

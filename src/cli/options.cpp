@@ -115,7 +115,8 @@ std::vector<std::string> parse_command_line(const std::vector<std::string>& argu
     seen.push_back(option.name);
     try {
       option.set(given.value.empty() ? "" : given.value.front());
-      if (given_options) given_options->emplace_back(option.name, given.value.empty() ? "" : given.value.front());
+      if (given_options)
+        given_options->emplace_back(option.name, given.value.empty() ? "" : given.value.front());
     } catch (const Error& error) {
       throw Error(error.status(), "--" + option.name + ": " + error.what());
     }

@@ -105,15 +105,15 @@ ReportSection section_of(const SurveyResult& result, const AnalysisSettings& ana
   if (!spectrum.empty())
     section.pictures.push_back(
         {spectrum, "Spectrum of each channel of " + r.file + " with the peaks of the tables marked",
-         "Numbers are those of the tables below.", Picture::png, spectrum_figure(*result.spectrum, analysis)});
+         "Numbers are those of the tables below.", Picture::png,
+         spectrum_figure(*result.spectrum, analysis)});
   if (!map.empty())
     section.pictures.push_back({map, "Spectrogram of " + r.file,
                                 "Level over time and frequency; see the command spectrogram for events and "
                                 "lines that wander."});
-  for (const ChannelSpectrum& c : result.spectrum->channels)
-  {
-    ReportTable table{"Strongest peaks: " + c.channel.name,
-                      plan_text(c.spectrum, analysis.spectrum.overlap), peak_table(c, analysis)};
+  for (const ChannelSpectrum& c : result.spectrum->channels) {
+    ReportTable table{"Strongest peaks: " + c.channel.name, plan_text(c.spectrum, analysis.spectrum.overlap),
+                      peak_table(c, analysis)};
     for (const Peak& peak : c.peaks) table.places.push_back(peak.frequency_hz);
     table.place_column = 1, table.panel = c.channel.name, table.place_unit = "Hz";
     section.tables.push_back(std::move(table));

@@ -1,5 +1,6 @@
-// watch.cpp: a stream looked at while it comes: levels and peaks of its newest stretch, alarms where limits are
-// broken, a rolling spectrum and spectrogram in files. Memory: the newest stretch and the map, whatever comes.
+// watch.cpp: a stream looked at while it comes: levels and peaks of its newest stretch, alarms where limits
+// are broken, a rolling spectrum and spectrogram in files. Memory: the newest stretch and the map, whatever
+// comes.
 #include <fmt/format.h>
 #include <signal.h>
 #include <unistd.h>
@@ -16,10 +17,9 @@
 #include "cli/console.h"
 #include "cli/input.h"
 #include "cli/limit_levels.h"
-#include "cli/maps.h"
+#include "cli/watch_files.h"
 #include "condition/road.h"
 #include "formats/live.h"
-#include "transform/rolling.h"
 #include "transform/spectrum_estimator.h"
 
 namespace vprism {
@@ -47,7 +47,8 @@ class StopSignals {
   StopSignals& operator=(const StopSignals&) = delete;
 
  private:
-  struct sigaction old_int_ {}, old_term_ {};
+  struct sigaction old_int_ {
+  }, old_term_{};
 };
 
 struct WatchSettings {
@@ -69,48 +70,56 @@ struct Guard {
   std::int64_t times = 0;
 };
 
-struct ChannelNow {
-  double rms = 0, least = 0, greatest = 0;
-  Spectrum spectrum;
-  std::vector<Peak> peaks;
-};
-
 class Watch {
  public:
   Watch(const WatchSettings& settings, Road& road, LiveSource& live, const std::string& stem)
-      : settings_(settings), road_(road), live_(live), stem_(stem), recording_(road.recording()) {
-    const double rate = recording_.axis.rate_hz();
+      : settings_(settings), road_(road), live_(live) {
+    state_.stem = stem;
+    state_.recording = road.recording();
+    const double rate = state_.recording.axis.rate_hz();
     SpectrumSettings cut = settings_.analysis.spectrum;
     if (!cut.segment && !cut.resolution_hz)
-      cut.segment = static_cast<std::size_t>(
-          std::exp2(std::round(std::log2(std::clamp(rate, 256.0, 65536.0)))));
+      cut.segment =
+          static_cast<std::size_t>(std::exp2(std::round(std::log2(std::clamp(rate, 256.0, 65536.0)))));
     // As long as asked for, or as four and a half segments that overlap by half.
     const SpectrumPlan one = plan_spectrum(cut, std::int64_t{1} << 40, rate);
-    const double wanted = settings_.memory_s ? *settings_.memory_s * rate : 4.5 * static_cast<double>(one.segment);
+    const double wanted =
+        settings_.memory_s ? *settings_.memory_s * rate : 4.5 * static_cast<double>(one.segment);
     const auto samples = static_cast<std::size_t>(std::max(wanted, static_cast<double>(one.segment)));
     cut_ = cut;
     cut_.segment = one.segment, cut_.resolution_hz.reset();
-    rolling_.emplace(recording_.channels.size(), samples);
+    rolling_.emplace(state_.recording.channels.size(), samples);
     every_ = std::max<std::int64_t>(1, std::llround(settings_.every_s.value_or(1) * rate));
-    for (std::size_t c = 0; c < recording_.channels.size(); ++c) maps_.emplace_back(settings_.history);
+    for (std::size_t c = 0; c < state_.recording.channels.size(); ++c)
+      state_.maps.emplace_back(settings_.history);
     set_guards();
   }
 
   void push(Block& block) {
     rolling_->add(block);
-    if (settings_.for_s && static_cast<double>(rolling_->came()) >= *settings_.for_s * recording_.axis.rate_hz()) over_ = true;
-    if (rolling_->came() - looked_at_ < every_ || rolling_->size() < *cut_.segment) return;
-    looked_at_ = rolling_->came();
+    state_.samples = rolling_->came();
+    state_.until_s =
+        state_.recording.axis.start + static_cast<double>(state_.samples) * state_.recording.axis.interval;
+    if (settings_.for_s &&
+        static_cast<double>(state_.samples) >= *settings_.for_s * state_.recording.axis.rate_hz())
+      over_ = true;
+    if (state_.samples - looked_at_ < every_ || rolling_->size() < *cut_.segment) return;
+    looked_at_ = state_.samples;
     look();
   }
 
-  bool over() const { return over_ || (settings_.until_alarm && alarms_ > 0); }
+  bool over() const { return over_ || (settings_.until_alarm && state_.alarms > 0); }
 
   Status finish() {
-    if (rolling_->came() > looked_at_ && rolling_->size() >= *cut_.segment) look();
+    if (state_.samples > looked_at_ && rolling_->size() >= *cut_.segment) look();
     say_end();
-    if (settings_.output.writes_files()) write(true);
-    return alarms_ > 0 ? Status::check_failed : Status::done;
+    if (settings_.output.writes_files()) {
+      std::string list = "\nWritten:\n";
+      for (const auto& entry : write_files()) list += "  " + entry.file + "  " + entry.what + "\n";
+      if (!settings_.output.json) std::fputs(list.c_str(), stdout);
+      flush();
+    }
+    return state_.alarms > 0 ? Status::check_failed : Status::done;
   }
 
   void late(double silent_s) {
@@ -121,13 +130,17 @@ class Watch {
   }
 
  private:
-  double now_s() const { return recording_.axis.start + static_cast<double>(rolling_->came()) * recording_.axis.interval; }
+  std::vector<OutputFolder::Entry> write_files() {
+    state_.cautions = live_.cautions();
+    return write_watch(state_, settings_.output);
+  }
 
   void set_guards() {
     if (settings_.limit_file.empty()) return;
     for (const AskedLimit& limit : read_limits(settings_.limit_file, LimitCourse::logarithmic))
-      for (const std::size_t c : select_channels(recording_, {limit.channels})) {
-        const auto [scale, factor] = limit_meaning(limit, recording_.channels[c].unit, settings_.analysis, recording_.file);
+      for (const std::size_t c : select_channels(state_.recording, {limit.channels})) {
+        const auto [scale, factor] = limit_meaning(limit, state_.recording.channels[c].unit,
+                                                   settings_.analysis, state_.recording.file);
         Guard guard{limit, c, scale, false, 0};
         if (!limit.decibels)
           for (auto& [hz, level] : guard.limit.line.points) level *= factor;
@@ -138,10 +151,11 @@ class Watch {
 
   void look() {
     const auto columns = rolling_->columns();
-    now_.assign(columns.size(), {});
+    state_.stretch_s = static_cast<double>(rolling_->size()) * state_.recording.axis.interval;
+    state_.now.assign(columns.size(), {});
     gaps_ = false;
     for (std::size_t c = 0; c < columns.size(); ++c) {
-      ChannelNow& n = now_[c];
+      ChannelNow& n = state_.now[c];
       double sum = 0, count = 0;
       n.least = std::numeric_limits<double>::infinity(), n.greatest = -n.least;
       for (const double v : columns[c]) {
@@ -152,41 +166,44 @@ class Watch {
       gaps_ = gaps_ || count < static_cast<double>(columns[c].size());
       n.rms = count > 0 ? std::sqrt(sum / count) : std::nan("");
     }
-    const SpectrumPlan plan = plan_spectrum(cut_, static_cast<std::int64_t>(rolling_->size()), recording_.axis.rate_hz());
+    const SpectrumPlan plan =
+        plan_spectrum(cut_, static_cast<std::int64_t>(rolling_->size()), state_.recording.axis.rate_hz());
     try {
       std::vector<Spectrum> spectra = spectra_of(plan, columns);
       for (std::size_t c = 0; c < spectra.size(); ++c) {
-        ChannelNow& n = now_[c];
+        ChannelNow& n = state_.now[c];
         n.peaks = find_peaks(spectra[c], settings_.analysis.search).peaks;
         if (n.peaks.size() > settings_.analysis.peaks) n.peaks.resize(settings_.analysis.peaks);
         std::vector<float> column(spectra[c].power.begin(), spectra[c].power.end());
-        maps_[c].add(now_s(), std::move(column));
+        state_.maps[c].add(state_.until_s, std::move(column));
         n.spectrum = std::move(spectra[c]);
       }
     } catch (const Error& error) {
       if (error.status() != Status::analysis) throw;
       return;  // Gaps leave not one whole segment in what is held.
     }
-    ++looks_;
+    ++state_.looks;
     judge();
     show();
     const auto clock = std::chrono::steady_clock::now();
     if (settings_.output.writes_files() &&
         std::chrono::duration<double>(clock - written_).count() >= settings_.files_s.value_or(10)) {
       written_ = clock;
-      write(false);
+      write_files();
     }
   }
 
   /// With a gap in it the stretch goes block-wise, so that segments leave the gap out.
-  std::vector<Spectrum> spectra_of(const SpectrumPlan& plan, const std::vector<std::span<const double>>& columns) const {
+  std::vector<Spectrum> spectra_of(const SpectrumPlan& plan,
+                                   const std::vector<std::span<const double>>& columns) const {
     SpectrumEstimator estimator(plan, cut_);
     if (!gaps_) {
       estimator.add(columns);
       return estimator.result();
     }
     Block block(columns.size(), columns.front().size());
-    for (std::size_t c = 0; c < columns.size(); ++c) std::copy(columns[c].begin(), columns[c].end(), block.room(c).begin());
+    for (std::size_t c = 0; c < columns.size(); ++c)
+      std::copy(columns[c].begin(), columns[c].end(), block.room(c).begin());
     block.set(0, columns.front().size());
     block.set_gaps(true);
     estimator.add(block);
@@ -195,33 +212,36 @@ class Watch {
 
   void judge() {
     for (Guard& guard : guards_) {
-      const ChannelNow& n = now_[guard.channel];
+      const ChannelNow& n = state_.now[guard.channel];
       std::vector<double> hz, level;
       const auto [low, high] = n.spectrum.bins_within({}, {});
       limit_levels(n.spectrum, n.peaks, low, high, guard.scale, hz, level);
-      const LimitVerdict verdict = judge_limit(guard.limit.line, hz, level, scale_entry(guard.scale).amplitude);
+      const LimitVerdict verdict =
+          judge_limit(guard.limit.line, hz, level, scale_entry(guard.scale).amplitude);
       if (verdict.pass == !guard.broken) continue;
       guard.broken = !verdict.pass;
-      const Json told = {{"event", guard.broken ? "alarm" : "all-clear"},
-                         {"time_s", number(now_s())},
-                         {"channel", recording_.channels[guard.channel].name},
-                         {"limit", guard.limit.line.name},
-                         {"frequency_hz", number(verdict.worst.frequency_hz)},
-                         {"level", number(verdict.worst.level)},
-                         {"limit_level", number(verdict.worst.limit)},
-                         {"level_unit", scale_unit(recording_.channels[guard.channel].unit, guard.scale)},
-                         {"margin_db", number(verdict.worst.margin_db)}};
-      if (guard.broken) ++alarms_, ++guard.times;
-      events_.push_back(told);
-      if (events_.size() > 1000) events_.erase(events_.begin());
+      const Json told = {
+          {"event", guard.broken ? "alarm" : "all-clear"},
+          {"time_s", number(state_.until_s)},
+          {"channel", state_.recording.channels[guard.channel].name},
+          {"limit", guard.limit.line.name},
+          {"frequency_hz", number(verdict.worst.frequency_hz)},
+          {"level", number(verdict.worst.level)},
+          {"limit_level", number(verdict.worst.limit)},
+          {"level_unit", scale_unit(state_.recording.channels[guard.channel].unit, guard.scale)},
+          {"margin_db", number(verdict.worst.margin_db)}};
+      if (guard.broken) ++state_.alarms, ++guard.times;
+      state_.events.push_back(told);
+      if (state_.events.size() > 1000) state_.events.erase(state_.events.begin());
       if (settings_.output.json)
         line(told);
       else
-        say(fmt::format("{} at {}: {} {} \"{}\" at {}: {}, limit {}, {:+.1f} dB", guard.broken ? "ALARM" : "all clear",
-                        format_quantity(now_s(), "s", 6), recording_.channels[guard.channel].name,
-                        guard.broken ? "breaks" : "keeps", guard.limit.line.name,
-                        format_quantity(verdict.worst.frequency_hz, "Hz", 5), format_number(verdict.worst.level, 4),
-                        format_number(verdict.worst.limit, 4), verdict.worst.margin_db));
+        say(fmt::format("{} at {}: {} {} \"{}\" at {}: {}, limit {}, {:+.1f} dB",
+                        guard.broken ? "ALARM" : "all clear", format_quantity(state_.until_s, "s", 6),
+                        state_.recording.channels[guard.channel].name, guard.broken ? "breaks" : "keeps",
+                        guard.limit.line.name, format_quantity(verdict.worst.frequency_hz, "Hz", 5),
+                        format_number(verdict.worst.level, 4), format_number(verdict.worst.limit, 4),
+                        verdict.worst.margin_db));
     }
   }
 
@@ -247,16 +267,25 @@ class Watch {
     table_lines_ = 0;
   }
 
+  std::string alarms_text() const {
+    return state_.alarms == 1 ? "1 alarm" : fmt::format("{} alarms", state_.alarms);
+  }
+
   std::string table() const {
-    TextTable table({{"channel", TextTable::Align::left}, {"RMS"}, {"least"}, {"greatest"}, {"strongest lines (Hz: level)", TextTable::Align::left}});
-    for (std::size_t c = 0; c < now_.size(); ++c) {
-      const ChannelNow& n = now_[c];
-      const std::string unit = recording_.channels[c].unit.label();
+    TextTable table({{"channel", TextTable::Align::left},
+                     {"RMS"},
+                     {"least"},
+                     {"greatest"},
+                     {"strongest lines (Hz: level)", TextTable::Align::left}});
+    for (std::size_t c = 0; c < state_.now.size(); ++c) {
+      const ChannelNow& n = state_.now[c];
+      const std::string unit = state_.recording.channels[c].unit.label();
       std::string lines;
       for (std::size_t i = 0; i < std::min<std::size_t>(3, n.peaks.size()); ++i)
-        lines += (i > 0 ? "  " : "") + format_number(n.peaks[i].frequency_hz, 6) + ": " + format_number(n.peaks[i].rms, 4);
-      table.add({clean_text(recording_.channels[c].name, 30), format_quantity(n.rms, unit, 4), format_quantity(n.least, unit, 3),
-                 format_quantity(n.greatest, unit, 3), lines});
+        lines += (i > 0 ? "  " : "") + format_number(n.peaks[i].frequency_hz, 6) + ": " +
+                 format_number(n.peaks[i].rms, 4);
+      table.add({clean_text(state_.recording.channels[c].name, 30), format_quantity(n.rms, unit, 4),
+                 format_quantity(n.least, unit, 3), format_quantity(n.greatest, unit, 3), lines});
     }
     return table.text();
   }
@@ -264,149 +293,50 @@ class Watch {
   void show() {
     if (settings_.output.json) {
       Json channels = Json::array();
-      for (std::size_t c = 0; c < now_.size(); ++c) {
-        Json peaks = Json::array();
-        for (const Peak& p : now_[c].peaks)
-          peaks.push_back({{"frequency_hz", number(p.frequency_hz)}, {"frequency_std_hz", number(p.frequency_std_hz)}, {"level", number(p.rms)}});
-        channels.push_back({{"channel", recording_.channels[c].name}, {"unit", recording_.channels[c].unit.label()},
-                            {"rms", number(now_[c].rms)}, {"min", number(now_[c].least)}, {"max", number(now_[c].greatest)}, {"peaks", std::move(peaks)}});
+      for (std::size_t c = 0; c < state_.now.size(); ++c) {
+        Json peaks = peaks_json(state_.now[c]);
+        channels.push_back({{"channel", state_.recording.channels[c].name},
+                            {"unit", state_.recording.channels[c].unit.label()},
+                            {"rms", number(state_.now[c].rms)},
+                            {"min", number(state_.now[c].least)},
+                            {"max", number(state_.now[c].greatest)},
+                            {"peaks", std::move(peaks)}});
       }
-      line({{"event", "levels"}, {"time_s", number(now_s())}, {"channels", std::move(channels)}});
+      line({{"event", "levels"}, {"time_s", number(state_.until_s)}, {"channels", std::move(channels)}});
       return;
     }
     if (::isatty(1) != 0) {
       erase_table();
-      const std::string text = fmt::format("{} at {}, {} alarms\n{}", clean_text(recording_.file, 60),
-                                           format_quantity(now_s(), "s", 6), alarms_, table());
+      const std::string text = fmt::format("{} at {}, {}\n{}", clean_text(state_.recording.file, 60),
+                                           format_quantity(state_.until_s, "s", 6), alarms_text(), table());
       std::fputs(text.c_str(), stdout);
       table_lines_ = static_cast<std::size_t>(std::count(text.begin(), text.end(), '\n'));
       flush();
     }
   }
 
-  Json document() const {
-    Telling telling = told();
-    return telling.document({});
-  }
-
-  Telling told() const {
-    Telling telling;
-    telling.command = "watch";
-    InputFacts facts;
-    facts.recording = recording_;
-    facts.recording.samples = rolling_->came();
-    telling.inputs.push_back(facts);
-    telling.cautions = live_.cautions();
-    for (std::size_t c = 0; c < now_.size(); ++c) {
-      Json peaks = Json::array();
-      for (const Peak& p : now_[c].peaks)
-        peaks.push_back({{"frequency_hz", number(p.frequency_hz)}, {"frequency_std_hz", number(p.frequency_std_hz)}, {"level", number(p.rms)}});
-      telling.results.push_back({{"channel", recording_.channels[c].name}, {"unit", recording_.channels[c].unit.label()},
-                                 {"rate_hz", number(recording_.axis.rate_hz())}, {"segment", now_[c].spectrum.plan.segment},
-                                 {"rbw_hz", number(now_[c].spectrum.plan.rbw_hz)}, {"rms", number(now_[c].rms)},
-                                 {"min", number(now_[c].least)}, {"max", number(now_[c].greatest)}, {"peaks", std::move(peaks)}});
-    }
-    telling.further["samples"] = rolling_->came();
-    telling.further["until_s"] = number(now_s());
-    telling.further["looks"] = looks_;
-    telling.further["alarms"] = alarms_;
-    telling.further["events"] = events_;
-    return telling;
-  }
-
-  Figure spectrum_picture() const {
-    Figure figure;
-    figure.title = stem_ + ": the newest " + format_quantity(static_cast<double>(rolling_->size()) * recording_.axis.interval, "s", 3) +
-                   " until " + format_quantity(now_s(), "s", 6);
-    const SpectrumPlan& plan = now_.front().spectrum.plan;
-    figure.caption = fmt::format("{}, segment {}, RBW {}, {} averages; level: rms", now_.front().spectrum.window.name(), plan.segment,
-                                 format_quantity(plan.rbw_hz, "Hz", 4), plan.averages);
-    for (std::size_t c = 0; c < std::min<std::size_t>(4, now_.size()); ++c) {
-      const Spectrum& s = now_[c].spectrum;
-      Panel panel;
-      panel.title = recording_.channels[c].name;
-      panel.x = {"Frequency", "Hz"};
-      panel.y = {"Level, RMS", recording_.channels[c].unit.label(), true};
-      Curve curve;
-      for (std::size_t k = 1; k < s.bins(); ++k) curve.x.push_back(s.frequency_hz(k)), curve.y.push_back(s.level(k, Scale::rms));
-      panel.curves.push_back(thinned(std::move(curve), 4000, false));
-      for (std::size_t i = 0; i < now_[c].peaks.size(); ++i)
-        panel.marks.push_back({now_[c].peaks[i].frequency_hz, now_[c].peaks[i].rms, std::to_string(i + 1)});
-      figure.panels.push_back(std::move(panel));
-    }
-    return figure;
-  }
-
-  Figure map_picture() const {
-    Figure figure;
-    figure.title = stem_ + ": spectrogram of the newest looks";
-    figure.caption = fmt::format("a column a look, each the mean over {}", format_quantity(static_cast<double>(rolling_->size()) * recording_.axis.interval, "s", 3));
-    for (std::size_t c = 0; c < std::min<std::size_t>(3, now_.size()); ++c) {
-      MapLook look;
-      look.title = recording_.channels[c].name;
-      look.x = {"Time", "s"};
-      look.level_unit = "dB re 1 " + recording_.channels[c].unit.label();
-      figure.panels.push_back(map_panel(map_of(c), look).panel);
-    }
-    return figure;
-  }
-
-  LevelMap map_of(std::size_t c) const {
-    std::vector<double> hz;
-    for (std::size_t k = 0; k < now_[c].spectrum.bins(); ++k) hz.push_back(now_[c].spectrum.frequency_hz(k));
-    return maps_[c].map(hz);
-  }
-
-  /// Files are replaced whole: whoever reads them meanwhile never sees a half.
-  void write(bool last) {
-    OutputFolder folder(settings_.output.folder, true);
-    if (live_.recording().file != "standard input") folder.protect(live_.recording().file);
-    if (!now_.empty() && !now_.front().spectrum.power.empty()) {
-      std::string csv = "frequency (Hz)";
-      for (const Channel& channel : recording_.channels) csv += "," + csv_cell(channel.name + " (" + channel.unit.text() + ")");
-      csv += "\n";
-      for (std::size_t k = 0; k < now_.front().spectrum.bins(); ++k) {
-        csv += fmt::format("{}", now_.front().spectrum.frequency_hz(k));
-        for (const ChannelNow& n : now_) csv += fmt::format(",{:.6g}", n.spectrum.level(k, Scale::rms));
-        csv += "\n";
-      }
-      folder.add(stem_ + "-watch-spectrum.csv", csv, "the newest spectrum, RMS per bin");
-      for (std::size_t c = 0; c < now_.size(); ++c)
-        write_level_map(folder, "csv", stem_ + "-watch" + (now_.size() > 1 ? "-" + std::to_string(c + 1) : ""), "the newest looks, RMS per bin", map_of(c), 0,
-                        {"frequency (Hz)", "time (s)", recording_.channels[c].name + " RMS (" + recording_.channels[c].unit.text() + ")", {}},
-                        [](double power) { return std::sqrt(power); });
-      if (settings_.output.figure) {
-        const Picture kind = *settings_.output.figure;
-        folder.add(stem_ + "-watch-spectrum." + picture_ending(kind), draw(spectrum_picture(), kind), "the newest spectrum");
-        if (maps_.front().columns() > 1)
-          folder.add(stem_ + "-watch-map." + picture_ending(kind), draw(map_picture(), kind), "the newest looks");
-      }
-    }
-    auto entries = folder.entries();
-    entries.push_back({folder.path_of(stem_ + "-watch.json"), "result document"});
-    folder.add(stem_ + "-watch.json", told().document_text(entries), "result document");
-    folder.commit();
-    if (last && !settings_.output.json) {
-      std::string list = "\nWritten:\n";
-      for (const auto& entry : entries) list += "  " + entry.file + "  " + entry.what + "\n";
-      std::fputs(list.c_str(), stdout);
-      flush();
-    }
-  }
-
   void say_end() {
     if (!settings_.output.quiet)
-      for (const Caution& caution : live_.cautions()) std::fprintf(stderr, "%s\n", caution_line(caution).c_str());
+      for (const Caution& caution : live_.cautions())
+        std::fprintf(stderr, "%s\n", caution_line(caution).c_str());
     if (settings_.output.json) {
       Json cautions = Json::array();
       for (const Caution& c : live_.cautions()) cautions.push_back({{"code", c.code}, {"text", c.text}});
-      line({{"event", "end"}, {"time_s", number(now_s())}, {"samples", rolling_->came()}, {"looks", looks_}, {"alarms", alarms_}, {"cautions", std::move(cautions)}});
+      line({{"event", "end"},
+            {"time_s", number(state_.until_s)},
+            {"samples", state_.samples},
+            {"looks", state_.looks},
+            {"alarms", state_.alarms},
+            {"cautions", std::move(cautions)}});
       return;
     }
     erase_table();
-    std::string text = fmt::format("{}: {} samples, until {}, {} alarms\n", clean_text(recording_.file), rolling_->came(), format_quantity(now_s(), "s", 6), alarms_);
-    if (looks_ == 0)
-      text += "  too short for one look: a segment takes " + format_quantity(static_cast<double>(*cut_.segment) * recording_.axis.interval, "s", 3) + "; ask for a coarser --resolution\n";
+    std::string text = fmt::format("{}: {} samples, until {}, {}\n", clean_text(state_.recording.file),
+                                   state_.samples, format_quantity(state_.until_s, "s", 6), alarms_text());
+    if (state_.looks == 0)
+      text += "  too short for one look: a segment takes " +
+              format_quantity(static_cast<double>(*cut_.segment) * state_.recording.axis.interval, "s", 3) +
+              "; ask for a coarser --resolution\n";
     else
       text += table();
     std::fputs(text.c_str(), stdout);
@@ -416,15 +346,11 @@ class Watch {
   const WatchSettings& settings_;
   Road& road_;
   LiveSource& live_;
-  std::string stem_;
-  Recording recording_;
+  WatchState state_;
   SpectrumSettings cut_;
   std::optional<RollingSamples> rolling_;
-  std::vector<RollingMap> maps_;
   std::vector<Guard> guards_;
-  std::vector<ChannelNow> now_;
-  std::vector<Json> events_;
-  std::int64_t every_ = 1, looked_at_ = 0, looks_ = 0, alarms_ = 0;
+  std::int64_t every_ = 1, looked_at_ = 0;
   bool over_ = false, gaps_ = false;
   std::size_t table_lines_ = 0;
   std::chrono::steady_clock::time_point written_ = std::chrono::steady_clock::now();
@@ -435,31 +361,49 @@ class WatchTask : public Task {
   WatchTask() { settings_.analysis.peaks = 5; }
   std::vector<OptionGroup> options() override {
     WatchSettings& s = settings_;
-    return {{"Watch",
-             {quantity_option("every", "T", "time of the stream between looks (default: 1 s)", Dimension::time, s.every_s),
-              quantity_option("memory", "T", "length of the newest stretch that is looked at (default: four and a half segments)", Dimension::time, s.memory_s),
-              count_option("history", "looks that the rolling spectrogram shows (default: 300)", 2, s.history),
-              quantity_option("files-every", "T", "time between renewals of the files (default: 10 s)", Dimension::time, s.files_s),
-              text_option("limit", "FILE", "limit lines; a line is told for each that is broken or kept again, and the exit status is 1", s.limit_file),
-              switch_option("until-alarm", "end with the first alarm", s.until_alarm),
-              quantity_option("for", "T", "end after so much of the stream", Dimension::time, s.for_s),
-              quantity_option("late", "T", "silence that is told (default: 5 s)", Dimension::time, s.late_s),
-              quantity_option("idle-end", "T", "a file that has not grown for so long has ended (default: it is followed until stopped)", Dimension::time, s.idle_s),
-              switch_option("record", "also keep the stream itself, byte for byte, beside the results", s.record)}},
-            input_group(s.input), analysis_group(s.analysis), output_group(s.output)};
+    return {
+        {"Watch",
+         {quantity_option("every", "T", "time of the stream between looks (default: 1 s)", Dimension::time,
+                          s.every_s),
+          quantity_option(
+              "memory", "T",
+              "length of the newest stretch that is looked at (default: four and a half segments)",
+              Dimension::time, s.memory_s),
+          count_option("history", "looks that the rolling spectrogram shows (default: 300)", 2, s.history),
+          quantity_option("files-every", "T", "time between renewals of the files (default: 10 s)",
+                          Dimension::time, s.files_s),
+          text_option(
+              "limit", "FILE",
+              "limit lines; a line is told for each that is broken or kept again, and the exit status is 1",
+              s.limit_file),
+          switch_option("until-alarm", "end with the first alarm", s.until_alarm),
+          quantity_option("for", "T", "end after so much of the stream", Dimension::time, s.for_s),
+          quantity_option("late", "T", "silence that is told (default: 5 s)", Dimension::time, s.late_s),
+          quantity_option(
+              "idle-end", "T",
+              "a file that has not grown for so long has ended (default: it is followed until stopped)",
+              Dimension::time, s.idle_s),
+          switch_option("record", "also keep the stream itself, byte for byte, beside the results",
+                        s.record)}},
+        input_group(s.input),
+        analysis_group(s.analysis),
+        output_group(s.output)};
   }
   std::size_t threads() const override { return settings_.output.threads; }
 
   Status run(const std::vector<std::string>& inputs, const Json&) override {
     if (inputs.size() != 1) throw Error(Status::usage, "watch follows one stream; start it once for each");
     const StopSignals signals;
-    const std::string stem = inputs.front() == "-" ? "stdin" : clean_file_name(std::filesystem::path(inputs.front()).stem().string());
+    const std::string stem = inputs.front() == "-"
+                                 ? "stdin"
+                                 : clean_file_name(std::filesystem::path(inputs.front()).stem().string());
     std::unique_ptr<OutputFolder> kept;
     std::unique_ptr<std::FILE, int (*)(std::FILE*)> keep(nullptr, std::fclose);
     if (settings_.record) {
       kept = std::make_unique<OutputFolder>(settings_.output.folder, settings_.output.force);
       kept->protect(inputs.front());
-      const std::string place = kept->place(stem + "-watch." + (settings_.input.read.binary.empty() ? "txt" : "bin"), "the stream itself");
+      const std::string place = kept->place(
+          stem + "-watch." + (settings_.input.read.binary.empty() ? "txt" : "bin"), "the stream itself");
       keep.reset(std::fopen(place.c_str(), "wb"));
       if (!keep) throw Error(Status::output, place + ": can't be written");
     }
@@ -484,7 +428,8 @@ class WatchTask : public Task {
     Road road(std::move(chosen), settings_.input.make_chain());
     for (const auto& stage : road.chain())
       if (stage->surveys())
-        throw Error(Status::usage, "--chain: a step needs the whole record before it can begin; a stream has none");
+        throw Error(Status::usage,
+                    "--chain: a step needs the whole record before it can begin; a stream has none");
     Watch looking(settings_, road, *stream, stem);
     watch = &looking;
     road.run([&](Block& block) { looking.push(block); });

@@ -308,6 +308,9 @@ TEST(Case, AFullDiskAMissingGnuplotAndALockedPlaceGiveOneLine) {
   folder.write("taken", "x");
   EXPECT_THAT(error_line(folder, "case a.toml --out taken", 5), HasSubstr("taken"));
   EXPECT_EQ(ScratchFolder::read(folder.path("taken")), "x");
+  // A place where no one can write, not even root.
+  EXPECT_THAT(error_line(folder, "case a.toml --out /proc/vprism", 5), HasSubstr("/proc/vprism"));
+  EXPECT_THAT(error_line(folder, "batch inspect one.csv --out /proc/vprism", 5), HasSubstr("/proc/vprism"));
   // What is there and is no case's is not written over.
   fs::create_directory(folder.path("mine"));
   folder.write("mine/report.html", "my own");

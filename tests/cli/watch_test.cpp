@@ -85,7 +85,7 @@ TEST(Watch, AnAlarmIsALineAndTheExitStatus) {
       "watch - --every 0.5s --resolution 4Hz --limit limit.csv --until-alarm --out o --figure none < a.csv");
   EXPECT_EQ(run.status, 1);
   EXPECT_THAT(run.out, HasSubstr("ALARM at"));
-  EXPECT_THAT(run.out, HasSubstr("1 alarms"));
+  EXPECT_THAT(run.out, HasSubstr("1 alarm\n"));
 }
 
 TEST(Watch, AStandInDeviceSendsAtItsTrueRateThroughAPipe) {

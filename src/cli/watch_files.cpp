@@ -1,0 +1,140 @@
+// watch_files.cpp: see watch_files.h.
+#include "cli/watch_files.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "cli/maps.h"
+
+namespace vprism {
+
+Json peaks_json(const ChannelNow& now) {
+  Json peaks = Json::array();
+  for (const Peak& p : now.peaks)
+    peaks.push_back({{"frequency_hz", number(p.frequency_hz)},
+                     {"frequency_std_hz", number(p.frequency_std_hz)},
+                     {"level", number(p.rms)}});
+  return peaks;
+}
+
+namespace {
+
+LevelMap map_of(const WatchState& w, std::size_t c) {
+  std::vector<double> hz;
+  for (std::size_t k = 0; k < w.now[c].spectrum.bins(); ++k) hz.push_back(w.now[c].spectrum.frequency_hz(k));
+  return w.maps[c].map(hz);
+}
+
+Telling told(const WatchState& w) {
+  Telling telling;
+  telling.command = "watch";
+  InputFacts facts;
+  facts.recording = w.recording;
+  facts.recording.samples = w.samples;
+  telling.inputs.push_back(facts);
+  telling.cautions = w.cautions;
+  for (std::size_t c = 0; c < w.now.size(); ++c) {
+    Json peaks = peaks_json(w.now[c]);
+    telling.results.push_back({{"channel", w.recording.channels[c].name},
+                               {"unit", w.recording.channels[c].unit.label()},
+                               {"rate_hz", number(w.recording.axis.rate_hz())},
+                               {"segment", w.now[c].spectrum.plan.segment},
+                               {"rbw_hz", number(w.now[c].spectrum.plan.rbw_hz)},
+                               {"rms", number(w.now[c].rms)},
+                               {"min", number(w.now[c].least)},
+                               {"max", number(w.now[c].greatest)},
+                               {"peaks", std::move(peaks)}});
+  }
+  telling.further["samples"] = w.samples;
+  telling.further["until_s"] = number(w.until_s);
+  telling.further["looks"] = w.looks;
+  telling.further["alarms"] = w.alarms;
+  telling.further["events"] = w.events;
+  return telling;
+}
+
+Figure spectrum_picture(const WatchState& w) {
+  Figure figure;
+  figure.title = w.stem + ": the newest " + format_quantity(w.stretch_s, "s", 3) + " until " +
+                 format_quantity(w.until_s, "s", 6);
+  const SpectrumPlan& plan = w.now.front().spectrum.plan;
+  figure.caption =
+      fmt::format("{}, segment {}, RBW {}, {} averages; level: rms", w.now.front().spectrum.window.name(),
+                  plan.segment, format_quantity(plan.rbw_hz, "Hz", 4), plan.averages);
+  for (std::size_t c = 0; c < std::min<std::size_t>(4, w.now.size()); ++c) {
+    const Spectrum& s = w.now[c].spectrum;
+    Panel panel;
+    panel.title = w.recording.channels[c].name;
+    panel.x = {"Frequency", "Hz"};
+    panel.y = {"Level, RMS", w.recording.channels[c].unit.label(), true};
+    Curve curve;
+    for (std::size_t k = 1; k < s.bins(); ++k)
+      curve.x.push_back(s.frequency_hz(k)), curve.y.push_back(s.level(k, Scale::rms));
+    panel.curves.push_back(thinned(std::move(curve), 4000, false));
+    for (std::size_t i = 0; i < w.now[c].peaks.size(); ++i)
+      panel.marks.push_back({w.now[c].peaks[i].frequency_hz, w.now[c].peaks[i].rms, std::to_string(i + 1)});
+    figure.panels.push_back(std::move(panel));
+  }
+  return figure;
+}
+
+Figure map_picture(const WatchState& w) {
+  Figure figure;
+  figure.title = w.stem + ": spectrogram of the newest looks";
+  figure.caption =
+      fmt::format("a column a look, each the mean over {}", format_quantity(w.stretch_s, "s", 3));
+  for (std::size_t c = 0; c < std::min<std::size_t>(3, w.now.size()); ++c) {
+    MapLook look;
+    look.title = w.recording.channels[c].name;
+    look.x = {"Time", "s"};
+    look.level_unit = "dB re 1 " + w.recording.channels[c].unit.label();
+    figure.panels.push_back(map_panel(map_of(w, c), look).panel);
+  }
+  return figure;
+}
+
+}  // namespace
+
+std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSettings& output) {
+  OutputFolder folder(output.folder, true);
+  if (w.recording.file != "standard input") folder.protect(w.recording.file);
+  if (!w.now.empty() && !w.now.front().spectrum.power.empty()) {
+    std::string csv = "frequency (Hz)";
+    for (const Channel& channel : w.recording.channels)
+      csv += "," + csv_cell(channel.name + " (" + channel.unit.text() + ")");
+    csv += "\n";
+    for (std::size_t k = 0; k < w.now.front().spectrum.bins(); ++k) {
+      csv += fmt::format("{}", w.now.front().spectrum.frequency_hz(k));
+      for (const ChannelNow& n : w.now) csv += fmt::format(",{:.6g}", n.spectrum.level(k, Scale::rms));
+      csv += "\n";
+    }
+    folder.add(w.stem + "-watch-spectrum.csv", csv, "the newest spectrum, RMS per bin");
+    for (std::size_t c = 0; c < w.now.size(); ++c)
+      write_level_map(folder, "csv",
+                      w.stem + "-watch" + (w.now.size() > 1 ? "-" + std::to_string(c + 1) : ""),
+                      "the newest looks, RMS per bin", map_of(w, c), 0,
+                      {"frequency (Hz)",
+                       "time (s)",
+                       w.recording.channels[c].name + " RMS (" + w.recording.channels[c].unit.text() + ")",
+                       {}},
+                      [](double power) { return std::sqrt(power); });
+    if (output.figure) {
+      const Picture kind = *output.figure;
+      folder.add(w.stem + "-watch-spectrum." + picture_ending(kind), draw(spectrum_picture(w), kind),
+                 "the newest spectrum");
+      if (w.maps.front().columns() > 1)
+        folder.add(w.stem + "-watch-map." + picture_ending(kind), draw(map_picture(w), kind),
+                   "the newest looks");
+    }
+  }
+  auto entries = folder.entries();
+  entries.push_back({folder.path_of(w.stem + "-watch.json"), "result document"});
+  folder.add(w.stem + "-watch.json", told(w).document_text(entries), "result document");
+  folder.commit();
+  return entries;
+}
+
+}  // namespace vprism

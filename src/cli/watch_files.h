@@ -1,0 +1,41 @@
+// watch_files.h: what `watch` knows of its stream by now, and the files it keeps renewing.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "cli/option_groups.h"
+#include "formats/output_folder.h"
+#include "identify/peaks.h"
+#include "render/document.h"
+#include "transform/rolling.h"
+
+namespace vprism {
+
+/// One channel's newest stretch.
+struct ChannelNow {
+  double rms = 0, least = 0, greatest = 0;
+  Spectrum spectrum;
+  std::vector<Peak> peaks;
+};
+
+struct WatchState {
+  std::string stem;
+  Recording recording;
+  std::vector<ChannelNow> now;   ///< Empty before the first look.
+  std::vector<RollingMap> maps;  ///< Of the newest looks, one for each channel.
+  std::vector<Json> events;      ///< The newest alarms and all-clears, at most 1000.
+  std::vector<Caution> cautions;
+  std::int64_t samples = 0, looks = 0, alarms = 0;
+  double until_s = 0, stretch_s = 0;  ///< End of what has come; length of what was looked at.
+};
+
+/// [{frequency_hz, frequency_std_hz, level}]
+Json peaks_json(const ChannelNow& now);
+
+/// Spectrum and spectrogram as tables and pictures, and the result document. They are replaced whole: whoever
+/// reads them meanwhile never sees a half. Throws Error(output).
+std::vector<OutputFolder::Entry> write_watch(const WatchState& state, const OutputSettings& output);
+
+}  // namespace vprism
