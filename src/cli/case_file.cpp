@@ -417,7 +417,8 @@ class CaseBuilder {
     };
     if (command == "identify" && !suspects_.empty() && !has("suspects"))
       given.emplace_back("suspects", suspects_);
-    for (const auto& [word, value] : given) {
+    for (const auto& pair : given) {
+      const std::string &word = pair.first, &value = pair.second;
       const auto found =
           std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
       s.options.push_back("--" + word + (found->value.empty() ? "" : "=" + value));
@@ -454,7 +455,8 @@ class CaseBuilder {
     s.recordings.push_back(name);
     s.inputs.push_back(found->file);
     for (const std::string& step : recording_after_[name]) s.after.push_back(step);
-    for (const auto& [word, value] : found->options) {
+    for (const auto& pair_wanted : found->options) {
+      const std::string &word = pair_wanted.first, &value = pair_wanted.second;
       const auto option =
           std::find_if(options.begin(), options.end(), [&](const Option& o) { return o.name == word; });
       if (option == options.end()) {

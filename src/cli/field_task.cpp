@@ -13,6 +13,7 @@
 #include "cli/field.h"
 #include "cli/input.h"
 #include "formats/file_digest.h"
+#include "formats/saved_transforms.h"
 #include "transform/derived.h"
 
 namespace vprism {
@@ -99,6 +100,11 @@ class FieldTask : public Task {
                settings_.spectra_of.push_back(parse_whole_number(std::string(trimmed(part)), 0));
            },
            [this] { return Json(settings_.spectra_of); }},
+          switch_option("keep-transforms",
+                        "also write the transforms of all points, STEM-field-transforms.h5: give that file "
+                        "instead of the "
+                        "recording, and other shapes, regions or points take no transforms anew",
+                        keep_),
           text_option("versus", "FILE",
                       "shapes of another run, as --also hdf5 wrote them: what moved, changed, is new or gone",
                       settings_.versus),
@@ -149,17 +155,28 @@ class FieldTask : public Task {
     telling.command = "field";
     telling.settings = settings;
     std::vector<FieldTold> all;
+    const std::vector<std::string> stems = output_stems(files);
+    std::unique_ptr<OutputFolder> kept;
+    if (keep_ && output_.writes_files()) kept = std::make_unique<OutputFolder>(output_.folder, output_.force);
     for (const std::string& file : files) {
-      all.push_back(measure(file, console.progress("field " + file)));
+      if (kept) kept->protect(file);
+      const std::string place =
+          kept ? kept->place(stems[all.size()] + "-field-transforms.h5", "transforms of all points") : "";
+      all.push_back(measure(file, console.progress("field " + file), place));
       tell_field(all.back(), settings_, telling);
     }
-    const std::vector<std::string> stems = output_stems(files);
     deliver(
         telling, output_, console,
         [&](OutputFolder& folder) {
           for (std::size_t i = 0; i < all.size(); ++i) write(all[i], stems[i] + "-field", folder);
         },
         stems.front() + "-field.json");
+    if (kept) {
+      kept->commit();
+      if (!output_.json)
+        for (const auto& entry : kept->entries())
+          std::fputs(("  " + entry.file + "  " + entry.what + "\n").c_str(), stdout);
+    }
     return Status::done;
   }
 
@@ -172,10 +189,12 @@ class FieldTask : public Task {
                                            option, label, points.size(), file));
   }
 
-  FieldTold measure(const std::string& file, const Progress& progress) {
+  /// `keep`: where the transforms go; "" for nowhere.
+  FieldTold measure(const std::string& file, const Progress& progress, const std::string& keep) {
     const std::unique_ptr<PointSource> source = open_points(file, settings_.read);
-    std::future<std::string> digest;
-    if (!std::filesystem::is_directory(file)) digest = std::async(std::launch::async, file_digest, file);
+    std::shared_future<std::string> digest;
+    if (!std::filesystem::is_directory(file))
+      digest = std::async(std::launch::async, file_digest, file).share();
     FieldTold told;
     told.recording = source->recording();
     const PointRecording& r = told.recording;
@@ -211,6 +230,25 @@ class FieldTask : public Task {
             fmt::format("{}: --at {} is not below half the rate of the frames, {}", file,
                         format_quantity(hz, "Hz"),
                         format_quantity(r.axis.rate_hz() / static_cast<double>(field.frame_step) / 2, "Hz")));
+    std::unique_ptr<SavedTransformsWriter> writer;
+    if (!keep.empty())
+      field.keep = [&](const FieldPlan& plan, std::size_t first, std::size_t count,
+                       std::span<const double> values) {
+        // A further pass with another window begins anew.
+        if (!writer || writer->window() != plan.window.name()) {
+          PointRecording made = r;
+          made.points = looked_at;
+          made.frames = static_cast<std::int64_t>(plan.frames.size());
+          made.axis.interval = 1 / plan.rate_hz;
+          if (!field.variables.empty()) {
+            made.variables.clear();
+            for (const std::size_t v : field.variables) made.variables.push_back(r.variables[v]);
+          }
+          writer = std::make_unique<SavedTransformsWriter>(keep, made, plan.window.name(),
+                                                           digest.valid() ? digest.get() : "");
+        }
+        writer->add(first, count, values);
+      };
     try {
       told.result = analyse_field(*source, field, [&](std::size_t done, std::size_t all) {
         if (progress) progress(static_cast<std::int64_t>(done), static_cast<std::int64_t>(all));
@@ -245,6 +283,7 @@ class FieldTask : public Task {
     facts.samples = r.frames;
     told.facts.recording = facts;
     if (digest.valid()) told.facts.digest = digest.get();
+    if (writer) writer->finish(told.result.sums.rms, told.result.sums.mean_square_in_time);
     return told;
   }
 
@@ -283,6 +322,7 @@ class FieldTask : public Task {
   OutputSettings output_;
   std::optional<double> smooth_;
   std::string region_;
+  bool keep_ = false;
 };
 
 }  // namespace

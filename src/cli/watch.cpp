@@ -73,7 +73,7 @@ struct Guard {
 class Watch {
  public:
   Watch(const WatchSettings& settings, Road& road, LiveSource& live, const std::string& stem)
-      : settings_(settings), road_(road), live_(live) {
+      : settings_(settings), live_(live) {
     state_.stem = stem;
     state_.recording = road.recording();
     const double rate = state_.recording.axis.rate_hz();
@@ -344,7 +344,6 @@ class Watch {
   }
 
   const WatchSettings& settings_;
-  Road& road_;
   LiveSource& live_;
   WatchState state_;
   SpectrumSettings cut_;

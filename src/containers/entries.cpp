@@ -10,4 +10,5 @@ const vprism::Containers vprism_containers = {VPRISM_VERSION,
                                               vprism::write_hdf5_map,
                                               vprism::open_hdf5_points_file,
                                               vprism::write_hdf5_arrays,
-                                              vprism::read_hdf5_arrays};
+                                              vprism::read_hdf5_arrays,
+                                              vprism::place_hdf5_array};

@@ -16,6 +16,8 @@ std::unique_ptr<PointSource> open_hdf5_points_file(const FileHead& head, const P
 void write_hdf5_arrays(const std::string& path, const std::vector<NamedArray>& arrays,
                        const std::vector<std::pair<std::string, std::string>>& texts);
 
+std::optional<ArrayPlace> place_hdf5_array(const FileHead& head, const std::string& name);
+
 std::vector<NamedArray> read_hdf5_arrays(const FileHead& head, const std::vector<std::string>& names);
 
 }  // namespace vprism

@@ -62,7 +62,7 @@ void pass(PointSource& source, const Chosen& chosen, const FieldSettings& settin
           const std::function<void(std::size_t)>& told) {
   const PointRecording& r = source.recording();
   const auto frames = static_cast<std::size_t>(r.frames);
-  const std::size_t each = frames * r.variables.size();
+  const std::size_t length = source.series_length(), each = length * r.variables.size();
   const std::size_t together =
       std::clamp<std::size_t>(settings.group_bytes / (8 * each), 1, chosen.points.size());
   struct Group {
@@ -89,8 +89,8 @@ void pass(PointSource& source, const Chosen& chosen, const FieldSettings& settin
       for (std::size_t i = 0; i < group.count; ++i)
         for (std::size_t v = 0; v < kept; ++v)
           std::copy_n(read.begin() + static_cast<std::ptrdiff_t>(
-                                         (i * r.variables.size() + chosen.variables[v]) * frames),
-                      frames, read.begin() + static_cast<std::ptrdiff_t>((i * kept + v) * frames));
+                                         (i * r.variables.size() + chosen.variables[v]) * length),
+                      length, read.begin() + static_cast<std::ptrdiff_t>((i * kept + v) * length));
     }
     for (const std::size_t f : settings.leave_out)
       for (std::size_t s = 0; f < frames && s < group.count * chosen.variables.size(); ++s)
@@ -104,7 +104,7 @@ void pass(PointSource& source, const Chosen& chosen, const FieldSettings& settin
     Group group = next.get();
     const std::size_t end = group.first + group.count;
     if (end < chosen.points.size()) next = std::async(std::launch::async, fetch, end, std::move(spare));
-    estimator.add(group.first, group.count, group.values, frames);
+    estimator.add(group.first, group.count, group.values, length);
     spare = std::move(group.values);
     if (told) told(end);
   }
@@ -302,8 +302,10 @@ struct Passes {
   std::size_t done = 0, all = 1;
 
   /// The sums of some points by a plan, into `result`.
-  void run(FieldResult& result, const Chosen& chosen, const FieldPlan& plan) {
-    FieldEstimator estimator(plan, chosen.points.size());
+  void run(FieldResult& result, const Chosen& chosen, FieldPlan plan, const FieldEstimator::Keep& keep = {}) {
+    plan.saved = source.saved();
+    plan.source_points = chosen.points, plan.source_variables = chosen.variables;
+    FieldEstimator estimator(plan, chosen.points.size(), keep);
     pass(source, chosen, settings, estimator, [&](std::size_t points) {
       if (progress) progress(done * chosen.points.size() + points, all * chosen.points.size());
     });
@@ -334,7 +336,9 @@ std::vector<Place> scout(Passes& passes, const Chosen& chosen, FieldPlan& plan, 
   passes.run(scratch, chosen, plan);
   judge_decay(scratch);
   // Where all dies away, a window would weigh what is gone.
-  const bool rectangular = !settings.window && scratch.decays;
+  const bool free =
+      passes.source.saved() == nullptr ? !settings.window : plan.window.kind == WindowKind::rectangular;
+  const bool rectangular = free && scratch.decays;
   if (rectangular) plan.window = {WindowKind::rectangular, 0};
   std::vector<Place> places;
   if (!settings.at_hz.empty()) {
@@ -374,6 +378,13 @@ FieldResult analyse_field(PointSource& source, const FieldSettings& settings, co
   plan.variables = chosen.variables.size();
   plan.derive = settings.derive;
   plan.window = settings.window.value_or(Window{WindowKind::hann, 0});
+  if (const SavedTransforms* saved = source.saved()) {
+    if (settings.window || settings.first_frame || settings.last_frame || settings.frame_step != 1 ||
+        !settings.leave_out.empty())
+      throw Error(Status::usage,
+                  "saved transforms have their window and frames already; give those when they are made");
+    plan.window = parse_window(saved->window);
+  }
   FieldResult result;
   for (const std::size_t v : chosen.variables) result.variables.push_back(r.variables[v]);
   Passes passes{source, settings, progress};
@@ -386,7 +397,7 @@ FieldResult analyse_field(PointSource& source, const FieldSettings& settings, co
     for (const Place& p : places) last.at_hz.push_back(p.hz);
     last.kept_points = settings.watched;
     ++passes.all;
-    passes.run(result, chosen, last);
+    passes.run(result, chosen, last, settings.keep);
     if (!settings.at_hz.empty() || scouted.points.size() == chosen.points.size() ||
         !shows_more(result, places, settings.most_peaks))
       break;

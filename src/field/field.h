@@ -29,6 +29,7 @@ struct FieldSettings {
       phase_point;                   ///< Phases are told against it (an index); the strongest otherwise.
   std::vector<std::size_t> watched;  ///< Points whose spectra are kept.
   std::size_t group_bytes = std::size_t{16} << 20;  ///< Memory for one group of points.
+  FieldEstimator::Keep keep;                        ///< Handed all transforms, in the last pass.
 };
 
 /// Motion of all points at one frequency. Amplitudes are peaks, of the whole (windowed) record.
@@ -40,7 +41,7 @@ struct FieldShape {
   double max_level = 0;   ///< Greatest amplitude of a point, all variables together.
   std::size_t max_point = 0;
   std::size_t phase_point = 0;  ///< Phases are told against it.
-  double collinearity = 1;  ///< 1: all points move in step or against it (a standing shape).
+  double collinearity = 1;      ///< 1: all points move in step or against it (a standing shape).
   bool standing() const { return collinearity > 0.9; }
 };
 
@@ -54,7 +55,7 @@ struct FieldResult {
   double falls_to_1_s = 0;         ///< When it would have fallen to 1%.
   std::vector<FieldShape> shapes;  ///< By frequency.
   std::vector<std::vector<double>> assurances;  ///< Modal assurance criterion of each with each.
-  std::size_t phase_point = 0;  ///< Where the strongest shape is greatest, or as asked for.
+  std::size_t phase_point = 0;                  ///< Where the strongest shape is greatest, or as asked for.
   std::vector<Caution> cautions;
 
   double frequency_hz(std::size_t bin) const { return static_cast<double>(bin) * plan.bin_hz(); }

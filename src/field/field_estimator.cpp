@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <limits>
 #include <numbers>
 
@@ -116,6 +117,11 @@ struct FieldEstimator::Inner {
       scale.push_back(doubled * gain * gain / (sum_w * sum_w));
     }
     for (const double hz : plan.at_hz) {
+      gains.push_back(std::pow(Complex(0, 2 * std::numbers::pi * hz), plan.derive));
+      if (plan.saved != nullptr) {
+        factors.push_back(factors_of_bins(hz));
+        continue;
+      }
       std::vector<double> re, im;
       for (std::size_t m = 0; m < n; ++m) {
         const double angle = -2 * std::numbers::pi * hz * static_cast<double>(m) / plan.rate_hz;
@@ -123,7 +129,6 @@ struct FieldEstimator::Inner {
         im.push_back(2 * window[m] * std::sin(angle) / sum_w);
       }
       factors.push_back({std::move(re), std::move(im)});
-      gains.push_back(std::pow(Complex(0, 2 * std::numbers::pi * hz), plan.derive));
     }
     for (Lane& lane : work) {
       lane.power.assign(plan.variables, std::vector<double>(bins, 0.0));
@@ -143,6 +148,31 @@ struct FieldEstimator::Inner {
         std::vector<std::vector<Complex>>(plan.variables, std::vector<Complex>(count, {nothing, nothing})));
     sums.kept.assign(plan.kept_points.size(), {});
     sums.enbw_bins = static_cast<double>(n) * sum_w2 / (sum_w * sum_w);
+  }
+
+  /// The same sums over the bins of a whole transform, which hold all of the windowed samples: with
+  /// D(u) = sum(exp(2 pi i u n)), n = 0 .. N - 1, the sum at f is that of Y[k] D(k / N - f / fs) / N over all
+  /// k, and Y[N - k] is the conjugate of Y[k].
+  std::pair<std::vector<double>, std::vector<double>> factors_of_bins(double hz) const {
+    const auto n = static_cast<double>(plan.frames.size());
+    const auto whole = [&](double u) {
+      const double place = u - std::round(u);
+      if (std::abs(place) * n < 1e-9) return Complex(n, 0);
+      // Both numerator and denominator by their half angles.
+      return std::polar(std::sin(std::numbers::pi * place * n) / std::sin(std::numbers::pi * place),
+                        std::numbers::pi * place * (n - 1));
+    };
+    std::vector<double> re, im;
+    for (std::size_t k = 0; k < plan.bins(); ++k) {
+      const double at = static_cast<double>(k) / n, f = hz / plan.rate_hz;
+      const bool mirrored = k != 0 && 2 * k != plan.frames.size();
+      const Complex here = whole(at - f), there = mirrored ? whole(-at - f) : Complex(0);
+      const Complex of_real = 2.0 / (n * sum_w) * (here + there),
+                    of_imaginary = Complex(0, 2 / (n * sum_w)) * (here - there);
+      re.push_back(of_real.real()), re.push_back(of_imaginary.real());
+      im.push_back(of_real.imag()), im.push_back(of_imaginary.imag());
+    }
+    return {std::move(re), std::move(im)};
   }
 
   /// One series with short gaps bridged, and its mean; false when too much is missing.
@@ -173,7 +203,8 @@ struct FieldEstimator::Inner {
     return std::isfinite(mean);
   }
 
-  void add_point(std::size_t p, const double* values, std::size_t stride, Lane& lane) {
+  /// `kept`, where there is one: room for the point's transforms.
+  void add_point(std::size_t p, const double* values, std::size_t stride, Lane& lane, double* kept_here) {
     const std::size_t n = plan.frames.size(), bins = plan.bins();
     const auto kept = std::find(plan.kept_points.begin(), plan.kept_points.end(), p);
     std::vector<std::vector<Complex>>* const keep =
@@ -183,16 +214,31 @@ struct FieldEstimator::Inner {
     if (keep) keep->assign(plan.variables, {});
     bool counted = false, bridged = false, left = false;
     for (std::size_t v = 0; v < plan.variables; ++v) {
-      std::vector<double>& x = lane.samples;
-      double mean = 0;
-      if (!take(values + v * stride, x, mean, bridged)) {
-        left = true;
-        continue;
+      double* const room = kept_here == nullptr ? nullptr : kept_here + v * 2 * bins;
+      if (room != nullptr) std::fill_n(room, 2 * bins, std::numeric_limits<double>::quiet_NaN());
+      const double* x = values + v * stride;
+      if (plan.saved != nullptr) {
+        if (!std::isfinite(x[0])) {
+          left = true;
+          continue;
+        }
+        sums.rms[v][p] = plan.saved->rms[plan.source_variables[v]][plan.source_points[p]];
+        std::memcpy(static_cast<void*>(lane.out.data()), x, 2 * bins * sizeof(double));
+      } else {
+        double mean = 0;
+        if (!take(x, lane.samples, mean, bridged)) {
+          left = true;
+          continue;
+        }
+        const double square =
+            weigh(lane.samples.data(), mean, window.data(), n, lane.in_time[v].data(), lane.in.data());
+        sums.rms[v][p] = std::sqrt(square / static_cast<double>(n));
+        fft.run(lane.in, lane.out);
+        x = lane.samples.data();
       }
       counted = true;
-      const double square = weigh(x.data(), mean, window.data(), n, lane.in_time[v].data(), lane.in.data());
-      sums.rms[v][p] = std::sqrt(square / static_cast<double>(n));
-      fft.run(lane.in, lane.out);
+      if (room != nullptr)
+        std::memcpy(room, static_cast<const void*>(lane.out.data()), 2 * bins * sizeof(double));
       fold(lane.out.data(), scale.data(), bins, static_cast<double>(p), lane.power[v].data(),
            lane.top[v].data(), lane.top_point[v].data(), lane.powers.data());
       const double top = greatest(lane.powers.data() + 1, bins - 1);
@@ -200,9 +246,9 @@ struct FieldEstimator::Inner {
       sums.top_power[v][p] = top;
       sums.top_hz[v][p] = static_cast<double>(top_bin) * plan.bin_hz();
       for (std::size_t i = 0; i < factors.size(); ++i)
-        sums.amplitude[i][v][p] =
-            Complex(dot(x.data(), factors[i].first.data(), n), dot(x.data(), factors[i].second.data(), n)) *
-            gains[i];
+        sums.amplitude[i][v][p] = Complex(dot(x, factors[i].first.data(), factors[i].first.size()),
+                                          dot(x, factors[i].second.data(), factors[i].second.size())) *
+                                  gains[i];
       if (keep)
         for (std::size_t k = 0; k < bins; ++k) {
           const double doubled = k == 0 || 2 * k == n ? 1 : 2;
@@ -230,20 +276,28 @@ struct FieldEstimator::Inner {
   bool together = true;  ///< The frames used follow each other.
   std::vector<Lane> work;
   FieldSums sums;
+  Keep hand_on;
+  std::vector<double> group;  ///< Transforms of the points in hand.
 };
 
-FieldEstimator::FieldEstimator(FieldPlan plan, std::size_t points)
-    : inner_(std::make_unique<Inner>(std::move(plan), points)) {}
+FieldEstimator::FieldEstimator(FieldPlan plan, std::size_t points, Keep keep)
+    : inner_(std::make_unique<Inner>(std::move(plan), points)) {
+  inner_->hand_on = std::move(keep);
+}
 FieldEstimator::~FieldEstimator() = default;
 
 void FieldEstimator::add(std::size_t first, std::size_t count, std::span<const double> values,
                          std::size_t stride) {
   Inner& in = *inner_;
+  const std::size_t each = in.plan.variables * 2 * in.plan.bins();
+  if (in.hand_on) in.group.resize(count * each);
   oneapi::tbb::parallel_for(std::size_t{0}, lanes, [&](std::size_t lane) {
     for (std::size_t p = 0; p < count; ++p)
       if ((first + p) / run % lanes == lane)
-        in.add_point(first + p, values.data() + p * in.plan.variables * stride, stride, in.work[lane]);
+        in.add_point(first + p, values.data() + p * in.plan.variables * stride, stride, in.work[lane],
+                     in.hand_on ? in.group.data() + p * each : nullptr);
   });
+  if (in.hand_on) in.hand_on(in.plan, first, count, in.group);
 }
 
 FieldSums FieldEstimator::result() {
@@ -271,6 +325,11 @@ FieldSums FieldEstimator::result() {
   if (out.points == 0)
     throw Error(Status::analysis, "no point has enough values; over 5% are missing at each");
   const auto count = static_cast<double>(out.points);
+  if (in.plan.saved != nullptr)
+    for (std::size_t v = 0; v < in.plan.variables; ++v)
+      for (std::size_t n = 0; n < in.plan.frames.size(); ++n)
+        out.mean_square_in_time[v][n] =
+            in.plan.saved->mean_square_in_time[in.plan.source_variables[v]][n] * count;
   for (std::size_t v = 0; v < in.plan.variables; ++v) {
     for (double& p : out.mean_power[v]) p /= count;
     for (double& p : out.mean_square_in_time[v]) p /= count;

@@ -3,10 +3,12 @@
 #pragma once
 
 #include <complex>
+#include <functional>
 #include <memory>
 #include <span>
 #include <vector>
 
+#include "signal/points.h"
 #include "transform/window.h"
 
 namespace vprism {
@@ -19,6 +21,10 @@ struct FieldPlan {
   int derive = 0;                        ///< Each bin times (2 pi i f)^derive, -2 to 2.
   std::vector<double> at_hz;             ///< Where amplitudes are told.
   std::vector<std::size_t> kept_points;  ///< Points whose whole transforms are kept.
+  /// Where values are transforms already: what goes with them, and which of its points and variables these
+  /// are.
+  const SavedTransforms* saved = nullptr;
+  std::vector<std::size_t> source_points, source_variables;
   std::size_t bins() const { return frames.size() / 2 + 1; }
   double bin_hz() const { return rate_hz / static_cast<double>(frames.size()); }
   double duration_s() const { return static_cast<double>(frames.size()) / rate_hz; }
@@ -46,7 +52,10 @@ struct FieldSums {
 /// points.
 class FieldEstimator {
  public:
-  FieldEstimator(FieldPlan plan, std::size_t points);
+  /// `keep`, if set, is handed the transforms of each group of points, as SavedTransforms are read.
+  using Keep = std::function<void(const FieldPlan& plan, std::size_t first, std::size_t count,
+                                  std::span<const double>)>;
+  FieldEstimator(FieldPlan plan, std::size_t points, Keep keep = {});
   ~FieldEstimator();
   /// `values` as PointSource::read gives them; `stride`: frames of each series.
   void add(std::size_t first, std::size_t count, std::span<const double> values, std::size_t stride);

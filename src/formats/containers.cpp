@@ -82,6 +82,12 @@ void write_arrays_hdf5(const std::string& path, const std::vector<NamedArray>& a
   containers().write_arrays(path, arrays, texts);
 }
 
+std::optional<ArrayPlace> array_place_hdf5(const std::string& path, const std::string& name) {
+  const FileHead head = read_head(path);
+  if (!recognises_hdf5(head)) throw Error(Status::input, path + ": no HDF5 file");
+  return containers().array_place(head, name);
+}
+
 std::vector<NamedArray> read_arrays_hdf5(const std::string& path, const std::vector<std::string>& names) {
   const FileHead head = read_head(path);
   if (!recognises_hdf5(head)) throw Error(Status::input, path + ": no HDF5 file");

@@ -26,6 +26,7 @@ struct Containers {
   void (*write_arrays)(const std::string& path, const std::vector<NamedArray>&,
                        const std::vector<std::pair<std::string, std::string>>& texts);
   std::vector<NamedArray> (*read_arrays)(const FileHead&, const std::vector<std::string>& names);
+  std::optional<ArrayPlace> (*array_place)(const FileHead&, const std::string& name);
 };
 
 }  // namespace vprism

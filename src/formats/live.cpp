@@ -27,7 +27,7 @@ namespace {
 constexpr std::size_t most_buffered = std::size_t{1} << 20;
 constexpr std::size_t most_line = std::size_t{1} << 16;
 
-bool number_in(std::string_view cell, double& value) {
+bool cell_number(std::string_view cell, double& value) {
   cell = trimmed(cell);
   if (!cell.empty() && cell.front() == '+') cell.remove_prefix(1);
   const auto [end, code] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
@@ -216,7 +216,7 @@ bool LiveSource::parse_line(std::string_view line, std::vector<double>& cells) c
   cells.clear();
   for (const std::string& cell : cells_of(line, delimiter_)) {
     double value = 0;
-    if (!number_in(cell, value)) return false;
+    if (!cell_number(cell, value)) return false;
     cells.push_back(std::isfinite(value) ? value : std::nan(""));
   }
   return !cells.empty();

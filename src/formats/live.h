@@ -1,8 +1,9 @@
 // live.h: recordings that are still being made: a pipe, a file that grows, a device behind TCP.
 //
-// Flat numbers (`--binary TYPE:Nch`) or lines of text: one instant a line, cells parted by commas, semicolons,
-// tabs or blanks; the first line may name the channels ("mirror cell (m/s^2)"); a first column of seconds
-// called time or t is the axis. Memory: what has come and not been read yet, never more than a megabyte.
+// Flat numbers (`--binary TYPE:Nch`) or lines of text: one instant a line, cells parted by commas,
+// semicolons, tabs or blanks; the first line may name the channels ("mirror cell (m/s^2)"); a first column of
+// seconds called time or t is the axis. Memory: what has come and not been read yet, never more than a
+// megabyte.
 #pragma once
 
 #include <atomic>
@@ -29,8 +30,8 @@ struct LiveSettings {
 
 class LiveSource : public SampleSource {
  public:
-  /// Opens the stream and waits for as much of it as tells what it holds. Throws Error(input) when it can't be
-  /// opened or ends before that, Error(usage) where rate or layout are missing or wrong.
+  /// Opens the stream and waits for as much of it as tells what it holds. Throws Error(input) when it can't
+  /// be opened or ends before that, Error(usage) where rate or layout are missing or wrong.
   explicit LiveSource(LiveSettings settings);
   ~LiveSource() override;
   LiveSource(const LiveSource&) = delete;
@@ -42,8 +43,8 @@ class LiveSource : public SampleSource {
   /// A stream has one pass only.
   void rewind() override {}
 
-  /// How it ended: a stream that breaks off within an instant, lines that could not be read, stamps that jump,
-  /// silences.
+  /// How it ended: a stream that breaks off within an instant, lines that could not be read, stamps that
+  /// jump, silences.
   std::vector<Caution> cautions() const;
 
  private:

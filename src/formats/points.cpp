@@ -14,6 +14,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/saved_transforms.h"
 
 namespace vprism {
 
@@ -263,7 +264,10 @@ std::unique_ptr<PointSource> open_points(const std::string& path, const PointRea
   std::error_code code;
   if (fs::is_directory(path, code)) return open_point_tables(path, settings);
   const FileHead head = read_head(path);
-  if (recognises_hdf5(head)) return open_hdf5_points(head, settings);
+  if (recognises_hdf5(head)) {
+    if (auto saved = open_saved_transforms(head)) return saved;
+    return open_hdf5_points(head, settings);
+  }
   return open_point_channels(path, settings);
 }
 

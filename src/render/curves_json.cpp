@@ -31,9 +31,7 @@ std::string in_page(const Json& json) {
   return out;
 }
 
-std::string short_number(double value) {
-  return std::isfinite(value) ? fmt::format("{:.7g}", value) : "null";
-}
+std::string row_number(double value) { return std::isfinite(value) ? fmt::format("{:.7g}", value) : "null"; }
 
 Json axis_json(const FigureAxis& axis, bool may_log) {
   return {{"name", axis.quantity},
@@ -77,14 +75,15 @@ std::string curves_json(const Panel& panel, std::size_t points) {
     for (const double v : c.y) y_positive = y_positive && !(v < 0);
     for (const double x : c.x)
       if (std::isfinite(x)) places[x];
-    names.push_back({{"name", clean_text(c.name)},
-                     {"colour", c.colour == neutral_colour ? "#8a9499"
-                                                           : line_colours[static_cast<std::size_t>(c.colour) %
-                                                                          std::size(line_colours)]},
-                     {"band", !c.high.empty()},
-                     {"points", c.points != Curve::Points::none},
-                     {"steps", !c.right.empty()},
-                     {"faint", c.shade || c.colour == neutral_colour}});
+    names.push_back(
+        {{"name", clean_text(c.name)},
+         {"colour", c.colour == neutral_colour
+                        ? "#8a9499"
+                        : line_colours[static_cast<std::size_t>(c.colour) % std::size(line_colours)]},
+         {"band", !c.high.empty()},
+         {"points", c.points != Curve::Points::none},
+         {"steps", !c.right.empty()},
+         {"faint", c.shade || c.colour == neutral_colour}});
   }
   if (places.empty()) return "";
   x_positive = places.rbegin()->first > 0 && places.begin()->first >= 0;
@@ -97,8 +96,7 @@ std::string curves_json(const Panel& panel, std::size_t points) {
                {"bands", banded},
                {"marks", Json::array()},
                {"verticals", Json::array()}};
-  for (const Mark& m : panel.marks)
-    head["marks"].push_back({number(m.x), number(m.y), clean_text(m.label)});
+  for (const Mark& m : panel.marks) head["marks"].push_back({number(m.x), number(m.y), clean_text(m.label)});
   for (const double v : panel.verticals) head["verticals"].push_back(number(v));
 
   const std::size_t width = curves.size();
@@ -114,8 +112,8 @@ std::string curves_json(const Panel& panel, std::size_t points) {
       if (panel.y.logarithmic && !(low > 0)) low = high > 0 ? high : std::nan("");
       if (panel.y.logarithmic && !(high > 0)) high = std::nan("");
       cells[row_of[curves[c].x[i]] * width + c] =
-          banded ? "[" + short_number(low) + "," + short_number((low + high) / 2) + "," + short_number(high) + "]"
-                 : short_number(low);
+          banded ? "[" + row_number(low) + "," + row_number((low + high) / 2) + "," + row_number(high) + "]"
+                 : row_number(low);
     }
   std::string out = in_page(head);
   out.back() = ',';

@@ -20,6 +20,13 @@ struct PointRecording {
   std::vector<std::pair<std::string, std::string>> notes;
 };
 
+/// What goes with transforms that were saved in place of frames.
+struct SavedTransforms {
+  std::string window;                    ///< That the series were weighed with, means taken off.
+  std::vector<std::vector<double>> rms;  ///< [variable][point]; NaN where left out.
+  std::vector<std::vector<double>> mean_square_in_time;  ///< [variable][frame], over all points.
+};
+
 /// Pulled for groups of points, each with all its frames: that is what transforms over time need, and what
 /// keeps memory to a group, however many points there are.
 class PointSource {
@@ -29,6 +36,14 @@ class PointSource {
   /// out[(p * variables + v) * frames + f] for the points first .. first + count - 1. NaN where a value is
   /// missing. Throws Error(input) for damaged data.
   virtual void read(std::size_t first, std::size_t count, std::span<double> out) = 0;
+  /// Not null: `read` gives, instead of frames, each series' transform: frames / 2 + 1 bins, real and
+  /// imaginary parts in turn.
+  virtual const SavedTransforms* saved() const { return nullptr; }
+  /// Numbers of each series that `read` gives.
+  std::size_t series_length() const {
+    const auto frames = static_cast<std::size_t>(recording().frames);
+    return saved() == nullptr ? frames : 2 * (frames / 2 + 1);
+  }
 };
 
 /// All in memory: for tables, which hold all points of a frame, and for tests.

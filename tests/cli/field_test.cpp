@@ -114,6 +114,52 @@ TEST(CellField, AnotherRunIsCompared) {
   EXPECT_THAT(wrong.err, HasSubstr("holds no shapes"));
 }
 
+TEST(CellField, SavedTransformsAnswerAsTheRecordingDoes) {
+  const ScratchFolder folder;
+  const ProgramRun made =
+      run_program(folder, "field " + cell + " --keep-transforms --out a --figure none --quiet");
+  ASSERT_EQ(made.status, 0) << made.err;
+  EXPECT_THAT(made.out, HasSubstr("a/cell-field-field-transforms.h5"));
+  const std::string saved = "a/cell-field-field-transforms.h5";
+  // The same question, and others: between the bins, of a region, derived, of every third point.
+  for (const char* question : {"", " --at 62.1Hz,100.3Hz --region 'x 0..0.7'", " --derive displacement",
+                               " --every-point 3 --spectra-of 1"}) {
+    const json one = document_of(folder, "field " + cell + " --window rectangular" +
+                                             (*question == '\0' ? "" : question))["results"][0],
+               other = document_of(folder, "field " + saved + question)["results"][0];
+    if (*question == '\0') {
+      // The window was chosen by itself when they were made.
+      const json chosen = document_of(folder, "field " + cell)["results"][0];
+      EXPECT_EQ(text_of(chosen["window"]), text_of(other["window"]));
+    }
+    EXPECT_EQ(one["points"].dump(), other["points"].dump());
+    if (std::string(question).find("--at") == std::string::npos) continue;
+    ASSERT_EQ(one["peaks"].size(), other["peaks"].size()) << question;
+    for (std::size_t i = 0; i < one["peaks"].size(); ++i) {
+      for (const char* key : {"frequency_hz", "mean_level", "max_level", "collinearity"})
+        EXPECT_NEAR(number_of(one["peaks"][i][key]), number_of(other["peaks"][i][key]),
+                    1e-9 * std::abs(number_of(one["peaks"][i][key])))
+            << question << key;
+      EXPECT_EQ(one["peaks"][i]["max_point"].dump(), other["peaks"][i]["max_point"].dump());
+    }
+  }
+  // Modes too, as exactly as from the recording.
+  const json from_file = document_of(folder, "field " + cell)["results"][0]["peaks"],
+             from_saved = document_of(folder, "field " + saved)["results"][0]["peaks"];
+  ASSERT_EQ(from_file.size(), from_saved.size());
+  for (std::size_t i = 0; i < from_file.size(); ++i)
+    for (const char* key : {"frequency_hz", "damping_ratio", "max_level"})
+      EXPECT_NEAR(number_of(from_saved[i][key]), number_of(from_file[i][key]),
+                  1e-6 * number_of(from_file[i][key]))
+          << key;
+  EXPECT_THAT(error_line(folder, "field " + saved + " --frames 0..99", 2),
+              HasSubstr("window and frames already"));
+  // A cut file.
+  const std::string bytes = ScratchFolder::read(folder.path(saved));
+  folder.write("cut.h5", bytes.substr(0, bytes.size() / 2));
+  EXPECT_EQ(run_program(folder, "field cut.h5 --quiet").status, 3);
+}
+
 TEST(CellField, WrongChoicesAreToldInOneLine) {
   const ScratchFolder folder;
   const auto error = [&](const std::string& arguments, int status) {

@@ -52,6 +52,43 @@ TEST(FieldEstimator, BetweenTheBinsAmplitudeAndPhaseAreToldAtTheFrequencyItself)
   EXPECT_NEAR(std::arg(sums.amplitude[0][0][0]) * 180 / pi, 35, 0.01);
 }
 
+TEST(FieldEstimator, FromKeptTransformsAllIsAsFromTheFrames) {
+  for (const char* window : {"rectangular", "hann", "flat-top"})
+    for (const std::size_t frames : {200u, 201u}) {
+      FieldPlan plan = plan_of(frames, 100, window);
+      plan.at_hz = {0.3, 12.34, 25, 49.9};  // Between the bins, on one, beside the ends.
+      std::vector<double> both = series(frames, 100, 12.34, 3, 40, 7),
+                          other = series(frames, 100, 31.2, 1, -20, -2);
+      both.insert(both.end(), other.begin(), other.end());
+      std::vector<double> kept;
+      FieldEstimator direct(
+          plan, 2,
+          [&](const FieldPlan&, std::size_t first, std::size_t count, std::span<const double> values) {
+            EXPECT_EQ(first, 0u);
+            EXPECT_EQ(count, 2u);
+            kept.assign(values.begin(), values.end());
+          });
+      direct.add(0, 2, both, frames);
+      const FieldSums a = direct.result();
+      SavedTransforms saved{window, a.rms, a.mean_square_in_time};
+      plan.saved = &saved;
+      plan.source_points = {0, 1}, plan.source_variables = {0};
+      FieldEstimator again(plan, 2);
+      again.add(0, 2, kept, 2 * plan.bins());
+      const FieldSums b = again.result();
+      EXPECT_EQ(b.mean_power, a.mean_power);
+      EXPECT_EQ(b.max_power, a.max_power);
+      EXPECT_EQ(b.top_hz, a.top_hz);
+      EXPECT_EQ(b.rms, a.rms);
+      for (std::size_t n = 0; n < frames; ++n)
+        EXPECT_NEAR(b.mean_square_in_time[0][n], a.mean_square_in_time[0][n], 1e-12);
+      for (std::size_t i = 0; i < plan.at_hz.size(); ++i)
+        for (std::size_t p = 0; p < 2; ++p)
+          EXPECT_NEAR(std::abs(b.amplitude[i][0][p] - a.amplitude[i][0][p]), 0, 1e-11)
+              << window << frames << " " << plan.at_hz[i];
+    }
+}
+
 TEST(FieldEstimator, OnlyTheFramesAskedForCount) {
   FieldPlan plan;
   for (std::size_t f = 50; f < 450; f += 2) plan.frames.push_back(f);
