@@ -95,10 +95,12 @@ void LiveSource::open() {
     return;
   }
   descriptor_ = ::open(input.c_str(), O_RDONLY | O_CLOEXEC);
-  if (descriptor_ < 0) throw Error(Status::input, input + ": can't be read: " + std::strerror(errno) + "; check the name");
+  if (descriptor_ < 0)
+    throw Error(Status::input, input + ": can't be read: " + std::strerror(errno) + "; check the name");
   struct stat about {};
   file_ = ::fstat(descriptor_, &about) == 0 && S_ISREG(about.st_mode);
-  if (about.st_mode != 0 && S_ISDIR(about.st_mode)) throw Error(Status::input, input + ": is a folder; name a file");
+  if (about.st_mode != 0 && S_ISDIR(about.st_mode))
+    throw Error(Status::input, input + ": is a folder; name a file");
 }
 
 void LiveSource::open_tcp(const std::string& host, const std::string& port) {
@@ -120,7 +122,8 @@ void LiveSource::open_tcp(const std::string& host, const std::string& port) {
   }
   ::freeaddrinfo(found);
   if (descriptor_ < 0)
-    throw Error(Status::input, settings_.input + ": no connection: " + std::strerror(reason) + "; is the device sending?");
+    throw Error(Status::input,
+                settings_.input + ": no connection: " + std::strerror(reason) + "; is the device sending?");
 }
 
 LiveSource::Came LiveSource::fetch() {
@@ -204,7 +207,8 @@ std::string_view LiveSource::next_line() {
   const std::size_t end = buffer_.find('\n', at_);
   if (end == std::string::npos) {
     if (buffer_.size() - at_ > most_line)
-      throw Error(Status::input, recording_.file + ": no line end in 64 kB: this is no text; flat numbers need --binary");
+      throw Error(Status::input,
+                  recording_.file + ": no line end in 64 kB: this is no text; flat numbers need --binary");
     return {};
   }
   const std::string_view line(buffer_.data() + at_, end - at_);
@@ -255,7 +259,8 @@ void LiveSource::describe_text() {
   const std::string word = lower_case(first.name);
   const std::string& axis = settings_.read.axis;
   timed_ = axis != "none" && columns_ > 1 &&
-           (axis == "1" || (!titles.empty() && (axis == first.name || word == "time" || word == "t" || word == "zeit")));
+           (axis == "1" ||
+            (!titles.empty() && (axis == first.name || word == "time" || word == "t" || word == "zeit")));
   if (!axis.empty() && axis != "none" && !timed_)
     throw Error(Status::usage, "--axis: of a stream only the first column can hold the times");
   for (std::size_t c = timed_ ? 1 : 0; c < columns_; ++c)
@@ -263,15 +268,18 @@ void LiveSource::describe_text() {
                                                  : channel_from_title(titles[c]));
   make_names_distinct(recording_.channels);
   if (timed_) {
-    stamp_factor_ = first.unit.known() && first.unit.converts_to(Unit::parse("s")) && !first.unit.dimensionless()
-                              ? first.unit.convert(1, Unit::parse("s"))
-                              : 1;
+    stamp_factor_ =
+        first.unit.known() && first.unit.converts_to(Unit::parse("s")) && !first.unit.dimensionless()
+            ? first.unit.convert(1, Unit::parse("s"))
+            : 1;
     recording_.axis.start = rows.front().front() * stamp_factor_;
     if (rows.size() > 1) recording_.axis.interval = (rows[1].front() - rows[0].front()) * stamp_factor_;
     recording_.axis.source = "time column";
     last_stamp_ = rows.front().front() - (rows.size() > 1 ? rows[1].front() - rows[0].front() : 0);
     if (rows.size() > 1 && !(recording_.axis.interval > 0))
-      throw Error(Status::input, recording_.file + ": the times do not rise; give --axis none and --rate if they are no times");
+      throw Error(
+          Status::input,
+          recording_.file + ": the times do not rise; give --axis none and --rate if they are no times");
   }
   at_ = first_row;
 }
@@ -356,7 +364,8 @@ std::vector<Caution> LiveSource::cautions() const {
   std::vector<Caution> out;
   if (cut_bytes_ > 0)
     out.push_back({"stream-cut", Severity::warning, "",
-                   "the stream broke off within an instant: " + std::to_string(cut_bytes_) + " bytes too few for one are left out",
+                   "the stream broke off within an instant: " + std::to_string(cut_bytes_) +
+                       " bytes too few for one are left out",
                    "what came before is told in full"});
   if (bad_lines_ > 0)
     out.push_back({"bad-lines", Severity::warning, "",
@@ -364,12 +373,14 @@ std::vector<Caution> LiveSource::cautions() const {
                        " numbers and are left out, the first \"" + first_bad_ + "\"",
                    "times behind them are too early unless the stream has a time column"});
   if (lost_ > 0)
-    out.push_back({"stream-gap", Severity::warning, "", std::to_string(lost_) + " instants are missing by the stream's own times",
+    out.push_back({"stream-gap", Severity::warning, "",
+                   std::to_string(lost_) + " instants are missing by the stream's own times",
                    "they are left as gaps"});
   if (silences_ > 0)
     out.push_back({"stream-late", Severity::warning, "",
-                   "nothing came for more than " + format_quantity(settings_.late_s, "s", 3) + ", " + std::to_string(silences_) +
-                       " times, " + format_quantity(longest_silence_s_, "s", 3) + " at the longest",
+                   "nothing came for more than " + format_quantity(settings_.late_s, "s", 3) + ", " +
+                       std::to_string(silences_) + " times, " + format_quantity(longest_silence_s_, "s", 3) +
+                       " at the longest",
                    "look at the device or the line"});
   return out;
 }

@@ -459,9 +459,9 @@ std::string figure_script(const Figure& figure, Picture picture) {
 std::string pages_script(const std::vector<Figure>& figures) {
   int height = 0;
   for (const Figure& figure : figures) height = std::max(height, size_of(figure).height);
-  std::string script = fmt::format(
-      "set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in font 'DejaVu Sans,8'\n{}",
-      figures.front().width / 120.0, std::min(height, 1400) / 120.0, look);
+  std::string script =
+      fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in font 'DejaVu Sans,8'\n{}",
+                  figures.front().width / 120.0, std::min(height, 1400) / 120.0, look);
   for (const Figure& figure : figures) script += page_script(figure);
   return script + "unset output\nexit\n";
 }

@@ -205,14 +205,16 @@ std::string report_html(const Report& report) {
   data.set("style", std::string(report_style()));
   data.set("script", std::string(report_script()));
   data.set("script_digest", digest_base64(report_script_sha256()));
-  data.set("scripted", std::any_of(report.sections.begin(), report.sections.end(), [](const ReportSection& s) {
+  data.set("scripted",
+           std::any_of(report.sections.begin(), report.sections.end(), [](const ReportSection& s) {
              return std::any_of(s.pictures.begin(), s.pictures.end(),
                                 [](const ReportPicture& p) { return p.figure.has_value(); });
            }));
   data.set("has_answer", !report.answer.empty());
   data.set("verdict", report.verdict == "fail" ? "serious" : report.verdict == "pass" ? "good" : "");
   data.set("answer", list_of(report.answer, [](const std::string& line) { return ms::data{line}; }));
-  data.set("answer_tables", list_of(report.answer_tables, [](const ReportTable& t) { return table_data(t); }));
+  data.set("answer_tables",
+           list_of(report.answer_tables, [](const ReportTable& t) { return table_data(t); }));
   data.set("list_findings", report.list_findings);
   data.set("several", report.sections.size() > 1);
   data.set("has_findings", !report.findings.empty());

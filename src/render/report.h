@@ -51,7 +51,7 @@ struct Report {
   std::vector<ReportSection> sections;
   std::vector<std::pair<std::string, std::string>> made_with;  ///< Settings, digests, version.
   std::vector<std::pair<std::string, std::string>> texts;      ///< Name and text, such as the case's.
-  std::size_t curve_points = 3000;  ///< Of each curve that can be zoomed.
+  std::size_t curve_points = 3000;                             ///< Of each curve that can be zoomed.
 };
 
 /// The page: no request to anywhere, every text escaped, no script but the page's own, which its policy names

@@ -45,7 +45,8 @@ LevelMap RollingMap::map(const std::vector<double>& frequency_hz) const {
     map.step_s = (list_.back().time_s - list_.front().time_s) / static_cast<double>(list_.size() - 1);
   if (!list_.empty()) map.start_s = list_.front().time_s - map.step_s / 2;
   for (std::size_t c = 0; c < list_.size(); ++c)
-    for (std::size_t r = 0; r < std::min(map.rows(), list_[c].power.size()); ++r) map.at(r, c) = list_[c].power[r];
+    for (std::size_t r = 0; r < std::min(map.rows(), list_[c].power.size()); ++r)
+      map.at(r, c) = list_[c].power[r];
   return map;
 }
 

@@ -25,7 +25,8 @@ class RollingSamples {
   std::vector<std::span<const double>> columns() const;
 
  private:
-  std::size_t capacity_, held_ = 0, at_ = 0;  ///< Each is written twice, so that any stretch lies in one piece.
+  std::size_t capacity_, held_ = 0,
+                         at_ = 0;  ///< Each is written twice, so that any stretch lies in one piece.
   std::int64_t came_ = 0;
   std::vector<std::vector<double>> data_;
 };

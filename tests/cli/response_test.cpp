@@ -13,8 +13,8 @@ namespace vprism::response_cli_test {
 namespace {
 
 using nlohmann::json;
-using ::testing::HasSubstr;
 using std::numbers::pi;
+using ::testing::HasSubstr;
 const std::string data = VPRISM_SOURCE "/demo/data/";
 
 TEST(TapTest, ModesAreThoseOfTheTruth) {

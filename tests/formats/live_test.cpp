@@ -27,7 +27,8 @@ std::vector<std::vector<double>> all_of(LiveSource& source) {
   std::vector<std::vector<double>> out(source.recording().channels.size());
   Block block(out.size(), 7);
   while (source.read(block) > 0)
-    for (std::size_t c = 0; c < out.size(); ++c) out[c].insert(out[c].end(), block.samples(c).begin(), block.samples(c).end());
+    for (std::size_t c = 0; c < out.size(); ++c)
+      out[c].insert(out[c].end(), block.samples(c).begin(), block.samples(c).end());
   return out;
 }
 
@@ -39,7 +40,8 @@ std::vector<std::string> codes(const LiveSource& source) {
 
 TEST(LiveText, NamesUnitsAndRateComeFromItsLines) {
   const ScratchFolder folder;
-  LiveSource source(of_file(folder.write("a.csv", "time (ms),mirror cell (m/s^2),pier\n10,1,2\n10.5,3,4\n11,5,6\n11.5,7,8\n")));
+  LiveSource source(of_file(
+      folder.write("a.csv", "time (ms),mirror cell (m/s^2),pier\n10,1,2\n10.5,3,4\n11,5,6\n11.5,7,8\n")));
   const Recording& r = source.recording();
   ASSERT_EQ(r.channels.size(), 2u);
   EXPECT_EQ(r.channels[0].name, "mirror cell");
@@ -52,7 +54,8 @@ TEST(LiveText, NamesUnitsAndRateComeFromItsLines) {
 
 TEST(LiveText, MissingInstantsKeepTheirPlacesAndBadLinesAreCounted) {
   const ScratchFolder folder;
-  LiveSource source(of_file(folder.write("a.csv", "t,u\n0,1\n0.1,2\n# a remark\nnonsense\n0.4,5\n0.5,6,7\n0.5,6\n")));
+  LiveSource source(
+      of_file(folder.write("a.csv", "t,u\n0,1\n0.1,2\n# a remark\nnonsense\n0.4,5\n0.5,6,7\n0.5,6\n")));
   const auto data = all_of(source);
   ASSERT_EQ(data[0].size(), 6u);
   EXPECT_EQ(data[0][1], 2);
@@ -84,7 +87,8 @@ TEST(LiveText, WithoutTimesARateIsAskedFor) {
 
 TEST(LiveText, AnEmptyOrMissingStreamIsAnInputError) {
   const ScratchFolder folder;
-  for (const std::string& name : {folder.write("empty", ""), folder.path("nowhere"), folder.write("words", "only words\n")}) {
+  for (const std::string& name :
+       {folder.write("empty", ""), folder.path("nowhere"), folder.write("words", "only words\n")}) {
     LiveSettings settings = of_file(name);
     settings.read.rate_hz = 1;
     try {
@@ -119,7 +123,8 @@ TEST(LiveBinary, AFileIsFollowedAsItGrows) {
       std::this_thread::sleep_for(std::chrono::milliseconds(60));
       // Frames arrive in halves.
       const std::string more = floats(10 * k, 10 * k + 10);
-      for (const std::string& part : {more.substr(0, 14), more.substr(14)}) std::ofstream(path, std::ios::binary | std::ios::app) << part;
+      for (const std::string& part : {more.substr(0, 14), more.substr(14)})
+        std::ofstream(path, std::ios::binary | std::ios::app) << part;
     }
   });
   LiveSource source(settings);

@@ -70,11 +70,13 @@ TEST(FigureJson, AFigureComesBackAsItWas) {
 }
 
 TEST(FigureJson, WhatIsNoFigureIsSaidSo) {
-  for (const char* text :
-       {"[]", "{\"panels\": 3}", "{\"panels\": [{}]}", "{\"panels\": [{\"x\": {}, \"y\": {}, \"curves\": [{\"x\": [\"a\"]}]}]}",
-        "{\"width\": -4}", "{\"columns\": 0}",
-        "{\"panels\": [{\"x\": {}, \"y\": {}, \"map\": {\"columns\": 9, \"rows\": 9, \"values_f32\": \"AAAA\"}}]}",
-        "{\"panels\": [{\"x\": {}, \"y\": {}, \"mesh\": {\"lines\": [{\"from\": 7}], \"z\": {}, \"value_axis\": {}}}]}"}) {
+  for (const char* text : {"[]", "{\"panels\": 3}", "{\"panels\": [{}]}",
+                           "{\"panels\": [{\"x\": {}, \"y\": {}, \"curves\": [{\"x\": [\"a\"]}]}]}",
+                           "{\"width\": -4}", "{\"columns\": 0}",
+                           "{\"panels\": [{\"x\": {}, \"y\": {}, \"map\": {\"columns\": 9, \"rows\": 9, "
+                           "\"values_f32\": \"AAAA\"}}]}",
+                           "{\"panels\": [{\"x\": {}, \"y\": {}, \"mesh\": {\"lines\": [{\"from\": 7}], "
+                           "\"z\": {}, \"value_axis\": {}}}]}"}) {
     try {
       figure_from_json(Json::parse(text));
       FAIL() << text;
@@ -96,13 +98,19 @@ TEST(FigureJson, PagesAreOneScriptWithAllFigures) {
 
 TEST(Base64, IsThatOfTheStandardsExamples) {
   // RFC 4648, section 10.
-  const std::pair<const char*, const char*> examples[] = {{"", ""},         {"f", "Zg=="},         {"fo", "Zm8="},        {"foo", "Zm9v"},
-                                                          {"foob", "Zm9vYg=="}, {"fooba", "Zm9vYmE="}, {"foobar", "Zm9vYmFy"}};
+  const std::pair<const char*, const char*> examples[] = {{"", ""},
+                                                          {"f", "Zg=="},
+                                                          {"fo", "Zm8="},
+                                                          {"foo", "Zm9v"},
+                                                          {"foob", "Zm9vYg=="},
+                                                          {"fooba", "Zm9vYmE="},
+                                                          {"foobar", "Zm9vYmFy"}};
   for (const auto& [bytes, text] : examples) {
     EXPECT_EQ(to_base64(bytes), text);
     EXPECT_EQ(from_base64(text), bytes);
   }
-  for (const char* wrong : {"Zg=", "Z===", "Zm9!", "Zg==Zg==", "====", "Zg=a"}) EXPECT_THROW(from_base64(wrong), Error) << wrong;
+  for (const char* wrong : {"Zg=", "Z===", "Zm9!", "Zg==Zg==", "====", "Zg=a"})
+    EXPECT_THROW(from_base64(wrong), Error) << wrong;
 }
 
 TEST(CurvesForThePage, HoldEveryPointAndNoMarkup) {

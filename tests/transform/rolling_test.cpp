@@ -27,7 +27,8 @@ TEST(RollingSamples, HoldTheNewestInOrderWhateverTheBlocks) {
     ASSERT_EQ(columns[0].size(), static_cast<std::size_t>(std::min<std::int64_t>(10, came)));
     EXPECT_EQ(rolling.came(), came);
     for (std::size_t n = 0; n < columns[0].size(); ++n) {
-      const double expected = static_cast<double>(came - static_cast<std::int64_t>(columns[0].size()) + static_cast<std::int64_t>(n));
+      const double expected = static_cast<double>(came - static_cast<std::int64_t>(columns[0].size()) +
+                                                  static_cast<std::int64_t>(n));
       EXPECT_EQ(columns[0][n], expected);
       EXPECT_EQ(columns[1][n], -expected);
     }
