@@ -11,7 +11,11 @@ set(manual ${CMAKE_CURRENT_BINARY_DIR}/manual)
 add_custom_command(OUTPUT ${manual}/made DEPENDS vprism
   COMMAND ${CMAKE_COMMAND} -DPROGRAM=$<TARGET_FILE:vprism> -DTO=${manual} -P ${CMAKE_SOURCE_DIR}/cmake/manual.cmake
   COMMENT "Man pages and shell completion")
-add_custom_target(vprism-manual ALL DEPENDS ${manual}/made)
+if(VPRISM_SANITIZE)
+  add_custom_target(vprism-manual DEPENDS ${manual}/made)
+else()
+  add_custom_target(vprism-manual ALL DEPENDS ${manual}/made)
+endif()
 install(DIRECTORY ${manual}/man1 DESTINATION ${CMAKE_INSTALL_MANDIR} COMPONENT vprism)
 install(FILES ${manual}/vprism.bash DESTINATION share/bash-completion/completions RENAME vprism COMPONENT vprism)
 install(FILES ${manual}/_vprism DESTINATION share/zsh/vendor-completions COMPONENT vprism)

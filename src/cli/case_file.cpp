@@ -6,7 +6,6 @@
 #include <algorithm>
 #include <functional>
 #include <map>
-#include <set>
 #include <sstream>
 
 #include "base/text.h"
@@ -39,11 +38,10 @@ class CaseBuilder {
     load(settings_.path, 0);
     gather_variables();
     for (const toml::table& table : tables_) top(table);
-    std::set<std::string> inputs_used;
     for (const toml::table& table : tables_) steps(table);
     if (out_.value.steps.empty() && out_.problems.empty())
       out_.problems.push_back(settings_.path + ": no steps; add [[steps]] with a command and a recording");
-    order();
+    order_steps(out_.value.steps, out_.problems);
     if (out_.value.title.empty()) out_.value.title = fs::path(settings_.path).stem().string();
     return std::move(out_);
   }
@@ -474,39 +472,6 @@ class CaseBuilder {
     }
   }
 
-  /// Steps into an order in which none waits for a later one.
-  void order() {
-    auto& steps = out_.value.steps;
-    for (CaseStep& s : steps) {
-      for (std::string& name : s.after) {
-        if (std::find(names_.begin(), names_.end(), folder_name(name)) == names_.end())
-          out_.problems.push_back(s.where + ": " + unknown_name("step", name, names_));
-        name = folder_name(name);
-      }
-      std::sort(s.after.begin(), s.after.end());
-      s.after.erase(std::unique(s.after.begin(), s.after.end()), s.after.end());
-    }
-    if (!out_.problems.empty()) return;
-    std::vector<CaseStep> sorted;
-    std::vector<std::string> placed;
-    while (!steps.empty()) {
-      const auto next = std::find_if(steps.begin(), steps.end(), [&](const CaseStep& s) {
-        return std::all_of(s.after.begin(), s.after.end(), [&](const std::string& name) {
-          return std::find(placed.begin(), placed.end(), name) != placed.end();
-        });
-      });
-      if (next == steps.end()) {
-        out_.problems.push_back(steps.front().where + ": step \"" + steps.front().name +
-                                "\" waits for itself, by way of what it takes from others");
-        return;
-      }
-      placed.push_back(next->name);
-      sorted.push_back(std::move(*next));
-      steps.erase(next);
-    }
-    steps = std::move(sorted);
-  }
-
   const CaseSettings& settings_;
   CaseRead out_;
   std::vector<toml::table> tables_;
@@ -517,55 +482,8 @@ class CaseBuilder {
   std::vector<std::string> names_;
 };
 
-std::string toml_string(const std::string& text) {
-  std::string out = "\"";
-  for (const char c : text) {
-    if (c == '"' || c == '\\') out += '\\';
-    if (static_cast<unsigned char>(c) < 0x20)
-      out += fmt::format("\\u{:04x}", static_cast<unsigned>(c));
-    else
-      out += c;
-  }
-  return out + '"';
-}
-
 }  // namespace
 
-bool runs_others(const std::string& command) {
-  return command == "case" || command == "batch" || command == "watch" || command == "demo";
-}
-
-bool given_by_runner(const std::string& option) {
-  static const std::vector<std::string> names = {"out",     "json",  "figure",   "force",
-                                                 "threads", "quiet", "progress", "report"};
-  return std::find(names.begin(), names.end(), option) != names.end();
-}
-
 CaseRead read_case(const CaseSettings& settings) { return CaseBuilder(settings).build(); }
-
-std::string step_text(const std::string& command, const std::vector<std::string>& inputs,
-                      const std::vector<std::pair<std::string, std::string>>& given) {
-  std::string out = "[[steps]]\ncommand = " + toml_string(command) + "\n";
-  const auto list = [](const std::vector<std::string>& values) {
-    std::string text;
-    for (const std::string& value : values) text += (text.empty() ? "[" : ", ") + toml_string(value);
-    return text + "]";
-  };
-  if (!inputs.empty()) out += "inputs = " + list(inputs) + "\n";
-  std::vector<std::string> told;
-  for (const auto& [name, value] : given) {
-    if (given_by_runner(name) || std::find(told.begin(), told.end(), name) != told.end()) continue;
-    told.push_back(name);
-    std::vector<std::string> values;
-    for (const auto& [other, text] : given)
-      if (other == name) values.push_back(text);
-    out += name + " = " +
-           (value.empty()       ? "true"
-            : values.size() > 1 ? list(values)
-                                : toml_string(value)) +
-           "\n";
-  }
-  return out;
-}
 
 }  // namespace vprism

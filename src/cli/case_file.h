@@ -64,6 +64,9 @@ struct CaseRead {
 };
 CaseRead read_case(const CaseSettings& settings);
 
+/// Steps into an order in which none waits for a later one; what they wait for becomes the names of folders.
+void order_steps(std::vector<CaseStep>& steps, std::vector<std::string>& problems);
+
 /// Commands that can't be steps.
 bool runs_others(const std::string& command);
 

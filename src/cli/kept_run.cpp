@@ -91,7 +91,8 @@ DigestBook::DigestBook(fs::path memory) : memory_(std::move(memory)) {
   const Json book = parsed(read_whole_file(memory_));
   if (!book.is_object()) return;
   for (const auto& [path, entry] : book.items())
-    if (entry.is_array() && entry.size() == 3 && entry[2].is_string())
+    if (entry.is_array() && entry.size() == 3 && entry[0].is_number_unsigned() &&
+        entry[1].is_number_integer() && entry[2].is_string())
       known_[path] = {entry[0].get<std::uintmax_t>(), entry[1].get<std::int64_t>(),
                       entry[2].get<std::string>()};
 }

@@ -52,7 +52,7 @@ TEST(CaseAnswer, SharesAreOfThePowerThatMoves) {
   EXPECT_NEAR(a.culprits[1].share, 0.25, 1e-12);
   ASSERT_EQ(a.unexplained.size(), 1u);
   EXPECT_EQ(a.unexplained[0].frequency_hz, 200);
-  EXPECT_THAT(a.sentences.front(), HasSubstr("pump is the strongest source in x (a): 0.671 V RMS at 50 Hz, "
+  EXPECT_THAT(a.sentences.front(), HasSubstr("pump is the strongest source in x (a): 671 mV RMS at 50 Hz, "
                                              "100 Hz, 45% of its power; then fan 25%; 30% is noise"));
   // Channels of concern first, then by share.
   EXPECT_EQ(a.findings.front().channel, "x");

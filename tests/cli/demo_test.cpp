@@ -126,33 +126,20 @@ std::vector<std::vector<std::string>> truth_table(const std::string& heading) {
 }
 
 /// The demo, run once for all that is asked of it.
-class TernPoint : public ::testing::Test {
- protected:
-  static void SetUpTestSuite() {
-    folder_ = new ScratchFolder;
-    run_ = new ProgramRun(run_program(*folder_, "demo --quiet --figure none"));
-  }
-  static void TearDownTestSuite() {
-    delete folder_;
-    delete run_;
-  }
-  static nlohmann::json document(const std::string& step) {
+struct TernPoint {
+  TernPoint() : run(run_program(folder, "demo --quiet --figure none")) {}
+  nlohmann::json document(const std::string& step) const {
     return nlohmann::json::parse(
-        ScratchFolder::read(folder_->path("tern-point/report/steps/" + step + "/document.json")));
+        ScratchFolder::read(folder.path("tern-point/report/steps/" + step + "/document.json")));
   }
-  static nlohmann::json answer() {
-    return nlohmann::json::parse(ScratchFolder::read(folder_->path("tern-point/report/case.json")))["answer"];
-  }
-  static ScratchFolder* folder_;
-  static ProgramRun* run_;
+  ScratchFolder folder;
+  ProgramRun run;
 };
-ScratchFolder* TernPoint::folder_ = nullptr;
-ProgramRun* TernPoint::run_ = nullptr;
 
-TEST_F(TernPoint, TheReportNamesTheCulpritWithEvidence) {
-  ASSERT_EQ(run_->status, 0) << run_->err;
-  EXPECT_EQ(committed("tern-point.toml"), ScratchFolder::read(folder_->path("tern-point/tern-point.toml")));
-  const auto told = answer();
+void the_report_names_the_culprit_with_evidence(const TernPoint& t) {
+  EXPECT_EQ(committed("tern-point.toml"), ScratchFolder::read(t.folder.path("tern-point/tern-point.toml")));
+  const auto told =
+      nlohmann::json::parse(ScratchFolder::read(t.folder.path("tern-point/report/case.json")))["answer"];
   // Tones of the cooler in the mirror cell: 0.0565685 and 0.0127279 m/s^2.
   const double cooler = std::hypot(0.0565685, 0.0127279);
   EXPECT_EQ(text_of(told["culprits"][0]["suspect"]), "cryocooler");
@@ -171,15 +158,14 @@ TEST_F(TernPoint, TheReportNamesTheCulpritWithEvidence) {
     near = near || (text_of(n["found_in"]) == "cell-field" && text_of(n["suspect"]) == "cryocooler" &&
                     std::abs(number_of(n["half_widths"]) - (62.4 - 62.1) / (0.011 * 62.1)) < 0.05);
   EXPECT_TRUE(near);
-  const std::string html = ScratchFolder::read(folder_->path("tern-point/report/report.html"));
+  const std::string html = ScratchFolder::read(t.folder.path("tern-point/report/report.html"));
   EXPECT_THAT(html, HasSubstr("cryocooler is the strongest source in mirror cell"));
   for (const char* name : {"coolant pump", "guide camera shutter", "servo clock", "bench oscillator"})
-    EXPECT_THAT(run_->out.substr(run_->out.find("Cleared:")), HasSubstr(name));
+    EXPECT_THAT(t.run.out.substr(t.run.out.find("Cleared:")), HasSubstr(name));
 }
 
-TEST_F(TernPoint, EveryToneOfTheTruthIsInTheReportsDocuments) {
-  ASSERT_EQ(run_->status, 0) << run_->err;
-  const auto mount = document("mount-lines"), drive = document("drive-lines");
+void every_tone_of_the_truth_is_in_the_reports_documents(const TernPoint& t) {
+  const auto mount = t.document("mount-lines"), drive = t.document("drive-lines");
   for (const Truth& tone : truth_rows()) {
     bool found = false;
     for (const auto& result : (tone.recording == "mount-daq.wav" ? mount : drive)["results"]) {
@@ -193,8 +179,7 @@ TEST_F(TernPoint, EveryToneOfTheTruthIsInTheReportsDocuments) {
   }
 }
 
-TEST_F(TernPoint, ModesAreThoseOfTheTruth) {
-  ASSERT_EQ(run_->status, 0) << run_->err;
+void modes_are_those_of_the_truth(const TernPoint& t) {
   const auto expect_mode = [](const nlohmann::json& list, double hz, double damping) {
     bool found = false;
     for (const auto& r : list)
@@ -207,16 +192,15 @@ TEST_F(TernPoint, ModesAreThoseOfTheTruth) {
   ASSERT_EQ(tap.size(), 3u);
   ASSERT_EQ(cell.size(), 2u);
   for (const auto& row : tap)
-    expect_mode(document("tap-modes")["results"][0]["resonances"], std::stod(row[1]), std::stod(row[2]));
+    expect_mode(t.document("tap-modes")["results"][0]["resonances"], std::stod(row[1]), std::stod(row[2]));
   for (const auto& row : cell)
-    expect_mode(document("cell-shapes")["results"][0]["peaks"], std::stod(row[3]), std::stod(row[4]));
+    expect_mode(t.document("cell-shapes")["results"][0]["peaks"], std::stod(row[3]), std::stod(row[4]));
 }
 
-TEST_F(TernPoint, OrdersBumpsBeatAndDistortionAreThoseOfTheTruth) {
-  ASSERT_EQ(run_->status, 0) << run_->err;
+void orders_bumps_beat_and_distortion_are_those_of_the_truth(const TernPoint& t) {
   // Orders: amplitude in rest of the run-up's end, 25 rev/s; the straight part and the mount's share
   // together.
-  const auto orders = document("run-up")["results"][0];
+  const auto orders = t.document("run-up")["results"][0];
   const auto table = truth_table("slew-runup.wav");
   ASSERT_EQ(table.size(), 3u);
   for (const auto& row : table) {
@@ -232,7 +216,7 @@ TEST_F(TernPoint, OrdersBumpsBeatAndDistortionAreThoseOfTheTruth) {
   EXPECT_TRUE(resonance);
   const auto bumps = truth_table("dome-tilt.h5");
   ASSERT_EQ(bumps.size(), 2u);
-  const auto dome = document("shutter-bumps");
+  const auto dome = t.document("shutter-bumps");
   for (const auto& row : bumps) {
     ASSERT_EQ(row.size(), 9u);
     bool found = false;
@@ -243,19 +227,18 @@ TEST_F(TernPoint, OrdersBumpsBeatAndDistortionAreThoseOfTheTruth) {
                     std::abs(number_of(e["level_corrected"]) - std::stod(row[4])) < 0.15 * std::stod(row[4]));
     EXPECT_TRUE(found) << row[0];
   }
-  const auto beat = document("mirror-motion")["results"][0];
+  const auto beat = t.document("mirror-motion")["results"][0];
   EXPECT_NEAR(number_of(beat["carrier_hz"]), 80.0042e6, 5);
   EXPECT_NEAR(number_of(beat["deviation_hz"]), 9000, 5);
   EXPECT_NEAR(number_of(beat["rate_hz"]), 31.2, 1e-3);
   EXPECT_NEAR(number_of(beat["jumps"][0]["time_s"]), 0.62, 1e-4);
   EXPECT_NEAR(number_of(beat["jumps"][0]["step_hz"]), 17500, 10);
-  EXPECT_NEAR(number_of(document("amplifier-distortion")["results"][0]["thd_percent"]), 0.105, 0.001);
+  EXPECT_NEAR(number_of(t.document("amplifier-distortion")["results"][0]["thd_percent"]), 0.105, 0.001);
 }
 
-TEST_F(TernPoint, TheFiltersBandIsThatOfTheTruth) {
-  ASSERT_EQ(run_->status, 0) << run_->err;
+void the_filters_band_is_that_of_the_truth(const TernPoint& t) {
   const auto figure = nlohmann::json::parse(ScratchFolder::read(
-      folder_->path("tern-point/report/steps/filter-band/fringe-scan-spectrum.figure.json")));
+      t.folder.path("tern-point/report/steps/filter-band/fringe-scan-spectrum.figure.json")));
   const auto& curve = figure["panels"][0]["curves"][0];
   std::vector<double> x = curve["x"], y = curve["y"];
   std::vector<double> inside;
@@ -273,13 +256,23 @@ TEST_F(TernPoint, TheFiltersBandIsThatOfTheTruth) {
   EXPECT_NEAR(high, 487e12, 2.7e12);
 }
 
-TEST_F(TernPoint, RunAgainNothingIsDoneTwiceAndTheBytesAreTheSame) {
-  ASSERT_EQ(run_->status, 0) << run_->err;
-  const std::string html = ScratchFolder::read(folder_->path("tern-point/report/report.html"));
-  const ProgramRun again = run_program(*folder_, "demo --quiet --figure none");
+void run_again_nothing_is_done_twice_and_the_bytes_are_the_same(const TernPoint& t) {
+  const std::string html = ScratchFolder::read(t.folder.path("tern-point/report/report.html"));
+  const ProgramRun again = run_program(t.folder, "demo --quiet --figure none");
   EXPECT_EQ(again.status, 0) << again.err;
   EXPECT_THAT(again.out, HasSubstr("mount-lines           identify    done (kept from before)"));
-  EXPECT_EQ(ScratchFolder::read(folder_->path("tern-point/report/report.html")), html);
+  EXPECT_EQ(ScratchFolder::read(t.folder.path("tern-point/report/report.html")), html);
+}
+
+TEST(TernPoint, TheCasesReportMatchesTheTruthLineByLine) {
+  const TernPoint t;
+  ASSERT_EQ(t.run.status, 0) << t.run.err;
+  the_report_names_the_culprit_with_evidence(t);
+  every_tone_of_the_truth_is_in_the_reports_documents(t);
+  modes_are_those_of_the_truth(t);
+  orders_bumps_beat_and_distortion_are_those_of_the_truth(t);
+  the_filters_band_is_that_of_the_truth(t);
+  run_again_nothing_is_done_twice_and_the_bytes_are_the_same(t);
 }
 
 }  // namespace
