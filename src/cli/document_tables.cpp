@@ -13,7 +13,7 @@ namespace vprism {
 
 namespace {
 
-constexpr std::size_t most_rows = 12, most_columns = 8;
+constexpr std::size_t table_rows = 12, table_columns = 8;
 
 struct Ending {
   const char *key, *unit;
@@ -65,7 +65,7 @@ std::vector<std::string> columns_of(const std::vector<const Json*>& rows) {
     for (const auto& [key, value] : row->items())
       if (plain(value) && certain_key(key).empty() && std::find(keys.begin(), keys.end(), key) == keys.end())
         keys.push_back(key);
-  if (keys.size() > most_columns) keys.resize(most_columns);
+  if (keys.size() > table_columns) keys.resize(table_columns);
   return keys;
 }
 
@@ -85,17 +85,17 @@ ReportTable table_of(const std::string& title, const std::vector<const Json*>& r
     columns.push_back({words, text ? TextTable::Align::left : TextTable::Align::right});
   }
   out.table = TextTable(columns);
-  for (std::size_t r = 0; r < std::min(most_rows, rows.size()); ++r) {
+  for (std::size_t r = 0; r < std::min(table_rows, rows.size()); ++r) {
     std::vector<std::string> cells;
     for (const std::string& key : keys) cells.push_back(value_text(*rows[r], key));
     out.table.add(cells);
   }
-  if (rows.size() > most_rows)
-    out.note = fmt::format("The first {} of {}; all are in the step's document.", most_rows, rows.size());
+  if (rows.size() > table_rows)
+    out.note = fmt::format("The first {} of {}; all are in the step's document.", table_rows, rows.size());
   for (std::size_t c = 0; c < keys.size(); ++c) {
     const std::string unit = unit_of(keys[c]);
     if (unit != "Hz" && unit != "s") continue;
-    for (std::size_t r = 0; r < std::min(most_rows, rows.size()); ++r) {
+    for (std::size_t r = 0; r < std::min(table_rows, rows.size()); ++r) {
       const auto at = rows[r]->find(keys[c]);
       out.places.push_back(at != rows[r]->end() && at->is_number() ? at->get<double>() : std::nan(""));
     }
@@ -150,7 +150,7 @@ std::vector<ReportTable> document_tables(const Json& document) {
     if (plain(value) && certain_key(key).empty() && !is_setting(key) &&
         (key == "channel" || value.is_number() || !shared(results, key) || key == "verdict"))
       keys.push_back(key);
-  if (keys.size() > most_columns) keys.resize(most_columns);
+  if (keys.size() > table_columns) keys.resize(table_columns);
   if (keys.size() > 1) {
     out.push_back(table_of("In figures", rows, keys, text_of_level(results.front())));
     out.back().places.clear();

@@ -12,7 +12,7 @@ namespace vprism {
 namespace {
 
 constexpr double to_degrees = 180 / std::numbers::pi;
-const TextTable::Align left = TextTable::Align::left;
+const TextTable::Align leftmost = TextTable::Align::left;
 
 std::string place_text(const Node& n) {
   return fmt::format("{} ({}, {}, {})", n.label, format_number(n.x, 4), format_number(n.y, 4),
@@ -111,8 +111,8 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
     if (damped) columns.push_back({"damping"});
     for (const std::string& title : {"mean level (" + unit + ")", "greatest (" + unit + ")"})
       columns.push_back({title});
-    columns.push_back({"at point (x, y, z in m)", left});
-    columns.push_back({"shape", left});
+    columns.push_back({"at point (x, y, z in m)", leftmost});
+    columns.push_back({"shape", leftmost});
     TextTable table(columns);
     for (std::size_t i = 0; i < r.shapes.size(); ++i) {
       const FieldShape& s = r.shapes[i];
@@ -127,7 +127,7 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
     telling.text += table.text();
   }
   if (r.shapes.size() > 1) {
-    std::vector<TextTable::Column> columns = {{"likeness", left}};
+    std::vector<TextTable::Column> columns = {{"likeness", leftmost}};
     for (std::size_t i = 0; i < r.shapes.size(); ++i) columns.push_back({std::to_string(i + 1)});
     TextTable table(columns);
     for (std::size_t i = 0; i < r.shapes.size(); ++i) {
@@ -139,7 +139,7 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
   }
   Json versus = Json::array();
   if (!settings.versus.empty()) {
-    TextTable table({{"there"}, {"here"}, {"frequency"}, {"mean level"}, {"likeness"}, {"", left}});
+    TextTable table({{"there"}, {"here"}, {"frequency"}, {"mean level"}, {"likeness"}, {"", leftmost}});
     for (const ShapePair& p : told.pairs) {
       const bool both = p.a && p.b;
       table.add({p.a ? format_quantity(told.versus[*p.a].hz, "Hz", 6) : "",

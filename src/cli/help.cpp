@@ -14,16 +14,16 @@ namespace vprism {
 
 namespace {
 
-constexpr TextTable::Align left = TextTable::Align::left;
+constexpr TextTable::Align to_left = TextTable::Align::left;
 
 TextTable windows_table() {
-  TextTable table({{"window", left},
+  TextTable table({{"window", to_left},
                    {"ENBW (bins)"},
                    {"scalloping (dB)"},
                    {"highest side lobe (dB)"},
                    {"falling by (dB/octave)"},
                    {"coherent gain"},
-                   {"for", left}});
+                   {"for", to_left}});
   for (const WindowEntry& entry : window_table()) {
     const Window window{entry.kind, entry.parameter};
     const WindowFigures f = window_figures(window);
@@ -35,13 +35,13 @@ TextTable windows_table() {
 }
 
 TextTable steps_table() {
-  TextTable table({{"step", left}, {"values", left}, {"what it does", left}});
+  TextTable table({{"step", to_left}, {"values", to_left}, {"what it does", to_left}});
   for (const StageEntry& entry : stage_table()) table.add({entry.name, entry.values, entry.what});
   return table;
 }
 
 TextTable terms_table() {
-  TextTable table({{"term", left}, {"values", left}, {"what it is", left}});
+  TextTable table({{"term", to_left}, {"values", to_left}, {"what it is", to_left}});
   for (const TermEntry& entry : term_table()) table.add({entry.name, entry.values, entry.what});
   for (const DrivenEntry& entry : driven_table())
     table.add({std::string("> ") + entry.name, entry.values, entry.what});
@@ -51,7 +51,7 @@ TextTable terms_table() {
 }
 
 TextTable formats_table() {
-  TextTable table({{"format", left}, {"what is read", left}});
+  TextTable table({{"format", to_left}, {"what is read", to_left}});
   for (const Format& format : format_table()) table.add({format.name, format.what});
   table.add({"flat binary", "plain numbers, with --binary"});
   return table;

@@ -21,7 +21,7 @@ namespace {
 
 /// Records up to this many samples are fitted sample by sample.
 constexpr std::int64_t most_fitted = std::int64_t{1} << 20;
-constexpr std::size_t most_held = std::size_t{1} << 22;
+constexpr std::size_t most_samples_held = std::size_t{1} << 22;
 /// Samples times lines of one channel, about half a second.
 constexpr std::size_t most_work = std::size_t{1} << 22;
 
@@ -320,7 +320,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   }
   const SpectrumPlan& plan = spectra.front().spectrum.plan;
   const bool hold = !recording.complex && recording.samples <= most_fitted &&
-                    static_cast<std::size_t>(recording.samples) * spectra.size() <= most_held;
+                    static_cast<std::size_t>(recording.samples) * spectra.size() <= most_samples_held;
   std::vector<std::vector<double>> held(hold ? spectra.size() : 0);
   StatisticsEstimator statistics(recording.channels.size() * (recording.complex ? 2 : 1));
   OutlineEstimator outlines(recording.channels.size() * (recording.complex ? 2 : 1));

@@ -16,7 +16,7 @@ namespace vprism {
 namespace {
 
 /// One channel against one line.
-struct Held {
+struct HeldLine {
   AskedLimit limit;
   Channel channel;
   Scale scale = Scale::rms;
@@ -28,7 +28,7 @@ struct Held {
 
 struct Recorded {
   InputFacts facts;
-  std::vector<Held> held;
+  std::vector<HeldLine> held;
   std::vector<Caution> cautions;
 };
 
@@ -66,7 +66,7 @@ class LimitsTask : public Task {
       telling.inputs.push_back(r.facts);
       telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
       telling.text += text(r);
-      for (const Held& h : r.held) {
+      for (const HeldLine& h : r.held) {
         telling.results.push_back(json(h));
         pass = pass && h.verdict.pass;
       }
@@ -114,7 +114,7 @@ class LimitsTask : public Task {
     const Recording& r = out.facts.recording;
     for (const AskedLimit& limit : limits)
       for (const std::size_t c : select_channels(r, {limit.channels})) {
-        Held h;
+        HeldLine h;
         h.limit = limit;
         h.channel = r.channels[c];
         if (stored) {
@@ -164,7 +164,7 @@ class LimitsTask : public Task {
     return out;
   }
 
-  std::string unit_of(const Held& h) const {
+  std::string unit_of(const HeldLine& h) const {
     return h.plan.empty() ? h.channel.unit.label() : scale_unit(h.channel.unit, h.scale);
   }
 
@@ -177,14 +177,14 @@ class LimitsTask : public Task {
                      {"level"},
                      {"limit there"},
                      {"margin"}});
-    for (const Held& h : r.held)
+    for (const HeldLine& h : r.held)
       table.add({h.channel.name, h.limit.line.name, h.verdict.pass ? "pass" : "FAIL",
                  format_quantity(h.verdict.worst.frequency_hz, "Hz", 6),
                  format_quantity(h.verdict.worst.level, unit_of(h), 4),
                  format_quantity(h.verdict.worst.limit, unit_of(h), 4),
                  fmt::format("{:+.2f} dB", h.verdict.worst.margin_db)});
     out += table.text() + "\n";
-    for (const Held& h : r.held) {
+    for (const HeldLine& h : r.held) {
       if (h.verdict.pass) continue;
       out += "  " + h.channel.name + " exceeds " + h.limit.line.name + "\n";
       TextTable violations({{"from"}, {"to"}, {"worst at"}, {"level"}, {"limit"}, {"over by"}});
@@ -212,7 +212,7 @@ class LimitsTask : public Task {
             {"margin_db", number(v.margin_db)}};
   }
 
-  Json json(const Held& h) const {
+  Json json(const HeldLine& h) const {
     Json violations = Json::array();
     for (const LimitViolation& v : h.verdict.violations) violations.push_back(violation_json(v));
     return {{"channel", h.channel.name},
@@ -231,7 +231,7 @@ class LimitsTask : public Task {
   std::string csv(const Recorded& r) const {
     std::string out =
         "channel,limit,what,from (Hz),to (Hz),worst at (Hz),level,limit there,unit,margin (dB)\n";
-    for (const Held& h : r.held) {
+    for (const HeldLine& h : r.held) {
       const auto add = [&](const char* what, const LimitViolation& v) {
         out += fmt::format("{},{},{},{:.10g},{:.10g},{:.10g},{:.6g},{:.6g},{},{:.4f}\n",
                            csv_cell(h.channel.name), csv_cell(h.limit.line.name), what, v.low_hz, v.high_hz,
@@ -246,7 +246,7 @@ class LimitsTask : public Task {
   Figure figure(const Recorded& r) const {
     Figure figure;
     figure.title = r.facts.recording.stem() + ": limits";
-    for (const Held& h : r.held) {
+    for (const HeldLine& h : r.held) {
       if (figure.caption.empty() && !h.plan.empty())
         figure.caption = h.plan + "; numbered: what exceeds the limit";
       Panel panel;

@@ -20,7 +20,7 @@ namespace vprism {
 namespace {
 
 /// Samples of the series that are held for each channel.
-constexpr std::size_t most_held = std::size_t{1} << 24;
+constexpr std::size_t most_of_carrier = std::size_t{1} << 24;
 
 struct ChannelModulation {
   CarrierBand band;
@@ -76,10 +76,10 @@ class ModulationTask : public EachInputTask<ModulationResult> {
       const CarrierBand& band = result.channels[c].band;
       const double rate = r.axis.rate_hz();
       const std::size_t factor = whole_factor(0.4 * rate / band.half_hz);
-      if (static_cast<std::size_t>(r.samples) / factor > most_held)
+      if (static_cast<std::size_t>(r.samples) / factor > most_of_carrier)
         throw Error(Status::analysis, r.file + ": channel \"" + clean_text(r.channels[c].name) +
                                           "\": a span of " + format_quantity(2 * band.half_hz, "Hz") +
-                                          " leaves more than " + std::to_string(most_held) +
+                                          " leaves more than " + std::to_string(most_of_carrier) +
                                           " samples; give a narrower --span or a --gate");
       const double left = 0.45 * rate / static_cast<double>(factor);
       shifts.emplace_back(rate, band.carrier_hz - spectra[c].centre_hz, factor, std::vector<std::size_t>{c},

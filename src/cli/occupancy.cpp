@@ -16,7 +16,7 @@ namespace vprism {
 
 namespace {
 
-constexpr double parts[] = {0.1, 0.5, 0.9, 0.99};
+constexpr double level_parts[] = {0.1, 0.5, 0.9, 0.99};
 
 struct OccupancySettings {
   InputSettings input;
@@ -212,11 +212,12 @@ class OccupancyTask : public Task {
       writer->finish();
     }
     std::string curves = "frequency (Hz)";
-    for (const double part : parts) curves += fmt::format(",{:g}% ({})", 100 * part, csv_cell(axes.y_name));
+    for (const double part : level_parts)
+      curves += fmt::format(",{:g}% ({})", 100 * part, csv_cell(axes.y_name));
     curves += ",highest\n";
     for (std::size_t k = low; k < high; ++k) {
       curves += fmt::format("{}", map.grid.frequency_hz(k));
-      for (const double part : parts)
+      for (const double part : level_parts)
         curves += fmt::format(",{:.5g}", shown_db(map, map.percentile_db(k, part)));
       curves += fmt::format(",{:.5g}\n", shown_db(map, 10 * std::log10(std::max(map.highest[k], 1e-300))));
     }
@@ -273,11 +274,11 @@ class OccupancyTask : public Task {
     static constexpr int shades[] = {5, 6, 4, 1};
     for (std::size_t p = 0; p < 4; ++p) {
       Curve curve;
-      curve.name = fmt::format("{:g}%", 100 * parts[p]);
+      curve.name = fmt::format("{:g}%", 100 * level_parts[p]);
       curve.colour = shades[p];
       for (std::size_t k = low; k < high; ++k) {
         curve.x.push_back(map.grid.frequency_hz(k));
-        curve.y.push_back(shown_db(map, map.percentile_db(k, parts[p])));
+        curve.y.push_back(shown_db(map, map.percentile_db(k, level_parts[p])));
       }
       out.curves.push_back(thinned(std::move(curve), 2000, false));
     }

@@ -14,8 +14,8 @@ namespace vprism {
 
 namespace {
 
-constexpr std::size_t most_curves = 16;
-constexpr double degrees = 180 / std::numbers::pi;
+constexpr std::size_t most_response_curves = 16;
+constexpr double per_radian = 180 / std::numbers::pi;
 
 FigureAxis frequency_axis(const ResponseResult& r) {
   FigureAxis axis{"Frequency", "Hz", false, r.low_hz, r.high_hz};
@@ -60,7 +60,7 @@ Figure bode_figure(const ResponseResult& r) {
                    "where nothing is known";
   // One panel of magnitudes for each unit.
   std::map<std::string, std::vector<std::size_t>> units;
-  for (std::size_t i = 0; i < std::min(most_curves, r.set.curves.size()); ++i)
+  for (std::size_t i = 0; i < std::min(most_response_curves, r.set.curves.size()); ++i)
     units[r.curve_unit(r.set.curves[i]).label()].push_back(i);
   for (const auto& [unit, curves] : units) {
     Panel panel;
@@ -96,10 +96,10 @@ Figure bode_figure(const ResponseResult& r) {
   coherence.x = frequency_axis(r);
   coherence.y = {"Coherence", "", false, 0, 1.02};
   std::vector<bool> told(r.recording.channels.size(), false);
-  for (std::size_t i = 0; i < std::min(most_curves, r.set.curves.size()); ++i) {
+  for (std::size_t i = 0; i < std::min(most_response_curves, r.set.curves.size()); ++i) {
     const ResponseCurve& curve = r.set.curves[i];
     Curve one =
-        over_frequency(r, curve, true, [&](std::size_t k) { return std::arg(curve.ratio[k]) * degrees; });
+        over_frequency(r, curve, true, [&](std::size_t k) { return std::arg(curve.ratio[k]) * per_radian; });
     // No line across where the phase comes round.
     for (std::size_t k = 1; k < one.y.size(); ++k)
       if (std::abs(one.y[k] - one.y[k - 1]) > 270) one.y[k - 1] = std::nan("");

@@ -11,10 +11,10 @@ namespace vprism {
 
 namespace {
 
-std::string percent(double share, int digits = 3) { return format_number(100 * share, digits) + "%"; }
+std::string percent_of(double share, int digits = 3) { return format_number(100 * share, digits) + "%"; }
 
 std::string damping_text(double damping, double std) {
-  return std > 0 ? format_uncertain(100 * damping, 100 * std, "%") : percent(damping, 4);
+  return std > 0 ? format_uncertain(100 * damping, 100 * std, "%") : percent_of(damping, 4);
 }
 
 const char* how(Excitation excitation) {
@@ -49,7 +49,7 @@ std::string made_text(const ResponseResult& r, const ResponseSettings& settings)
     if (settings.blows.force_window) out += ", force window";
     if (r.blows->decayed_to < 1)
       out += fmt::format(", exponential window to {} (its {} 1/s taken off the damping)",
-                         percent(r.blows->decayed_to), format_number(r.blows->decay_per_s, 4));
+                         percent_of(r.blows->decayed_to), format_number(r.blows->decay_per_s, 4));
   } else if (r.excitation == Excitation::noise) {
     out += fmt::format(" of {}, {} of {}, worth {} independent ones",
                        format_quantity(r.plan.segment_s(), "s", 4), r.plan.averages, r.window.name(),
@@ -75,7 +75,7 @@ std::vector<std::string> evidence(const ResponseResult& r, const KnownMode& m) {
   const auto reading = [&](const char* name, const ModeReading& read) {
     out.push_back(read.damping > 0
                       ? fmt::format("{}: {}, {}", name, format_quantity(read.frequency_hz, "Hz", 6),
-                                    percent(read.damping, 3))
+                                    percent_of(read.damping, 3))
                       : fmt::format("{}: {}", name, format_quantity(read.frequency_hz, "Hz", 6)));
   };
   if (m.half_power)
@@ -83,7 +83,7 @@ std::vector<std::string> evidence(const ResponseResult& r, const KnownMode& m) {
   else if (m.peak)
     reading("peak alone, no half-power points", *m.peak);
   if (m.circle)
-    reading(fmt::format("circle ({} out of round)", percent(m.circle->out_of_round, 2)).c_str(),
+    reading(fmt::format("circle ({} out of round)", percent_of(m.circle->out_of_round, 2)).c_str(),
             m.circle->mode);
   if (m.decay) {
     reading("free decay, envelope", m.decay->envelope);
@@ -263,7 +263,7 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
       telling.text += fmt::format("  {}: later by {} ({} of the coherent phase is a pure delay)\n",
                                   result.curve_name(set.curves[i]),
                                   format_uncertain(result.delays[i]->seconds, result.delays[i]->std_s, "s"),
-                                  percent(result.delays[i]->explained, 2));
+                                  percent_of(result.delays[i]->explained, 2));
     }
   telling.text += "\n";
   for (const KnownMode& m : result.modes) {

@@ -11,7 +11,7 @@ namespace vprism {
 
 namespace {
 
-std::string capital(std::string text) {
+std::string capital_first(std::string text) {
   if (!text.empty()) text[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(text[0])));
   return text;
 }
@@ -30,11 +30,12 @@ std::pair<std::size_t, std::size_t> bins_drawn(const ChannelSpectrum& c, const S
 FigureAxis level_axis(const Channel& channel, const AnalysisSettings& settings) {
   const Shown shown{settings};
   const ScaleEntry& scale = scale_entry(settings.scale);
-  FigureAxis axis{scale.density ? "Density" : capital(channel.quantity.empty() ? "level" : channel.quantity),
-                  shown.unit(channel.unit),
-                  settings.level_logarithmic.value_or(!settings.decibel_reference),
-                  {},
-                  {}};
+  FigureAxis axis{
+      scale.density ? "Density" : capital_first(channel.quantity.empty() ? "level" : channel.quantity),
+      shown.unit(channel.unit),
+      settings.level_logarithmic.value_or(!settings.decibel_reference),
+      {},
+      {}};
   if (settings.decibel_reference) axis.logarithmic = false;
   if (axis.unit == "1") axis.unit.clear();
   if (settings.scale == Scale::esd) axis.quantity = "Energy density";
@@ -290,7 +291,7 @@ Figure overlaid_figure(const std::vector<SpectrumResult>& results, const std::ve
     one.x = figure.panels.front().x;
     one.x.low = s.hz[one.x.logarithmic && s.hz[0] <= 0 && s.hz.size() > 1 ? 1 : 0];
     one.x.high = s.hz.back();
-    one.y = {capital(s.channel.quantity.empty() ? "level" : s.channel.quantity),
+    one.y = {capital_first(s.channel.quantity.empty() ? "level" : s.channel.quantity),
              s.channel.unit.label(),
              figure.panels.front().y.logarithmic,
              {},

@@ -169,13 +169,13 @@ std::vector<std::size_t> tops_of(const std::vector<double>& power, std::size_t m
   return out;
 }
 
-struct Place {
+struct ModePlace {
   double hz, std, damping = 0, damping_std = 0;
 };
 
 /// Of a free decay: the transforms of the kept points are rational functions of the bins' frequencies (the
 /// cut end multiplies each mode by one constant), so their common poles are the modes.
-std::vector<Place> decaying_places(const FieldResult& r, std::size_t most) {
+std::vector<ModePlace> decaying_places(const FieldResult& r, std::size_t most) {
   ModeData data;
   for (std::size_t k = 0; k < r.plan.bins(); ++k) data.frequency_hz.push_back(r.frequency_hz(k));
   for (const auto& point : r.sums.kept)
@@ -197,15 +197,15 @@ std::vector<Place> decaying_places(const FieldResult& r, std::size_t most) {
     return height(a) > height(b);
   });
   if (fit.modes.size() > most) fit.modes.resize(most);
-  std::vector<Place> out;
+  std::vector<ModePlace> out;
   for (const Mode& m : fit.modes)
     out.push_back({m.frequency_hz, m.frequency_std_hz, m.damping, m.damping_std});
   return out;
 }
 
-std::vector<Place> steady_places(const FieldResult& r, std::size_t most) {
+std::vector<ModePlace> steady_places(const FieldResult& r, std::size_t most) {
   const Spectrum spectrum = mean_spectrum(r);
-  std::vector<Place> out;
+  std::vector<ModePlace> out;
   for (const Peak& p : find_peaks(spectrum).peaks) {
     if (out.size() == most) break;
     // What the means that were taken off left of slow motion is no peak.
@@ -328,7 +328,7 @@ Chosen sample_of(const Chosen& all) {
 }
 
 /// Whether the motion of some points dies away, the window that follows from it, and where their peaks are.
-std::vector<Place> scout(Passes& passes, const Chosen& chosen, FieldPlan& plan, FieldResult& scratch) {
+std::vector<ModePlace> scout(Passes& passes, const Chosen& chosen, FieldPlan& plan, FieldResult& scratch) {
   const FieldSettings& settings = passes.settings;
   scratch.points.clear();
   for (const std::size_t p : chosen.points) scratch.points.push_back(passes.source.recording().points[p]);
@@ -340,7 +340,7 @@ std::vector<Place> scout(Passes& passes, const Chosen& chosen, FieldPlan& plan, 
       passes.source.saved() == nullptr ? !settings.window : plan.window.kind == WindowKind::rectangular;
   const bool rectangular = free && scratch.decays;
   if (rectangular) plan.window = {WindowKind::rectangular, 0};
-  std::vector<Place> places;
+  std::vector<ModePlace> places;
   if (!settings.at_hz.empty()) {
     for (const double hz : settings.at_hz) places.push_back({hz, 0});
     return places;
@@ -353,15 +353,15 @@ std::vector<Place> scout(Passes& passes, const Chosen& chosen, FieldPlan& plan, 
     places = decaying_places(scratch, settings.most_peaks);
   }
   if (places.empty()) places = steady_places(scratch, settings.most_peaks);
-  std::sort(places.begin(), places.end(), [](const Place& a, const Place& b) { return a.hz < b.hz; });
+  std::sort(places.begin(), places.end(), [](const ModePlace& a, const ModePlace& b) { return a.hz < b.hz; });
   return places;
 }
 
 /// Whether all points together show a peak that the sample did not.
-bool shows_more(const FieldResult& result, const std::vector<Place>& places, std::size_t most) {
+bool shows_more(const FieldResult& result, const std::vector<ModePlace>& places, std::size_t most) {
   for (const std::size_t k : tops_of(result.mean_power(), most)) {
     const double hz = result.frequency_hz(k);
-    const bool known = std::any_of(places.begin(), places.end(), [&](const Place& p) {
+    const bool known = std::any_of(places.begin(), places.end(), [&](const ModePlace& p) {
       return std::abs(p.hz - hz) < std::max(2 * result.plan.bin_hz(), p.damping * p.hz);
     });
     if (!known) return true;
@@ -389,12 +389,12 @@ FieldResult analyse_field(PointSource& source, const FieldSettings& settings, co
   for (const std::size_t v : chosen.variables) result.variables.push_back(r.variables[v]);
   Passes passes{source, settings, progress};
   Chosen scouted = sample_of(chosen);
-  std::vector<Place> places = scout(passes, scouted, plan, result);
+  std::vector<ModePlace> places = scout(passes, scouted, plan, result);
   for (;;) {
     result.points.clear();
     for (const std::size_t p : chosen.points) result.points.push_back(r.points[p]);
     FieldPlan last = plan;
-    for (const Place& p : places) last.at_hz.push_back(p.hz);
+    for (const ModePlace& p : places) last.at_hz.push_back(p.hz);
     last.kept_points = settings.watched;
     ++passes.all;
     passes.run(result, chosen, last, settings.keep);

@@ -18,7 +18,7 @@ namespace vprism {
 
 namespace {
 
-constexpr const char* layout = "vprism transforms 1";
+constexpr const char* transforms_layout = "vprism transforms 1";
 
 std::uint64_t place_of(const std::string& path, const char* name) {
   const auto place = array_place_hdf5(path, name);
@@ -132,7 +132,7 @@ SavedTransformsWriter::SavedTransformsWriter(std::string path, const PointRecord
                      {"/mean_square_in_time", {variables, frames}, {}, false, {}, {}},
                      places,
                      labels},
-                    {{"layout", layout}});
+                    {{"layout", transforms_layout}});
   transforms_ = place_of(path_, "/transforms"), rms_ = place_of(path_, "/rms"),
   in_time_ = place_of(path_, "/mean_square_in_time");
   each_ = variables * 2 * (frames / 2 + 1);

@@ -19,7 +19,7 @@ namespace {
 
 using Json = nlohmann::json;
 
-[[noreturn]] void damaged(const std::string& file, const std::string& what) {
+[[noreturn]] void damaged_sigmf(const std::string& file, const std::string& what) {
   throw Error(Status::input, file + ": damaged SigMF metadata: " + what + "; write it again");
 }
 
@@ -54,7 +54,7 @@ DataType parse_datatype(const std::string& file, const std::string& text) {
       if (bits == std::to_string(8 * size) && (size == 1 || mark != std::string::npos))
         out.type = find_number_type(text[1], size, big);
   }
-  if (out.type == nullptr) damaged(file, "core:datatype \"" + text + "\" is not known");
+  if (out.type == nullptr) damaged_sigmf(file, "core:datatype \"" + text + "\" is not known");
   return out;
 }
 
@@ -72,11 +72,11 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
   const bool data_named = ends_with(head.path, ".sigmf-data");
   const std::string meta_name = data_named ? head.path.substr(0, head.path.size() - 4) + "meta" : head.path;
   const InputFile meta_file(meta_name);
-  if (meta_file.size() > (64u << 20)) damaged(meta_name, "longer than 64 MB");
+  if (meta_file.size() > (64u << 20)) damaged_sigmf(meta_name, "longer than 64 MB");
   const Json meta =
       Json::parse(meta_file.text(0, static_cast<std::size_t>(meta_file.size())), nullptr, false);
   if (meta.is_discarded() || !meta.is_object() || !meta.contains("global") || !meta["global"].is_object())
-    damaged(meta_name, "not a JSON object with \"global\"");
+    damaged_sigmf(meta_name, "not a JSON object with \"global\"");
   const Json& global = meta["global"];
   std::string data_name = data_named ? head.path : "";
   const std::string dataset = text_at(global, "core:dataset");
@@ -94,10 +94,10 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
   const DataType type = parse_datatype(meta_name, text_at(global, "core:datatype"));
   const double rate = number_at(global, "core:sample_rate", 0);
   if (global.contains("core:sample_rate") && !(rate > 0 && std::isfinite(rate)))
-    damaged(meta_name, "core:sample_rate must be above zero");
+    damaged_sigmf(meta_name, "core:sample_rate must be above zero");
   const double channels_given = number_at(global, "core:num_channels", 1);
   if (!(channels_given >= 1 && channels_given <= 4096) || channels_given != std::floor(channels_given))
-    damaged(meta_name, "core:num_channels must be 1 to 4096");
+    damaged_sigmf(meta_name, "core:num_channels must be 1 to 4096");
   const auto channels = static_cast<std::size_t>(channels_given);
   const Json captures = meta.value("captures", Json::array());
   double header = 0, carrier = 0;
@@ -106,7 +106,7 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
   recording.format = "SigMF, " + text_at(global, "core:datatype");
   if (captures.is_array())
     for (const Json& capture : captures) {
-      if (!capture.is_object()) damaged(meta_name, "a capture that is no object");
+      if (!capture.is_object()) damaged_sigmf(meta_name, "a capture that is no object");
       const double frequency = number_at(capture, "core:frequency", 0);
       const double bytes = number_at(capture, "core:header_bytes", 0);
       if (&capture == &captures.front()) {
@@ -122,7 +122,8 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
         }
         continue;
       }
-      if (bytes > 0) damaged(meta_name, "a header between captures (core:header_bytes) can't be read here");
+      if (bytes > 0)
+        damaged_sigmf(meta_name, "a header between captures (core:header_bytes) can't be read here");
       if (frequency != carrier)
         recording.cautions.push_back({"carrier-changes", Severity::serious, "",
                                       "from sample " +
@@ -131,7 +132,7 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
                                           ", before " + format_quantity(carrier, "Hz", 9),
                                       "analyse one capture at a time with --gate"});
     }
-  if (!(header >= 0 && header < 1e15)) damaged(meta_name, "core:header_bytes must not be negative");
+  if (!(header >= 0 && header < 1e15)) damaged_sigmf(meta_name, "core:header_bytes must not be negative");
   for (const char* key : {"core:description", "core:author", "core:hw", "core:recorder", "core:license"})
     if (const std::string text = text_at(global, key); !text.empty())
       recording.notes.emplace_back(key + 5, text);
