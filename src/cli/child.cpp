@@ -2,11 +2,14 @@
 #include "cli/child.h"
 
 #include <fcntl.h>
+#include <signal.h>
 #include <spawn.h>
+#include <sys/prctl.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <cerrno>
+#include <cstdlib>
 #include <cstring>
 
 #include "base/error.h"
@@ -48,6 +51,16 @@ std::string own_program() {
   return std::filesystem::read_symlink("/proc/self/exe", code).string();
 }
 
+constexpr const char* parent_variable = "VPRISM_STARTED_BY";
+
+void end_with_parent() {
+  const char* const parent = std::getenv(parent_variable);
+  if (parent == nullptr) return;
+  ::prctl(PR_SET_PDEATHSIG, SIGKILL);
+  // It may have gone before that was said.
+  if (std::to_string(::getppid()) != parent) ::_exit(static_cast<int>(Status::output));
+}
+
 int run_child(const ChildRun& run) {
   const auto sink = [](const std::filesystem::path& path) {
     return path.empty() ? std::string("/dev/null") : std::filesystem::absolute(path).string();
@@ -63,8 +76,14 @@ int run_child(const ChildRun& run) {
   std::vector<char*> list;
   for (std::string& word : words) list.push_back(word.data());
   list.push_back(nullptr);
+  std::string parent = std::string(parent_variable) + "=" + std::to_string(::getpid());
+  std::vector<char*> environment;
+  for (char** variable = environ; *variable != nullptr; ++variable)
+    if (std::strncmp(*variable, parent.c_str(), parent.find('=') + 1) != 0) environment.push_back(*variable);
+  environment.push_back(parent.data());
+  environment.push_back(nullptr);
   pid_t child = 0;
-  must(::posix_spawn(&child, own_program().c_str(), actions.get(), nullptr, list.data(), environ));
+  must(::posix_spawn(&child, own_program().c_str(), actions.get(), nullptr, list.data(), environment.data()));
   int status = 0;
   while (::waitpid(child, &status, 0) < 0)
     if (errno != EINTR) must(errno);

@@ -18,6 +18,10 @@ struct ChildRun {
 /// can't be started.
 int run_child(const ChildRun& run);
 
+/// To be called at the program's start: where it was started by `run_child`, it ends with who started it, so
+/// that nothing goes on writing when that one is killed.
+void end_with_parent();
+
 /// Path of this program.
 std::string own_program();
 

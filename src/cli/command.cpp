@@ -10,6 +10,7 @@
 
 #include "base/text.h"
 #include "cli/case_file.h"
+#include "cli/child.h"
 #include "cli/help.h"
 #include "cli/manual.h"
 
@@ -210,6 +211,7 @@ int run_program(const std::vector<std::string>& arguments) {
     std::fprintf(stderr, "vprism: %s\n", clean_text(line, 2000).c_str());
     return static_cast<int>(status);
   };
+  end_with_parent();
   try {
     return static_cast<int>(dispatch(arguments));
   } catch (const Error& error) {

@@ -78,7 +78,7 @@ TEST(SavedTransforms, ComeBackAsTheyWereWritten) {
 TEST(SavedTransforms, OtherFilesAreNotTakenForThem) {
   const ScratchFolder folder;
   const std::string path = folder.path("a.h5");
-  write_arrays_hdf5(path, {{"/transforms", {16, 3}, numbers(48, 0), false, {}, {{"rate_hz", 10}}}});
+  write_arrays_hdf5(path, {{"/transforms", {16, 5}, numbers(80, 0), false, {}, {{"rate_hz", 10}}}});
   const auto source = open_points(path, {});
   EXPECT_EQ(source->saved(), nullptr);
   EXPECT_EQ(source->series_length(), static_cast<std::size_t>(source->recording().frames));
