@@ -171,10 +171,7 @@ class BatchTask : public Task {
             run.command = "case";
             run.inputs = {what};
             run.options = {"--set=" + variable_ + "=" + fs::absolute(row.file).string()};
-            run.files = {row.file};
-            // Whatever the case names may have changed: all that lies beside it counts.
-            run.files.push_back(fs::path(what).has_parent_path() ? fs::path(what).parent_path().string()
-                                                                 : ".");
+            run.files = case_files(what, row.file);
           }
           row.kept = run_kept(run, place, digests);
           const std::lock_guard guard(lock);
@@ -184,6 +181,17 @@ class BatchTask : public Task {
         });
     digests.save();
     return rows;
+  }
+
+  /// All files that a case is made from, this recording being its variable's.
+  std::vector<std::string> case_files(const std::string& path, const std::string& recording) const {
+    std::vector<std::string> files = {recording};
+    const CaseRead read = read_case({path, {{variable_, fs::absolute(recording).string()}}, ""});
+    for (const auto& [name, text] : read.value.texts) files.push_back(name);
+    for (const CaseStep& step : read.value.steps)
+      for (const auto* list : {&step.inputs, &step.files})
+        for (const std::string& name : *list) files.push_back((read.value.folder / name).string());
+    return files;
   }
 
   /// Keys that are told of every channel, where none were asked for.

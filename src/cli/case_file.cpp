@@ -13,6 +13,7 @@
 #include "cli/kept_run.h"
 #include "cli/suspects_file.h"
 #include "cli/toml_file.h"
+#include "formats/output_folder.h"
 
 namespace vprism {
 

@@ -10,6 +10,7 @@
 #include "base/text.h"
 #include "cli/document_tables.h"
 #include "cli/json_values.h"
+#include "formats/output_folder.h"
 #include "render/figure_json.h"
 
 namespace vprism {

@@ -21,6 +21,7 @@
 #include "condition/road.h"
 #include "formats/live.h"
 #include "transform/spectrum_estimator.h"
+#include "transform/statistics.h"
 
 namespace vprism {
 
@@ -67,7 +68,6 @@ struct Guard {
   std::size_t channel = 0;
   Scale scale = Scale::rms;
   bool broken = false;
-  std::int64_t times = 0;
 };
 
 class Watch {
@@ -141,7 +141,7 @@ class Watch {
       for (const std::size_t c : select_channels(state_.recording, {limit.channels})) {
         const auto [scale, factor] = limit_meaning(limit, state_.recording.channels[c].unit,
                                                    settings_.analysis, state_.recording.file);
-        Guard guard{limit, c, scale, false, 0};
+        Guard guard{limit, c, scale, false};
         if (!limit.decibels)
           for (auto& [hz, level] : guard.limit.line.points) level *= factor;
         limit_from_decibels(guard.limit, scale, settings_.analysis);
@@ -150,26 +150,21 @@ class Watch {
   }
 
   void look() {
-    const auto columns = rolling_->columns();
-    state_.stretch_s = static_cast<double>(rolling_->size()) * state_.recording.axis.interval;
-    state_.now.assign(columns.size(), {});
-    gaps_ = false;
-    for (std::size_t c = 0; c < columns.size(); ++c) {
-      ChannelNow& n = state_.now[c];
-      double sum = 0, count = 0;
-      n.least = std::numeric_limits<double>::infinity(), n.greatest = -n.least;
-      for (const double v : columns[c]) {
-        if (std::isnan(v)) continue;
-        sum += v * v, ++count;
-        n.least = std::min(n.least, v), n.greatest = std::max(n.greatest, v);
-      }
-      gaps_ = gaps_ || count < static_cast<double>(columns[c].size());
-      n.rms = count > 0 ? std::sqrt(sum / count) : std::nan("");
-    }
+    const Block block = rolling_->block();
+    state_.stretch_s = static_cast<double>(block.size()) * state_.recording.axis.interval;
+    state_.now.assign(block.channels(), {});
+    StatisticsEstimator levels(block.channels());
+    levels.add(block);
+    const std::vector<Statistics> statistics = levels.result();
+    for (std::size_t c = 0; c < block.channels(); ++c)
+      state_.now[c].rms = statistics[c].rms, state_.now[c].least = statistics[c].min,
+      state_.now[c].greatest = statistics[c].max;
     const SpectrumPlan plan =
         plan_spectrum(cut_, static_cast<std::int64_t>(rolling_->size()), state_.recording.axis.rate_hz());
     try {
-      std::vector<Spectrum> spectra = spectra_of(plan, columns);
+      SpectrumEstimator estimator(plan, cut_);
+      estimator.add(block);
+      std::vector<Spectrum> spectra = estimator.result();
       for (std::size_t c = 0; c < spectra.size(); ++c) {
         ChannelNow& n = state_.now[c];
         n.peaks = find_peaks(spectra[c], settings_.analysis.search).peaks;
@@ -193,23 +188,6 @@ class Watch {
     }
   }
 
-  /// With a gap in it the stretch goes block-wise, so that segments leave the gap out.
-  std::vector<Spectrum> spectra_of(const SpectrumPlan& plan,
-                                   const std::vector<std::span<const double>>& columns) const {
-    SpectrumEstimator estimator(plan, cut_);
-    if (!gaps_) {
-      estimator.add(columns);
-      return estimator.result();
-    }
-    Block block(columns.size(), columns.front().size());
-    for (std::size_t c = 0; c < columns.size(); ++c)
-      std::copy(columns[c].begin(), columns[c].end(), block.room(c).begin());
-    block.set(0, columns.front().size());
-    block.set_gaps(true);
-    estimator.add(block);
-    return estimator.result();
-  }
-
   void judge() {
     for (Guard& guard : guards_) {
       const ChannelNow& n = state_.now[guard.channel];
@@ -230,7 +208,7 @@ class Watch {
           {"limit_level", number(verdict.worst.limit)},
           {"level_unit", scale_unit(state_.recording.channels[guard.channel].unit, guard.scale)},
           {"margin_db", number(verdict.worst.margin_db)}};
-      if (guard.broken) ++state_.alarms, ++guard.times;
+      if (guard.broken) ++state_.alarms;
       state_.events.push_back(told);
       if (state_.events.size() > 1000) state_.events.erase(state_.events.begin());
       if (settings_.output.json)
@@ -350,7 +328,7 @@ class Watch {
   std::optional<RollingSamples> rolling_;
   std::vector<Guard> guards_;
   std::int64_t every_ = 1, looked_at_ = 0;
-  bool over_ = false, gaps_ = false;
+  bool over_ = false;
   std::size_t table_lines_ = 0;
   std::chrono::steady_clock::time_point written_ = std::chrono::steady_clock::now();
 };

@@ -5,6 +5,8 @@
 // the second,
 // ... `skip` bytes at the head are left out. The unit is that of the stored numbers: integers are handed on
 // as they are, not scaled to full scale.
+#include "formats/flat_binary.h"
+
 #include "base/error.h"
 #include "base/quantity.h"
 #include "base/text.h"
@@ -12,18 +14,9 @@
 
 namespace vprism {
 
-namespace {
-
-struct Layout {
-  const NumberType* type = nullptr;
-  std::size_t channels = 1;
-  bool sequential = false;
-  std::uint64_t skip = 0;
-};
-
-Layout parse_layout(const std::string& text) {
+BinaryLayout parse_binary_layout(const std::string& text) {
   const std::vector<std::string> parts = split(text, ':');
-  Layout layout;
+  BinaryLayout layout;
   layout.type = find_number_type(parts[0]);
   if (layout.type == nullptr) {
     std::vector<std::string> names;
@@ -48,10 +41,8 @@ Layout parse_layout(const std::string& text) {
   return layout;
 }
 
-}  // namespace
-
 std::unique_ptr<SampleSource> open_flat_binary(const FileHead& head, const ReadSettings& settings) {
-  const Layout layout = parse_layout(settings.binary);
+  const BinaryLayout layout = parse_binary_layout(settings.binary);
   Recording recording;
   recording.file = head.path;
   recording.format = "flat binary, " + settings.binary;
@@ -80,6 +71,6 @@ std::unique_ptr<SampleSource> open_flat_binary(const FileHead& head, const ReadS
                                        "");
 }
 
-void check_binary_layout(const std::string& layout) { parse_layout(layout); }
+void check_binary_layout(const std::string& layout) { parse_binary_layout(layout); }
 
 }  // namespace vprism

@@ -11,7 +11,6 @@
 
 #include <algorithm>
 #include <cerrno>
-#include <charconv>
 #include <chrono>
 #include <cmath>
 #include <cstring>
@@ -19,6 +18,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/flat_binary.h"
 
 namespace vprism {
 
@@ -26,37 +26,6 @@ namespace {
 
 constexpr std::size_t most_buffered = std::size_t{1} << 20;
 constexpr std::size_t most_line = std::size_t{1} << 16;
-
-bool cell_number(std::string_view cell, double& value) {
-  cell = trimmed(cell);
-  if (!cell.empty() && cell.front() == '+') cell.remove_prefix(1);
-  const auto [end, code] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
-  return code == std::errc() && end == cell.data() + cell.size();
-}
-
-std::vector<std::string> cells_of(std::string_view line, char delimiter) {
-  std::vector<std::string> out;
-  if (delimiter != ' ') {
-    for (std::string& cell : split(line, delimiter)) out.emplace_back(trimmed(cell));
-    return out;
-  }
-  std::string cell;
-  for (const char c : std::string(line) + " ") {
-    if (c != ' ' && c != '\t') {
-      cell += c;
-    } else if (!cell.empty()) {
-      out.push_back(std::move(cell));
-      cell.clear();
-    }
-  }
-  return out;
-}
-
-char delimiter_of(std::string_view line) {
-  for (const char c : {';', '\t', ','})
-    if (line.find(c) != std::string_view::npos) return c;
-  return ' ';
-}
 
 }  // namespace
 
@@ -179,116 +148,77 @@ bool LiveSource::wait_for_bytes() {
 }
 
 void LiveSource::describe_binary() {
-  check_binary_layout(settings_.read.binary);
-  const std::vector<std::string> parts = split(settings_.read.binary, ':');
-  type_ = find_number_type(parts[0]);
-  columns_ = 1;
-  for (std::size_t i = 1; i < parts.size(); ++i) {
-    if (parts[i] == "sequential")
-      throw Error(Status::usage, "--binary: channels one after another can't be followed; only frames can");
-    if (starts_with(parts[i], "skip=")) {
-      std::size_t left = static_cast<std::size_t>(std::stoull(parts[i].substr(5)));
-      while (left > 0 && (at_ < buffer_.size() || wait_for_bytes())) {
-        const std::size_t some = std::min(left, buffer_.size() - at_);
-        at_ += some, left -= some;
-        buffer_.erase(0, at_), at_ = 0;
-      }
-    } else {
-      columns_ = std::stoul(parts[i]);
-    }
+  const BinaryLayout layout = parse_binary_layout(settings_.read.binary);
+  if (layout.sequential && layout.channels > 1)
+    throw Error(Status::usage, "--binary: channels one after another can't be followed; only frames can");
+  type_ = layout.type;
+  for (std::uint64_t left = layout.skip; left > 0 && (!buffer_.empty() || wait_for_bytes());) {
+    const std::uint64_t some = std::min<std::uint64_t>(left, buffer_.size());
+    buffer_.erase(0, static_cast<std::size_t>(some));
+    left -= some;
   }
   recording_.format = "stream of flat numbers, " + settings_.read.binary;
-  for (std::size_t c = 0; c < columns_; ++c)
+  for (std::size_t c = 0; c < layout.channels; ++c)
     recording_.channels.push_back({"channel " + std::to_string(c + 1), {}, ""});
 }
 
-/// The next whole line, or, at the end, what is left; empty where there is none. The line is used up.
-std::string_view LiveSource::next_line() {
-  const std::size_t end = buffer_.find('\n', at_);
-  if (end == std::string::npos) {
-    if (buffer_.size() - at_ > most_line)
-      throw Error(Status::input,
-                  recording_.file + ": no line end in 64 kB: this is no text; flat numbers need --binary");
-    return {};
-  }
-  const std::string_view line(buffer_.data() + at_, end - at_);
-  at_ = end + 1;
-  return line.empty() || line == "\r" ? std::string_view("#") : line;
-}
-
-bool LiveSource::parse_line(std::string_view line, std::vector<double>& cells) const {
-  cells.clear();
-  for (const std::string& cell : cells_of(line, delimiter_)) {
-    double value = 0;
-    if (!cell_number(cell, value)) return false;
-    cells.push_back(std::isfinite(value) ? value : std::nan(""));
-  }
-  return !cells.empty();
-}
-
+/// The layout is that which the same text would have as a file; as many lines are waited for as tell it.
 void LiveSource::describe_text() {
   recording_.format = "stream of text lines";
-  std::vector<std::string> titles;
-  std::vector<std::vector<double>> rows;
-  // The second row of numbers gives the interval; they are read again afterwards.
-  const auto give_up = [&] {
-    throw Error(Status::input, recording_.file + ": the stream ended before two rows of numbers had come");
-  };
-  const bool want_two = !settings_.read.rate_hz && !settings_.read.interval_s;
-  std::size_t first_row = std::string::npos;
-  while (rows.size() < (want_two ? 2u : 1u)) {
-    const std::size_t before = at_;
-    const std::string line(next_line());
-    if (line.empty()) {
-      if (!wait_for_bytes()) give_up();
-      continue;
-    }
-    if (line.front() == '#' || line.front() == '%') continue;
-    delimiter_ = settings_.read.delimiter != 0 ? settings_.read.delimiter : delimiter_of(line);
-    std::vector<double> cells;
-    if (parse_line(trimmed(line), cells) && (rows.empty() || cells.size() == rows.front().size())) {
-      if (rows.empty()) first_row = before;
-      rows.push_back(cells);
-    } else if (rows.empty()) {
-      titles = cells_of(trimmed(line), delimiter_);
-    }
+  // Of a slow stream a few have to do.
+  constexpr std::ptrdiff_t enough_lines = 32, few_lines = 4;
+  const auto start = std::chrono::steady_clock::now();
+  for (;;) {
+    const std::ptrdiff_t lines = std::count(buffer_.begin(), buffer_.end(), '\n');
+    const bool slow = std::chrono::steady_clock::now() - start > std::chrono::seconds(2);
+    if (lines >= (slow ? few_lines : enough_lines) || buffer_.size() >= FileHead::head_bytes ||
+        !wait_for_bytes())
+      break;
   }
-  columns_ = rows.front().size();
-  if (titles.size() != columns_) titles.clear();
-  Channel first = titles.empty() ? Channel{} : channel_from_title(titles.front());
-  const std::string word = lower_case(first.name);
-  const std::string& axis = settings_.read.axis;
-  timed_ = axis != "none" && columns_ > 1 &&
-           (axis == "1" ||
-            (!titles.empty() && (axis == first.name || word == "time" || word == "t" || word == "zeit")));
-  if (!axis.empty() && axis != "none" && !timed_)
-    throw Error(Status::usage, "--axis: of a stream only the first column can hold the times");
-  for (std::size_t c = timed_ ? 1 : 0; c < columns_; ++c)
-    recording_.channels.push_back(titles.empty() ? Channel{"column " + std::to_string(c + 1), {}, ""}
-                                                 : channel_from_title(titles[c]));
+  const std::size_t whole = buffer_.rfind('\n');
+  if (whole == std::string::npos)
+    throw Error(
+        Status::input,
+        recording_.file + (buffer_.size() < most_line
+                               ? ": the stream ended before a line of numbers had come"
+                               : ": no line end in 64 kB: this is no text; flat numbers need --binary"));
+  ReadSettings read = settings_.read;
+  read.missing = ReadSettings::Missing::gap;
+  layout_.emplace(find_text_layout({recording_.file, buffer_.substr(0, whole + 1), whole + 1}, read));
+  if (layout_->coding != TextCoding::utf8 || layout_->clock || layout_->axis.domain != Axis::Domain::time)
+    throw Error(Status::usage,
+                recording_.file +
+                    ": of a stream the lines must be plain text, with seconds as their axis or none; give "
+                    "--axis none and --rate");
+  for (std::size_t c = 0; c < layout_->columns.size(); ++c)
+    if (layout_->time != c) recording_.channels.push_back(layout_->columns[c]);
+  if (recording_.channels.empty())
+    throw Error(Status::input,
+                recording_.file + ": a time column but no channel beside it; use --axis none and --rate");
   make_names_distinct(recording_.channels);
-  if (timed_) {
-    stamp_factor_ =
-        first.unit.known() && first.unit.converts_to(Unit::parse("s")) && !first.unit.dimensionless()
-            ? first.unit.convert(1, Unit::parse("s"))
-            : 1;
-    recording_.axis.start = rows.front().front() * stamp_factor_;
-    if (rows.size() > 1) recording_.axis.interval = (rows[1].front() - rows[0].front()) * stamp_factor_;
+  recording_.notes = layout_->notes;
+  at_ = layout_->data_offset;
+  recording_.axis.interval = layout_->interval_s;
+  recording_.axis.source = layout_->interval_source;
+  if (layout_->time) {
+    // The rows that have come already tell the interval; they are read again afterwards.
+    TextPiece head;
+    parse_text_piece({buffer_.data() + at_, whole + 1 - at_}, *layout_, true, head);
+    const std::vector<double>& times = head.columns[*layout_->time];
+    if (head.rows < 2)
+      throw Error(Status::input, recording_.file + ": the stream ended before two rows of numbers had come");
+    recording_.axis.start = times[0];
+    recording_.axis.interval = (times[head.rows - 1] - times[0]) / static_cast<double>(head.rows - 1);
     recording_.axis.source = "time column";
-    last_stamp_ = rows.front().front() - (rows.size() > 1 ? rows[1].front() - rows[0].front() : 0);
-    if (rows.size() > 1 && !(recording_.axis.interval > 0))
-      throw Error(
-          Status::input,
-          recording_.file + ": the times do not rise; give --axis none and --rate if they are no times");
+    last_stamp_ = times[0] - recording_.axis.interval;
   }
-  at_ = first_row;
 }
 
 std::size_t LiveSource::take_binary(Block& block) {
-  const std::size_t frame = type_->size * columns_;
+  const std::size_t frame = type_->size * recording_.channels.size();
   const std::size_t count = std::min((buffer_.size() - at_) / frame, block.capacity());
   bool gaps = false;
-  for (std::size_t c = 0; c < columns_ && count > 0; ++c) {
+  for (std::size_t c = 0; c < recording_.channels.size() && count > 0; ++c) {
     type_->decode(buffer_.data() + at_ + c * type_->size, frame, count, block.room(c).data());
     gaps = mark_missing(block.room(c).data(), count) || gaps;
   }
@@ -297,46 +227,61 @@ std::size_t LiveSource::take_binary(Block& block) {
   return count;
 }
 
+/// The whole lines that have come, as numbers. False where there is none.
+bool LiveSource::next_piece() {
+  const std::size_t last = buffer_.rfind('\n');
+  if (last == std::string::npos || last < at_) {
+    if (buffer_.size() - at_ > most_line)
+      throw Error(Status::input,
+                  recording_.file + ": no line end in 64 kB: this is no text; flat numbers need --binary");
+    return false;
+  }
+  const std::string_view text(buffer_.data() + at_, last + 1 - at_);
+  parse_text_piece(text, *layout_, true, piece_);
+  row_ = 0;
+  if (piece_.bad_rows == 0) {
+    at_ = last + 1;
+    return true;
+  }
+  // Rows after a bad one are not kept: the next piece begins behind it.
+  std::size_t end = at_;
+  for (std::int64_t line = 0; line < piece_.bad.line; ++line) end = buffer_.find('\n', end) + 1;
+  if (bad_lines_++ == 0) first_bad_ = clean_text(piece_.bad.text, 60);
+  at_ = end;
+  return true;
+}
+
 std::size_t LiveSource::take_text(Block& block) {
   std::size_t count = 0;
   bool gaps = false;
-  std::vector<double> cells;
-  const std::size_t skip = timed_ ? 1 : 0;
+  const bool timed = layout_->time && recording_.axis.source == "time column";
   while (count < block.capacity()) {
-    if (missing_rows_ > 0) {
-      --missing_rows_;
-      gaps = true;
-      for (std::size_t c = skip; c < columns_; ++c) block.room(c - skip)[count] = std::nan("");
-      ++count;
+    if (missing_rows_ == 0 && row_ == piece_.rows) {
+      if (!next_piece()) break;
       continue;
     }
-    if (!pending_.empty()) {
-      cells.swap(pending_);
-      pending_.clear();
-    } else {
-      const std::string_view line = next_line();
-      if (line.empty()) break;
-      if (line.front() == '#' || line.front() == '%') continue;
-      if (!parse_line(trimmed(line), cells) || cells.size() != columns_) {
-        if (bad_lines_++ == 0) first_bad_ = clean_text(trimmed(line), 60);
-        continue;
-      }
-      if (timed_ && recording_.axis.source == "time column") {
-        // Rows that are not there keep their places.
-        const double step = (cells.front() - last_stamp_) * stamp_factor_ / recording_.axis.interval;
-        last_stamp_ = cells.front();
-        if (step > 1.5 && taken_ + static_cast<std::int64_t>(count) > 0) {
-          missing_rows_ = static_cast<std::int64_t>(std::min(1e9, std::round(step) - 1));
-          lost_ += missing_rows_;
-          pending_ = cells;
-          continue;
-        }
+    if (timed && missing_rows_ == 0) {
+      // Rows that are not there keep their places.
+      const double stamp = piece_.columns[*layout_->time][row_];
+      const double step = (stamp - last_stamp_) / recording_.axis.interval;
+      last_stamp_ = stamp;
+      if (step > 1.5 && taken_ + static_cast<std::int64_t>(count) > 0) {
+        missing_rows_ = static_cast<std::int64_t>(std::min(1e9, std::round(step) - 1));
+        lost_ += missing_rows_;
       }
     }
-    for (std::size_t c = skip; c < columns_; ++c) {
-      block.room(c - skip)[count] = cells[c];
-      gaps = gaps || std::isnan(cells[c]);
+    const bool missing = missing_rows_ > 0;
+    std::size_t channel = 0;
+    for (std::size_t c = 0; c < layout_->columns.size(); ++c) {
+      if (layout_->time == c) continue;
+      const double value = missing ? std::nan("") : piece_.columns[c][row_];
+      gaps = gaps || std::isnan(value);
+      block.room(channel++)[count] = value;
     }
+    if (missing)
+      --missing_rows_;
+    else
+      ++row_;
     ++count;
   }
   block.set_gaps(gaps);
@@ -369,8 +314,9 @@ std::vector<Caution> LiveSource::cautions() const {
                    "what came before is told in full"});
   if (bad_lines_ > 0)
     out.push_back({"bad-lines", Severity::warning, "",
-                   std::to_string(bad_lines_) + " lines are no rows of " + std::to_string(columns_) +
-                       " numbers and are left out, the first \"" + first_bad_ + "\"",
+                   std::to_string(bad_lines_) +
+                       " lines are no rows of numbers and are left out, the first with \"" + first_bad_ +
+                       "\"",
                    "times behind them are too early unless the stream has a time column"});
   if (lost_ > 0)
     out.push_back({"stream-gap", Severity::warning, "",

@@ -9,11 +9,13 @@
 #include <atomic>
 #include <cstdio>
 #include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "formats/format.h"
 #include "formats/number_type.h"
+#include "formats/text_rows.h"
 
 namespace vprism {
 
@@ -57,8 +59,7 @@ class LiveSource : public SampleSource {
   void describe_text();
   std::size_t take_binary(Block& block);
   std::size_t take_text(Block& block);
-  bool parse_line(std::string_view line, std::vector<double>& cells) const;
-  std::string_view next_line();
+  bool next_piece();
 
   LiveSettings settings_;
   Recording recording_;
@@ -66,16 +67,14 @@ class LiveSource : public SampleSource {
   bool file_ = false, ended_ = false, described_ = false;
   std::string buffer_;
   std::size_t at_ = 0;
-  const NumberType* type_ = nullptr;
-  std::size_t columns_ = 0;
-  bool timed_ = false;  ///< The first column is the time.
-  char delimiter_ = ',';
-  std::int64_t taken_ = 0, bad_lines_ = 0, lost_ = 0, silences_ = 0;
+  const NumberType* type_ = nullptr;  ///< Of flat numbers; else text:
+  std::optional<TextLayout> layout_;
+  TextPiece piece_;
+  std::size_t row_ = 0;  ///< Of the piece, the next one.
+  std::int64_t taken_ = 0, bad_lines_ = 0, lost_ = 0, silences_ = 0, missing_rows_ = 0;
   std::string first_bad_;
-  double last_stamp_ = 0, stamp_factor_ = 1, longest_silence_s_ = 0;
+  double last_stamp_ = 0, longest_silence_s_ = 0;
   std::size_t cut_bytes_ = 0;
-  std::vector<double> pending_;  ///< A row that waits behind a gap.
-  std::int64_t missing_rows_ = 0;
 };
 
 }  // namespace vprism

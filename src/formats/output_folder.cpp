@@ -39,7 +39,24 @@ bool same_bytes(const fs::path& path, const fs::path& other) {
   return true;
 }
 
-void write_bytes(const fs::path& path, const std::string& bytes) {
+constexpr std::string_view unfinished = ".vprism-part-";
+
+/// Whether the process lives whose number stands before the hyphen; what is no number counts as alive.
+bool lives(std::string number) {
+  number = number.substr(0, number.find('-'));
+  if (number.empty() || number.size() > 9 || number.find_first_not_of("0123456789") != std::string::npos)
+    return true;
+  return ::kill(static_cast<pid_t>(std::stol(number)), 0) == 0 || errno != ESRCH;
+}
+
+}  // namespace
+
+std::string read_whole_file(const fs::path& path) {
+  std::ifstream in(path, std::ios::binary);
+  return {std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
+}
+
+void write_whole_file(const fs::path& path, const std::string& bytes) {
   std::FILE* file = std::fopen(path.c_str(), "wb");
   if (file == nullptr) fail(path, std::string("can't be written: ") + std::strerror(errno));
   const bool all = std::fwrite(bytes.data(), 1, bytes.size(), file) == bytes.size();
@@ -52,18 +69,6 @@ void write_bytes(const fs::path& path, const std::string& bytes) {
     fail(path, "can't be written: " + why);
   }
 }
-
-constexpr std::string_view unfinished = ".vprism-part-";
-
-/// Whether the process lives whose number stands before the hyphen; what is no number counts as alive.
-bool lives(std::string number) {
-  number = number.substr(0, number.find('-'));
-  if (number.empty() || number.size() > 9 || number.find_first_not_of("0123456789") != std::string::npos)
-    return true;
-  return ::kill(static_cast<pid_t>(std::stol(number)), 0) == 0 || errno != ESRCH;
-}
-
-}  // namespace
 
 fs::path unfinished_folder(const fs::path& folder) {
   std::error_code code;
@@ -101,7 +106,7 @@ void OutputFolder::protect(const std::string& input) { inputs_.emplace_back(inpu
 std::string OutputFolder::path_of(const std::string& name) const { return (folder_ / name).string(); }
 
 void OutputFolder::add(const std::string& name, const std::string& bytes, const std::string& what) {
-  write_bytes(place(name, what), bytes);
+  write_whole_file(place(name, what), bytes);
 }
 
 std::string OutputFolder::place(const std::string& name, const std::string& what) {

@@ -7,6 +7,11 @@
 
 namespace vprism {
 
+/// All bytes of a file; "" where it can't be read.
+std::string read_whole_file(const std::filesystem::path& path);
+/// Throws Error(output); nothing is left of a file that could not be written whole.
+void write_whole_file(const std::filesystem::path& path, const std::string& bytes);
+
 /// A new folder within `folder` for what this process has not finished; those that processes which are gone
 /// left behind are removed. Throws Error(output).
 std::filesystem::path unfinished_folder(const std::filesystem::path& folder);

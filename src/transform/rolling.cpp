@@ -2,11 +2,12 @@
 #include "transform/rolling.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace vprism {
 
 RollingSamples::RollingSamples(std::size_t columns, std::size_t samples)
-    : capacity_(std::max<std::size_t>(1, samples)), data_(columns, std::vector<double>(2 * capacity_)) {}
+    : capacity_(std::max<std::size_t>(1, samples)), data_(columns, std::vector<double>(capacity_)) {}
 
 void RollingSamples::add(const Block& block) {
   // What would be overwritten at once is passed over.
@@ -16,7 +17,7 @@ void RollingSamples::add(const Block& block) {
     const std::span<const double> x = block.samples(c);
     std::size_t to = begin;
     for (std::size_t n = skip; n < x.size(); ++n) {
-      data_[c][to] = data_[c][to + capacity_] = x[n];
+      data_[c][to] = x[n];
       to = to + 1 == capacity_ ? 0 : to + 1;
     }
   }
@@ -25,10 +26,18 @@ void RollingSamples::add(const Block& block) {
   came_ += static_cast<std::int64_t>(block.size());
 }
 
-std::vector<std::span<const double>> RollingSamples::columns() const {
-  std::vector<std::span<const double>> out;
-  const std::size_t end = at_ + capacity_;
-  for (const auto& column : data_) out.emplace_back(column.data() + end - held_, held_);
+Block RollingSamples::block() const {
+  Block out(data_.size(), held_);
+  const std::size_t begin = (at_ + capacity_ - held_) % capacity_, head = std::min(held_, capacity_ - begin);
+  bool gaps = false;
+  for (std::size_t c = 0; c < data_.size(); ++c) {
+    const std::span<double> to = out.room(c);
+    std::copy_n(data_[c].begin() + static_cast<std::ptrdiff_t>(begin), head, to.begin());
+    std::copy_n(data_[c].begin(), held_ - head, to.begin() + static_cast<std::ptrdiff_t>(head));
+    gaps = gaps || std::any_of(to.begin(), to.end(), [](double v) { return std::isnan(v); });
+  }
+  out.set(first(), held_);
+  out.set_gaps(gaps);
   return out;
 }
 

@@ -3,7 +3,6 @@
 
 #include <cstdint>
 #include <deque>
-#include <span>
 #include <vector>
 
 #include "signal/block.h"
@@ -21,12 +20,11 @@ class RollingSamples {
   /// Index in the stream of the first one held.
   std::int64_t first() const { return came_ - static_cast<std::int64_t>(held_); }
   std::int64_t came() const { return came_; }
-  /// Column by column, oldest first. Valid until the next `add`.
-  std::vector<std::span<const double>> columns() const;
+  /// All of them as one block, oldest first.
+  Block block() const;
 
  private:
-  std::size_t capacity_, held_ = 0,
-                         at_ = 0;  ///< Each is written twice, so that any stretch lies in one piece.
+  std::size_t capacity_, held_ = 0, at_ = 0;
   std::int64_t came_ = 0;
   std::vector<std::vector<double>> data_;
 };

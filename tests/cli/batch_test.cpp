@@ -102,6 +102,13 @@ TEST(Batch, RunsACaseOverEachFile) {
   EXPECT_THAT(rows[1], HasSubstr("in/r1.csv,done,,pass,mains"));
   EXPECT_THAT(rows[2], HasSubstr("in/r2.csv,limit broken,,fail,mains"));
   EXPECT_TRUE(fs::exists(folder.path("out/files/r3-csv/report.html")));
+  // Outputs beside the case change nothing; what the case names does.
+  ProgramRun again = run_program(folder, "batch c.toml in --out out --quiet --figure none");
+  EXPECT_THAT(again.out, HasSubstr("3 done (3 kept from before)"));
+  folder.write("limit.csv", "frequency (Hz),bound (V)\n1,9.0\n400,9.0\n");
+  again = run_program(folder, "batch c.toml in --out out --quiet --figure none");
+  EXPECT_EQ(again.status, 0) << again.err;
+  EXPECT_THAT(again.out, HasSubstr("3 done, 0 failed"));
 }
 
 }  // namespace

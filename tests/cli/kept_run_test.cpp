@@ -70,6 +70,15 @@ TEST(DigestBook, RemembersOldFilesBySizeAndTime) {
   }
 }
 
+TEST(DigestBook, ManyMayAskForTheSameFileAtOnce) {
+  const ScratchFolder folder;
+  const std::string path = folder.write("big.bin", std::string(8 << 20, 'x'));
+  const std::string expected = DigestBook("").of(path);
+  DigestBook book("");
+  run_side_by_side(
+      8, 4, [](std::size_t) { return true; }, [&](std::size_t) { EXPECT_EQ(book.of(path), expected); });
+}
+
 TEST(DigestBook, AFileOfThisMomentIsNotRemembered) {
   const ScratchFolder folder;
   const std::string path = folder.write("a.csv", "1,2");

@@ -55,14 +55,26 @@ TEST(LiveText, NamesUnitsAndRateComeFromItsLines) {
 TEST(LiveText, MissingInstantsKeepTheirPlacesAndBadLinesAreCounted) {
   const ScratchFolder folder;
   LiveSource source(
-      of_file(folder.write("a.csv", "t,u\n0,1\n0.1,2\n# a remark\nnonsense\n0.4,5\n0.5,6,7\n0.5,6\n")));
+      of_file(folder.write("a.csv", "t,u\n0,1\n0.1,2\n# a remark\n0.4,5\nnonsense\n0.5,6\n0.6,7\n")));
   const auto data = all_of(source);
-  ASSERT_EQ(data[0].size(), 6u);
+  ASSERT_EQ(data[0].size(), 7u);
   EXPECT_EQ(data[0][1], 2);
   EXPECT_TRUE(std::isnan(data[0][2]) && std::isnan(data[0][3]));
   EXPECT_EQ(data[0][4], 5);
   EXPECT_EQ(data[0][5], 6);
   EXPECT_THAT(codes(source), ::testing::UnorderedElementsAre("bad-lines", "stream-gap"));
+}
+
+TEST(LiveText, IsLaidOutAsADelimitedFileIs) {
+  const ScratchFolder folder;
+  // Decimal commas, a preamble, a column of words: what the reader of files finds, a stream has too.
+  LiveSource source(of_file(folder.write(
+      "a.csv",
+      "Test;pump 3\nZeit [ms];Kanal;Lager [g]\n0,5;A;1,25\n1,0;A;-2,5\n1,5;A;3,75\n2,0;B;5\n2,5;B;6\n")));
+  EXPECT_NEAR(source.recording().axis.rate_hz(), 2000, 1e-6);
+  ASSERT_EQ(source.recording().channels.size(), 1u);
+  EXPECT_EQ(source.recording().channels[0].unit.text(), "g");
+  EXPECT_EQ(all_of(source), (std::vector<std::vector<double>>{{1.25, -2.5, 3.75, 5, 6}}));
 }
 
 TEST(LiveText, ALineThatBreaksOffIsLeftOutAndSaidSo) {

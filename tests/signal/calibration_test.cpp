@@ -67,7 +67,7 @@ TEST(Calibration, ANamedUnitChangesNoNumber) {
   EXPECT_EQ(c.unit.text(), "kN");
 }
 
-TEST(Calibration, WhatDoesNotFitIsToldWithWhatToDo) {
+TEST(Calibration, WhatDoesNotFitIsToldWithItsRemedy) {
   EXPECT_THAT(error_of("x: prob 10"), HasSubstr("did you mean \"probe\""));
   EXPECT_NE(error_of("x: sensitivity 100 mV"), "none");
   EXPECT_NE(error_of("x: offset 3 Hz"), "none");

@@ -3,6 +3,8 @@
 
 #include <gtest/gtest.h>
 
+#include <cmath>
+
 namespace vprism {
 namespace {
 
@@ -22,8 +24,10 @@ TEST(RollingSamples, HoldTheNewestInOrderWhateverTheBlocks) {
   for (const std::size_t size : {3u, 4u, 1u, 7u, 10u, 25u, 2u, 9u, 1u}) {
     rolling.add(counting(came, size));
     came += static_cast<std::int64_t>(size);
-    const auto columns = rolling.columns();
-    ASSERT_EQ(columns.size(), 2u);
+    const Block held = rolling.block();
+    const std::vector<std::span<const double>> columns = {held.samples(0), held.samples(1)};
+    ASSERT_EQ(held.channels(), 2u);
+    EXPECT_FALSE(held.gaps());
     ASSERT_EQ(columns[0].size(), static_cast<std::size_t>(std::min<std::int64_t>(10, came)));
     EXPECT_EQ(rolling.came(), came);
     for (std::size_t n = 0; n < columns[0].size(); ++n) {
@@ -34,6 +38,16 @@ TEST(RollingSamples, HoldTheNewestInOrderWhateverTheBlocks) {
     }
     EXPECT_EQ(rolling.first(), came - static_cast<std::int64_t>(columns[0].size()));
   }
+}
+
+TEST(RollingSamples, AGapIsSaidAsLongAsItIsHeld) {
+  RollingSamples rolling(2, 4);
+  Block block = counting(0, 3);
+  block.room(1)[1] = std::nan("");
+  rolling.add(block);
+  EXPECT_TRUE(rolling.block().gaps());
+  rolling.add(counting(3, 3));
+  EXPECT_FALSE(rolling.block().gaps());
 }
 
 TEST(RollingMap, ForgetsTheOldestColumns) {

@@ -1,0 +1,36 @@
+// digest_book.h: digests of the files that results were made from, remembered from run to run.
+#pragma once
+
+#include <filesystem>
+#include <future>
+#include <map>
+#include <mutex>
+#include <string>
+
+namespace vprism {
+
+/// Digests of files and folders, each made once a run; remembered from run to run by size and time of change.
+class DigestBook {
+ public:
+  /// `memory`: where they are remembered, or "". What can't be read there is not.
+  explicit DigestBook(std::filesystem::path memory);
+  /// Of a file with those beside it that belong to it (the same name before the last point), or of all files
+  /// of a folder. "missing" where there is none.
+  std::string of(const std::filesystem::path& path);
+  /// Writes the memory; what can't be written is not remembered.
+  void save() const;
+
+ private:
+  std::string of_file(const std::filesystem::path& path);
+  struct Known {
+    std::uintmax_t size = 0;
+    std::int64_t changed = 0;
+    std::string digest;
+  };
+  std::filesystem::path memory_;
+  mutable std::mutex lock_;
+  std::map<std::string, Known> known_;
+  std::map<std::string, std::shared_future<std::string>> being_made_;
+};
+
+}  // namespace vprism
