@@ -186,7 +186,7 @@ class BatchTask : public Task {
   /// All files that a case is made from, this recording being its variable's.
   std::vector<std::string> case_files(const std::string& path, const std::string& recording) const {
     std::vector<std::string> files = {recording};
-    const CaseRead read = read_case({path, {{variable_, fs::absolute(recording).string()}}, ""});
+    const CaseRead read = read_case({path, {{variable_, fs::absolute(recording).string()}}, "."});
     for (const auto& [name, text] : read.value.texts) files.push_back(name);
     for (const CaseStep& step : read.value.steps)
       for (const auto* list : {&step.inputs, &step.files})
