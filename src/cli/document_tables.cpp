@@ -162,7 +162,8 @@ std::vector<ReportTable> document_tables(const Json& document) {
     for (const auto& [key, value] : entry.items()) {
       // A single object is a list of one.
       std::vector<const Json*> list;
-      if (value.is_object())
+      if (value.is_object() &&
+          std::any_of(value.begin(), value.end(), [](const Json& v) { return v.is_number(); }))
         list.push_back(&value);
       else if (value.is_array())
         for (const Json& one : value)

@@ -31,7 +31,24 @@ std::string in_page(const Json& json) {
   return out;
 }
 
-std::string row_number(double value) { return std::isfinite(value) ? fmt::format("{:.7g}", value) : "null"; }
+/// "-" is a gap: the line breaks off there. (null is no point of the curve at all.)
+std::string row_number(double value) { return std::isfinite(value) ? fmt::format("{:.7g}", value) : "\"-\""; }
+
+/// Bars as the line around each, from the axis up and down again, with a gap behind it.
+Curve outlined(const Curve& bars, bool logarithmic) {
+  Curve out = bars;
+  out.x.clear(), out.y.clear(), out.right.clear();
+  double base = 0;
+  if (logarithmic)
+    for (const double y : bars.y)
+      if (y > 0) base = base > 0 ? std::min(base, y / 10) : y / 10;
+  for (std::size_t i = 0; i < bars.x.size(); ++i) {
+    const double middle = bars.y[i], from = bars.x[i], to = bars.right[i];
+    out.x.insert(out.x.end(), {from, from, to, to, to});
+    out.y.insert(out.y.end(), {base, middle, middle, base, std::nan("")});
+  }
+  return out;
+}
 
 Json axis_json(const FigureAxis& axis, bool may_log) {
   return {{"name", axis.quantity},
@@ -64,17 +81,25 @@ std::string curves_json(const Panel& panel, std::size_t points) {
   std::vector<Curve> curves;
   for (const Curve& c : panel.curves) {
     if (c.x.empty() || c.colour == paper_colour) continue;
-    curves.push_back(c.high.empty() ? thinned(c, points, panel.x.logarithmic) : thinner_band(c, points));
+    curves.push_back(!c.right.empty() ? outlined(c, panel.y.logarithmic)
+                     : c.high.empty() ? thinned(c, points, panel.x.logarithmic)
+                                      : thinner_band(c, points));
   }
   if (curves.empty()) return "";
   bool banded = false, x_positive = true, y_positive = true;
   Json names = Json::array();
-  std::map<double, std::vector<std::size_t>> places;  // x: row
-  for (const Curve& c : curves) {
+  // Rows by x; where a curve comes back to the same x, as the sticks of lines do, the next row of that x.
+  using Place = std::pair<double, int>;
+  std::map<Place, std::size_t> rows;
+  std::vector<std::vector<Place>> places(curves.size());
+  for (std::size_t n = 0; n < curves.size(); ++n) {
+    const Curve& c = curves[n];
     banded = banded || !c.high.empty();
     for (const double v : c.y) y_positive = y_positive && !(v < 0);
-    for (const double x : c.x)
-      if (std::isfinite(x)) places[x];
+    for (std::size_t i = 0; i < c.x.size(); ++i) {
+      places[n].emplace_back(c.x[i], i > 0 && c.x[i] == c.x[i - 1] ? places[n].back().second + 1 : 0);
+      if (std::isfinite(c.x[i])) rows[places[n].back()];
+    }
     names.push_back(
         {{"name", clean_text(c.name)},
          {"colour", c.colour == neutral_colour
@@ -85,8 +110,8 @@ std::string curves_json(const Panel& panel, std::size_t points) {
          {"steps", !c.right.empty()},
          {"faint", c.shade || c.colour == neutral_colour}});
   }
-  if (places.empty()) return "";
-  x_positive = places.rbegin()->first > 0 && places.begin()->first >= 0;
+  if (rows.empty()) return "";
+  x_positive = rows.rbegin()->first.first > 0 && rows.begin()->first.first >= 0;
   // Decibels are logarithms already.
   const bool decibels = panel.y.unit.find("dB") != std::string::npos;
   Json head = {{"title", clean_text(panel.title)},
@@ -100,10 +125,9 @@ std::string curves_json(const Panel& panel, std::size_t points) {
   for (const double v : panel.verticals) head["verticals"].push_back(number(v));
 
   const std::size_t width = curves.size();
-  std::map<double, std::size_t> row_of;
-  std::vector<std::string> cells;
-  for (const auto& [x, unused] : places) row_of.emplace(x, row_of.size());
-  cells.assign(row_of.size() * width, banded ? "[null,null,null]" : "null");
+  std::size_t count = 0;
+  for (auto& [place, row] : rows) row = count++;
+  std::vector<std::string> cells(rows.size() * width, "null");
   for (std::size_t c = 0; c < width; ++c)
     for (std::size_t i = 0; i < curves[c].x.size(); ++i) {
       if (!std::isfinite(curves[c].x[i])) continue;
@@ -111,22 +135,23 @@ std::string curves_json(const Panel& panel, std::size_t points) {
       // What a logarithmic axis can't show.
       if (panel.y.logarithmic && !(low > 0)) low = high > 0 ? high : std::nan("");
       if (panel.y.logarithmic && !(high > 0)) high = std::nan("");
-      cells[row_of[curves[c].x[i]] * width + c] =
+      cells[rows[places[c][i]] * width + c] =
           banded ? "[" + row_number(low) + "," + row_number((low + high) / 2) + "," + row_number(high) + "]"
                  : row_number(low);
     }
+  if (banded)
+    for (std::string& cell : cells)
+      if (cell == "null") cell = "[null,null,null]";
   std::string out = in_page(head);
   out.back() = ',';
   out += "\"rows\":[";
-  std::size_t row = 0;
   bool first = true;
-  for (const auto& [x, unused] : places) {
-    const std::size_t at = row++;
-    if (panel.x.logarithmic && !(x > 0)) continue;
+  for (const auto& [place, row] : rows) {
+    if (panel.x.logarithmic && !(place.first > 0)) continue;
     out += first ? "[" : ",[";
     first = false;
-    out += fmt::format("{:.9g}", x);
-    for (std::size_t c = 0; c < width; ++c) out += "," + cells[at * width + c];
+    out += fmt::format("{:.9g}", place.first);
+    for (std::size_t c = 0; c < width; ++c) out += "," + cells[row * width + c];
     out += "]";
   }
   return out + "]}";

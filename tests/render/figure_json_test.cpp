@@ -125,7 +125,7 @@ TEST(CurvesForThePage, HoldEveryPointAndNoMarkup) {
   EXPECT_THAT(text, Not(HasSubstr("<")));
   const auto json = nlohmann::json::parse(text);
   EXPECT_EQ(json["title"].get<std::string>(), p.title);
-  EXPECT_EQ(json["rows"].dump(), "[[1,4,null],[2,5,7],[3,null,null],[4,null,8]]");
+  EXPECT_EQ(json["rows"].dump(), "[[1,4,null],[2,5,7],[3,\"-\",null],[4,null,8]]");
   EXPECT_TRUE(json["x"]["may_log"].get<bool>());
 }
 
@@ -151,13 +151,28 @@ TEST(CurvesForThePage, ManyPointsKeepTheirPeaks) {
   EXPECT_EQ(top, 10);
 }
 
+TEST(CurvesForThePage, SticksAndBarsKeepTheirShape) {
+  Panel p;
+  p.x = {"Frequency", "Hz"}, p.y = {"Difference", "dB"};
+  Curve one, two, bars;
+  one.x = {5, 5}, one.y = {0, 3};
+  two.x = {9, 9}, two.y = {0, -2};
+  p.curves = {one, two};
+  EXPECT_EQ(nlohmann::json::parse(curves_json(p, 100))["rows"].dump(),
+            "[[5,0,null],[5,3,null],[9,null,0],[9,null,-2]]");
+  bars.x = {1, 3}, bars.right = {2, 4}, bars.y = {7, 8};
+  p.curves = {bars};
+  EXPECT_EQ(nlohmann::json::parse(curves_json(p, 100))["rows"].dump(),
+            "[[1,0],[1,7],[2,7],[2,0],[2,\"-\"],[3,0],[3,8],[4,8],[4,0],[4,\"-\"]]");
+}
+
 TEST(CurvesForThePage, LogarithmicAxesLeaveOutWhatTheyCantShow) {
   Panel p;
   p.x = {"Frequency", "Hz", true}, p.y = {"Level", "V", true};
   Curve c;
   c.x = {0, 1, 2}, c.y = {1, 0, 3};
   p.curves = {c};
-  EXPECT_EQ(nlohmann::json::parse(curves_json(p, 100))["rows"].dump(), "[[1,null],[2,3]]");
+  EXPECT_EQ(nlohmann::json::parse(curves_json(p, 100))["rows"].dump(), "[[1,\"-\"],[2,3]]");
   p.map.emplace();
   EXPECT_EQ(curves_json(p, 100), "");
 }

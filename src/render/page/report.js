@@ -68,7 +68,7 @@
     if (chart.graph) return chart.graph;
     var data = chart.data, labels = ['x'], series = {}, drawn = data.curves.map(function (curve, i) {
       labels.push('s' + i);
-      series['s' + i] = curve.points ? { strokeWidth: 0, drawPoints: true, pointSize: 3.5 } : { strokeWidth: curve.band ? 0 : curve.faint ? 0.6 : 1.2, stepPlot: !!curve.steps };
+      series['s' + i] = curve.points ? { strokeWidth: 0, drawPoints: true, pointSize: 3.5 } : { strokeWidth: curve.band ? 0 : curve.faint ? 0.6 : 1.2 };
       return curve.colour;
     });
     var options = {
@@ -118,9 +118,15 @@
     chart.box.focus({ preventScroll: true });
   }
 
+  // Gaps, which JSON has no number for.
+  function with_gaps(value) {
+    return value === '-' ? NaN : Array.isArray(value) ? value.map(with_gaps) : value;
+  }
+
   function set_up(block) {
     var data = JSON.parse(block.textContent), zoom = node('div', 'zoom'), head = node('div', 'head');
     var chart = { data: data, figure: block.parentNode, zoom: zoom, box: node('div', 'chart'), read: node('div', 'read'), log_x: data.x.log };
+    data.rows = data.rows.map(with_gaps);
     function button(text, what, does) {
       var b = node('button', '', text);
       b.type = 'button';
