@@ -9,6 +9,7 @@
 #include <sstream>
 
 #include "base/text.h"
+#include "cli/case_values.h"
 #include "cli/command.h"
 #include "cli/kept_run.h"
 #include "cli/suspects_file.h"
@@ -28,16 +29,17 @@ const std::vector<std::string>& top_keys() {
   return keys;
 }
 
-class CaseBuilder {
+class CaseBuilder : private CaseValues {
  public:
-  explicit CaseBuilder(const CaseSettings& settings) : settings_(settings) {}
+  explicit CaseBuilder(const CaseSettings& settings) : CaseValues(settings, out_.problems) {}
 
   CaseRead build() {
     out_.value.path = settings_.path;
     out_.value.folder = fs::path(settings_.path).parent_path();
     if (out_.value.folder.empty()) out_.value.folder = ".";
     load(settings_.path, 0);
-    gather_variables();
+    for (const toml::table& table : tables_) take_variables(table);
+    set_variables();
     for (const toml::table& table : tables_) top(table);
     for (const toml::table& table : tables_) steps(table);
     if (out_.value.steps.empty() && out_.problems.empty())
@@ -48,16 +50,6 @@ class CaseBuilder {
   }
 
  private:
-  // --- what is wrong ---
-  std::string place(const toml::node& node) const {
-    const auto& source = node.source();
-    return fmt::format("{}:{}:{}", source.path ? *source.path : settings_.path, source.begin.line,
-                       source.begin.column);
-  }
-  void problem(const toml::node& node, const std::string& what) {
-    out_.problems.push_back(place(node) + ": " + what);
-  }
-
   // --- files ---
   void load(const std::string& path, int depth) {
     tables_waiting_.push_back(path);
@@ -80,93 +72,6 @@ class CaseBuilder {
     out_.value.texts.emplace_back(path, read_whole_file(path));
     tables_.push_back(std::move(table));
     tables_waiting_.pop_back();
-  }
-
-  void gather_variables() {
-    for (const toml::table& table : tables_) {
-      const toml::node* node = table.get("variables");
-      if (node == nullptr) continue;
-      if (node->as_table() == nullptr) {
-        problem(*node, "variables must be a table: [variables]");
-        continue;
-      }
-      for (const auto& [key, value] : *node->as_table())
-        if (const auto text = plain_text(value))
-          variables_[std::string(key.str())] = *text;
-        else
-          problem(value, "a variable must be a text or a number");
-    }
-    for (const auto& [name, value] : settings_.variables) variables_[name] = value;
-  }
-
-  // --- values ---
-  static std::optional<std::string> plain_text(const toml::node& node) {
-    if (const auto text = node.value_exact<std::string>()) return text;
-    if (const auto whole = node.value_exact<std::int64_t>()) return std::to_string(*whole);
-    if (const auto real = node.value_exact<double>()) return fmt::format("{}", *real);
-    if (const auto flag = node.value_exact<bool>()) return *flag ? "true" : "false";
-    return std::nullopt;
-  }
-
-  /// With variables put in; steps named go to `after`.
-  std::string filled(const toml::node& node, const std::string& text,
-                     std::vector<std::string>* after = nullptr) {
-    std::string out;
-    for (std::size_t at = 0; at < text.size();) {
-      const std::size_t open = text.find('{', at);
-      const std::size_t close = open == std::string::npos ? open : text.find('}', open);
-      if (close == std::string::npos) return out + text.substr(at);
-      const std::string name = text.substr(open + 1, close - open - 1);
-      out += text.substr(at, open - at);
-      at = close + 1;
-      if (const auto found = variables_.find(name); found != variables_.end()) {
-        out += found->second;
-      } else if (starts_with(name, "steps.")) {
-        const std::string step = name.substr(6);
-        if (after == nullptr)
-          problem(node, "{" + name + "} can only stand in a file's name");
-        else
-          after->push_back(step);
-        out += (fs::absolute(settings_.steps_folder) / folder_name(step)).string();
-      } else {
-        std::vector<std::string> known;
-        for (const auto& [key, value] : variables_) known.push_back(key);
-        problem(node, unknown_name("variable", name, known));
-      }
-    }
-    return out;
-  }
-
-  std::vector<std::string> list_of(const toml::node& node, const std::string& key,
-                                   std::vector<std::string>* after = nullptr) {
-    std::vector<std::string> out;
-    const auto take = [&](const toml::node& one) {
-      if (const auto text = plain_text(one))
-        out.push_back(filled(one, *text, after));
-      else
-        problem(one, key + " must be a text, or a list of texts");
-    };
-    if (const toml::array* list = node.as_array())
-      for (const toml::node& one : *list) take(one);
-    else
-      take(node);
-    return out;
-  }
-
-  std::string text_of(const toml::table& table, const char* key) {
-    const toml::node* node = table.get(key);
-    if (node == nullptr) return "";
-    const auto text = plain_text(*node);
-    if (!text || node->is_boolean()) problem(*node, std::string(key) + " must be a text");
-    return text ? filled(*node, *text) : "";
-  }
-
-  bool flag_of(const toml::table& table, const char* key, bool usual) {
-    const toml::node* node = table.get(key);
-    if (node == nullptr) return usual;
-    const auto flag = node->value_exact<bool>();
-    if (!flag) problem(*node, std::string(key) + " must be true or false");
-    return flag.value_or(usual);
   }
 
   // --- all but the steps ---
@@ -237,17 +142,8 @@ class CaseBuilder {
     r.html = flag_of(*table, "html", true);
     r.markdown = flag_of(*table, "markdown", true);
     r.pdf = flag_of(*table, "pdf", true);
-    const auto count = [&](const char* key, std::size_t& target, std::int64_t least) {
-      const toml::node* given = table->get(key);
-      if (given == nullptr) return;
-      const auto value = given->value_exact<std::int64_t>();
-      if (!value || *value < least || *value > 1'000'000)
-        problem(*given, fmt::format("{} must be a whole number from {}", key, least));
-      else
-        target = static_cast<std::size_t>(*value);
-    };
-    count("findings", r.findings, 1);
-    count("points", r.points, 100);
+    count_of(*table, "findings", r.findings, 1);
+    count_of(*table, "points", r.points, 100);
     if (const toml::node* figures = table->get("figures")) {
       const std::string kind = text_of(*table, "figures");
       if (kind != "png" && kind != "svg")
@@ -473,11 +369,9 @@ class CaseBuilder {
     }
   }
 
-  const CaseSettings& settings_;
   CaseRead out_;
   std::vector<toml::table> tables_;
   std::vector<std::string> tables_waiting_;
-  std::map<std::string, std::string> variables_;
   std::map<std::string, std::vector<std::string>> recording_after_;
   std::string suspects_;
   std::vector<std::string> names_;

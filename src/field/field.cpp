@@ -110,15 +110,11 @@ void pass(PointSource& source, const Chosen& chosen, const FieldSettings& settin
   }
 }
 
-bool same_unit(const FieldResult& r, std::size_t v) {
-  return r.variables[v].unit.text() == r.variables[0].unit.text();
-}
-
 /// The level over the frames falls from fifth to fifth, to half or less.
 void judge_decay(FieldResult& r) {
   std::vector<double> level(r.plan.frames.size(), 0.0);
   for (std::size_t v = 0; v < r.variables.size(); ++v)
-    if (same_unit(r, v))
+    if (r.shares_unit(v))
       for (std::size_t n = 0; n < level.size(); ++n) level[n] += r.sums.mean_square_in_time[v][n];
   const auto part = [&](double from, double to) {
     double sum = 0, count = 0;
@@ -255,42 +251,6 @@ void smooth(std::vector<Complex>& values, const std::vector<std::vector<std::siz
 }
 
 }  // namespace
-
-void finish_shape(FieldShape& shape) {
-  double sum = 0, count = 0;
-  std::vector<Complex> all;
-  for (std::size_t p = 0; p < shape.amplitude[0].size(); ++p) {
-    const double size = FieldResult::size_at(shape, p);
-    if (std::isnan(size)) continue;
-    sum += size * size, ++count;
-    if (size > shape.max_level) shape.max_level = size, shape.max_point = p;
-    for (const auto& variable : shape.amplitude) all.push_back(variable[p]);
-  }
-  shape.mean_level = count > 0 ? std::sqrt(sum / count) : 0;
-  shape.collinearity = phase_collinearity(all);
-}
-
-double FieldResult::size_at(const FieldShape& shape, std::size_t point) {
-  double sum = 0;
-  for (const auto& variable : shape.amplitude) sum += std::norm(variable[point]);
-  return std::sqrt(sum);
-}
-
-std::vector<double> FieldResult::mean_power() const {
-  std::vector<double> out(plan.bins(), 0.0);
-  for (std::size_t v = 0; v < variables.size(); ++v)
-    if (same_unit(*this, v))
-      for (std::size_t k = 0; k < out.size(); ++k) out[k] += sums.mean_power[v][k];
-  return out;
-}
-
-std::vector<double> FieldResult::max_power() const {
-  std::vector<double> out(plan.bins(), 0.0);
-  for (std::size_t v = 0; v < variables.size(); ++v)
-    if (same_unit(*this, v))
-      for (std::size_t k = 0; k < out.size(); ++k) out[k] = std::max(out[k], sums.max_power[v][k]);
-  return out;
-}
 
 namespace {
 
@@ -453,27 +413,6 @@ FieldResult analyse_field(PointSource& source, const FieldSettings& settings, co
     }
   }
   return result;
-}
-
-std::vector<Node> nodal_places(const std::vector<Node>& points, const FieldShape& shape,
-                               std::size_t variable) {
-  std::vector<Node> out;
-  if (!shape.standing()) return out;
-  // Turned to where most of it is real.
-  Complex sum = 0;
-  for (const Complex& a : shape.amplitude[variable])
-    if (!std::isnan(a.real())) sum += a * a;
-  const Complex turn = std::polar(1.0, -std::arg(sum) / 2);
-  for (const auto& [a, b] : joined_points(points)) {
-    const double x = (shape.amplitude[variable][a] * turn).real(),
-                 y = (shape.amplitude[variable][b] * turn).real();
-    if (std::isnan(x) || std::isnan(y) || x * y > 0 || x == y) continue;
-    const double share = x / (x - y);
-    out.push_back({0, points[a].x + share * (points[b].x - points[a].x),
-                   points[a].y + share * (points[b].y - points[a].y),
-                   points[a].z + share * (points[b].z - points[a].z)});
-  }
-  return out;
 }
 
 }  // namespace vprism

@@ -59,6 +59,8 @@ struct FieldResult {
   std::vector<Caution> cautions;
 
   double frequency_hz(std::size_t bin) const { return static_cast<double>(bin) * plan.bin_hz(); }
+  /// Whether a variable has the first one's unit.
+  bool shares_unit(std::size_t variable) const;
   /// Mean and greatest powers of all variables that share the first one's unit.
   std::vector<double> mean_power() const;
   std::vector<double> max_power() const;

@@ -12,9 +12,6 @@ namespace vprism {
 
 namespace {
 
-constexpr const char* line_colours[] = {"#0072b2", "#d55e00", "#009e73", "#cc79a7",
-                                        "#e69f00", "#56b4e9", "#777777"};
-
 /// JSON that can stand within a page: no text in it can end its block.
 std::string in_page(const Json& json) {
   std::string text = json.dump(-1, ' ', false, Json::error_handler_t::replace), out;
@@ -100,15 +97,12 @@ std::string curves_json(const Panel& panel, std::size_t points) {
       places[n].emplace_back(c.x[i], i > 0 && c.x[i] == c.x[i - 1] ? places[n].back().second + 1 : 0);
       if (std::isfinite(c.x[i])) rows[places[n].back()];
     }
-    names.push_back(
-        {{"name", clean_text(c.name)},
-         {"colour", c.colour == neutral_colour
-                        ? "#8a9499"
-                        : line_colours[static_cast<std::size_t>(c.colour) % std::size(line_colours)]},
-         {"band", !c.high.empty()},
-         {"points", c.points != Curve::Points::none},
-         {"steps", !c.right.empty()},
-         {"faint", c.shade || c.colour == neutral_colour}});
+    names.push_back({{"name", clean_text(c.name)},
+                     {"colour", colour_of(c)},
+                     {"band", !c.high.empty()},
+                     {"points", c.points != Curve::Points::none},
+                     {"steps", !c.right.empty()},
+                     {"faint", c.shade || c.colour == neutral_colour}});
   }
   if (rows.empty()) return "";
   x_positive = rows.rbegin()->first.first > 0 && rows.begin()->first.first >= 0;

@@ -6,6 +6,13 @@
 
 namespace vprism {
 
+const char* colour_of(const Curve& curve) {
+  return curve.colour == neutral_colour ? "#a6a6a6"
+         : curve.colour == paper_colour
+             ? "#ffffff"
+             : line_colours[static_cast<std::size_t>(curve.colour) % std::size(line_colours)];
+}
+
 const char* picture_ending(Picture picture) {
   static constexpr const char* endings[] = {"png", "svg", "pdf", "figure.json"};
   return endings[static_cast<std::size_t>(picture)];

@@ -23,6 +23,12 @@ inline constexpr int neutral_colour = -1;
 /// White: a band of it veils what is below, a line of it is seen on dark colours.
 inline constexpr int paper_colour = -2;
 
+/// Colours that keep apart for colour-blind eyes (Okabe & Ito 2008), dark ones first.
+inline constexpr const char* line_colours[] = {"#0072b2", "#d55e00", "#009e73", "#cc79a7",
+                                               "#e69f00", "#56b4e9", "#333333"};
+/// "#0072b2"
+const char* colour_of(const Curve& curve);
+
 /// A numbered mark on a curve, the number being that of the table.
 struct Mark {
   double x = 0, y = 0;

@@ -35,6 +35,9 @@
 
   function ink() { return getComputedStyle(document.body).color; }
 
+  // The darkest line of a white page, on either ground.
+  function seen(colour) { return colour === '#333333' ? '#7a7a7a' : colour; }
+
   // Numbers of the tables, where they stand on the curve.
   function draw_marks(data) {
     return function (canvas, area, graph) {
@@ -69,7 +72,7 @@
     var data = chart.data, labels = ['x'], series = {}, drawn = data.curves.map(function (curve, i) {
       labels.push('s' + i);
       series['s' + i] = curve.points ? { strokeWidth: 0, drawPoints: true, pointSize: 3.5 } : { strokeWidth: curve.band ? 0 : curve.faint ? 0.6 : 1.2 };
-      return curve.colour;
+      return seen(curve.colour);
     });
     var options = {
       labels: labels, colors: drawn, series: series, legend: 'never', connectSeparatedPoints: true, customBars: data.bands,
@@ -148,7 +151,7 @@
     data.curves.forEach(function (curve) {
       if (!curve.name || data.curves.length < 2) return;
       var name = node('span', '', curve.name);
-      name.style.color = curve.colour;
+      name.style.color = seen(curve.colour);
       head.appendChild(name);
     });
     axis_button('x');
