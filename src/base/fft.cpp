@@ -91,10 +91,9 @@ template class FftArray<std::complex<double>>;
 
 RealFft::RealFft(std::size_t size) : size_(size), plan_(plan_for(Kind::real_there, size)) {}
 
-void RealFft::run(const FftArray<double>& in, FftArray<std::complex<double>>& out) const {
+void RealFft::run(const double* in, std::complex<double>* out) const {
   // FFTW_PRESERVE_INPUT: the input is not written, only the interface is not const.
-  fftw_execute_dft_r2c(static_cast<fftw_plan>(const_cast<void*>(plan_)), const_cast<double*>(in.data()),
-                       raw(out.data()));
+  fftw_execute_dft_r2c(static_cast<fftw_plan>(const_cast<void*>(plan_)), const_cast<double*>(in), raw(out));
 }
 
 void RealFft::run_in_place(std::complex<double>* values) const {

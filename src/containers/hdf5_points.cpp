@@ -4,12 +4,12 @@
 // any type; the largest, unless one is named. The places: a data set [point][2 or 3], called coordinates,
 // geometry, points, positions, xyz or nodes, or else any of that shape. Rate or interval and units from
 // attributes of the data set, its group or the root, or from a data set of times as long as there are frames.
-#include <oneapi/tbb/enumerable_thread_specific.h>
+#include <oneapi/tbb/blocked_range.h>
 #include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
+#include <cstring>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -74,7 +74,6 @@ class Hdf5Points : public PointSource {
                                      "\" claims far more values than are stored; copy it again");
     path_ = values.path;
     components_ = values.size.size() == 3 ? static_cast<std::size_t>(values.size[2]) : 1;
-    flat_ = values.size.size() == 2;
     recording_.frames = static_cast<std::int64_t>(values.size[0]);
     read_places(walk.sets, values, settings.coordinates);
     describe(values);
@@ -100,30 +99,20 @@ class Hdf5Points : public PointSource {
 
   const PointRecording& recording() const override { return recording_; }
 
-  void read(std::size_t first, std::size_t count, std::span<double> out) override {
+  bool by_frames() const override { return true; }
+  void read(std::span<const PointRun> runs, std::span<double> out, std::size_t step) override {
     const auto frames = static_cast<std::size_t>(recording_.frames);
-    const std::size_t each = count * components_;
-    // A stretch of frames at a time, no more than stays near the core between being read and turned.
-    const std::size_t near = std::size_t{1} << (direct_ ? 16 : 22);
-    const std::size_t together = std::clamp<std::size_t>(near / std::max<std::size_t>(1, each) / 8 * 8, 8,
-                                                         std::max<std::size_t>(8, frames));
-    const std::size_t stretches = (frames + together - 1) / together;
-    const auto one = [&](std::size_t stretch, std::vector<double>& buffer) {
-      const std::size_t from = stretch * together, some = std::min(together, frames - from);
-      buffer.resize(some * each);
-      if (direct_)
-        read_direct(from, some, first, count, buffer);
-      else
-        read_frames(from, some, first, count, buffer);
-      turn_frames(buffer, each, frames, from, out);
-    };
-    if (direct_) {
-      oneapi::tbb::enumerable_thread_specific<std::vector<double>> buffers;
-      oneapi::tbb::parallel_for(std::size_t{0}, stretches,
-                                [&](std::size_t stretch) { one(stretch, buffers.local()); });
-      return;
+    std::size_t to = 0;
+    for (const PointRun& run : runs) {
+      if (!direct_) read_frames(run, out.subspan(to), step);
+      to += run.count * components_;
     }
-    for (std::size_t stretch = 0; stretch < stretches; ++stretch) one(stretch, buffer_);
+    if (direct_)
+      oneapi::tbb::parallel_for(oneapi::tbb::blocked_range<std::size_t>(0, frames, 64),
+                                [&](const auto& range) {
+                                  for (std::size_t f = range.begin(); f < range.end(); ++f)
+                                    read_direct(f, runs, out.subspan(f * step));
+                                });
   }
 
  private:
@@ -271,27 +260,38 @@ class Hdf5Points : public PointSource {
     recording_.cautions.insert(recording_.cautions.end(), timed.cautions.begin(), timed.cautions.end());
   }
 
-  void read_direct(std::size_t from, std::size_t some, std::size_t first, std::size_t count,
-                   std::vector<double>& buffer) const {
-    const std::size_t each = count * components_;
+  /// One frame of all runs.
+  void read_direct(std::size_t frame, std::span<const PointRun> runs, std::span<double> out) const {
     const std::uint64_t row = recording_.points.size() * components_;
-    std::vector<float> singles(width_ == 4 ? each : 0);
-    for (std::size_t f = 0; f < some; ++f) {
-      char* const to = width_ == 4 ? reinterpret_cast<char*>(singles.data())
-                                   : reinterpret_cast<char*>(buffer.data() + f * each);
-      direct_->read(offset_ + width_ * ((from + f) * row + first * components_), {to, each * width_});
-      for (std::size_t n = 0; n < singles.size(); ++n) buffer[f * each + n] = singles[n];
+    std::size_t to = 0;
+    for (const PointRun& run : runs) {
+      const std::size_t each = run.count * components_;
+      const std::span<double> part = out.subspan(to, each);
+      // Single numbers go to the end of their place first, and are widened from its head on.
+      char* const bytes = reinterpret_cast<char*>(part.data()) + (8 - width_) * each;
+      direct_->read(offset_ + width_ * (frame * row + run.first * components_), {bytes, each * width_});
+      if (width_ == 4)
+        for (std::size_t n = 0; n < each; ++n) {
+          float single;
+          std::memcpy(&single, bytes + 4 * n, sizeof single);
+          part[n] = single;
+        }
+      to += each;
     }
   }
 
-  void read_frames(std::size_t from, std::size_t some, std::size_t first, std::size_t count,
-                   std::vector<double>& buffer) const {
+  /// All frames of one run, through the library.
+  void read_frames(const PointRun& run, std::span<double> out, std::size_t step) const {
     const std::lock_guard guard(hdf5_lock());
+    const auto frames = static_cast<hsize_t>(recording_.frames);
     const Hdf5Handle space(H5Dget_space(values_.get()));
-    const hsize_t start[3] = {from, first, 0}, size[3] = {some, count, components_};
-    const Hdf5Handle memory(H5Screate_simple(flat_ ? 2 : 3, size, nullptr));
-    if (H5Sselect_hyperslab(space.get(), H5S_SELECT_SET, start, nullptr, size, nullptr) < 0 ||
-        H5Dread(values_.get(), H5T_NATIVE_DOUBLE, memory.get(), space.get(), H5P_DEFAULT, buffer.data()) < 0)
+    const hsize_t start[3] = {0, run.first, 0}, size[3] = {frames, run.count, components_};
+    const hsize_t row = run.count * components_, room[2] = {frames, step}, nothing[2] = {0, 0},
+                  part[2] = {frames, row};
+    const Hdf5Handle memory(H5Screate_simple(2, room, nullptr));
+    if (H5Sselect_hyperslab(memory.get(), H5S_SELECT_SET, nothing, nullptr, part, nullptr) < 0 ||
+        H5Sselect_hyperslab(space.get(), H5S_SELECT_SET, start, nullptr, size, nullptr) < 0 ||
+        H5Dread(values_.get(), H5T_NATIVE_DOUBLE, memory.get(), space.get(), H5P_DEFAULT, out.data()) < 0)
       damaged(path_);
   }
 
@@ -304,10 +304,8 @@ class Hdf5Points : public PointSource {
   Hdf5Handle file_, values_;
   std::string path_;
   std::size_t components_ = 1;
-  bool flat_ = false;
   std::optional<InputFile> direct_;
   std::uint64_t offset_ = 0, width_ = 8;
-  std::vector<double> buffer_;
 };
 
 }  // namespace

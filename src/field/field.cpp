@@ -2,13 +2,14 @@
 #include "field/field.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <future>
 #include <numbers>
 #include <numeric>
 
 #include "base/error.h"
-#include "base/large_pages.h"
+#include "base/fft.h"
 #include "base/percentile.h"
 #include "base/text.h"
 #include "identify/peaks.h"
@@ -57,56 +58,86 @@ FieldPlan plan_frames(const PointRecording& r, const FieldSettings& settings) {
   return plan;
 }
 
+/// Some of the chosen points, as a source gives them.
+struct Group {
+  std::size_t first = 0, count = 0;  ///< Of the chosen points.
+  std::vector<PointRun> runs;        ///< Of the source's points.
+  std::vector<std::size_t> series;   ///< Of the chosen points' variables, among what the runs hold.
+  std::size_t read = 0;              ///< Points in the runs.
+};
+
+/// Groups that fit into the memory; points a few bytes apart are read with those between them.
+std::vector<Group> group_points(const PointSource& source, const Chosen& chosen, std::size_t bytes) {
+  constexpr std::size_t together = 32;  // Those that are worked on together stay so.
+  const std::size_t variables = source.recording().variables.size(),
+                    room = std::max<std::size_t>(1, bytes / (8 * source.series_length() * variables)),
+                    between = source.by_frames() ? 4096 / (8 * variables) : 0;
+  std::vector<Group> out;
+  std::size_t end = 0;  // Behind the last point read.
+  for (std::size_t i = 0; i < chosen.points.size(); ++i) {
+    const std::size_t p = chosen.points[i];
+    const auto near = [&] { return p >= end && p - end <= between; };
+    const std::size_t ahead = i % together == 0 ? std::min(together, chosen.points.size() - i) : 1;
+    if (out.empty() || out.back().read + (near() ? p - end : 0) + ahead > room) {
+      out.emplace_back();
+      out.back().first = i;
+    }
+    Group& g = out.back();
+    if (!g.runs.empty() && near()) {
+      g.read += p - end + 1;
+      g.runs.back().count += p - end + 1;
+    } else {
+      g.runs.push_back({p, 1});
+      ++g.read;
+    }
+    end = p + 1;
+    for (const std::size_t v : chosen.variables) g.series.push_back((g.read - 1) * variables + v);
+    ++g.count;
+  }
+  return out;
+}
+
+/// Memory for a group, used again for the next but one.
+struct Filled {
+  FftArray<double> values{1};
+  SeriesView view;
+};
+
+/// A group's points read into memory, with frames that are left out as missing.
+void fill(PointSource& source, const Group& group, const FieldSettings& settings, Filled& filled) {
+  const auto frames = static_cast<std::size_t>(source.recording().frames);
+  const std::size_t series = group.read * source.recording().variables.size();
+  const bool rows = source.by_frames();
+  // Rows are an odd number of lines long: those of many frames would share a few lines of the cache
+  // otherwise.
+  const std::size_t step = rows ? ((series + 7) / 8 | 1) * 8 : source.series_length();
+  const std::size_t size = step * (rows ? frames : series);
+  if (filled.values.size() < size) {
+    filled.values = FftArray<double>(1);  // Not both at a time.
+    filled.values = FftArray<double>(std::max(size, settings.group_bytes / 8));
+  }
+  const std::span<double> values = filled.values.span().first(size);
+  source.read(group.runs, values, step);
+  filled.view = {values.data(), rows ? 1 : step, rows ? step : 1};
+  for (const std::size_t f : settings.leave_out)
+    for (std::size_t s = 0; f < frames && s < series; ++s)
+      values[s * filled.view.series_step + f * filled.view.number_step] = std::nan("");
+}
+
 /// One pass: groups of points, the next one read meanwhile.
 void pass(PointSource& source, const Chosen& chosen, const FieldSettings& settings, FieldEstimator& estimator,
-          const std::function<void(std::size_t)>& told) {
-  const PointRecording& r = source.recording();
-  const auto frames = static_cast<std::size_t>(r.frames);
-  const std::size_t length = source.series_length(), each = length * r.variables.size();
-  const std::size_t together =
-      std::clamp<std::size_t>(settings.group_bytes / (8 * each), 1, chosen.points.size());
-  struct Group {
-    std::size_t first = 0, count = 0;  // Of the chosen points.
-    std::vector<double> values;
+          std::array<Filled, 2>& rooms, const std::function<void(std::size_t)>& told) {
+  const std::vector<Group> groups = group_points(source, chosen, settings.group_bytes);
+  const auto fetch = [&](std::size_t i) {
+    return std::async(std::launch::async, [&, i] { fill(source, groups[i], settings, rooms[i % 2]); });
   };
-  const bool whole = chosen.variables.size() == r.variables.size();
-  const auto fetch = [&](std::size_t first, std::vector<double> room) {
-    Group group{first, std::min(together, chosen.points.size() - first), {}};
-    const std::size_t from = chosen.points[first], to = chosen.points[first + group.count - 1];
-    std::vector<double> read(std::move(room));
-    reserve_large(read, group.count * each);
-    if (to - from + 1 == group.count) {
-      read.resize(group.count * each);
-      source.read(from, group.count, read);
-    } else {
-      // Points with others between them: one by one, or all and those chosen taken out.
-      read.resize(group.count * each);
-      for (std::size_t i = 0; i < group.count; ++i)
-        source.read(chosen.points[first + i], 1, std::span(read).subspan(i * each, each));
-    }
-    if (!whole) {
-      const std::size_t kept = chosen.variables.size();
-      for (std::size_t i = 0; i < group.count; ++i)
-        for (std::size_t v = 0; v < kept; ++v)
-          std::copy_n(read.begin() + static_cast<std::ptrdiff_t>(
-                                         (i * r.variables.size() + chosen.variables[v]) * length),
-                      length, read.begin() + static_cast<std::ptrdiff_t>((i * kept + v) * length));
-    }
-    for (const std::size_t f : settings.leave_out)
-      for (std::size_t s = 0; f < frames && s < group.count * chosen.variables.size(); ++s)
-        read[s * frames + f] = std::nan("");
-    group.values = std::move(read);
-    return group;
-  };
-  std::future<Group> next = std::async(std::launch::async, fetch, std::size_t{0}, std::vector<double>());
-  std::vector<double> spare;
-  while (next.valid()) {
-    Group group = next.get();
-    const std::size_t end = group.first + group.count;
-    if (end < chosen.points.size()) next = std::async(std::launch::async, fetch, end, std::move(spare));
-    estimator.add(group.first, group.count, group.values, length);
-    spare = std::move(group.values);
-    if (told) told(end);
+  std::future<void> next = fetch(0);
+  for (std::size_t i = 0; i < groups.size(); ++i) {
+    next.get();
+    if (i + 1 < groups.size()) next = fetch(i + 1);
+    const Group& group = groups[i];
+    estimator.add(group.first, group.count, rooms[i % 2].view, group.series);
+    if (told) told(group.first + group.count);
   }
 }
 
@@ -260,13 +291,14 @@ struct Passes {
   const FieldSettings& settings;
   const FieldProgress& progress;
   std::size_t done = 0, all = 1;
+  std::array<Filled, 2> rooms{};
 
   /// The sums of some points by a plan, into `result`.
   void run(FieldResult& result, const Chosen& chosen, FieldPlan plan, const FieldEstimator::Keep& keep = {}) {
     plan.saved = source.saved();
     plan.source_points = chosen.points, plan.source_variables = chosen.variables;
     FieldEstimator estimator(plan, chosen.points.size(), keep);
-    pass(source, chosen, settings, estimator, [&](std::size_t points) {
+    pass(source, chosen, settings, estimator, rooms, [&](std::size_t points) {
       if (progress) progress(done * chosen.points.size() + points, all * chosen.points.size());
     });
     ++done;

@@ -28,7 +28,7 @@ struct FieldSettings {
   std::optional<std::size_t>
       phase_point;                   ///< Phases are told against it (an index); the strongest otherwise.
   std::vector<std::size_t> watched;  ///< Points whose spectra are kept.
-  std::size_t group_bytes = std::size_t{16} << 20;  ///< Memory for one group of points.
+  std::size_t group_bytes = std::size_t{96} << 20;  ///< Memory for one group of points.
   FieldEstimator::Keep keep;                        ///< Handed all transforms, in the last pass.
 };
 

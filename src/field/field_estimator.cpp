@@ -5,19 +5,20 @@
 // samples, 2 sum(w x exp(-2 pi i f n / fs)) / sum(w), whose factors are made once.
 #include "field/field_estimator.h"
 
+#include <oneapi/tbb/enumerable_thread_specific.h>
 #include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstring>
 #include <limits>
 #include <numbers>
+#include <numeric>
 
-#include "base/clones.h"
-#include "base/dot.h"
 #include "base/error.h"
 #include "base/fft.h"
-#include "base/lanes.h"
+#include "field/field_kernels.h"
 
 namespace vprism {
 
@@ -26,65 +27,10 @@ namespace {
 using Complex = std::complex<double>;
 constexpr std::size_t lanes = 8, run = 32;
 
-/// Takes the mean off, adds the squares to those in time and weighs; the sum of the squares.
-VPRISM_WIDE double weigh(double* x, double mean, const double* window, std::size_t count, double* in_time,
-                         double* weighed) {
-  Four squares = {0, 0, 0, 0};
-  std::size_t n = 0;
-  for (; n + 4 <= count; n += 4) {
-    Four v, w, t;
-    load(x + n, v), load(window + n, w), load(in_time + n, t);
-    v -= mean;
-    const Four square = v * v;
-    squares += square, t += square, w *= v;
-    std::memcpy(x + n, &v, sizeof v), std::memcpy(in_time + n, &t, sizeof t),
-        std::memcpy(weighed + n, &w, sizeof w);
-  }
-  double sum = total(squares);
-  for (; n < count; ++n) {
-    x[n] -= mean;
-    sum += x[n] * x[n], in_time[n] += x[n] * x[n], weighed[n] = x[n] * window[n];
-  }
-  return sum;
-}
-
-VPRISM_WIDE double sum_of(const double* x, std::size_t count) {
-  Four sums = {0, 0, 0, 0};
-  std::size_t n = 0;
-  for (; n + 4 <= count; n += 4) {
-    Four v;
-    load(x + n, v);
-    sums += v;
-  }
-  double sum = total(sums);
-  for (; n < count; ++n) sum += x[n];
-  return sum;
-}
-
-/// Scaled squares of a transform: to the sum, and into the greatest with whose it is. Points are doubles
-/// here, so that the lanes are alike.
-VPRISM_WIDE void fold(const Complex* x, const double* scale, std::size_t count, double point, double* sum,
-                      double* top, double* whose, double* power) {
-  for (std::size_t k = 0; k < count; ++k) {
-    const double p = (x[k].real() * x[k].real() + x[k].imag() * x[k].imag()) * scale[k];
-    power[k] = p;
-    sum[k] += p;
-    whose[k] = p > top[k] ? point : whose[k];
-    top[k] = p > top[k] ? p : top[k];
-  }
-}
-
-VPRISM_WIDE double greatest(const double* x, std::size_t count) {
-  Four most = {-1, -1, -1, -1};
-  std::size_t n = 0;
-  for (; n + 4 <= count; n += 4) {
-    Four v;
-    load(x + n, v);
-    raise(v, most);
-  }
-  double top = highest(most);
-  for (; n < count; ++n) top = x[n] > top ? x[n] : top;
-  return top;
+/// Numbers from one series to the next in memory: whole lines, and not all on the same ones of the cache.
+std::size_t step_of(std::size_t count) {
+  const std::size_t lines = (count + 7) / 8 * 8;
+  return lines % 512 == 0 ? lines + 8 : lines;
 }
 
 }  // namespace
@@ -93,22 +39,48 @@ struct FieldEstimator::Inner {
   struct Lane {
     std::vector<std::vector<double>> power, top, in_time;
     std::vector<std::vector<double>> top_point;
-    std::vector<double> powers;
-    FftArray<double> in{1};
-    FftArray<Complex> out{1};
-    std::vector<double> samples;
+    std::vector<double> dots;
     std::size_t points = 0;
     std::vector<std::size_t> bridged, left_out;
+  };
+
+  /// Of one thread: a unit of points as series, and four of those as they are weighed and transformed.
+  struct Room {
+    Room(std::size_t series, std::size_t together, std::size_t step, std::size_t out_step)
+        : gathered(series * step),
+          in(together * step),
+          out(together * out_step),
+          powers(together * out_step),
+          mended(together) {}
+    FftArray<double> gathered, in;
+    FftArray<Complex> out;
+    std::vector<double> powers;
+    std::vector<std::vector<double>> mended;  ///< Series whose gaps were bridged.
+  };
+
+  /// Up to four series of one variable that go through all together.
+  struct Batch {
+    std::size_t count = 0;
+    std::array<std::size_t, 4> point{};  ///< Of all that are looked at.
+    std::array<const double*, 4> x{};
+    std::array<double, 4> mean{};
+    std::array<double*, 4> kept{};  ///< Room for the transform, where it is handed on.
   };
 
   Inner(FieldPlan p, std::size_t count)
       : plan(std::move(p)),
         fft(plan.frames.size()),
         window(make_window(plan.window, plan.frames.size())),
-        work(lanes) {
+        step(step_of(plan.frames.size())),
+        out_step(step_of(plan.bins())),
+        // Long series go one by one: four would not stay near the core, only take memory.
+        together(plan.frames.size() <= 32768 ? 4 : 1),
+        unit(together == 4 && plan.variables * step <= 16384 ? 8 : together),
+        work(lanes),
+        rooms([this] { return Room(unit * plan.variables, together, step, out_step); }) {
     const std::size_t n = plan.frames.size(), bins = plan.bins();
     for (const double w : window) sum_w += w, sum_w2 += w * w;
-    together = plan.frames.back() - plan.frames.front() + 1 == n;
+    every = n > 1 ? plan.frames[1] - plan.frames[0] : 1;
     for (std::size_t k = 0; k < bins; ++k) {
       const double doubled = k == 0 || 2 * k == n ? 1 : 2;
       const double derived =
@@ -125,20 +97,17 @@ struct FieldEstimator::Inner {
       std::vector<double> re, im;
       for (std::size_t m = 0; m < n; ++m) {
         const double angle = -2 * std::numbers::pi * hz * static_cast<double>(m) / plan.rate_hz;
-        re.push_back(2 * window[m] * std::cos(angle) / sum_w);
-        im.push_back(2 * window[m] * std::sin(angle) / sum_w);
+        re.push_back(2 * std::cos(angle) / sum_w);
+        im.push_back(2 * std::sin(angle) / sum_w);
       }
       factors.push_back({std::move(re), std::move(im)});
     }
+    for (const auto& [re, im] : factors) weights.push_back(re.data()), weights.push_back(im.data());
     for (Lane& lane : work) {
       lane.power.assign(plan.variables, std::vector<double>(bins, 0.0));
       lane.top = lane.power;
       lane.top_point = lane.power;
-      lane.powers.resize(bins);
       lane.in_time.assign(plan.variables, std::vector<double>(n, 0.0));
-      lane.in = FftArray<double>(n);
-      lane.out = FftArray<Complex>(bins);
-      lane.samples.resize(n);
     }
     const double nothing = std::numeric_limits<double>::quiet_NaN();
     sums.rms.assign(plan.variables, std::vector<double>(count, nothing));
@@ -146,7 +115,7 @@ struct FieldEstimator::Inner {
     sums.amplitude.assign(
         plan.at_hz.size(),
         std::vector<std::vector<Complex>>(plan.variables, std::vector<Complex>(count, {nothing, nothing})));
-    sums.kept.assign(plan.kept_points.size(), {});
+    sums.kept.assign(plan.kept_points.size(), std::vector<std::vector<Complex>>(plan.variables));
     sums.enbw_bins = static_cast<double>(n) * sum_w2 / (sum_w * sum_w);
   }
 
@@ -175,96 +144,135 @@ struct FieldEstimator::Inner {
     return {std::move(re), std::move(im)};
   }
 
-  /// One series with short gaps bridged, and its mean; false when too much is missing.
-  bool take(const double* series, std::vector<double>& x, double& mean, bool& bridged) const {
-    const auto size = static_cast<double>(x.size());
-    if (together)
-      std::copy_n(series + plan.frames.front(), x.size(), x.begin());
-    else
-      for (std::size_t n = 0; n < x.size(); ++n) x[n] = series[plan.frames[n]];
-    mean = sum_of(x.data(), x.size()) / size;
+  /// The mean of a series, with short gaps bridged (then `x` is the mended one); false when too much is
+  /// missing.
+  bool take(const double*& x, double& mean, std::vector<double>& mended) const {
+    const std::size_t size = plan.frames.size();
+    const auto count = static_cast<double>(size);
+    mean = sum_of(x, size) / count;
     if (std::isfinite(mean)) return true;
+    mended.assign(x, x + size);
+    std::vector<double>& y = mended;
     std::size_t missing = 0;
-    for (const double v : x) missing += !std::isfinite(v);
-    if (20 * missing > x.size()) return false;
-    bridged = bridged || missing > 0;
+    for (const double v : y) missing += !std::isfinite(v);
+    if (20 * missing > size) return false;
     // Straight from the last value before a gap to the first behind it.
-    std::size_t last = x.size();
-    for (std::size_t n = 0; n < x.size(); ++n) {
-      if (!std::isfinite(x[n])) continue;
-      for (std::size_t m = last == x.size() ? 0 : last + 1; m < n; ++m)
-        x[m] = last == x.size() ? x[n]
-                                : x[last] + (x[n] - x[last]) * static_cast<double>(m - last) /
-                                                static_cast<double>(n - last);
+    std::size_t last = size;
+    for (std::size_t n = 0; n < size; ++n) {
+      if (!std::isfinite(y[n])) continue;
+      for (std::size_t m = last == size ? 0 : last + 1; m < n; ++m)
+        y[m] = last == size ? y[n]
+                            : y[last] + (y[n] - y[last]) * static_cast<double>(m - last) /
+                                            static_cast<double>(n - last);
       last = n;
     }
-    for (std::size_t m = last + 1; m < x.size(); ++m) x[m] = x[last];
-    mean = sum_of(x.data(), x.size()) / size;
+    for (std::size_t m = last + 1; m < size; ++m) y[m] = y[last];
+    x = y.data();
+    mean = sum_of(x, size) / count;
     return std::isfinite(mean);
   }
 
-  /// `kept`, where there is one: room for the point's transforms.
-  void add_point(std::size_t p, const double* values, std::size_t stride, Lane& lane, double* kept_here) {
-    const std::size_t n = plan.frames.size(), bins = plan.bins();
-    const auto kept = std::find(plan.kept_points.begin(), plan.kept_points.end(), p);
-    std::vector<std::vector<Complex>>* const keep =
-        kept == plan.kept_points.end()
-            ? nullptr
-            : &sums.kept[static_cast<std::size_t>(kept - plan.kept_points.begin())];
-    if (keep) keep->assign(plan.variables, {});
-    bool counted = false, bridged = false, left = false;
-    for (std::size_t v = 0; v < plan.variables; ++v) {
-      double* const room = kept_here == nullptr ? nullptr : kept_here + v * 2 * bins;
-      if (room != nullptr) std::fill_n(room, 2 * bins, std::numeric_limits<double>::quiet_NaN());
-      const double* x = values + v * stride;
-      if (plan.saved != nullptr) {
-        if (!std::isfinite(x[0])) {
-          left = true;
-          continue;
-        }
-        sums.rms[v][p] = plan.saved->rms[plan.source_variables[v]][plan.source_points[p]];
-        std::memcpy(static_cast<void*>(lane.out.data()), x, 2 * bins * sizeof(double));
-      } else {
+  /// Points p .. p + count - 1, no more than a unit. `series`: numbers in the view of their variables.
+  void add_unit(std::size_t p, std::size_t count, const SeriesView& view, const std::size_t* series,
+                Lane& lane, double* kept_here) {
+    Room& room = rooms.local();
+    const std::size_t variables = plan.variables, n = plan.frames.size(), bins = plan.bins();
+    const bool apart = plan.saved == nullptr && (view.number_step != 1 || every != 1);
+    if (apart)
+      gather_series(view, series, count * variables, plan.frames.front(), every, n, room.gathered.data(),
+                    step);
+    std::array<bool, 8> counted{}, bridged{}, left{};
+    for (std::size_t v = 0; v < variables; ++v) {
+      Batch batch;
+      for (std::size_t i = 0; i < count; ++i) {
+        const std::size_t s = i * variables + v;
+        double* const kept = kept_here == nullptr ? nullptr : kept_here + s * 2 * bins;
+        if (kept != nullptr) std::fill_n(kept, 2 * bins, std::numeric_limits<double>::quiet_NaN());
+        const double* x =
+            apart ? room.gathered.data() + s * step : view.values + series[s] * view.series_step;
         double mean = 0;
-        if (!take(x, lane.samples, mean, bridged)) {
-          left = true;
+        if (plan.saved == nullptr && !apart) x += plan.frames.front();
+        const double* const as_it_was = x;
+        if (!(plan.saved != nullptr ? std::isfinite(*x) : take(x, mean, room.mended[batch.count]))) {
+          left[i] = true;
           continue;
         }
-        const double square =
-            weigh(lane.samples.data(), mean, window.data(), n, lane.in_time[v].data(), lane.in.data());
-        sums.rms[v][p] = std::sqrt(square / static_cast<double>(n));
-        fft.run(lane.in, lane.out);
-        x = lane.samples.data();
+        bridged[i] = bridged[i] || x != as_it_was;
+        counted[i] = true;
+        batch.point[batch.count] = p + i, batch.x[batch.count] = x, batch.mean[batch.count] = mean;
+        batch.kept[batch.count] = kept;
+        if (++batch.count == together) add_batch(batch, v, lane, room), batch.count = 0;
       }
-      counted = true;
-      if (room != nullptr)
-        std::memcpy(room, static_cast<const void*>(lane.out.data()), 2 * bins * sizeof(double));
-      fold(lane.out.data(), scale.data(), bins, static_cast<double>(p), lane.power[v].data(),
-           lane.top[v].data(), lane.top_point[v].data(), lane.powers.data());
-      const double top = greatest(lane.powers.data() + 1, bins - 1);
-      const auto top_bin = std::find(lane.powers.begin() + 1, lane.powers.end(), top) - lane.powers.begin();
-      sums.top_power[v][p] = top;
-      sums.top_hz[v][p] = static_cast<double>(top_bin) * plan.bin_hz();
-      for (std::size_t i = 0; i < factors.size(); ++i)
-        sums.amplitude[i][v][p] = Complex(dot(x, factors[i].first.data(), factors[i].first.size()),
-                                          dot(x, factors[i].second.data(), factors[i].second.size())) *
-                                  gains[i];
-      if (keep)
-        for (std::size_t k = 0; k < bins; ++k) {
-          const double doubled = k == 0 || 2 * k == n ? 1 : 2;
-          const Complex gain =
-              plan.derive < 0 && k == 0
-                  ? Complex(0)
-                  : std::pow(Complex(0, 2 * std::numbers::pi * static_cast<double>(k) * plan.bin_hz()),
-                             plan.derive);
-          (*keep)[v].push_back(lane.out.data()[k] * gain * doubled / sum_w);
-        }
+      const Batch rest = batch;
+      for (std::size_t i = 0; i < rest.count; ++i) {
+        batch.count = 1;
+        batch.point[0] = rest.point[i], batch.x[0] = rest.x[i], batch.mean[0] = rest.mean[i];
+        batch.kept[0] = rest.kept[i];
+        add_batch(batch, v, lane, room);
+      }
     }
-    if (counted) ++lane.points;
-    if (left)
-      lane.left_out.push_back(p);
-    else if (bridged)
-      lane.bridged.push_back(p);
+    for (std::size_t i = 0; i < count; ++i) {
+      if (counted[i]) ++lane.points;
+      if (left[i])
+        lane.left_out.push_back(p + i);
+      else if (bridged[i])
+        lane.bridged.push_back(p + i);
+    }
+  }
+
+  /// One or four series of variable `v`.
+  void add_batch(const Batch& batch, std::size_t v, Lane& lane, Room& room) {
+    const std::size_t n = plan.frames.size(), bins = plan.bins();
+    std::array<double, 4> points{}, squares{}, most{};
+    std::array<std::size_t, 4> most_at{};
+    std::vector<double>& dots = lane.dots;
+    dots.resize(4 * weights.size());
+    for (std::size_t i = 0; i < batch.count; ++i) points[i] = static_cast<double>(batch.point[i]);
+    if (plan.saved != nullptr) {
+      for (std::size_t i = 0; i < batch.count; ++i)
+        std::memcpy(static_cast<void*>(room.out.data() + i * out_step), batch.x[i],
+                    2 * bins * sizeof(double));
+      weigh_with(weights, reinterpret_cast<const double*>(room.out.data()), 2 * out_step, batch.count,
+                 2 * bins, dots.data());
+    } else {
+      weigh_series(batch.x.data(), batch.mean.data(), batch.count, window.data(), n, lane.in_time[v].data(),
+                   room.in.data(), step, squares.data());
+      weigh_with(weights, room.in.data(), step, batch.count, n, dots.data());
+      for (std::size_t i = 0; i < batch.count; ++i)
+        fft.run(room.in.data() + i * step, room.out.data() + i * out_step);
+    }
+    fold_transforms(room.out.data(), out_step, batch.count, scale.data(), bins, points.data(),
+                    lane.power[v].data(), lane.top[v].data(), lane.top_point[v].data(), room.powers.data(),
+                    out_step, most.data(), most_at.data());
+    for (std::size_t i = 0; i < batch.count; ++i) {
+      const std::size_t p = batch.point[i];
+      const Complex* const transform = room.out.data() + i * out_step;
+      sums.rms[v][p] = plan.saved != nullptr
+                           ? plan.saved->rms[plan.source_variables[v]][plan.source_points[p]]
+                           : std::sqrt(squares[i] / static_cast<double>(n));
+      sums.top_power[v][p] = most[i];
+      sums.top_hz[v][p] = static_cast<double>(most_at[i]) * plan.bin_hz();
+      for (std::size_t f = 0; f < gains.size(); ++f)
+        sums.amplitude[f][v][p] = Complex(dots[8 * f + i], dots[8 * f + 4 + i]) * gains[f];
+      if (batch.kept[i] != nullptr)
+        std::memcpy(batch.kept[i], static_cast<const void*>(transform), 2 * bins * sizeof(double));
+      const auto kept = std::find(plan.kept_points.begin(), plan.kept_points.end(), p);
+      if (kept != plan.kept_points.end())
+        keep(transform, sums.kept[static_cast<std::size_t>(kept - plan.kept_points.begin())][v]);
+    }
+  }
+
+  void keep(const Complex* transform, std::vector<Complex>& out) const {
+    const std::size_t bins = plan.bins();
+    for (std::size_t k = 0; k < bins; ++k) {
+      const double doubled = k == 0 || 2 * k == plan.frames.size() ? 1 : 2;
+      const Complex gain =
+          plan.derive < 0 && k == 0
+              ? Complex(0)
+              : std::pow(Complex(0, 2 * std::numbers::pi * static_cast<double>(k) * plan.bin_hz()),
+                         plan.derive);
+      out.push_back(transform[k] * gain * doubled / sum_w);
+    }
   }
 
   FieldPlan plan;
@@ -273,8 +281,12 @@ struct FieldEstimator::Inner {
   double sum_w = 0, sum_w2 = 0;
   std::vector<std::pair<std::vector<double>, std::vector<double>>> factors;
   std::vector<Complex> gains;
-  bool together = true;  ///< The frames used follow each other.
+  std::vector<const double*> weights;  ///< The factors' real and imaginary parts in turn.
+  std::size_t step, out_step;          ///< From series to series in a room: of samples, of bins.
+  std::size_t together, unit;          ///< Series in a batch, points in a unit.
+  std::size_t every = 1;               ///< Frames from one used to the next.
   std::vector<Lane> work;
+  oneapi::tbb::enumerable_thread_specific<Room> rooms;
   FieldSums sums;
   Keep hand_on;
   std::vector<double> group;  ///< Transforms of the points in hand.
@@ -286,16 +298,29 @@ FieldEstimator::FieldEstimator(FieldPlan plan, std::size_t points, Keep keep)
 }
 FieldEstimator::~FieldEstimator() = default;
 
-void FieldEstimator::add(std::size_t first, std::size_t count, std::span<const double> values,
-                         std::size_t stride) {
+void FieldEstimator::add(std::size_t first, std::size_t count, const SeriesView& view,
+                         std::span<const std::size_t> series) {
   Inner& in = *inner_;
-  const std::size_t each = in.plan.variables * 2 * in.plan.bins();
+  const std::size_t variables = in.plan.variables, each = variables * 2 * in.plan.bins();
+  std::vector<std::size_t> in_order;
+  if (series.empty()) {
+    in_order.resize(count * variables);
+    std::iota(in_order.begin(), in_order.end(), std::size_t{0});
+    series = in_order;
+  }
   if (in.hand_on) in.group.resize(count * each);
   oneapi::tbb::parallel_for(std::size_t{0}, lanes, [&](std::size_t lane) {
-    for (std::size_t p = 0; p < count; ++p)
-      if ((first + p) / run % lanes == lane)
-        in.add_point(first + p, values.data() + p * in.plan.variables * stride, stride, in.work[lane],
-                     in.hand_on ? in.group.data() + p * each : nullptr);
+    for (std::size_t p = first; p < first + count;) {
+      const std::size_t end = std::min(first + count, (p / run + 1) * run);
+      if (p / run % lanes != lane) {
+        p = end;
+        continue;
+      }
+      const std::size_t some = std::min(end - p, in.unit), i = p - first;
+      in.add_unit(p, some, view, &series[i * variables], in.work[lane],
+                  in.hand_on ? in.group.data() + i * each : nullptr);
+      p += some;
+    }
   });
   if (in.hand_on) in.hand_on(in.plan, first, count, in.group);
 }

@@ -77,9 +77,12 @@ class SavedTransformsSource : public PointSource {
 
   const PointRecording& recording() const override { return recording_; }
   const SavedTransforms* saved() const override { return &saved_; }
-  void read(std::size_t first, std::size_t count, std::span<double> out) override {
-    const std::size_t each = series_length() * recording_.variables.size();
-    file_.read(offset_ + 8 * each * first, {reinterpret_cast<char*>(out.data()), 8 * each * count});
+  void read(std::span<const PointRun> runs, std::span<double> out, std::size_t step) override {
+    const std::size_t variables = recording_.variables.size(), length = series_length();
+    std::size_t to = 0;
+    for (const PointRun& run : runs)
+      for (std::size_t s = run.first * variables; s < (run.first + run.count) * variables; ++s)
+        file_.read(offset_ + 8 * length * s, {reinterpret_cast<char*>(&out[to++ * step]), 8 * length});
   }
 
  private:

@@ -27,15 +27,30 @@ struct SavedTransforms {
   std::vector<std::vector<double>> mean_square_in_time;  ///< [variable][frame], over all points.
 };
 
+/// Points first .. first + count - 1.
+struct PointRun {
+  std::size_t first = 0, count = 0;
+};
+
+/// Series of equal length in memory: number n of series s stands at values[s * series_step + n *
+/// number_step].
+struct SeriesView {
+  const double* values = nullptr;
+  std::size_t series_step = 0, number_step = 1;
+};
+
 /// Pulled for groups of points, each with all its frames: that is what transforms over time need, and what
 /// keeps memory to a group, however many points there are.
 class PointSource {
  public:
   virtual ~PointSource() = default;
   virtual const PointRecording& recording() const = 0;
-  /// out[(p * variables + v) * frames + f] for the points first .. first + count - 1. NaN where a value is
-  /// missing. Throws Error(input) for damaged data.
-  virtual void read(std::size_t first, std::size_t count, std::span<double> out) = 0;
+  /// Whether `read` gives frame after frame, as most files hold them, rather than series after series.
+  virtual bool by_frames() const { return false; }
+  /// Points of some runs, counted on from run to run: out[f * step + p * variables + v] by frames, and
+  /// otherwise out[(p * variables + v) * step + f]. NaN where a value is missing. Throws Error(input) for
+  /// damaged data.
+  virtual void read(std::span<const PointRun> runs, std::span<double> out, std::size_t step) = 0;
   /// Not null: `read` gives, instead of frames, each series' transform: frames / 2 + 1 bins, real and
   /// imaginary parts in turn.
   virtual const SavedTransforms* saved() const { return nullptr; }
@@ -52,16 +67,11 @@ class HeldPoints : public PointSource {
   /// `values` as `read` gives them, of all points.
   HeldPoints(PointRecording recording, std::vector<double> values);
   const PointRecording& recording() const override { return recording_; }
-  void read(std::size_t first, std::size_t count, std::span<double> out) override;
+  void read(std::span<const PointRun> runs, std::span<double> out, std::size_t step) override;
 
  private:
   PointRecording recording_;
   std::vector<double> values_;
 };
-
-/// Some frames of many series, [frame][series] as files hold them, to their places `offset` on in series of
-/// `length`: out[series * length + offset + frame]. In squares that stay near the core.
-void turn_frames(std::span<const double> frames, std::size_t series, std::size_t length, std::size_t offset,
-                 std::span<double> out);
 
 }  // namespace vprism

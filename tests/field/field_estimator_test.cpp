@@ -5,6 +5,7 @@
 
 #include <cmath>
 #include <numbers>
+#include <random>
 
 #include "base/error.h"
 
@@ -30,11 +31,17 @@ FieldPlan plan_of(std::size_t frames, double rate, const char* window) {
   return plan;
 }
 
+/// Series one after another.
+SeriesView one_by_one(const std::vector<double>& values, std::size_t frames) {
+  return {values.data(), frames, 1};
+}
+
 TEST(FieldEstimator, ALineOnABinReadsItsLevelUnderEveryWindow) {
   for (const char* window : {"rectangular", "hann", "flat-top", "blackman-harris"})
     for (const std::size_t frames : {200u, 201u}) {
       FieldEstimator estimator(plan_of(frames, static_cast<double>(frames), window), 1);
-      estimator.add(0, 1, series(frames, static_cast<double>(frames), 40, 3, 0, 7), frames);
+      const std::vector<double> x = series(frames, static_cast<double>(frames), 40, 3, 0, 7);
+      estimator.add(0, 1, one_by_one(x, frames));
       const FieldSums sums = estimator.result();
       EXPECT_NEAR(sums.mean_power[0][40], 4.5, 1e-9) << window << frames;
       EXPECT_NEAR(sums.top_hz[0][0], 40, 1e-12);
@@ -46,7 +53,8 @@ TEST(FieldEstimator, BetweenTheBinsAmplitudeAndPhaseAreToldAtTheFrequencyItself)
   FieldPlan plan = plan_of(1000, 1000, "hann");
   plan.at_hz = {123.37};
   FieldEstimator estimator(plan, 1);
-  estimator.add(0, 1, series(1000, 1000, 123.37, 2, 35, -4), 1000);
+  const std::vector<double> x = series(1000, 1000, 123.37, 2, 35, -4);
+  estimator.add(0, 1, one_by_one(x, 1000));
   const FieldSums sums = estimator.result();
   EXPECT_NEAR(std::abs(sums.amplitude[0][0][0]), 2, 1e-4);
   EXPECT_NEAR(std::arg(sums.amplitude[0][0][0]) * 180 / pi, 35, 0.01);
@@ -68,13 +76,13 @@ TEST(FieldEstimator, FromKeptTransformsAllIsAsFromTheFrames) {
             EXPECT_EQ(count, 2u);
             kept.assign(values.begin(), values.end());
           });
-      direct.add(0, 2, both, frames);
+      direct.add(0, 2, one_by_one(both, frames));
       const FieldSums a = direct.result();
       SavedTransforms saved{window, a.rms, a.mean_square_in_time};
       plan.saved = &saved;
       plan.source_points = {0, 1}, plan.source_variables = {0};
       FieldEstimator again(plan, 2);
-      again.add(0, 2, kept, 2 * plan.bins());
+      again.add(0, 2, one_by_one(kept, 2 * plan.bins()));
       const FieldSums b = again.result();
       EXPECT_EQ(b.mean_power, a.mean_power);
       EXPECT_EQ(b.max_power, a.max_power);
@@ -98,7 +106,7 @@ TEST(FieldEstimator, OnlyTheFramesAskedForCount) {
   for (std::size_t f = 0; f < 50; ++f) x[f] = 1e6;
   for (std::size_t f = 51; f < 500; f += 2) x[f] = -1e6;
   FieldEstimator estimator(plan, 1);
-  estimator.add(0, 1, x, 500);
+  estimator.add(0, 1, one_by_one(x, 500));
   const FieldSums sums = estimator.result();
   EXPECT_EQ(plan.bins(), 101u);
   EXPECT_NEAR(sums.mean_power[0][40], 0.5, 1e-9);  // 100 Hz in bins of 2.5 Hz.
@@ -111,7 +119,7 @@ TEST(FieldEstimator, ShortGapsAreBridgedStraight) {
   x[0] = x[40] = x[41] = x[99] = std::nan("");
   const auto rms = [](const std::vector<double>& values) {
     FieldEstimator estimator(plan_of(100, 100, "rectangular"), 1);
-    estimator.add(0, 1, values, 100);
+    estimator.add(0, 1, one_by_one(values, 100));
     return estimator.result();
   };
   const FieldSums gaps = rms(x);
@@ -124,7 +132,8 @@ TEST(FieldEstimator, ShortGapsAreBridgedStraight) {
 
 TEST(FieldEstimator, WithoutAPointThatCountsItSaysSo) {
   FieldEstimator estimator(plan_of(64, 64, "hann"), 2);
-  estimator.add(0, 2, std::vector<double>(128, std::nan("")), 64);
+  const std::vector<double> nothing(128, std::nan(""));
+  estimator.add(0, 2, one_by_one(nothing, 64));
   EXPECT_THROW(estimator.result(), Error);
 }
 
@@ -135,7 +144,7 @@ TEST(FieldEstimator, KeptTransformsArePeakAmplitudes) {
   std::vector<double> x = series(256, 256, 20, 1, 0, 0);
   const std::vector<double> second = series(256, 256, 30, 2.5, 60, 1);
   x.insert(x.end(), second.begin(), second.end());
-  estimator.add(0, 2, x, 256);
+  estimator.add(0, 2, one_by_one(x, 256));
   const FieldSums sums = estimator.result();
   ASSERT_EQ(sums.kept.size(), 1u);
   EXPECT_NEAR(std::abs(sums.kept[0][0][30]), 2.5, 1e-9);
@@ -143,6 +152,77 @@ TEST(FieldEstimator, KeptTransformsArePeakAmplitudes) {
   EXPECT_NEAR(std::abs(sums.kept[0][0][20]), 0, 1e-9);
   EXPECT_EQ(sums.max_point[0][30], 1u);
   EXPECT_EQ(sums.max_point[0][20], 0u);
+}
+
+TEST(FieldEstimator, FramesInRowsAndSomeOfTheirSeriesAreTheSameAsSeriesOneByOne) {
+  // 70 points of 3 variables in rows that are longer than needed; every second point's variables 2 and 0.
+  constexpr std::size_t frames = 133, row = 3 * 70 + 5, points = 35;
+  std::mt19937_64 dice(11);
+  std::normal_distribution<double> noise;
+  std::vector<double> rows(frames * row);
+  for (double& x : rows) x = noise(dice);
+  rows[20 * row + 3 * 8] = std::nan("");  // A gap to bridge,
+  for (std::size_t f = 0; f < 20; ++f)
+    rows[(f + 40) * row + 3 * 12 + 2] = std::nan("");  // and too large a one.
+  std::vector<std::size_t> chosen;
+  std::vector<double> columns;
+  for (std::size_t p = 0; p < points; ++p)
+    for (const std::size_t v : {2u, 0u}) {
+      chosen.push_back(3 * 2 * p + v);
+      for (std::size_t f = 0; f < frames; ++f) columns.push_back(rows[f * row + chosen.back()]);
+    }
+  for (const std::size_t every : {1u, 2u}) {
+    FieldPlan plan;
+    for (std::size_t f = 3; f < frames; f += every) plan.frames.push_back(f);
+    plan.rate_hz = 100;
+    plan.window = parse_window("hann");
+    plan.variables = 2;
+    plan.at_hz = {12.3, 20};
+    FieldEstimator by_rows(plan, points), by_columns(plan, points);
+    by_rows.add(0, 19, {rows.data(), 1, row}, std::span(chosen).first(2 * 19));
+    by_rows.add(19, points - 19, {rows.data(), 1, row}, std::span(chosen).subspan(2 * 19));
+    by_columns.add(0, points, one_by_one(columns, frames));
+    const FieldSums a = by_rows.result(), b = by_columns.result();
+    EXPECT_EQ(a.points, points);
+    EXPECT_EQ(a.mean_power, b.mean_power);
+    EXPECT_EQ(a.max_power, b.max_power);
+    EXPECT_EQ(a.max_point, b.max_point);
+    EXPECT_EQ(a.mean_square_in_time, b.mean_square_in_time);
+    EXPECT_EQ(a.top_hz, b.top_hz);
+    for (std::size_t p = 0; p < points; ++p)
+      if (p != 6) {
+        EXPECT_EQ(a.amplitude[1][0][p], b.amplitude[1][0][p]) << p;
+        EXPECT_EQ(a.rms[1][p], b.rms[1][p]) << p;
+      }
+    EXPECT_EQ(a.bridged, std::vector<std::size_t>{4});
+    EXPECT_EQ(a.left_out, std::vector<std::size_t>{6});
+    EXPECT_TRUE(std::isnan(a.rms[0][6]));
+    EXPECT_FALSE(std::isnan(a.rms[1][6]));
+  }
+}
+
+TEST(FieldEstimator, EachPointsLevelIsThatOfItsOwnSeries) {
+  // Points that differ in level and frequency, so that a mix-up of the four worked on together shows.
+  constexpr std::size_t frames = 256, points = 11;
+  std::vector<double> x;
+  for (std::size_t p = 0; p < points; ++p) {
+    const std::vector<double> one =
+        series(frames, frames, 10 + 7 * static_cast<double>(p), 1 + static_cast<double>(p), 20, 5);
+    x.insert(x.end(), one.begin(), one.end());
+  }
+  FieldPlan plan = plan_of(frames, frames, "hann");
+  plan.at_hz = {31};  // Point 3 moves there.
+  FieldEstimator estimator(plan, points);
+  estimator.add(0, points, one_by_one(x, frames));
+  const FieldSums sums = estimator.result();
+  for (std::size_t p = 0; p < points; ++p) {
+    const auto level = 1 + static_cast<double>(p);
+    EXPECT_NEAR(sums.rms[0][p], level / std::sqrt(2.0), 1e-12);
+    EXPECT_NEAR(sums.top_power[0][p], level * level / 2, 1e-11);
+    EXPECT_NEAR(sums.top_hz[0][p], 10 + 7 * static_cast<double>(p), 1e-12);
+    EXPECT_NEAR(std::abs(sums.amplitude[0][0][p]), p == 3 ? 4 : 0, 1e-10);
+    EXPECT_EQ(sums.max_point[0][10 + 7 * p], p);
+  }
 }
 
 }  // namespace

@@ -27,14 +27,26 @@ std::string error_of(const std::string& path, const PointReadSettings& settings 
   return "none";
 }
 
+/// Series after series, read in two uneven groups, the first of them in two runs.
 std::vector<double> all_of(PointSource& source) {
   const PointRecording& r = source.recording();
-  std::vector<double> out(r.points.size() * r.variables.size() * static_cast<std::size_t>(r.frames));
-  // In two uneven groups.
-  const std::size_t first = r.points.size() / 3 + 1,
-                    each = r.variables.size() * static_cast<std::size_t>(r.frames);
-  source.read(0, first, std::span(out).first(first * each));
-  source.read(first, r.points.size() - first, std::span(out).subspan(first * each));
+  const auto frames = static_cast<std::size_t>(r.frames);
+  const std::size_t first = r.points.size() / 3 + 1, variables = r.variables.size();
+  std::vector<double> out;
+  for (const std::vector<PointRun>& runs :
+       {std::vector<PointRun>{{0, first / 2}, {first / 2, first - first / 2}},
+        std::vector<PointRun>{{first, r.points.size() - first}}}) {
+    std::size_t series = 0;
+    for (const PointRun& run : runs) series += run.count * variables;
+    // Longer steps than needed, which are left alone.
+    const std::size_t step = source.by_frames() ? series + 3 : frames + 3;
+    std::vector<double> room(step * (source.by_frames() ? frames : series), -77.0);
+    source.read(runs, room, step);
+    for (std::size_t s = 0; s < series; ++s)
+      for (std::size_t f = 0; f < frames; ++f)
+        out.push_back(source.by_frames() ? room[f * step + s] : room[s * step + f]);
+    EXPECT_EQ(room.back(), -77.0);
+  }
   return out;
 }
 
@@ -195,7 +207,7 @@ TEST(PointChannels, NodesOfAUniversalFileArePlaces) {
   EXPECT_EQ(r.variables[0].quantity, "force");
   EXPECT_EQ(r.variables[1].quantity, "acceleration");
   std::vector<double> one(2 * static_cast<std::size_t>(r.frames));
-  source->read(0, 1, one);
+  source->read(std::vector<PointRun>{{0, 1}}, one, static_cast<std::size_t>(r.frames));
   EXPECT_FALSE(std::isnan(one[0]));  // The force at node 1 ...
   EXPECT_TRUE(
       std::isnan(one[static_cast<std::size_t>(r.frames)]));  // ... where no acceleration was measured.

@@ -67,7 +67,7 @@ TEST(SavedTransforms, ComeBackAsTheyWereWritten) {
     const std::size_t each = 2 * source->series_length();
     EXPECT_EQ(source->series_length(), 2 * (static_cast<std::size_t>(frames) / 2 + 1));
     std::vector<double> out(2 * each);
-    source->read(1, 2, out);
+    source->read(std::vector<PointRun>{{1, 2}}, out, source->series_length());
     EXPECT_EQ(out[0], static_cast<double>(each));
     EXPECT_EQ(out[each], 5000);
     EXPECT_EQ(out.back(), 5000 + static_cast<double>(each) - 1);
@@ -92,7 +92,7 @@ TEST(SavedTransforms, DamagedOnesAreInputErrors) {
     try {
       const auto source = open_points(path, {});
       std::vector<double> out(source->series_length() * source->recording().variables.size());
-      source->read(0, 1, out);
+      source->read(std::vector<PointRun>{{0, 1}}, out, source->series_length());
       return Status::done;
     } catch (const Error& error) {
       return error.status();
