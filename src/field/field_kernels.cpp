@@ -25,15 +25,16 @@ namespace {
   for (std::size_t s = 0; s < 4; ++s) std::memcpy(to + s * step, &out[s], sizeof out[s]);
 }
 
-/// Two fours of neighbouring series (or one), eight frames at a time, so that every line of the cache is read
-/// and filled at once. Rows are far apart: what is needed soon is asked for early.
+/// Fours of neighbouring series, eight frames at a time, so that every line of the cache is filled at once.
+/// Rows are far apart: what is needed soon is asked for early.
 VPRISM_WIDE void turn_fours(const double* from, std::size_t row, std::size_t fours, std::size_t frames,
                             double* to, std::size_t step) {
   constexpr std::size_t ahead = 24;
   std::size_t n = 0;
   for (; n + 8 <= frames; n += 8) {
     if (n + ahead + 8 <= frames)
-      for (std::size_t r = 0; r < 8; ++r) __builtin_prefetch(from + (n + ahead + r) * row);
+      for (std::size_t r = 0; r < 8; ++r)
+        for (std::size_t s = 0; s < 4 * fours; s += 8) __builtin_prefetch(from + (n + ahead + r) * row + s);
     for (std::size_t s = 0; s < 4 * fours; s += 4)
       for (const std::size_t g : {0u, 4u})
         turn_four(from + (n + g) * row + s, row, to + s * step + n + g, step);
@@ -158,7 +159,7 @@ void gather_series(const SeriesView& view, const std::size_t* series, std::size_
   for (std::size_t i = 0; i < count;) {
     std::size_t together = 1;
     while (i + together < count && number(i + together) == number(i) + together) ++together;
-    const std::size_t fours = view.series_step == 1 ? std::min<std::size_t>(together / 4, 2) : 0;
+    const std::size_t fours = view.series_step == 1 ? together / 4 : 0;
     const double* const first = from + number(i) * view.series_step;
     if (fours > 0) {
       turn_fours(first, row, fours, frames, out + i * step, step);
