@@ -4,13 +4,12 @@
 // nearly orthogonal on an even grid, so that the normal equations G c = b (G_jk = sum P_j P_k, b_k = sum P_k
 // x over the samples that are there) are solved without loss up to degree 20. Stamped samples are placed at
 // their own times. Sums are taken per tile of samples and joined in order.
-#include <Eigen/Cholesky>
-#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
 
 #include "base/dot.h"
 #include "base/error.h"
+#include "base/linear.h"
 #include "base/text.h"
 #include "condition/chain.h"
 
@@ -57,7 +56,7 @@ class Detrend : public Stage {
     for (std::size_t at = 0; at < block.size(); at += tile) {
       const std::size_t count = std::min(tile, block.size() - at);
       fill_basis(block, at, count);
-      Eigen::MatrixXd gram;
+      Matrix gram;
       if (!block.gaps()) gram = products(basis_, count);
       for (std::size_t c = 0; c < block.columns(); ++c) {
         const double* x = block.samples(c).data() + at;
@@ -92,7 +91,7 @@ class Detrend : public Stage {
       const std::size_t count = std::min(tile, block.size() - at);
       fill_basis(block, at, count);
       for (std::size_t c = 0; c < block.columns(); ++c) {
-        const Eigen::VectorXd& trend = trend_of(c);
+        const Vector& trend = trend_of(c);
         double* const x = block.samples(c).data() + at;
         for (int k = 0; k <= degree_; ++k) {
           const double factor = trend[k];
@@ -114,7 +113,7 @@ class Detrend : public Stage {
                        {}};
     for (std::size_t c = 0; c < channels_.size(); ++c) {
       const std::string& unit = channels_[c].unit.text();
-      const Eigen::VectorXd& trend = trend_of(c);
+      const Vector& trend = trend_of(c);
       // The mean of P_k over u is 0 but for k = 0.
       std::string did = "mean " + format_quantity(trend[0], unit);
       if (degree_ == 1)
@@ -131,16 +130,15 @@ class Detrend : public Stage {
 
  private:
   struct Sums {
-    explicit Sums(int degree)
-        : gram(Eigen::MatrixXd::Zero(degree + 1, degree + 1)), right(Eigen::VectorXd::Zero(degree + 1)) {}
-    Eigen::MatrixXd gram;
-    Eigen::VectorXd right;
-    mutable Eigen::VectorXd trend;
+    explicit Sums(int degree) : gram(Matrix::Zero(degree + 1, degree + 1)), right(Vector::Zero(degree + 1)) {}
+    Matrix gram;
+    Vector right;
+    mutable Vector trend;
     mutable bool solved = false;
   };
 
-  Eigen::MatrixXd products(const std::vector<double>& basis, std::size_t count) const {
-    Eigen::MatrixXd gram(degree_ + 1, degree_ + 1);
+  Matrix products(const std::vector<double>& basis, std::size_t count) const {
+    Matrix gram(degree_ + 1, degree_ + 1);
     for (int j = 0; j <= degree_; ++j)
       for (int k = 0; k <= j; ++k)
         gram(j, k) = gram(k, j) = dot(basis.data() + static_cast<std::size_t>(j) * tile,
@@ -169,16 +167,17 @@ class Detrend : public Stage {
     }
   }
 
-  const Eigen::VectorXd& trend_of(std::size_t c) const {
+  const Vector& trend_of(std::size_t c) const {
     const Sums& sums = sums_[c];
     if (sums.solved) return sums.trend;
     sums.solved = true;
-    sums.trend = Eigen::VectorXd::Zero(degree_ + 1);
+    sums.trend = Vector::Zero(degree_ + 1);
     // With fewer samples than terms, as many terms as there are samples.
     const auto present = static_cast<Eigen::Index>(sums.gram(0, 0));
     const Eigen::Index terms = std::min<Eigen::Index>(degree_ + 1, present);
     if (terms > 0)
-      sums.trend.head(terms) = sums.gram.topLeftCorner(terms, terms).ldlt().solve(sums.right.head(terms));
+      sums.trend.head(terms) =
+          solve_symmetric(Matrix(sums.gram.topLeftCorner(terms, terms)), Vector(sums.right.head(terms)));
     return sums.trend;
   }
 

@@ -1,7 +1,6 @@
 // cycles.cpp: see cycles.h.
 #include "identify/cycles.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <bit>
 #include <cmath>
@@ -10,6 +9,7 @@
 
 #include "base/error.h"
 #include "base/fft.h"
+#include "base/linear.h"
 
 namespace vprism {
 
@@ -71,8 +71,8 @@ void fit_orders(std::span<const double> x, const CycleEdges& edges, std::size_t 
     ++samples;
   });
   const auto order = static_cast<Eigen::Index>(count);
-  Eigen::MatrixXd gram(2 * order + 1, 2 * order + 1);
-  Eigen::VectorXd to(2 * order + 1);
+  Matrix gram(2 * order + 1, 2 * order + 1);
+  Vector to(2 * order + 1);
   // Columns: 1, cos 1 .. cos N, sin 1 .. sin N.
   const auto sum = [&](Eigen::Index m) {
     return m >= 0 ? sums[static_cast<std::size_t>(m)] : std::conj(sums[static_cast<std::size_t>(-m)]);
@@ -89,7 +89,7 @@ void fit_orders(std::span<const double> x, const CycleEdges& edges, std::size_t 
     to(i) = right[static_cast<std::size_t>(i)].real();
     if (i > 0) to(order + i) = right[static_cast<std::size_t>(i)].imag();
   }
-  const Eigen::VectorXd values = gram.ldlt().solve(to);
+  const Vector values = solve_symmetric(gram, to);
   out.mean = values(0);
   for (Eigen::Index n = 1; n <= order; ++n)
     out.orders.push_back({static_cast<int>(n), values(n), values(order + n), 0});

@@ -3,13 +3,12 @@
 
 #include <oneapi/tbb/parallel_for.h>
 
-#include <Eigen/Cholesky>
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 #include <optional>
 
+#include "base/linear.h"
 #include "transform/segment_transform.h"
 #include "transform/segments.h"
 
@@ -18,7 +17,6 @@ namespace vprism {
 namespace {
 
 using Complex = std::complex<double>;
-using ComplexMatrix = Eigen::MatrixXcd;
 
 ComplexMatrix matrix_of(const WatchResult& r, const std::vector<std::size_t>& rows,
                         const std::vector<std::size_t>& columns) {
@@ -37,7 +35,7 @@ Complex remaining(const WatchResult& r, std::size_t a, std::size_t b,
   // References that say the same would make it singular.
   g.diagonal().array() *= 1 + 1e-9;
   const ComplexMatrix left = matrix_of(r, {a}, inputs), right = matrix_of(r, inputs, {b});
-  return r.cross_of(a, b) - (left * g.ldlt().solve(right))(0, 0);
+  return r.cross_of(a, b) - product(left, solve_symmetric(g, right))(0, 0);
 }
 
 /// Place of the greatest of bins [low, high), by a parabola through the logarithms around it.

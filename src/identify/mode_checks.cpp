@@ -1,12 +1,12 @@
 // mode_checks.cpp: see mode_checks.h.
 #include "identify/mode_checks.h"
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
 #include "base/fft.h"
+#include "base/linear.h"
 #include "base/percentile.h"
 
 namespace vprism {
@@ -57,7 +57,7 @@ bool circle_through(const std::vector<Complex>& points, Complex& centre, double&
     m += row * row.transpose();
     v += row * std::norm(p);
   }
-  const Eigen::Vector3d x = m.fullPivLu().solve(v);
+  const Vector x = PivotedQr(m).solve(v);
   centre = Complex(x(0), x(1)) / 2.0;
   const double square = x(2) + std::norm(centre);
   centre += mean;
@@ -138,7 +138,7 @@ std::optional<CircleReading> circle_of(const CurveStretch& s, const ModeReading&
       normal += row * row.transpose();
       gradient += row * (angle[k] - middle - 2 * sense * std::atan(u));
     }
-    const Eigen::Vector3d step = normal.fullPivLu().solve(gradient);
+    const Vector step = PivotedQr(normal).solve(gradient);
     middle += step(0);
     f0 += std::clamp(step(1), -reach / 2, reach / 2);
     damping *= std::exp(std::clamp(step(2), -0.7, 0.7));

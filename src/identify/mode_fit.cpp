@@ -11,12 +11,11 @@
 
 #include <oneapi/tbb/parallel_for.h>
 
-#include <Eigen/Cholesky>
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
+#include "base/linear.h"
 #include "identify/mode_poles.h"
 
 namespace vprism {
@@ -24,8 +23,6 @@ namespace vprism {
 namespace {
 
 using Complex = std::complex<double>;
-using Matrix = Eigen::MatrixXd;
-using Vector = Eigen::VectorXd;
 constexpr double two_pi = 2 * std::numbers::pi;
 constexpr int outside_terms = 5;
 
@@ -97,10 +94,10 @@ class Fit {
       const Matrix phi = basis(rows, poles);
       // Columns of like size, so that the rank is judged by direction.
       const Vector size = phi.colwise().norm().cwiseMax(1e-300);
-      const Eigen::ColPivHouseholderQR<Matrix> qr(phi * size.cwiseInverse().asDiagonal());
+      const PivotedQr qr(phi * size.cwiseInverse().asDiagonal());
       const Vector x = size.cwiseInverse().asDiagonal() * qr.solve(rows.data);
       out.linear = {x};
-      const Vector left = rows.data - phi * x;
+      const Vector left = rows.data - product(phi, x);
       out.squares = left.squaredNorm();
       if (!slopes) return;
       Matrix j(phi.rows(), 2 * m);
@@ -119,11 +116,11 @@ class Fit {
       }
       const Eigen::Index rank = qr.rank();
       // The linear part projected out: rows of Q beyond the rank.
-      Matrix turned = qr.householderQ().adjoint() * j;
-      Vector rest = qr.householderQ().adjoint() * left;
+      Matrix turned = qr.turned(j);
+      Vector rest = qr.turned(left);
       turned.topRows(rank).setZero(), rest.head(rank).setZero();
-      out.normal = turned.transpose() * turned;
-      out.gradient = turned.transpose() * rest;
+      out.normal = turned_product(turned, turned);
+      out.gradient = turned_product(turned, rest);
     });
     State out;
     if (slopes) out.normal = Matrix::Zero(2 * m, 2 * m), out.gradient = Vector::Zero(2 * m);
@@ -141,8 +138,7 @@ class Fit {
     const Matrix phi = basis(curves_[o], poles);
     const Vector size = phi.colwise().norm().cwiseMax(1e-300);
     const Matrix scaled = phi * size.cwiseInverse().asDiagonal();
-    const Matrix inverse =
-        (scaled.transpose() * scaled).ldlt().solve(Matrix::Identity(scaled.cols(), scaled.cols()));
+    const Matrix inverse = inverse_of_symmetric(turned_product(scaled, scaled));
     return size.cwiseInverse().cwiseProduct(inverse.diagonal().cwiseMax(0).cwiseSqrt());
   }
 
@@ -151,7 +147,7 @@ class Fit {
     for (std::size_t k = 0; k < data_.frequency_hz.size(); ++k)
       if (data_.frequency_hz[k] > 0) every.bins.push_back(k);
     every.weight = Vector::Ones(static_cast<Eigen::Index>(every.bins.size()));
-    const Vector values = basis(every, poles) * x;
+    const Vector values = product(basis(every, poles), x);
     std::vector<Complex> out(data_.frequency_hz.size(), 0.0);
     for (std::size_t i = 0; i < every.bins.size(); ++i) {
       const auto n = static_cast<Eigen::Index>(2 * i);
@@ -183,7 +179,7 @@ Fit::State settle(const Fit& fit, std::vector<Complex>& poles, double low_hz, do
     Matrix normal = state.normal;
     normal.diagonal() *= 1 + damping;
     normal.diagonal().array() += 1e-300;
-    const Vector change = normal.ldlt().solve(state.gradient);
+    const Vector change = solve_symmetric(normal, state.gradient);
     std::vector<Complex> trial = poles;
     double moved = 0;
     bool inside = true;
@@ -227,8 +223,7 @@ ModeFit told(const ModeData& data, const Fit& fit, const std::vector<Complex>& p
   // Without stated errors what is left over sets the scale, and wherever it is larger.
   const bool stated = errors_stated(data);
   const double scale = (stated ? std::max(1.0, out.misfit) : out.misfit) * std::sqrt(data.shared);
-  const Matrix covariance =
-      m > 0 ? Matrix(state.normal.ldlt().solve(Matrix::Identity(2 * m, 2 * m))) : Matrix();
+  const Matrix covariance = m > 0 ? inverse_of_symmetric(state.normal) : Matrix();
   for (std::size_t i = 0; i < poles.size(); ++i) {
     const auto n = static_cast<Eigen::Index>(2 * i);
     const Complex p = poles[i];

@@ -12,19 +12,17 @@
 
 #include <oneapi/tbb/parallel_for.h>
 
-#include <Eigen/Cholesky>
-#include <Eigen/Eigenvalues>
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+
+#include "base/linear.h"
 
 namespace vprism {
 
 namespace {
 
 using Complex = std::complex<double>;
-using ComplexMatrix = Eigen::MatrixXcd;
 constexpr double whole_turn = 2 * std::numbers::pi;
 
 /// Sums over bins of weight times z^d, d = 0 .. order; negative powers of real sequences are conjugates.
@@ -79,21 +77,22 @@ std::vector<Complex> poles_of(const std::vector<PowerSums>& sums, std::size_t or
     ComplexMatrix r = toeplitz(s.r, conjugates(s.r), size);
     r.diagonal().array() *= 1 + 1e-14;
     const ComplexMatrix cross = toeplitz(s.s_plus, s.s_minus, size);
-    m += toeplitz(s.t, conjugates(s.t), size) - cross.adjoint() * r.ldlt().solve(cross);
+    m += toeplitz(s.t, conjugates(s.t), size) - turned_product(cross, solve_symmetric(r, cross));
   }
   // a_0 = 1.
   const Eigen::Index n = size - 1;
-  const Eigen::VectorXcd a = m.bottomRightCorner(n, n).fullPivLu().solve(-m.block(1, 0, n, 1));
+  const ComplexVector a =
+      solve_any(ComplexMatrix(m.bottomRightCorner(n, n)), ComplexVector(-m.block(1, 0, n, 1)));
   if (!a.allFinite() || std::abs(a(n - 1)) == 0) return {};
   // D(z) = 1 + sum a_j z^j: companion matrix of the reversed polynomial, whose roots are 1 / z.
   ComplexMatrix companion = ComplexMatrix::Zero(n, n);
   for (Eigen::Index j = 0; j < n; ++j) companion(0, j) = -a(j);
   for (Eigen::Index j = 1; j < n; ++j) companion(j, j - 1) = 1;
-  const Eigen::ComplexEigenSolver<ComplexMatrix> solver(companion, false);
+  const ComplexVector inverses = eigenvalues_of(companion);
   std::vector<Complex> out;
   const double turn = 1 / (2 * (high_hz - low_hz));
   for (Eigen::Index i = 0; i < n; ++i) {
-    const Complex inverse = solver.eigenvalues()(i);
+    const Complex inverse = inverses(i);
     if (std::abs(inverse) == 0) continue;
     Complex step = std::log(inverse);  // -ln z
     if (step.imag() < 0) step += Complex(0, whole_turn);

@@ -1,11 +1,11 @@
 // modulation.cpp: see modulation.h.
 #include "identify/modulation.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
+#include "base/linear.h"
 #include "base/percentile.h"
 #include "identify/whole_lines.h"
 
@@ -54,7 +54,7 @@ std::vector<std::size_t> steps_of(std::span<const double> f, double rate_hz) {
 
 /// Constant, drift, steps, and orders of the swings: one linear fit.
 struct LinearFit {
-  Eigen::VectorXd values, deviations;
+  Vector values, deviations;
   std::vector<double> residual;
   double rms = 0;
 };
@@ -64,10 +64,10 @@ LinearFit fit_together(std::span<const double> f, double rate_hz, const std::vec
   const auto steps = static_cast<Eigen::Index>(steps_s.size());
   const Eigen::Index columns = 2 + steps + 2 * static_cast<Eigen::Index>(hz.size());
   // Normal equations, block by block: the columns are near enough to orthogonal.
-  Eigen::MatrixXd square = Eigen::MatrixXd::Zero(columns, columns);
-  Eigen::VectorXd right = Eigen::VectorXd::Zero(columns);
+  Matrix square = Matrix::Zero(columns, columns);
+  Vector right = Vector::Zero(columns);
   const double middle = static_cast<double>(rows) / 2 / rate_hz, whole = static_cast<double>(rows) / rate_hz;
-  const auto row_at = [&](Eigen::Index n, Eigen::VectorXd& row) {
+  const auto row_at = [&](Eigen::Index n, Vector& row) {
     const double t = static_cast<double>(n) / rate_hz;
     row(0) = 1;
     row(1) = (t - middle) / whole;
@@ -78,15 +78,14 @@ LinearFit fit_together(std::span<const double> f, double rate_hz, const std::vec
       row(3 + steps + 2 * static_cast<Eigen::Index>(k)) = -std::sin(angle);
     }
   };
-  Eigen::VectorXd row(columns);
+  Vector row(columns);
   for (Eigen::Index n = 0; n < rows; ++n) {
     row_at(n, row);
     square.selfadjointView<Eigen::Lower>().rankUpdate(row);
     right += row * f[static_cast<std::size_t>(n)];
   }
-  const auto solver = square.selfadjointView<Eigen::Lower>().ldlt();
   LinearFit fit;
-  fit.values = solver.solve(right);
+  fit.values = solve_symmetric(square, right);
   double sum = 0;
   for (Eigen::Index n = 0; n < rows; ++n) {
     row_at(n, row);
@@ -94,9 +93,7 @@ LinearFit fit_together(std::span<const double> f, double rate_hz, const std::vec
     sum += fit.residual.back() * fit.residual.back();
   }
   fit.rms = std::sqrt(sum / static_cast<double>(std::max<Eigen::Index>(1, rows - columns)));
-  fit.deviations =
-      (solver.solve(Eigen::MatrixXd::Identity(columns, columns)).diagonal().cwiseMax(0).cwiseSqrt() * fit.rms)
-          .eval();
+  fit.deviations = inverse_of_symmetric(square).diagonal().cwiseMax(0).cwiseSqrt() * fit.rms;
   return fit;
 }
 

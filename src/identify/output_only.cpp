@@ -3,10 +3,10 @@
 
 #include <oneapi/tbb/parallel_for.h>
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 
+#include "base/linear.h"
 #include "identify/mode_fit.h"
 #include "transform/window.h"
 
@@ -16,9 +16,9 @@ namespace {
 
 using Complex = std::complex<double>;
 
-Eigen::MatrixXcd matrix_at(const CrossSpectra& s, std::size_t k) {
+ComplexMatrix matrix_at(const CrossSpectra& s, std::size_t k) {
   const auto n = static_cast<Eigen::Index>(s.own.size());
-  Eigen::MatrixXcd g(n, n);
+  ComplexMatrix g(n, n);
   for (Eigen::Index i = 0; i < n; ++i)
     for (Eigen::Index j = 0; j < n; ++j)
       g(i, j) = s.cross[static_cast<std::size_t>(i)][static_cast<std::size_t>(j)][k];
@@ -88,13 +88,13 @@ OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz,
   out.first.resize(bins), out.second.resize(bins);
   std::vector<std::vector<Complex>> directions(bins), others(bins);
   oneapi::tbb::parallel_for(std::size_t{0}, bins, [&](std::size_t k) {
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXcd> parts(matrix_at(spectra, k));
-    const Eigen::Index last = parts.eigenvalues().size() - 1;
-    out.first[k] = std::max(0.0, parts.eigenvalues()(last));
-    directions[k] = settled(parts.eigenvectors().col(last));
+    const HermitianParts parts = hermitian_parts(matrix_at(spectra, k));
+    const Eigen::Index last = parts.values.size() - 1;
+    out.first[k] = std::max(0.0, parts.values(last));
+    directions[k] = settled(parts.vectors.col(last));
     if (last > 0) {
-      out.second[k] = std::max(0.0, parts.eigenvalues()(last - 1));
-      others[k] = settled(parts.eigenvectors().col(last - 1));
+      out.second[k] = std::max(0.0, parts.values(last - 1));
+      others[k] = settled(parts.vectors.col(last - 1));
     }
   });
   const auto [low, high] = grid.bins_within(std::max(low_hz, 3 * grid.plan.bin_hz), high_hz);

@@ -6,11 +6,11 @@
 // bins of a window share noise: the information is divided by the sum of their squared correlations.
 #include "identify/resonance_fit.h"
 
-#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
+#include "base/linear.h"
 #include "transform/window.h"
 
 namespace vprism {
@@ -113,7 +113,7 @@ std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, doub
         likelihood.at(p, &gradient, &information);
         information.diagonal() *= 1 + damping;
         information.diagonal().array() += 1e-12;
-        Vector4 change = information.ldlt().solve(gradient);
+        Vector4 change = solve_symmetric(Matrix(information), Vector(gradient));
         change[2] = std::clamp(change[2], -0.1 * (high_hz - low_hz), 0.1 * (high_hz - low_hz));
         for (const int i : {0, 1, 3}) change[i] = std::clamp(change[i], -1.0, 1.0);
         const Vector4 trial = p + change;
@@ -139,7 +139,7 @@ std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, doub
   Matrix4 information;
   likelihood.at(best, &gradient, &information);
   information.diagonal().array() += 1e-300;
-  const Matrix4 covariance = information.ldlt().solve(Matrix4::Identity());
+  const Matrix4 covariance = inverse_of_symmetric(information);
   out.frequency_std_hz = std::sqrt(std::max(0.0, covariance(2, 2)));
   out.damping_std = out.damping * std::sqrt(std::max(0.0, covariance(3, 3)));
   // Area under a H: pi / 2 times half-power width times height.

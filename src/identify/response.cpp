@@ -8,14 +8,13 @@
 // partial coherence of reference i is |h_i|^2 / (|h_i|^2 + (1 - g) Gyy (Gxx^-1)_ii).
 #include "identify/response.h"
 
-#include <Eigen/Cholesky>
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <numbers>
 
 #include "base/fft.h"
+#include "base/linear.h"
 #include "base/text.h"
 
 namespace vprism {
@@ -52,24 +51,24 @@ void several_references(const CrossSpectra& s, ResponseSet& out) {
   std::vector<ResponseCurve*> curves(s.own.size() * s.references.size());
   for (ResponseCurve& curve : out.curves)
     curves[curve.channel * s.references.size() + curve.reference] = &curve;
-  Eigen::MatrixXcd gxx(q, q);
-  Eigen::VectorXcd gyx(q);
+  ComplexMatrix gxx(q, q);
+  ComplexVector gyx(q);
   for (std::size_t k = 0; k < out.frequency_hz.size(); ++k) {
     // Gxx_ij = mean X_i conj(X_j); the row h solves h Gxx = gyx, so Gxx^T h^T = gyx^T.
     for (Eigen::Index i = 0; i < q; ++i)
       for (Eigen::Index j = 0; j < q; ++j)
         gxx(i, j) = s.cross[s.references[static_cast<std::size_t>(i)]][static_cast<std::size_t>(j)][k];
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXcd> parts(gxx);
-    const double most = parts.eigenvalues().maxCoeff(), least = parts.eigenvalues().minCoeff();
+    const Vector parts = hermitian_parts(gxx).values;
+    const double most = parts.maxCoeff(), least = parts.minCoeff();
     const bool known = out.driven[k] && least > most * 1e-8;
     if (!known) out.driven[k] = false;
-    const Eigen::MatrixXcd inverse =
-        known ? Eigen::MatrixXcd(gxx.ldlt().solve(Eigen::MatrixXcd::Identity(q, q))) : Eigen::MatrixXcd();
+    const ComplexMatrix inverse =
+        known ? solve_symmetric(gxx, ComplexMatrix(ComplexMatrix::Identity(q, q))) : ComplexMatrix();
     for (std::size_t c = 0; c < s.own.size(); ++c) {
       if (curves[c * s.references.size()] == nullptr) continue;
       for (Eigen::Index j = 0; j < q; ++j) gyx(j) = s.cross[c][static_cast<std::size_t>(j)][k];
       const double gyy = s.own[c].power[k];
-      Eigen::VectorXcd h = Eigen::VectorXcd::Zero(q);
+      ComplexVector h = ComplexVector::Zero(q);
       double g = 0;
       if (known) {
         h = inverse.transpose() * gyx;

@@ -75,7 +75,7 @@ class SampleFit {
     Matrix normal;
     Vector gradient;
     gather(cluster, normal, gradient);
-    return normal.ldlt().solve(Matrix::Identity(normal.rows(), normal.cols()));
+    return inverse_of_symmetric(normal);
   }
 
   const std::vector<Turning>& sines() const { return sines_; }
@@ -131,7 +131,7 @@ class SampleFit {
     // Rows are scaled alike first: slopes over time are long.
     const Vector scale = normal.diagonal().cwiseSqrt().cwiseMax(1e-300).cwiseInverse();
     const Matrix scaled = scale.asDiagonal() * normal * scale.asDiagonal();
-    const Vector change = scale.asDiagonal() * scaled.ldlt().solve(scale.asDiagonal() * gradient);
+    const Vector change = scale.asDiagonal() * solve_symmetric(scaled, Vector(scale.asDiagonal() * gradient));
     double moved = 0, largest = 0;
     for (const Turning& s : sines_) largest = std::max(largest, std::hypot(s.a, s.b));
     Eigen::Index row = 0;

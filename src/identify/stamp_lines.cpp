@@ -1,11 +1,11 @@
 // stamp_lines.cpp: see stamp_lines.h.
 #include "identify/stamp_lines.h"
 
-#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
+#include "base/linear.h"
 #include "identify/noise_floor.h"
 
 namespace vprism {
@@ -24,12 +24,12 @@ class StampFit {
       : samples_(samples), weights_(weights), residual(samples.value) {}
 
   /// Steps until frequencies rest; leaves what is not explained in `residual`.
-  Eigen::MatrixXd run(std::vector<StampSine>& sines, double width_hz) {
-    Eigen::MatrixXd normal, scatter;
+  Matrix run(std::vector<StampSine>& sines, double width_hz) {
+    Matrix normal, scatter;
     for (int step = 0; step < 12; ++step) {
       const auto size = static_cast<Eigen::Index>(3 * sines.size() + 1);
-      normal = scatter = Eigen::MatrixXd::Zero(size, size);
-      Eigen::VectorXd right = Eigen::VectorXd::Zero(size), row(size);
+      normal = scatter = Matrix::Zero(size, size);
+      Vector right = Vector::Zero(size), row(size);
       for (std::size_t n = 0; n < samples_.value.size(); ++n) {
         const double t = samples_.time_s[n] - samples_.time_s.front();
         double left = samples_.value[n] - constant_;
@@ -48,9 +48,9 @@ class StampFit {
         scatter.selfadjointView<Eigen::Lower>().rankUpdate(row, weights_[n] * weights_[n]);
         right += weights_[n] * left * row;
       }
-      normal = Eigen::MatrixXd(normal.selfadjointView<Eigen::Lower>());
-      scatter = Eigen::MatrixXd(scatter.selfadjointView<Eigen::Lower>());
-      const Eigen::VectorXd change = normal.ldlt().solve(right);
+      normal = Matrix(normal.selfadjointView<Eigen::Lower>());
+      scatter = Matrix(scatter.selfadjointView<Eigen::Lower>());
+      const Vector change = solve_symmetric(normal, right);
       double largest = 0;
       for (std::size_t m = 0; m < sines.size(); ++m) {
         const auto at = static_cast<Eigen::Index>(3 * m);
@@ -62,9 +62,8 @@ class StampFit {
       constant_ += change[size - 1];
       if (largest < 1e-9 * width_hz) break;
     }
-    const Eigen::MatrixXd inverse =
-        normal.ldlt().solve(Eigen::MatrixXd::Identity(normal.rows(), normal.cols()));
-    return inverse * scatter * inverse;
+    const Matrix inverse = inverse_of_symmetric(normal);
+    return product(product(inverse, scatter), inverse);
   }
 
  private:
@@ -85,7 +84,7 @@ PeakSearch stamp_lines(const StampedSamples& samples, const StampPlan& plan, con
   const std::vector<double> weights = stamp_weights(samples.time_s, spectrum.window);
   std::vector<StampSine> sines, sound;
   StampFit fit(samples, weights);
-  Eigen::MatrixXd covariance, sound_covariance;
+  Matrix covariance, sound_covariance;
   Spectrum left = spectrum;
   StampedSamples rest = samples;
   const auto variance_of = [&](const std::vector<double>& values, std::size_t lines) {
