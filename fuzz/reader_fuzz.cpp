@@ -55,16 +55,19 @@ void read_through(const FileHead& head, const ReadSettings& settings) {
   }
 }
 
-/// The same file as a recording of many points: some of them, with all their frames.
+/// The same file as a recording of many points, or as their saved transforms: its first and last points.
 [[maybe_unused]] void read_points(const FileHead& head) {
   try {
-    const auto source = open_hdf5_points(head, {});
+    const auto source = open_points(head.path, {});
     const PointRecording& r = source->recording();
-    const std::size_t each = r.variables.size() * static_cast<std::size_t>(r.frames);
-    if (each == 0 || each > (std::size_t{1} << 20)) return;
-    const std::size_t count = std::min<std::size_t>(r.points.size(), (std::size_t{1} << 20) / each);
-    std::vector<double> values(count * each);
-    source->read(r.points.size() - count, count, values);
+    const std::size_t length = source->series_length(), variables = r.variables.size(),
+                      most = std::size_t{1} << 20;
+    if (length == 0 || variables == 0 || length > most / variables) return;
+    const std::size_t count = std::min<std::size_t>(r.points.size() / 2, most / 2 / (length * variables));
+    const PointRun runs[] = {{0, count}, {r.points.size() - count, count}};
+    const std::size_t step = source->by_frames() ? 2 * count * variables : length;
+    std::vector<double> values(2 * count * variables * length);
+    if (count > 0) source->read(runs, values, step);
   } catch (const Error&) {
     // Told, as it should be.
   }

@@ -67,6 +67,22 @@
     };
   }
 
+  // Room for the numbers above the highest point.
+  function with_headroom(data) {
+    if (data.y.low !== null && data.y.high !== null) return [data.y.low, data.y.high];
+    var low = Infinity, high = -Infinity;
+    data.rows.forEach(function (row) {
+      row.slice(1).forEach(function (cell) {
+        (Array.isArray(cell) ? cell : [cell]).forEach(function (y) {
+          if (y === null || !isFinite(y) || (data.y.log && !(y > 0))) return;
+          low = Math.min(low, y); high = Math.max(high, y);
+        });
+      });
+    });
+    if (!data.marks.length || !(high > low)) return null;
+    return [null, data.y.log ? high * Math.pow(high / low, 0.08) : high + 0.08 * (high - low)];
+  }
+
   function make(chart) {
     if (chart.graph) return chart.graph;
     var data = chart.data, labels = ['x'], series = {}, drawn = data.curves.map(function (curve, i) {
@@ -90,9 +106,9 @@
         }).join(', ');
       }
     };
-    if (data.y.low !== null && data.y.high !== null) options.valueRange = [data.y.low, data.y.high];
+    options.valueRange = with_headroom(data);
     if (data.x.low !== null && data.x.high !== null) options.dateWindow = [data.x.low, data.x.high];
-    chart.home = [options.dateWindow || null, options.valueRange || null];
+    chart.home = [options.dateWindow || null, options.valueRange];
     chart.graph = new Dygraph(chart.box, data.rows, options);
     return chart.graph;
   }
@@ -144,7 +160,7 @@
         var graph = make(chart), log = data[axis].log = !data[axis].log;
         b.textContent = axis + ': ' + (log ? 'logarithmic' : 'linear');
         if (axis === 'x') { chart.log_x = log; graph.updateOptions({ axes: { x: { logscale: log } }, dateWindow: null }); }
-        else graph.updateOptions({ logscale: log, valueRange: null });
+        else graph.updateOptions({ logscale: log, valueRange: with_headroom(data) });
       });
     }
     head.appendChild(node('span', 'name', data.title));
