@@ -2,7 +2,6 @@
 #include "base/linear.h"
 
 #include <Eigen/Cholesky>
-#include <Eigen/Eigenvalues>
 #include <Eigen/LU>
 #include <Eigen/QR>
 
@@ -23,15 +22,6 @@ Matrix inverse_of_symmetric(const Matrix& a) {
 }
 
 ComplexVector solve_any(const ComplexMatrix& a, const ComplexVector& b) { return a.fullPivLu().solve(b); }
-
-ComplexVector eigenvalues_of(const ComplexMatrix& a) {
-  return Eigen::ComplexEigenSolver<ComplexMatrix>(a, false).eigenvalues();
-}
-
-HermitianParts hermitian_parts(const ComplexMatrix& a) {
-  const Eigen::SelfAdjointEigenSolver<ComplexMatrix> parts(a);
-  return {parts.eigenvalues(), parts.eigenvectors()};
-}
 
 struct PivotedQr::Inner {
   Eigen::ColPivHouseholderQR<Matrix> qr;

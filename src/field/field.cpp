@@ -2,16 +2,14 @@
 #include "field/field.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
-#include <future>
 #include <numbers>
 #include <numeric>
 
 #include "base/error.h"
-#include "base/fft.h"
 #include "base/percentile.h"
 #include "base/text.h"
+#include "field/field_groups.h"
 #include "identify/peaks.h"
 
 namespace vprism {
@@ -20,13 +18,8 @@ namespace {
 
 using Complex = std::complex<double>;
 
-/// The points and variables chosen of a source.
-struct Chosen {
-  std::vector<std::size_t> points, variables;
-};
-
-Chosen choose(const PointRecording& r, const FieldSettings& settings) {
-  Chosen out;
+ChosenPoints choose(const PointRecording& r, const FieldSettings& settings) {
+  ChosenPoints out;
   std::size_t counted = 0;
   for (std::size_t p = 0; p < r.points.size(); ++p) {
     if (settings.region && !settings.region->holds(r.points[p])) continue;
@@ -56,89 +49,6 @@ FieldPlan plan_frames(const PointRecording& r, const FieldSettings& settings) {
                 std::to_string(plan.frames.size()) + " frames; a spectrum over time needs at least 16");
   plan.rate_hz = r.axis.rate_hz() / static_cast<double>(settings.frame_step);
   return plan;
-}
-
-/// Some of the chosen points, as a source gives them.
-struct Group {
-  std::size_t first = 0, count = 0;  ///< Of the chosen points.
-  std::vector<PointRun> runs;        ///< Of the source's points.
-  std::vector<std::size_t> series;   ///< Of the chosen points' variables, among what the runs hold.
-  std::size_t read = 0;              ///< Points in the runs.
-};
-
-/// Groups that fit into the memory; points a few bytes apart are read with those between them.
-std::vector<Group> group_points(const PointSource& source, const Chosen& chosen, std::size_t bytes) {
-  constexpr std::size_t together = 32;  // Those that are worked on together stay so.
-  const std::size_t variables = source.recording().variables.size(),
-                    room = std::max<std::size_t>(1, bytes / (8 * source.series_length() * variables)),
-                    between = source.by_frames() ? 4096 / (8 * variables) : 0;
-  std::vector<Group> out;
-  std::size_t end = 0;  // Behind the last point read.
-  for (std::size_t i = 0; i < chosen.points.size(); ++i) {
-    const std::size_t p = chosen.points[i];
-    const auto near = [&] { return p >= end && p - end <= between; };
-    const std::size_t ahead = i % together == 0 ? std::min(together, chosen.points.size() - i) : 1;
-    if (out.empty() || out.back().read + (near() ? p - end : 0) + ahead > room) {
-      out.emplace_back();
-      out.back().first = i;
-    }
-    Group& g = out.back();
-    if (!g.runs.empty() && near()) {
-      g.read += p - end + 1;
-      g.runs.back().count += p - end + 1;
-    } else {
-      g.runs.push_back({p, 1});
-      ++g.read;
-    }
-    end = p + 1;
-    for (const std::size_t v : chosen.variables) g.series.push_back((g.read - 1) * variables + v);
-    ++g.count;
-  }
-  return out;
-}
-
-/// Memory for a group, used again for the next but one.
-struct Filled {
-  FftArray<double> values{1};
-  SeriesView view;
-};
-
-/// A group's points read into memory, with frames that are left out as missing.
-void fill(PointSource& source, const Group& group, const FieldSettings& settings, Filled& filled) {
-  const auto frames = static_cast<std::size_t>(source.recording().frames);
-  const std::size_t series = group.read * source.recording().variables.size();
-  const bool rows = source.by_frames();
-  // Rows are an odd number of lines long: those of many frames would share a few lines of the cache
-  // otherwise.
-  const std::size_t step = rows ? ((series + 7) / 8 | 1) * 8 : source.series_length();
-  const std::size_t size = step * (rows ? frames : series);
-  if (filled.values.size() < size) {
-    filled.values = FftArray<double>(1);  // Not both at a time.
-    filled.values = FftArray<double>(std::max(size, settings.group_bytes / 8));
-  }
-  const std::span<double> values = filled.values.span().first(size);
-  source.read(group.runs, values, step);
-  filled.view = {values.data(), rows ? 1 : step, rows ? step : 1};
-  for (const std::size_t f : settings.leave_out)
-    for (std::size_t s = 0; f < frames && s < series; ++s)
-      values[s * filled.view.series_step + f * filled.view.number_step] = std::nan("");
-}
-
-/// One pass: groups of points, the next one read meanwhile.
-void pass(PointSource& source, const Chosen& chosen, const FieldSettings& settings, FieldEstimator& estimator,
-          std::array<Filled, 2>& rooms, const std::function<void(std::size_t)>& told) {
-  const std::vector<Group> groups = group_points(source, chosen, settings.group_bytes);
-  const auto fetch = [&](std::size_t i) {
-    return std::async(std::launch::async, [&, i] { fill(source, groups[i], settings, rooms[i % 2]); });
-  };
-  std::future<void> next = fetch(0);
-  for (std::size_t i = 0; i < groups.size(); ++i) {
-    next.get();
-    if (i + 1 < groups.size()) next = fetch(i + 1);
-    const Group& group = groups[i];
-    estimator.add(group.first, group.count, rooms[i % 2].view, group.series);
-    if (told) told(group.first + group.count);
-  }
 }
 
 /// The level over the frames falls from fifth to fifth, to half or less.
@@ -291,14 +201,15 @@ struct Passes {
   const FieldSettings& settings;
   const FieldProgress& progress;
   std::size_t done = 0, all = 1;
-  std::array<Filled, 2> rooms{};
+  GroupRooms rooms{};
 
   /// The sums of some points by a plan, into `result`.
-  void run(FieldResult& result, const Chosen& chosen, FieldPlan plan, const FieldEstimator::Keep& keep = {}) {
+  void run(FieldResult& result, const ChosenPoints& chosen, FieldPlan plan,
+           const FieldEstimator::Keep& keep = {}) {
     plan.saved = source.saved();
     plan.source_points = chosen.points, plan.source_variables = chosen.variables;
     FieldEstimator estimator(plan, chosen.points.size(), keep);
-    pass(source, chosen, settings, estimator, rooms, [&](std::size_t points) {
+    run_groups(source, chosen, settings, estimator, rooms, [&](std::size_t points) {
       if (progress) progress(done * chosen.points.size() + points, all * chosen.points.size());
     });
     ++done;
@@ -308,10 +219,10 @@ struct Passes {
 };
 
 /// Points that stand for all where there are many: short rows of neighbours, evenly spread.
-Chosen sample_of(const Chosen& all) {
+ChosenPoints sample_of(const ChosenPoints& all) {
   constexpr std::size_t rows = 16, row = 16;
   if (all.points.size() < 8 * rows * row) return all;
-  Chosen out;
+  ChosenPoints out;
   out.variables = all.variables;
   for (std::size_t i = 0; i < rows; ++i)
     for (std::size_t j = 0; j < row; ++j)
@@ -320,7 +231,8 @@ Chosen sample_of(const Chosen& all) {
 }
 
 /// Whether the motion of some points dies away, the window that follows from it, and where their peaks are.
-std::vector<ModePlace> scout(Passes& passes, const Chosen& chosen, FieldPlan& plan, FieldResult& scratch) {
+std::vector<ModePlace> scout(Passes& passes, const ChosenPoints& chosen, FieldPlan& plan,
+                             FieldResult& scratch) {
   const FieldSettings& settings = passes.settings;
   scratch.points.clear();
   for (const std::size_t p : chosen.points) scratch.points.push_back(passes.source.recording().points[p]);
@@ -365,7 +277,7 @@ bool shows_more(const FieldResult& result, const std::vector<ModePlace>& places,
 
 FieldResult analyse_field(PointSource& source, const FieldSettings& settings, const FieldProgress& progress) {
   const PointRecording& r = source.recording();
-  const Chosen chosen = choose(r, settings);
+  const ChosenPoints chosen = choose(r, settings);
   FieldPlan plan = plan_frames(r, settings);
   plan.variables = chosen.variables.size();
   plan.derive = settings.derive;
@@ -380,7 +292,7 @@ FieldResult analyse_field(PointSource& source, const FieldSettings& settings, co
   FieldResult result;
   for (const std::size_t v : chosen.variables) result.variables.push_back(r.variables[v]);
   Passes passes{source, settings, progress};
-  Chosen scouted = sample_of(chosen);
+  ChosenPoints scouted = sample_of(chosen);
   std::vector<ModePlace> places = scout(passes, scouted, plan, result);
   for (;;) {
     result.points.clear();
