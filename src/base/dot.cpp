@@ -21,6 +21,18 @@ VPRISM_WIDE void dot_in_lanes(const double* a, const double* b, std::size_t coun
   out = sum;
 }
 
+VPRISM_WIDE void add_up(const double* x, std::size_t count, double& out) {
+  Eight s = {}, t = {}, p;
+  std::size_t i = 0;
+  for (; i + 16 <= count; i += 16) {
+    load(x + i, p), s += p;
+    load(x + i + 8, p), t += p;
+  }
+  double sum = total(s) + total(t);
+  for (; i < count; ++i) sum += x[i];
+  out = sum;
+}
+
 VPRISM_WIDE void four_strides(const double* taps, const double* x, std::size_t stride, std::size_t count,
                               double* out) {
   const double *const x1 = x + stride, *const x2 = x1 + stride, *const x3 = x2 + stride;
@@ -47,6 +59,12 @@ VPRISM_WIDE void complex_products(const double* by, std::size_t count, double* y
 }
 
 }  // namespace
+
+double sum_of(const double* x, std::size_t count) {
+  double out;
+  add_up(x, count, out);
+  return out;
+}
 
 double dot(const double* a, const double* b, std::size_t count) {
   double out;

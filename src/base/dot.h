@@ -1,5 +1,5 @@
-// dot.h: products in lanes: sums of them, one or four at a time (four together load less and wait less), and
-// complex ones.
+// dot.h: sums in lanes, and products: sums of them, one or four at a time (four together load less and wait
+// less), and complex ones.
 #pragma once
 
 #include <complex>
@@ -7,6 +7,8 @@
 
 namespace vprism {
 
+/// sum x[i]
+double sum_of(const double* x, std::size_t count);
 /// sum a[i] b[i]
 double dot(const double* a, const double* b, std::size_t count);
 /// out[j] = sum taps[i] x[j stride + i] for j = 0 .. 3.

@@ -1,6 +1,4 @@
 // orders_task.cpp: the command `orders`: what turns with a shaft, over its speed.
-#include "cli/orders.h"
-
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -11,6 +9,7 @@
 #include "cli/each_input.h"
 #include "cli/held.h"
 #include "cli/maps.h"
+#include "cli/orders.h"
 #include "transform/spectrogram.h"
 
 namespace vprism {
@@ -135,8 +134,8 @@ class OrdersTask : public EachInputTask<OrdersResult> {
                       channel.orders.by_speed, 0,
                       {"order", "speed (rev/s)", "amplitude (" + channel.channel.unit.label() + ")", {}},
                       [](double power) { return std::sqrt(2 * power); });
-      write_figure(orders_figure(result, channel, settings_.revolutions), base + number, "orders and frequencies over speed, order cuts",
-                   folder);
+      write_figure(orders_figure(result, channel, settings_.revolutions), base + number,
+                   "orders and frequencies over speed, order cuts", folder);
     }
     folder.add(base + "-cuts.csv", cuts, "amplitude and phase of each order along the run");
   }

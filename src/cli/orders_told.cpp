@@ -122,8 +122,7 @@ void warn_of_quick_crossings(const OrdersOfChannel& c, std::vector<Caution>& out
              fmt::format(
                  "order {} passes {} so quickly that the resonance is read late, by up to {}, and too "
                  "low",
-                 format_number(x.order), format_quantity(x.hz, "Hz", 4),
-                 format_quantity(x.lag_hz, "Hz", 2)),
+                 format_number(x.order), format_quantity(x.hz, "Hz", 4), format_quantity(x.lag_hz, "Hz", 2)),
              "run up more slowly, and down as well: the truth lies between the two"});
         return;
       }
@@ -167,8 +166,7 @@ Figure orders_figure(const OrdersResult& result, const OrdersOfChannel& c, doubl
   double top = 0;
   for (const OrderCut& cut : c.orders.cuts) top = std::max(top, 1.15 * cut.order * result.fastest);
   if (top > 0)
-    shown =
-        shown.cropped({}, std::max(top, shown.frequency_hz[std::min<std::size_t>(8, shown.rows() - 1)]));
+    shown = shown.cropped({}, std::max(top, shown.frequency_hz[std::min<std::size_t>(8, shown.rows() - 1)]));
   MapPanel frequencies = map_panel(shown, look);
   for (const OrderCut& cut : c.orders.cuts) {
     Curve line;

@@ -16,6 +16,7 @@
 #include <numbers>
 #include <numeric>
 
+#include "base/dot.h"
 #include "base/error.h"
 #include "base/fft.h"
 #include "field/field_kernels.h"

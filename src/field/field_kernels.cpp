@@ -139,18 +139,6 @@ VPRISM_WIDE double greatest(const double* x, std::size_t count) {
 
 }  // namespace
 
-VPRISM_WIDE double sum_of(const double* x, std::size_t count) {
-  Eight sums = {}, more = {}, v;
-  std::size_t n = 0;
-  for (; n + 16 <= count; n += 16) {
-    load(x + n, v), sums += v;
-    load(x + n + 8, v), more += v;
-  }
-  double sum = total(sums) + total(more);
-  for (; n < count; ++n) sum += x[n];
-  return sum;
-}
-
 void gather_series(const SeriesView& view, const std::size_t* series, std::size_t count, std::size_t at,
                    std::size_t every, std::size_t frames, double* out, std::size_t step) {
   const std::size_t row = view.number_step * every;

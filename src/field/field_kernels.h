@@ -16,9 +16,6 @@ namespace vprism {
 void gather_series(const SeriesView& view, const std::size_t* series, std::size_t count, std::size_t at,
                    std::size_t every, std::size_t frames, double* out, std::size_t step);
 
-/// Sum of `count` numbers.
-double sum_of(const double* x, std::size_t count);
-
 /// Takes its mean off each of `series` (1 or 4) series, adds the squares to `in_time`, in order, and weighs:
 /// out[s * step + n] = (x[s][n] - mean[s]) window[n]. Into squares[s]: the sum of the squares.
 void weigh_series(const double* const* x, const double* mean, std::size_t series, const double* window,

@@ -5,28 +5,11 @@
 #include <cmath>
 #include <numeric>
 
-#include "base/clones.h"
+#include "base/dot.h"
 #include "base/error.h"
-#include "base/lanes.h"
 #include "base/large_pages.h"
 
 namespace vprism {
-
-namespace {
-
-VPRISM_WIDE void add_up(const double* x, std::size_t count, double& sum) {
-  Eight a = {}, b = {}, p;
-  std::size_t n = 0;
-  for (; n + 16 <= count; n += 16) {
-    load(x + n, p), a += p;
-    load(x + n + 8, p), b += p;
-  }
-  double s = total(a) + total(b);
-  for (; n < count; ++n) s += x[n];
-  sum += s;
-}
-
-}  // namespace
 
 SegmentFeed::SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, std::size_t hop,
                          std::int64_t expected)
@@ -98,7 +81,7 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
   std::size_t summed = 0;
   const auto add_until = [&](std::size_t end) {
     for (std::size_t c = 0; c < columns_.size() && end > summed; ++c)
-      add_up(columns[c] + summed, end - summed, sums_[c]);
+      sums_[c] += sum_of(columns[c] + summed, end - summed);
     summed = std::max(summed, end);
   };
   const std::size_t most = most_at_once(hop_);
