@@ -101,7 +101,9 @@ TEST(Cross, TheMatrixOfAllWithAllIsHermitian) {
     for (std::size_t b = 0; b < 3; ++b)
       for (const std::size_t k : {0u, 17u, 128u}) {
         EXPECT_NEAR(std::abs(s.cross[a][b][k] - std::conj(s.cross[b][a][k])), 0, 1e-15);
-        if (a == b) EXPECT_NEAR(s.cross[a][a][k].real(), s.own[a].power[k], 1e-12 * s.own[a].power[k]);
+        if (a == b) {
+          EXPECT_NEAR(s.cross[a][a][k].real(), s.own[a].power[k], 1e-12 * s.own[a].power[k]);
+        }
       }
 }
 
