@@ -12,7 +12,7 @@ namespace vprism {
 
 struct BadCell {
   std::int64_t line = 0;  ///< Within the piece, later within the file.
-  std::size_t cell = 0;
+  std::size_t cell = 0;   ///< From 1.
   std::string text;
   bool missing = false;  ///< A word for a missing number, which --missing would let pass.
 };
@@ -27,7 +27,7 @@ struct TextPiece {
   BadCell bad;
   std::vector<std::int64_t> missing;        ///< Per data column: cells left as NaN.
   std::vector<std::int64_t> first_missing;  ///< Line of the first, from 1 within the piece.
-  double printed_step = 0;                  ///< Least step of the last digit among stamps looked at.
+  double printed_step = 0;  ///< Least step of the last digit among stamps looked at, as printed.
 
   bool any_missing() const;
 };

@@ -86,7 +86,7 @@ TEST(TextRows, ARowThatIsBadIsToldWithLineCellAndText) {
   EXPECT_EQ(piece.bad_rows, 2);
   EXPECT_EQ(piece.good_after_bad, 1);
   EXPECT_EQ(piece.bad.line, 3);
-  EXPECT_EQ(piece.bad.cell, 1u);
+  EXPECT_EQ(piece.bad.cell, 2u);  // Counted from 1, as people do.
   EXPECT_EQ(piece.bad.text, "x7");
   EXPECT_FALSE(piece.bad.missing);
 }
@@ -115,7 +115,7 @@ TEST(TextRows, TheAxisTakesItsFactorAndTellsItsLastDigit) {
   layout.time_factor = 1e-3;  // Milliseconds.
   const TextPiece piece = parsed("0.25,1\n0.50,2\n0.75,3\n", layout);
   EXPECT_DOUBLE_EQ(piece.columns[0][2], 0.75e-3);
-  EXPECT_NEAR(piece.printed_step, 0.01e-3, 1e-18);
+  EXPECT_NEAR(piece.printed_step, 0.01, 1e-15);  // As it is printed.
 }
 
 TEST(TextRows, OnlyTheCellsOfTheLayoutAreRead) {
