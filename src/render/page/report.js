@@ -50,10 +50,14 @@
       canvas.fillStyle = canvas.strokeStyle = ink();
       canvas.font = '12px sans-serif';
       canvas.textAlign = 'center';
-      data.marks.forEach(function (mark) {
-        var x = place(mark[0]), y = graph.toDomYCoord(mark[1]);
+      // The highest first; what would stand on another number is seen when the place is zoomed into.
+      var drawn = [];
+      data.marks.slice().sort(function (m, n) { return n[1] - m[1]; }).forEach(function (mark) {
+        var x = place(mark[0]), y = graph.toDomYCoord(mark[1]), half = canvas.measureText(mark[2]).width / 2 + 1;
         if (!(x >= area.x && x <= area.x + area.w)) return;
         y = Math.max(area.y + 14, Math.min(area.y + area.h, y) - 6);
+        if (drawn.some(function (d) { return Math.abs(d.x - x) < d.half + half && Math.abs(d.y - y) < 20; })) return;
+        drawn.push({ x: x, y: y, half: half });
         canvas.fillText(mark[2], x, y);
       });
       data.verticals.forEach(function (at) {
@@ -83,6 +87,20 @@
     return [null, data.y.log ? high * Math.pow(high / low, 0.08) : high + 0.08 * (high - low)];
   }
 
+  // Decades of a logarithmic axis, with 2 and 5 or 3 between where there are few; lines for all.
+  function log_ticks(low, high, pixels, options) {
+    var worded_as = options('axisLabelFormatter'), decades = Math.log10(high / low), out = [];
+    var named = decades * 3 * 45 < pixels ? [1, 2, 5] : decades * 2 * 40 < pixels ? [1, 3] : [1];
+    if (decades < 0.7) return Dygraph.numericTicks(low, high, pixels, options);
+    for (var e = Math.floor(Math.log10(low)); e <= Math.log10(high); ++e)
+      for (var d = 1; d < 10; ++d) {
+        var v = Number(d + 'e' + e);
+        if (v >= low && v <= high) out.push({ v: v, label: named.indexOf(d) < 0 ? '' : worded_as(v) });
+      }
+    return out;
+  }
+  function ticks(log) { return log ? log_ticks : Dygraph.numericTicks; }
+
   function make(chart) {
     if (chart.graph) return chart.graph;
     var data = chart.data, labels = ['x'], series = {}, drawn = data.curves.map(function (curve, i) {
@@ -94,8 +112,8 @@
       labels: labels, colors: drawn, series: series, legend: 'never', connectSeparatedPoints: true, customBars: data.bands,
       fillAlpha: 0.55, logscale: data.y.log, gridLineColor: 'rgba(128,128,128,.25)', axisLineColor: 'rgba(128,128,128,.7)',
       axes: {
-        x: { logscale: data.x.log, axisLabelFormatter: function (v) { return worded(v, data.x.unit, 5); }, axisLabelWidth: 76 },
-        y: { axisLabelFormatter: plain, axisLabelWidth: 64 }
+        x: { logscale: data.x.log, ticker: ticks(data.x.log), axisLabelFormatter: function (v) { return worded(v, data.x.unit, 5); }, axisLabelWidth: 76 },
+        y: { ticker: ticks(data.y.log), axisLabelFormatter: plain, axisLabelWidth: 64 }
       },
       underlayCallback: draw_marks(data),
       highlightCallback: function (event, x, points) {
@@ -159,8 +177,8 @@
       var b = button(axis + ': ' + (data[axis].log ? 'logarithmic' : 'linear'), 'scale of the ' + axis + ' axis', function () {
         var graph = make(chart), log = data[axis].log = !data[axis].log;
         b.textContent = axis + ': ' + (log ? 'logarithmic' : 'linear');
-        if (axis === 'x') { chart.log_x = log; graph.updateOptions({ axes: { x: { logscale: log } }, dateWindow: null }); }
-        else graph.updateOptions({ logscale: log, valueRange: with_headroom(data) });
+        if (axis === 'x') { chart.log_x = log; graph.updateOptions({ axes: { x: { logscale: log, ticker: ticks(log) } }, dateWindow: null }); }
+        else graph.updateOptions({ logscale: log, axes: { y: { ticker: ticks(log) } }, valueRange: with_headroom(data) });
       });
     }
     head.appendChild(node('span', 'name', data.title));
