@@ -129,8 +129,8 @@ struct FieldEstimator::Inner {
       const double place = u - std::round(u);
       if (std::abs(place) * n < 1e-9) return Complex(n, 0);
       // Both numerator and denominator by their half angles.
-      return std::polar(std::sin(std::numbers::pi * place * n) / std::sin(std::numbers::pi * place),
-                        std::numbers::pi * place * (n - 1));
+      return std::sin(std::numbers::pi * place * n) / std::sin(std::numbers::pi * place) *
+             std::polar(1.0, std::numbers::pi * place * (n - 1));
     };
     std::vector<double> re, im;
     for (std::size_t k = 0; k < plan.bins(); ++k) {

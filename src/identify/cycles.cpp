@@ -245,8 +245,10 @@ Period find_period(std::span<const double> whole) {
 
 CycleEdges edges_of_period(std::size_t samples, double period, double start) {
   CycleEdges edges;
-  for (std::size_t k = 0; start + period * static_cast<double>(k) <= static_cast<double>(samples) + 1e-6; ++k)
-    edges.push_back(start + period * static_cast<double>(k));
+  const auto end = static_cast<double>(samples);
+  // A last edge that only rounding puts behind the record's end is that end.
+  for (std::size_t k = 0; start + period * static_cast<double>(k) <= end + 1e-6; ++k)
+    edges.push_back(std::min(end, start + period * static_cast<double>(k)));
   return edges;
 }
 

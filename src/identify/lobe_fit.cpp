@@ -289,8 +289,9 @@ void LobeFit::fit_first_segment(std::vector<Line>& lines) const {
       const auto at = static_cast<std::size_t>(
           std::clamp(std::round(line.bins), 0.0, static_cast<double>(spectrum_.bins() - 1)));
       const double d = static_cast<double>(at) - line.bins;
-      line.half =
-          spectrum_.first.empty() ? 0 : centred(at) * std::polar(1 / transform_(d), -transform_.angle(d));
+      line.half = spectrum_.first.empty()
+                      ? 0
+                      : centred(at) * (1 / transform_(d) * std::polar(1.0, -transform_.angle(d)));
     }
     return;
   }

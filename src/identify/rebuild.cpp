@@ -30,7 +30,7 @@ std::vector<Component> told(const std::vector<Sine>& sines) {
 void add_cosine(const Component& c, double rate_hz, double sign, std::vector<double>& to) {
   const double turns = c.hz / rate_hz;
   const std::complex<double> step = turned(turns),
-                             start = std::polar(sign * c.amplitude, c.phase_deg * pi / 180);
+                             start = sign * c.amplitude * std::polar(1.0, c.phase_deg * pi / 180);
   std::complex<double> now;
   for (std::size_t n = 0; n < to.size(); ++n) {
     if (n % 256 == 0) now = start * turned(part_of_turn(static_cast<double>(n), turns));

@@ -73,6 +73,15 @@ TEST(Cycles, OrdersAreExactForPeriodsThatAreNoWholeNumberOfSamples) {
   EXPECT_NEAR(found.samples, period, 2e-3);
 }
 
+TEST(Cycles, NoEdgeLiesBehindTheRecord) {
+  // Ten cycles that are a millionth of a sample too long for the record, and ten that are half a sample too
+  // long.
+  EXPECT_EQ(edges_of_period(1000, 100.00000005, 0).size(), 11u);
+  EXPECT_EQ(edges_of_period(1000, 100.00000005, 0).back(), 1000);
+  EXPECT_EQ(edges_of_period(1000, 100.05, 0).size(), 10u);
+  EXPECT_EQ(edges_of_period(1000, 100, 30).back(), 930);
+}
+
 TEST(Cycles, PeriodInNoiseIsAsGoodAsItsUncertaintySays) {
   std::mt19937_64 bits(8);
   std::normal_distribution<double> dice(0, 0.5);
