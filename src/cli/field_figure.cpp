@@ -196,8 +196,9 @@ Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& setting
       if (std::abs(s.amplitude[v][s.max_point]) > std::abs(s.amplitude[main][s.max_point])) main = v;
     for (std::size_t p = 0; p < r.points.size(); ++p) {
       size.push_back(FieldResult::size_at(s, p));
-      phase.push_back(std::isnan(s.amplitude[main][p].real()) ? std::nan("")
-                                                              : std::arg(s.amplitude[main][p]) * degrees);
+      // From -90 to 270: what moves in step or against it lies far from the ends, where colours jump.
+      const double deg = std::arg(s.amplitude[main][p]) * degrees;
+      phase.push_back(deg < -90 ? deg + 360 : deg);
     }
     ColourMap amplitude = map_of(told, db_where(size, settings.logarithmic, s.max_level));
     amplitude.quantity = "Amplitude",
@@ -218,7 +219,7 @@ Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& setting
     panel.marks.push_back(top);
     figure.panels.push_back(std::move(panel));
     ColourMap turned = map_of(told, phase);
-    turned.quantity = "Phase", turned.unit = "deg", turned.low = -180, turned.high = 180;
+    turned.quantity = "Phase", turned.unit = "deg", turned.low = -90, turned.high = 270;
     step(turned, settings.colours);
     figure.panels.push_back(map_panel(
         told, std::move(turned),

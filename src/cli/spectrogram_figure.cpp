@@ -15,7 +15,7 @@ void add_slices(const SpectrogramShown& shown, std::size_t c, Figure& figure) {
   for (const bool at_time : {true, false}) {
     Panel panel;
     const Channel& named = shown.result.facts.recording.channels[c];
-    panel.title = named.name + (at_time ? ": spectra at these times" : ": level at these frequencies");
+    std::string names;
     panel.x = {at_time ? "Frequency" : "Time", at_time ? "Hz" : "s"};
     panel.y = {scale_entry(shown.settings.analysis.scale).name,
                Shown{shown.settings.analysis}.unit(named.unit),
@@ -24,8 +24,10 @@ void add_slices(const SpectrogramShown& shown, std::size_t c, Figure& figure) {
       if (slice.at_time != at_time) continue;
       Curve curve = shown.slice(c, slice);
       curve.colour = static_cast<int>(panel.curves.size());
+      names += (names.empty() ? "" : ", ") + curve.name;
       panel.curves.push_back(thinned(std::move(curve), 4000, false));
     }
+    panel.title = named.name + (at_time ? ": spectrum at " : ": level at ") + names;
     if (!panel.curves.empty()) figure.panels.push_back(std::move(panel));
   }
 }

@@ -14,7 +14,6 @@
 #include <cstring>
 #include <limits>
 #include <numbers>
-#include <numeric>
 
 #include "base/dot.h"
 #include "base/error.h"
@@ -89,21 +88,25 @@ struct FieldEstimator::Inner {
       const double gain = plan.derive < 0 && k == 0 ? 0 : derived;
       scale.push_back(doubled * gain * gain / (sum_w * sum_w));
     }
-    for (const double hz : plan.at_hz) {
+    factors.rows = 2 * plan.at_hz.size();
+    factors.step = plan.saved != nullptr ? 2 * out_step : step;
+    weights.assign((factors.rows + 3) / 4 * 4 * factors.step, 0.0);
+    factors.values = weights.data();
+    for (std::size_t i = 0; i < plan.at_hz.size(); ++i) {
+      const double hz = plan.at_hz[i];
+      double* const re = weights.data() + 2 * i * factors.step;
+      double* const im = re + factors.step;
       gains.push_back(std::pow(Complex(0, 2 * std::numbers::pi * hz), plan.derive));
       if (plan.saved != nullptr) {
-        factors.push_back(factors_of_bins(hz));
+        factors_of_bins(hz, re, im);
         continue;
       }
-      std::vector<double> re, im;
       for (std::size_t m = 0; m < n; ++m) {
         const double angle = -2 * std::numbers::pi * hz * static_cast<double>(m) / plan.rate_hz;
-        re.push_back(2 * std::cos(angle) / sum_w);
-        im.push_back(2 * std::sin(angle) / sum_w);
+        re[m] = 2 * std::cos(angle) / sum_w;
+        im[m] = 2 * std::sin(angle) / sum_w;
       }
-      factors.push_back({std::move(re), std::move(im)});
     }
-    for (const auto& [re, im] : factors) weights.push_back(re.data()), weights.push_back(im.data());
     for (Lane& lane : work) {
       lane.power.assign(plan.variables, std::vector<double>(bins, 0.0));
       lane.top = lane.power;
@@ -123,7 +126,7 @@ struct FieldEstimator::Inner {
   /// The same sums over the bins of a whole transform, which hold all of the windowed samples: with
   /// D(u) = sum(exp(2 pi i u n)), n = 0 .. N - 1, the sum at f is that of Y[k] D(k / N - f / fs) / N over all
   /// k, and Y[N - k] is the conjugate of Y[k].
-  std::pair<std::vector<double>, std::vector<double>> factors_of_bins(double hz) const {
+  void factors_of_bins(double hz, double* re, double* im) const {
     const auto n = static_cast<double>(plan.frames.size());
     const auto whole = [&](double u) {
       const double place = u - std::round(u);
@@ -132,17 +135,15 @@ struct FieldEstimator::Inner {
       return std::sin(std::numbers::pi * place * n) / std::sin(std::numbers::pi * place) *
              std::polar(1.0, std::numbers::pi * place * (n - 1));
     };
-    std::vector<double> re, im;
     for (std::size_t k = 0; k < plan.bins(); ++k) {
       const double at = static_cast<double>(k) / n, f = hz / plan.rate_hz;
       const bool mirrored = k != 0 && 2 * k != plan.frames.size();
       const Complex here = whole(at - f), there = mirrored ? whole(-at - f) : Complex(0);
       const Complex of_real = 2.0 / (n * sum_w) * (here + there),
                     of_imaginary = Complex(0, 2 / (n * sum_w)) * (here - there);
-      re.push_back(of_real.real()), re.push_back(of_imaginary.real());
-      im.push_back(of_real.imag()), im.push_back(of_imaginary.imag());
+      re[2 * k] = of_real.real(), re[2 * k + 1] = of_imaginary.real();
+      im[2 * k] = of_real.imag(), im[2 * k + 1] = of_imaginary.imag();
     }
-    return {std::move(re), std::move(im)};
   }
 
   /// The mean of a series, with short gaps bridged (then `x` is the mended one); false when too much is
@@ -227,18 +228,18 @@ struct FieldEstimator::Inner {
     std::array<double, 4> points{}, squares{}, most{};
     std::array<std::size_t, 4> most_at{};
     std::vector<double>& dots = lane.dots;
-    dots.resize(4 * weights.size());
+    dots.resize((factors.rows + 3) / 4 * 16);
     for (std::size_t i = 0; i < batch.count; ++i) points[i] = static_cast<double>(batch.point[i]);
     if (plan.saved != nullptr) {
       for (std::size_t i = 0; i < batch.count; ++i)
         std::memcpy(static_cast<void*>(room.out.data() + i * out_step), batch.x[i],
                     2 * bins * sizeof(double));
-      weigh_with(weights, reinterpret_cast<const double*>(room.out.data()), 2 * out_step, batch.count,
+      weigh_with(factors, reinterpret_cast<const double*>(room.out.data()), 2 * out_step, batch.count,
                  2 * bins, dots.data());
     } else {
       weigh_series(batch.x.data(), batch.mean.data(), batch.count, window.data(), n, lane.in_time[v].data(),
                    room.in.data(), step, squares.data());
-      weigh_with(weights, room.in.data(), step, batch.count, n, dots.data());
+      weigh_with(factors, room.in.data(), step, batch.count, n, dots.data());
       for (std::size_t i = 0; i < batch.count; ++i)
         fft.run(room.in.data() + i * step, room.out.data() + i * out_step);
     }
@@ -280,12 +281,12 @@ struct FieldEstimator::Inner {
   RealFft fft;
   std::vector<double> window, scale;
   double sum_w = 0, sum_w2 = 0;
-  std::vector<std::pair<std::vector<double>, std::vector<double>>> factors;
+  std::vector<double> weights;  ///< The factors' real and imaginary parts in turn.
+  FactorRows factors;
   std::vector<Complex> gains;
-  std::vector<const double*> weights;  ///< The factors' real and imaginary parts in turn.
-  std::size_t step, out_step;          ///< From series to series in a room: of samples, of bins.
-  std::size_t together, unit;          ///< Series in a batch, points in a unit.
-  std::size_t every = 1;               ///< Frames from one used to the next.
+  std::size_t step, out_step;  ///< From series to series in a room: of samples, of bins.
+  std::size_t together, unit;  ///< Series in a batch, points in a unit.
+  std::size_t every = 1;       ///< Frames from one used to the next.
   std::vector<Lane> work;
   oneapi::tbb::enumerable_thread_specific<Room> rooms;
   FieldSums sums;
@@ -303,12 +304,6 @@ void FieldEstimator::add(std::size_t first, std::size_t count, const SeriesView&
                          std::span<const std::size_t> series) {
   Inner& in = *inner_;
   const std::size_t variables = in.plan.variables, each = variables * 2 * in.plan.bins();
-  std::vector<std::size_t> in_order;
-  if (series.empty()) {
-    in_order.resize(count * variables);
-    std::iota(in_order.begin(), in_order.end(), std::size_t{0});
-    series = in_order;
-  }
   if (in.hand_on) in.group.resize(count * each);
   oneapi::tbb::parallel_for(std::size_t{0}, lanes, [&](std::size_t lane) {
     for (std::size_t p = first; p < first + count;) {

@@ -58,9 +58,8 @@ class FieldEstimator {
   FieldEstimator(FieldPlan plan, std::size_t points, Keep keep = {});
   ~FieldEstimator();
   /// The points first .. first + count - 1 of those looked at. Variable v of the i-th of them is series
-  /// series[i * variables + v] of the view, as PointSource::read gives them; `series` empty: all in order.
-  void add(std::size_t first, std::size_t count, const SeriesView& view,
-           std::span<const std::size_t> series = {});
+  /// series[i * variables + v] of the view, as PointSource::read gives them.
+  void add(std::size_t first, std::size_t count, const SeriesView& view, std::span<const std::size_t> series);
   /// Throws Error(analysis) when no point counts.
   FieldSums result();
 

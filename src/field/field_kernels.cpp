@@ -143,12 +143,11 @@ void gather_series(const SeriesView& view, const std::size_t* series, std::size_
                    std::size_t every, std::size_t frames, double* out, std::size_t step) {
   const std::size_t row = view.number_step * every;
   const double* const from = view.values + at * view.number_step;
-  const auto number = [&](std::size_t i) { return series == nullptr ? i : series[i]; };
   for (std::size_t i = 0; i < count;) {
     std::size_t together = 1;
-    while (i + together < count && number(i + together) == number(i) + together) ++together;
+    while (i + together < count && series[i + together] == series[i] + together) ++together;
     const std::size_t fours = view.series_step == 1 ? together / 4 : 0;
-    const double* const first = from + number(i) * view.series_step;
+    const double* const first = from + series[i] * view.series_step;
     if (fours > 0) {
       turn_fours(first, row, fours, frames, out + i * step, step);
       i += 4 * fours;
@@ -176,17 +175,24 @@ void fold_transforms(const std::complex<double>* x, std::size_t step, std::size_
   }
 }
 
-void weigh_with(std::span<const double* const> factors, const double* x, std::size_t step, std::size_t series,
+void weigh_with(const FactorRows& factors, const double* x, std::size_t step, std::size_t series,
                 std::size_t count, double* out) {
-  // Stretches so short that four series' stay near the core from factor to factor.
+  // Stretches so short that four series' stay near the core from factor to factor. Of one series four rows
+  // of factors go together instead.
   constexpr std::size_t stretch = 512;
-  std::fill_n(out, 4 * factors.size(), 0.0);
-  for (std::size_t n = 0; n < count; n += stretch)
-    for (std::size_t f = 0; f < factors.size(); ++f) {
-      double part[4];
-      four_dots(factors[f] + n, x + n, series == 4 ? step : 0, std::min(stretch, count - n), part);
-      for (std::size_t s = 0; s < series; ++s) out[4 * f + s] += part[s];
+  std::fill_n(out, (factors.rows + 3) / 4 * 16, 0.0);
+  for (std::size_t n = 0; n < count; n += stretch) {
+    const std::size_t some = std::min(stretch, count - n);
+    double part[4];
+    for (std::size_t f = 0; f < factors.rows; f += series == 4 ? 1 : 4) {
+      const double* const row = factors.values + f * factors.step + n;
+      if (series == 4)
+        four_dots(row, x + n, step, some, part);
+      else
+        four_dots(x + n, row, factors.step, some, part);
+      for (std::size_t i = 0; i < 4; ++i) out[4 * f + (series == 4 ? i : 4 * i)] += part[i];
     }
+  }
 }
 
 }  // namespace vprism

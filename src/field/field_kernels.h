@@ -5,7 +5,6 @@
 
 #include <complex>
 #include <cstddef>
-#include <span>
 
 #include "signal/points.h"
 
@@ -28,8 +27,14 @@ void fold_transforms(const std::complex<double>* x, std::size_t step, std::size_
                      std::size_t bins, const double* points, double* sum, double* top, double* whose,
                      double* power, std::size_t power_step, double* most, std::size_t* most_at);
 
-/// out[4 f + s] = sum of x[s * step + n] factors[f][n], of 1 or 4 series.
-void weigh_with(std::span<const double* const> factors, const double* x, std::size_t step, std::size_t series,
+/// Rows of factors, all of one length; behind the last are rows of zeros up to a multiple of four.
+struct FactorRows {
+  const double* values = nullptr;
+  std::size_t step = 0, rows = 0;
+};
+
+/// out[4 f + s] = sum of x[s * step + n] times row f of the factors at n, of 1 or 4 series.
+void weigh_with(const FactorRows& factors, const double* x, std::size_t step, std::size_t series,
                 std::size_t count, double* out);
 
 }  // namespace vprism

@@ -9,21 +9,34 @@
 
 #include <algorithm>
 
+#include "base/text.h"
 #include "render/panel_script.h"
 
 namespace vprism {
 
 namespace {
 
+/// A caption in lines that the picture has room for.
+std::vector<std::string> caption_lines(const Figure& figure) {
+  const auto most = static_cast<std::size_t>(figure.width / 7);
+  std::vector<std::string> lines(1);
+  for (const std::string& word : split(figure.caption, ' ')) {
+    if (!lines.back().empty() && lines.back().size() + 1 + word.size() > most) lines.emplace_back();
+    lines.back() += (lines.back().empty() ? "" : " ") + word;
+  }
+  return lines;
+}
+
 struct PageSize {
-  int rows, columns, height;
+  int rows, columns, foot, height;
 };
 
 PageSize size_of(const Figure& figure) {
   const int panels = std::max<int>(1, static_cast<int>(figure.panels.size()));
   const int columns = std::max(1, figure.columns), rows = (panels + columns - 1) / columns;
   const int panel_height = figure.panel_height > 0 ? figure.panel_height : std::max(260, 740 / rows);
-  return {rows, columns, panel_height * rows + 60};
+  const int foot = 11 + 15 * static_cast<int>(caption_lines(figure).size());
+  return {rows, columns, foot, panel_height * rows + 34 + foot};
 }
 
 constexpr const char* look =
@@ -33,14 +46,17 @@ constexpr const char* look =
 
 /// A figure on a page of its own, the terminal being set.
 std::string page_script(const Figure& figure) {
-  const auto [rows, columns, height] = size_of(figure);
+  const auto [rows, columns, foot_pixels, height] = size_of(figure);
   const int panels = std::max<int>(1, static_cast<int>(figure.panels.size()));
   std::string script;
-  const double head = 34.0 / height, foot = 26.0 / height;
-  script += fmt::format(
-      "set multiplot\nset label 101 {} at screen 0.012,{} left font ',13' noenhanced\nset label 102 {} at "
-      "screen 0.012,{} left font ',9.5' textcolor rgb '#555555' noenhanced\n",
-      quoted(figure.title), 1 - head / 2, quoted(figure.caption), foot / 2);
+  const double head = 34.0 / height, foot = static_cast<double>(foot_pixels) / height;
+  script += fmt::format("set multiplot\nset label 101 {} at screen 0.012,{} left font ',13' noenhanced\n",
+                        quoted(figure.title), 1 - head / 2);
+  const std::vector<std::string> lines = caption_lines(figure);
+  for (std::size_t i = 0; i < lines.size(); ++i)
+    script += fmt::format(
+        "set label {} {} at screen 0.012,{} left font ',9.5' textcolor rgb '#555555' noenhanced\n", 102 + i,
+        quoted(lines[i]), foot - (13.0 + 15.0 * static_cast<double>(i)) / height);
   bool listed = false, mapped = false;
   for (const Panel& panel : figure.panels)
     listed = listed || !panel.listing.empty(), mapped = mapped || panel.map;
@@ -75,7 +91,7 @@ std::string page_script(const Figure& figure) {
       const std::size_t at = panel.find("unset label\n");
       panel.replace(at, 12, "");
     } else if (p == 1) {
-      script += "unset label 101\nunset label 102\n";
+      for (std::size_t i = 0; i <= lines.size(); ++i) script += fmt::format("unset label {}\n", 101 + i);
     }
     script += panel;
   }

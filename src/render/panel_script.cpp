@@ -102,8 +102,10 @@ std::string short_number(double value) {
   return format_number(value / prefix.factor, 3) + prefix.symbol;
 }
 
-/// Labels of a logarithmic axis that is drawn by the logarithms themselves, as an image needs it.
-std::string decade_tics(double low, double high) {
+/// Labels of a logarithmic axis: where it spans few decades, and where it is drawn by the logarithms
+/// themselves, as an image needs it.
+std::string decade_tics(double low, double high, bool by_logarithms) {
+  const auto place = [&](double at) { return by_logarithms ? std::log10(at) : at; };
   const double decades = std::log10(high / low);
   std::string out = "set ytics (";
   bool first = true;
@@ -113,8 +115,8 @@ std::string decade_tics(double low, double high) {
       const double at = m * std::pow(10, d);
       if (at < low * 0.999 || at > high * 1.001) continue;
       const bool labelled = m == 1 || (decades < 2.2 && (m == 2 || m == 5)) || decades < 0.7;
-      out += (first ? "" : ", ") + (labelled ? fmt::format("'{}' {:.6f}", short_number(at), std::log10(at))
-                                             : fmt::format("'' {:.6f} 1", std::log10(at)));
+      out += (first ? "" : ", ") + (labelled ? fmt::format("'{}' {:.9g}", short_number(at), place(at))
+                                             : fmt::format("'' {:.9g} 1", place(at)));
       first = false;
     }
   return out + ")\n";
@@ -282,7 +284,8 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
                         dx.high / dx.prefix.factor, place_y(dy.low), place_y(dy.high));
   script += panel.x.logarithmic ? "set logscale x 10\n" : "unset logscale x\n";
   script += panel.y.logarithmic && !by_logarithms ? "set logscale y 10\n" : "unset logscale y\n";
-  script += by_logarithms ? decade_tics(dy.low, dy.high) : "set ytics auto\n";
+  const bool few_decades = panel.y.logarithmic && dy.high < 100 * dy.low;
+  script += by_logarithms || few_decades ? decade_tics(dy.low, dy.high, by_logarithms) : "set ytics auto\n";
   script += "set format '%g'\nunset label\n";
   if (panel.x.logarithmic) script += "set format x '%.0s%c'\n";
   const std::vector<const char*> places = label_places(panel, dx);

@@ -5,6 +5,7 @@
 
 #include <cmath>
 #include <numbers>
+#include <numeric>
 #include <random>
 
 #include "base/error.h"
@@ -31,6 +32,13 @@ FieldPlan plan_of(std::size_t frames, double rate, const char* window) {
   return plan;
 }
 
+/// The first numbers: all series of so many points and variables in order.
+std::vector<std::size_t> in_order(std::size_t series) {
+  std::vector<std::size_t> out(series);
+  std::iota(out.begin(), out.end(), std::size_t{0});
+  return out;
+}
+
 /// Series one after another.
 SeriesView one_by_one(const std::vector<double>& values, std::size_t frames) {
   return {values.data(), frames, 1};
@@ -41,7 +49,7 @@ TEST(FieldEstimator, ALineOnABinReadsItsLevelUnderEveryWindow) {
     for (const std::size_t frames : {200u, 201u}) {
       FieldEstimator estimator(plan_of(frames, static_cast<double>(frames), window), 1);
       const std::vector<double> x = series(frames, static_cast<double>(frames), 40, 3, 0, 7);
-      estimator.add(0, 1, one_by_one(x, frames));
+      estimator.add(0, 1, one_by_one(x, frames), in_order(1));
       const FieldSums sums = estimator.result();
       EXPECT_NEAR(sums.mean_power[0][40], 4.5, 1e-9) << window << frames;
       EXPECT_NEAR(sums.top_hz[0][0], 40, 1e-12);
@@ -54,7 +62,7 @@ TEST(FieldEstimator, BetweenTheBinsAmplitudeAndPhaseAreToldAtTheFrequencyItself)
   plan.at_hz = {123.37};
   FieldEstimator estimator(plan, 1);
   const std::vector<double> x = series(1000, 1000, 123.37, 2, 35, -4);
-  estimator.add(0, 1, one_by_one(x, 1000));
+  estimator.add(0, 1, one_by_one(x, 1000), in_order(1));
   const FieldSums sums = estimator.result();
   EXPECT_NEAR(std::abs(sums.amplitude[0][0][0]), 2, 1e-4);
   EXPECT_NEAR(std::arg(sums.amplitude[0][0][0]) * 180 / pi, 35, 0.01);
@@ -76,13 +84,13 @@ TEST(FieldEstimator, FromKeptTransformsAllIsAsFromTheFrames) {
             EXPECT_EQ(count, 2u);
             kept.assign(values.begin(), values.end());
           });
-      direct.add(0, 2, one_by_one(both, frames));
+      direct.add(0, 2, one_by_one(both, frames), in_order(2));
       const FieldSums a = direct.result();
       SavedTransforms saved{window, a.rms, a.mean_square_in_time};
       plan.saved = &saved;
       plan.source_points = {0, 1}, plan.source_variables = {0};
       FieldEstimator again(plan, 2);
-      again.add(0, 2, one_by_one(kept, 2 * plan.bins()));
+      again.add(0, 2, one_by_one(kept, 2 * plan.bins()), in_order(2));
       const FieldSums b = again.result();
       EXPECT_EQ(b.mean_power, a.mean_power);
       EXPECT_EQ(b.max_power, a.max_power);
@@ -106,7 +114,7 @@ TEST(FieldEstimator, OnlyTheFramesAskedForCount) {
   for (std::size_t f = 0; f < 50; ++f) x[f] = 1e6;
   for (std::size_t f = 51; f < 500; f += 2) x[f] = -1e6;
   FieldEstimator estimator(plan, 1);
-  estimator.add(0, 1, one_by_one(x, 500));
+  estimator.add(0, 1, one_by_one(x, 500), in_order(1));
   const FieldSums sums = estimator.result();
   EXPECT_EQ(plan.bins(), 101u);
   EXPECT_NEAR(sums.mean_power[0][40], 0.5, 1e-9);  // 100 Hz in bins of 2.5 Hz.
@@ -119,7 +127,7 @@ TEST(FieldEstimator, ShortGapsAreBridgedStraight) {
   x[0] = x[40] = x[41] = x[99] = std::nan("");
   const auto rms = [](const std::vector<double>& values) {
     FieldEstimator estimator(plan_of(100, 100, "rectangular"), 1);
-    estimator.add(0, 1, one_by_one(values, 100));
+    estimator.add(0, 1, one_by_one(values, 100), in_order(1));
     return estimator.result();
   };
   const FieldSums gaps = rms(x);
@@ -133,7 +141,7 @@ TEST(FieldEstimator, ShortGapsAreBridgedStraight) {
 TEST(FieldEstimator, WithoutAPointThatCountsItSaysSo) {
   FieldEstimator estimator(plan_of(64, 64, "hann"), 2);
   const std::vector<double> nothing(128, std::nan(""));
-  estimator.add(0, 2, one_by_one(nothing, 64));
+  estimator.add(0, 2, one_by_one(nothing, 64), in_order(2));
   EXPECT_THROW(estimator.result(), Error);
 }
 
@@ -144,7 +152,7 @@ TEST(FieldEstimator, KeptTransformsArePeakAmplitudes) {
   std::vector<double> x = series(256, 256, 20, 1, 0, 0);
   const std::vector<double> second = series(256, 256, 30, 2.5, 60, 1);
   x.insert(x.end(), second.begin(), second.end());
-  estimator.add(0, 2, one_by_one(x, 256));
+  estimator.add(0, 2, one_by_one(x, 256), in_order(2));
   const FieldSums sums = estimator.result();
   ASSERT_EQ(sums.kept.size(), 1u);
   EXPECT_NEAR(std::abs(sums.kept[0][0][30]), 2.5, 1e-9);
@@ -181,7 +189,7 @@ TEST(FieldEstimator, FramesInRowsAndSomeOfTheirSeriesAreTheSameAsSeriesOneByOne)
     FieldEstimator by_rows(plan, points), by_columns(plan, points);
     by_rows.add(0, 19, {rows.data(), 1, row}, std::span(chosen).first(2 * 19));
     by_rows.add(19, points - 19, {rows.data(), 1, row}, std::span(chosen).subspan(2 * 19));
-    by_columns.add(0, points, one_by_one(columns, frames));
+    by_columns.add(0, points, one_by_one(columns, frames), in_order(2 * points));
     const FieldSums a = by_rows.result(), b = by_columns.result();
     EXPECT_EQ(a.points, points);
     EXPECT_EQ(a.mean_power, b.mean_power);
@@ -213,7 +221,7 @@ TEST(FieldEstimator, EachPointsLevelIsThatOfItsOwnSeries) {
   FieldPlan plan = plan_of(frames, frames, "hann");
   plan.at_hz = {31};  // Point 3 moves there.
   FieldEstimator estimator(plan, points);
-  estimator.add(0, points, one_by_one(x, frames));
+  estimator.add(0, points, one_by_one(x, frames), in_order(points));
   const FieldSums sums = estimator.result();
   for (std::size_t p = 0; p < points; ++p) {
     const auto level = 1 + static_cast<double>(p);

@@ -105,24 +105,24 @@ TEST(FieldKernels, TransformsAreFoldedWithWhoseTheGreatestIs) {
 }
 
 TEST(FieldKernels, ManyFactorsAtOnceAreTheSumsOfProducts) {
-  for (const std::size_t count : {5u, 512u, 1300u}) {
-    const std::size_t step = count + 8;
-    std::vector<double> x(4 * step), first(count), second(count);
-    for (std::size_t i = 0; i < x.size(); ++i) x[i] = number(i);
-    for (std::size_t n = 0; n < count; ++n) first[n] = number(5 * n), second[n] = number(n + 3);
-    const double* const factors[] = {first.data(), second.data()};
-    double four[8], one[8];
-    weigh_with(factors, x.data(), step, 4, count, four);
-    for (std::size_t s = 0; s < 4; ++s) {
-      weigh_with(factors, &x[s * step], step, 1, count, one);
-      for (std::size_t f = 0; f < 2; ++f) {
-        double sum = 0;
-        for (std::size_t n = 0; n < count; ++n) sum += x[s * step + n] * factors[f][n];
-        EXPECT_EQ(four[4 * f + s], sum) << count;
-        EXPECT_EQ(one[4 * f], sum) << count;
+  for (const std::size_t count : {5u, 512u, 1300u})
+    for (const std::size_t rows : {2u, 6u}) {
+      const std::size_t step = count + 8;
+      std::vector<double> x(4 * step), factors(8 * step, 0.0);
+      for (std::size_t i = 0; i < x.size(); ++i) x[i] = number(i);
+      for (std::size_t i = 0; i < rows * step; ++i) factors[i] = number(5 * i + 3);
+      double four[32], one[32];
+      weigh_with({factors.data(), step, rows}, x.data(), step, 4, count, four);
+      for (std::size_t s = 0; s < 4; ++s) {
+        weigh_with({factors.data(), step, rows}, &x[s * step], step, 1, count, one);
+        for (std::size_t f = 0; f < rows; ++f) {
+          double sum = 0;
+          for (std::size_t n = 0; n < count; ++n) sum += x[s * step + n] * factors[f * step + n];
+          EXPECT_EQ(four[4 * f + s], sum) << count;
+          EXPECT_EQ(one[4 * f], sum) << count;
+        }
       }
     }
-  }
 }
 
 }  // namespace

@@ -81,6 +81,29 @@ TEST(FigureScript, CurvesBeyondTheColoursAreDashed) {
   EXPECT_THAT(script, Not(HasSubstr("dashtype 3")));
 }
 
+TEST(FigureScript, ALongCaptionGoesOnInFurtherLines) {
+  Figure figure = with(plain());
+  figure.panels.push_back(plain());
+  figure.caption = "short";
+  EXPECT_THAT(figure_script(figure, Picture::png), Not(HasSubstr("set label 103 ")));
+  for (int n = 0; n < 40; ++n) figure.caption += "; colours of map " + std::to_string(n);
+  const std::string script = figure_script(figure, Picture::png);
+  EXPECT_THAT(script, HasSubstr("of map 39'"));  // Nothing is cut off.
+  EXPECT_THAT(script, HasSubstr("set label 105 "));
+  EXPECT_THAT(script, HasSubstr("unset label 105\n"));
+}
+
+TEST(FigureScript, ALogarithmicAxisOfFewDecadesHasNumbersToReadBy) {
+  Panel panel = plain();
+  panel.y.logarithmic = true;
+  panel.curves[0].x = {1, 2}, panel.curves[0].y = {0.004, 0.02};
+  const std::string few = figure_script(with(panel), Picture::png);
+  EXPECT_THAT(few, HasSubstr("'0.005' 0.005"));
+  EXPECT_THAT(few, HasSubstr("'0.02' 0.02"));
+  panel.curves[0].y = {1e-6, 1};
+  EXPECT_THAT(figure_script(with(panel), Picture::png), HasSubstr("set ytics auto"));
+}
+
 TEST(FigureScript, AGapInACurveIsAGap) {
   Panel panel = plain();
   panel.curves[0].y[1] = std::nan("");
