@@ -395,13 +395,12 @@ class BatchTask : public Task {
         fmt::format("  {} files: {} done{}, {} failed\n", rows.size(), rows.size() - failed,
                     kept > 0 ? fmt::format(" ({} kept from before)", kept) : std::string(), failed);
     Console console(output_);
-    // A later run replaces what one has written there before, and nothing else.
     OutputSettings output = output_;
-    output.force = output.force || written_by(fs::path(output.folder) / "batch.json", "batch");
     output.folder_given = true;
-    deliver(
-        telling, output, console,
-        [&](OutputFolder& folder) {
+    const auto outputs = open_outputs(output, "batch", {}, {"batch"}, {});
+    return deliver(
+        telling, output, console, outputs.get(),
+        [&](Outputs& folder) {
           for (const BatchRow& row : rows) folder.protect(row.file);
           folder.add("summary.csv", csv_of(lines, keys), "a row for each file and channel");
           const Figure figure = trend_of(what, rows, lines, keys);
@@ -414,10 +413,14 @@ class BatchTask : public Task {
           section.title = "Over the files";
           if (!figure.panels.empty() && output_.figure) {
             const Picture kind = *output_.figure;
-            const std::string png = draw(figure, Picture::png);
-            folder.add(std::string("trend.") + picture_ending(kind),
-                       kind == Picture::png ? png : draw(figure, kind), "the figures over the files");
-            section.pictures.push_back({png, "Figures over the files", figure.caption, Picture::png, figure});
+            const std::string png = folder.picture(figure, Picture::png);
+            if (kind == Picture::png)
+              folder.add_picture("trend", png, kind, "the figures over the files");
+            else
+              folder.add_figure("trend", figure, "the figures over the files");
+            if (!png.empty())
+              section.pictures.push_back(
+                  {png, "Figures over the files", figure.caption, Picture::png, figure});
           }
           section.tables.push_back({"All files", "", table});
           for (const BatchRow& row : rows)
@@ -428,8 +431,7 @@ class BatchTask : public Task {
           for (const std::string& option : given_) report.made_with.emplace_back("option", option);
           folder.add("summary.html", report_html(report), "the same as a page");
         },
-        "batch.json");
-    return status;
+        "batch.json", status);
   }
 
   std::string list_, variable_ = "file";

@@ -12,6 +12,7 @@
 #include "cli/case_report.h"
 #include "cli/command.h"
 #include "cli/console.h"
+#include "cli/process.h"
 #include "formats/file_digest.h"
 #include "formats/output_folder.h"
 
@@ -20,10 +21,6 @@ namespace vprism {
 namespace {
 
 namespace fs = std::filesystem;
-
-void print_text(const std::string& text, std::FILE* to = stdout) {
-  std::fwrite(text.data(), 1, text.size(), to);
-}
 
 std::string steps_text(const std::vector<StepResult>& steps) {
   TextTable table(
@@ -88,7 +85,7 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
   CaseRead read = read_case({path, settings.variables, out / "steps"});
   if (!read.problems.empty()) {
     for (std::size_t i = 0; i + 1 < read.problems.size(); ++i)
-      print_text("vprism: " + clean_text(read.problems[i], 2000) + "\n", stderr);
+      std::fputs(("vprism: " + clean_text(read.problems[i], 2000) + "\n").c_str(), stderr);
     throw Error(Status::usage, read.problems.back());
   }
   const Case& value = read.value;
@@ -101,11 +98,20 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
       for (const std::string& r : s.recordings) names += (names.empty() ? "" : ", ") + r;
       table.add({s.name, s.command, names});
     }
-    print_text(fmt::format("{}: nothing is wrong with it; {} recordings, {} steps\n{}", value.path,
-                           value.recordings.size(), value.steps.size(), table.text()));
+    say(fmt::format("{}: nothing is wrong with it; {} recordings, {} steps\n{}", value.path,
+                    value.recordings.size(), value.steps.size(), table.text()));
     return Status::done;
   }
 
+  // Checked before any step is run.
+  Outputs outputs(settings.output, "case");
+  for (const CaseRecording& r : value.recordings) outputs.protect((value.folder / r.file).string());
+  outputs.protect(path);
+  std::vector<std::string> expected = {"case.json"};
+  if (value.report.html) expected.push_back("report.html");
+  if (value.report.markdown) expected.push_back("report.md");
+  if (value.report.pdf && settings.output.figure) expected.push_back("figures.pdf");
+  outputs.expect(expected);
   const KeptFolder folder(out / "steps");
   if (!value.line_up.empty()) {
     OutputFolder line_up(folder.path().string(), true);
@@ -127,11 +133,10 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
   console.clear();
   CaseReport told = tell_case(value, steps, place);
 
-  std::vector<std::string> written;
-  // A later run of a case replaces what one has written there before, and nothing else.
-  OutputFolder outputs(out.string(), settings.output.force || written_by(out / "case.json", "case"));
-  for (const CaseRecording& r : value.recordings) outputs.protect((value.folder / r.file).string());
-  outputs.protect(path);
+  std::vector<std::string> pictures_missing;
+  for (const StepResult& s : steps)
+    pictures_missing.insert(pictures_missing.end(), s.kept.pictures_missing.begin(),
+                            s.kept.pictures_missing.end());
   std::vector<std::string> pictures;
   for (const std::string& name : told.pictures) pictures.push_back("steps/" + name);
   if (value.report.html) outputs.add("report.html", report_html(told.report), "the report");
@@ -147,8 +152,13 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
         figures_key_of(out / "case.json") == told.document["figures_key"].get<std::string>())
       entries.push_back({outputs.path_of("figures.pdf"), "all figures, a page each"});
     else
-      outputs.add("figures.pdf", draw_pages(told.figures), "all figures, a page each"),
-          entries = outputs.entries();
+      try {
+        outputs.add("figures.pdf", draw_pages(told.figures), "all figures, a page each");
+        entries = outputs.entries();
+      } catch (const Error& error) {
+        told.document.erase("figures_key");
+        pictures_missing.push_back(error.what());
+      }
   }
   told.document["outputs"] = Json::array();
   for (const auto& entry : entries)
@@ -172,7 +182,7 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
     }
   }
   if (settings.output.json) {
-    print_text(document);
+    say(document);
   } else {
     std::string text = value.title + "\n";
     if (!value.question.empty()) text += value.question + "\n";
@@ -180,11 +190,13 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
     for (const std::string& line : told.report.answer) text += "  " + clean_text(line, 2000) + "\n";
     text += "\n" + steps_text(steps) + "\nWritten:\n";
     for (const auto& entry : entries) text += "  " + entry.file + "  " + entry.what + "\n";
-    print_text(text);
+    say(text);
   }
-  if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0)
-    throw Error(Status::output, "standard output can't be written");
-  return status;
+  if (pictures_missing.empty()) return status;
+  console.warn(std::to_string(pictures_missing.size()) +
+               (pictures_missing.size() == 1 ? " figure" : " figures") +
+               " could not be drawn: " + pictures_missing.front() + "; all else is written [figure-missing]");
+  return status == Status::done ? Status::output : status;
 }
 
 std::unique_ptr<Task> make_case_task() { return std::make_unique<CaseTask>(); }

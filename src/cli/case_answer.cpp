@@ -85,7 +85,7 @@ class Weighing {
         total_[{recording, channel}] = without_mean(number_at(entry, "rms_total"), number_at(entry, "mean"));
       if (text_at(d, "command") == "limits")
         out_.limits.push_back(
-            {recording, channel, text_at(entry, "limit"), text_at(entry, "verdict") == "pass",
+            {recording, channel, text_at(entry, "limit"), text_at(entry, "verdict"),
              entry.contains("worst") && entry["worst"].is_object() ? number_at(entry["worst"], "frequency_hz")
                                                                    : std::nan(""),
              entry.contains("worst") && entry["worst"].is_object() ? number_at(entry["worst"], "margin_db")
@@ -206,8 +206,9 @@ class Weighing {
 
   void name_limits() {
     for (CaseLimit& v : out_.limits) {
-      if (!v.pass) out_.verdict = "fail";
-      if (out_.verdict.empty()) out_.verdict = "pass";
+      // The worst of them.
+      if (v.verdict == "fail" || out_.verdict.empty() || (v.verdict != "pass" && out_.verdict == "pass"))
+        out_.verdict = v.verdict;
       for (const Finding& f : out_.findings)
         if (v.suspect.empty() && f.recording == v.recording && f.channel == v.channel && !f.suspect.empty() &&
             std::abs(f.frequency_hz - v.frequency_hz) <= 0.005 * v.frequency_hz)
@@ -241,11 +242,15 @@ class Weighing {
     }
     for (const CaseLimit& v : out_.limits)
       out_.sentences.push_back(
-          v.pass ? fmt::format("{} keeps \"{}\" with {:.1f} dB to spare, least at {}.", v.channel, v.limit,
-                               v.margin_db, format_quantity(v.frequency_hz, "Hz", 5))
-                 : fmt::format("{} breaks \"{}\" by {:.1f} dB at {}{}.", v.channel, v.limit, -v.margin_db,
-                               format_quantity(v.frequency_hz, "Hz", 5),
-                               v.suspect.empty() ? "" : ", a line of " + v.suspect));
+          v.verdict != "pass" && v.verdict != "fail"
+              ? fmt::format("{} is not judged in full against \"{}\": the record does not reach all of it.",
+                            v.channel, v.limit)
+          : v.verdict == "pass"
+              ? fmt::format("{} keeps \"{}\" with {:.1f} dB to spare, least at {}.", v.channel, v.limit,
+                            v.margin_db, format_quantity(v.frequency_hz, "Hz", 5))
+              : fmt::format("{} breaks \"{}\" by {:.1f} dB at {}{}.", v.channel, v.limit, -v.margin_db,
+                            format_quantity(v.frequency_hz, "Hz", 5),
+                            v.suspect.empty() ? "" : ", a line of " + v.suspect));
     for (std::size_t i = 0; i < std::min<std::size_t>(3, out_.near.size()); ++i) {
       const NearResonance& n = out_.near[i];
       out_.sentences.push_back(
@@ -318,7 +323,7 @@ Json CaseAnswer::json() const {
     out["limits"].push_back({{"recording", v.recording},
                              {"channel", v.channel},
                              {"limit", v.limit},
-                             {"verdict", v.pass ? "pass" : "fail"},
+                             {"verdict", v.verdict},
                              {"frequency_hz", number(v.frequency_hz)},
                              {"margin_db", number(v.margin_db)},
                              {"suspect", v.suspect}});

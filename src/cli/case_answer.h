@@ -27,7 +27,7 @@ struct NearResonance {
 
 struct CaseLimit {
   std::string recording, channel, limit;
-  bool pass = false;
+  std::string verdict;  ///< "pass", "fail", "not judged in full".
   double frequency_hz = 0, margin_db = 0;
   std::string suspect;  ///< Of the line there, if one is known.
 };
@@ -39,7 +39,7 @@ struct LineUpRow {
 
 struct CaseAnswer {
   std::vector<std::string> sentences;
-  std::string verdict;            ///< "pass", "fail" or "" where there are no limits.
+  std::string verdict;            ///< "pass", "fail", "not judged in full" or "" where there are no limits.
   std::vector<Culprit> culprits;  ///< In the channels of concern: channel by channel, the greatest first.
   std::vector<NearResonance> near;
   std::vector<CaseLimit> limits;

@@ -7,12 +7,15 @@
 #include <cstdio>
 #include <new>
 #include <optional>
+#include <stdexcept>
 
 #include "base/text.h"
 #include "cli/case_file.h"
 #include "cli/child.h"
 #include "cli/help.h"
 #include "cli/manual.h"
+#include "cli/process.h"
+#include "formats/unfinished.h"
 
 namespace vprism {
 
@@ -138,36 +141,34 @@ const CommandEntry* command_named(const std::string& name) {
 
 namespace {
 
-void print(const std::string& text) { std::fwrite(text.data(), 1, text.size(), stdout); }
-
 Status dispatch(const std::vector<std::string>& arguments) {
   if (arguments.empty()) {
-    print(program_help());
+    say(program_help());
     return Status::usage;
   }
   const std::string& name = arguments.front();
   if (name == "--help" || name == "help") {
-    print(arguments.size() > 1 ? topic_help(arguments[1]) : program_help());
+    say(arguments.size() > 1 ? topic_help(arguments[1]) : program_help());
     return Status::done;
   }
   if (name == "--version") {
-    print(version_text());
+    say(version_text());
     return Status::done;
   }
   if (name == "--manual") {
-    print(manual_page(arguments.size() > 1 ? arguments[1] : ""));
+    say(manual_page(arguments.size() > 1 ? arguments[1] : ""));
     return Status::done;
   }
   if (name == "--completion") {
-    print(completion_script(arguments.size() > 1 ? arguments[1] : ""));
+    say(completion_script(arguments.size() > 1 ? arguments[1] : ""));
     return Status::done;
   }
   if (name == "--commands") {
-    print(command_list());
+    say(command_list());
     return Status::done;
   }
   if (name == "--reference") {
-    print(command_reference());
+    say(command_reference());
     return Status::done;
   }
   std::vector<std::string> known;
@@ -179,8 +180,8 @@ Status dispatch(const std::vector<std::string>& arguments) {
   std::vector<std::string> rest(arguments.begin() + 1, arguments.end());
   const std::vector<OptionGroup> groups = task->options_for(rest);
   if (const auto help = std::find(rest.begin(), rest.end(), "--help"); help != rest.end()) {
-    print(help + 1 != rest.end() && !starts_with(help[1], "-") ? topic_help(help[1])
-                                                               : command_help(*entry, groups));
+    say(help + 1 != rest.end() && !starts_with(help[1], "-") ? topic_help(help[1])
+                                                             : command_help(*entry, groups));
     return Status::done;
   }
   const auto as_step = std::find(rest.begin(), rest.end(), "--as-step");
@@ -194,7 +195,7 @@ Status dispatch(const std::vector<std::string>& arguments) {
     throw Error(Status::usage, name + " takes no input, but \"" + clean_text(inputs.front()) + "\" is given");
   if (step_wanted) {
     if (runs_others(name)) throw Error(Status::usage, name + " can't be a step of a case");
-    print(step_text(name, inputs, given));
+    say(step_text(name, inputs, given));
     return Status::done;
   }
   std::optional<oneapi::tbb::global_control> limit;
@@ -207,17 +208,21 @@ Status dispatch(const std::vector<std::string>& arguments) {
 
 int run_program(const std::vector<std::string>& arguments) {
   const auto fail = [](const std::string& line, Status status) {
-    std::fflush(stdout);
-    std::fprintf(stderr, "vprism: %s\n", clean_text(line, 2000).c_str());
+    std::fflush(stdout);  // In the order in which it was said.
+    std::fprintf(stderr, "vprism: %s\n", clean_text(without_unfinished(line), 2000).c_str());
     return static_cast<int>(status);
   };
+  settle_process();
   end_with_parent();
   try {
-    return static_cast<int>(dispatch(arguments));
+    return exit_status(dispatch(arguments));
   } catch (const Error& error) {
     return fail(error.what(), error.status());
   } catch (const std::bad_alloc&) {
     return fail("not enough memory for this analysis; ask for less resolution or fewer channels",
+                Status::analysis);
+  } catch (const std::length_error&) {
+    return fail("what is asked for does not fit into memory; ask for less resolution or fewer channels",
                 Status::analysis);
   } catch (const std::exception& error) {
     return fail(std::string("internal error: ") + error.what(), Status::analysis);

@@ -52,6 +52,8 @@ class CompareTask : public Task {
     telling.settings = settings;
     std::vector<Compared> all;
     std::vector<Side> places;
+    const std::string base = output_stems({files.front()}).front() + "-compare";
+    const auto outputs = open_outputs(output_, "compare", files, {base});
     for (auto& [a, b] : pairs(files, console, telling, places))
       all.push_back(compare(std::move(a), std::move(b)));
     for (const Compared& c : all) {
@@ -65,18 +67,14 @@ class CompareTask : public Task {
                                     "calibrate both to the same quantity"});
     }
     rank(places, telling);
-    const std::string base = output_stems({files.front()}).front() + "-compare";
-    deliver(
-        telling, output_, console,
-        [&](OutputFolder& folder) {
+    return deliver(
+        telling, output_, console, outputs.get(),
+        [&](Outputs& folder) {
           folder.add(base + ".csv", csv(all), "lines and bands of both, with the differences");
-          if (output_.figure)
-            folder.add(base + "." + picture_ending(*output_.figure),
-                       draw(compare_figure(all, analysis_, before_after_), *output_.figure),
-                       "both spectra, and the difference of their lines");
+          folder.add_figure(base, compare_figure(all, analysis_, before_after_),
+                            "both spectra, and the difference of their lines");
         },
         base + ".json");
-    return Status::done;
   }
 
  private:

@@ -317,6 +317,8 @@ class ConditionTask : public Task {
     plain.chain.clear();
     std::vector<ConditionResult> results;
     auto befores = open_inputs(files, plain), afters = open_inputs(files, settings_.input);
+    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input), "-condition");
+    const auto outputs = open_outputs(settings_.output, "condition", files, stems);
     for (std::size_t i = 0; i < afters.size(); ++i) {
       results.push_back(compute_condition(*befores[i], *afters[i], settings_.analysis,
                                           [&](const std::string& label) { return console.progress(label); }));
@@ -340,26 +342,23 @@ class ConditionTask : public Task {
                                       result.after.columns[c].unit.label())
                               .text();
     }
-    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
-    deliver(
-        telling, settings_.output, console,
-        [&](OutputFolder& folder) {
+    return deliver(
+        telling, settings_.output, console, outputs.get(),
+        [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) {
             if (!results[i].response.empty())
-              folder.add(stems[i] + "-response.csv", response_csv(results[i]),
+              folder.add(stems[i] + "-gain.csv", response_csv(results[i]),
                          "gain of " + results[i].response_of);
             if (!settings_.output.figure) continue;
-            const Picture picture = *settings_.output.figure;
             const auto& channels = results[i].after.facts.recording.channels;
             constexpr std::size_t most = 16;
             for (std::size_t c = 0; c < channels.size() && c < most; ++c)
-              folder.add(stems[i] + "-condition-" + std::to_string(c + 1) + "." + picture_ending(picture),
-                         draw(condition_figure(results[i], c, settings_.analysis), picture),
-                         "before and after: " + channels[c].name);
+              folder.add_figure(stems[i] + "-" + std::to_string(c + 1),
+                                condition_figure(results[i], c, settings_.analysis),
+                                "before and after: " + channels[c].name);
           }
         },
-        stems.front() + "-condition.json");
-    return Status::done;
+        stems.front() + ".json");
   }
 
  private:

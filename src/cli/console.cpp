@@ -9,6 +9,8 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/process.h"
+#include "formats/unfinished.h"
 
 namespace vprism {
 
@@ -68,36 +70,65 @@ void Console::caution(const Caution& c) {
   std::fprintf(stderr, "%s\n", caution_line(c).c_str());
 }
 
-void deliver(Telling& telling, const OutputSettings& settings, Console& console,
-             const std::function<void(OutputFolder&)>& add_files, const std::string& document_name) {
+void Console::warn(const std::string& line) {
+  clear();
+  std::fprintf(stderr, "vprism: warning: %s\n", clean_text(without_unfinished(line), 2000).c_str());
+}
+
+namespace {
+
+/// Numbers, document, figures, then the document again if a figure is missing.
+std::vector<OutputFolder::Entry> write_outputs(const Telling& telling, Outputs& outputs,
+                                               const std::function<void(Outputs&)>& add_files,
+                                               const std::string& document_name) {
+  for (const InputFacts& input : telling.inputs)
+    for (const std::string& file : input.files) outputs.protect(file);
+  add_files(outputs);
+  const std::string what = "result document";
+  const auto all = [&] {
+    std::vector<OutputFolder::Entry> entries = outputs.entries();
+    const std::string path = outputs.path_of(document_name);
+    std::erase_if(entries, [&](const auto& entry) { return entry.file == path; });
+    entries.push_back({path, what});
+    return entries;
+  };
+  // Where a figure fills the disk, the document has its room already.
+  outputs.add(document_name, telling.document_text(all()), what);
+  outputs.draw_waiting();
+  if (outputs.pictures_failed()) outputs.add(document_name, telling.document_text(all()), what);
+  return all();
+}
+
+}  // namespace
+
+Status deliver(Telling& telling, const OutputSettings& settings, Console& console, Outputs* outputs,
+               const std::function<void(Outputs&)>& add_files, const std::string& document_name,
+               Status status) {
   console.clear();
   if (settings.json || !telling.text_has_cautions)
     for (const Caution& caution : telling.cautions) console.caution(caution);
-  std::unique_ptr<OutputFolder> folder;
+  if (!settings.json) say(telling.text);
   std::vector<OutputFolder::Entry> entries;
-  if (settings.writes_files()) {
-    folder = std::make_unique<OutputFolder>(settings.folder, settings.force);
-    for (const InputFacts& input : telling.inputs)
-      for (const std::string& file : input.files) folder->protect(file);
-    add_files(*folder);
-    entries = folder->entries();
-    entries.push_back({folder->path_of(document_name), "result document"});
-    folder->add(document_name, telling.document_text(entries), "result document");
-  }
-  // The result is shown even if the files can't be put in place.
-  const std::string shown = settings.json ? telling.document_text(entries) : telling.text;
-  std::fwrite(shown.data(), 1, shown.size(), stdout);
-  std::fflush(stdout);
-  if (folder) {
-    folder->commit();
-    if (!settings.json) {
-      std::string list;
-      for (const auto& entry : entries) list += "  " + entry.file + "  " + entry.what + "\n";
-      std::fputs(("\nWritten:\n" + list).c_str(), stdout);
+  if (outputs != nullptr) {
+    try {
+      entries = write_outputs(telling, *outputs, add_files, document_name);
+      // Standard output may be slow or gone; files do not wait for it.
+      outputs->commit();
+    } catch (const Error&) {
+      if (settings.json) say(telling.document_text({}));
+      throw;
     }
   }
-  if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0)
-    throw Error(Status::output, "standard output can't be written");
+  if (settings.json) {
+    say(telling.document_text(entries));
+  } else if (outputs != nullptr) {
+    std::string list;
+    for (const auto& entry : entries) list += "  " + entry.file + "  " + entry.what + "\n";
+    say("\nWritten:\n" + list);
+  }
+  if (outputs == nullptr || !outputs->pictures_failed()) return status;
+  console.warn(outputs->why_pictures_failed() + " [figure-missing]");
+  return status == Status::done ? Status::output : status;
 }
 
 }  // namespace vprism

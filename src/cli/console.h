@@ -4,7 +4,9 @@
 #include <chrono>
 #include <string>
 
+#include "base/error.h"
 #include "cli/option_groups.h"
+#include "cli/outputs.h"
 #include "condition/road.h"
 
 namespace vprism {
@@ -21,6 +23,8 @@ class Console {
   /// A bar under this label; it appears once a pass has lasted over a second.
   Progress progress(const std::string& label);
   void caution(const Caution& caution);
+  /// A line that is shown even with --quiet: something asked for is missing.
+  void warn(const std::string& line);
   void clear();
 
  private:
@@ -29,9 +33,12 @@ class Console {
   std::chrono::steady_clock::time_point start_, last_;
 };
 
-/// Prints cautions, writes the outputs and prints the result: the table or, with --json, the document.
-/// `add_files` is called when files are wanted, with the folder to add them to.
-void deliver(Telling& telling, const OutputSettings& settings, Console& console,
-             const std::function<void(OutputFolder&)>& add_files, const std::string& document_name);
+/// Prints cautions and the result (the table or, with --json, the document) and writes the outputs, where
+/// `outputs` is not null: `add_files` adds the numbers and hands over figures. The table comes first and
+/// figures last, so that neither a file nor a figure that fails takes the result away. Gives `status`, or
+/// Status::output where that is done and a figure could not be drawn.
+Status deliver(Telling& telling, const OutputSettings& settings, Console& console, Outputs* outputs,
+               const std::function<void(Outputs&)>& add_files, const std::string& document_name,
+               Status status = Status::done);
 
 }  // namespace vprism

@@ -5,6 +5,7 @@
 #include "cli/console.h"
 #include "cli/input.h"
 #include "cli/inspect.h"
+#include "cli/process.h"
 #include "cli/write_recording.h"
 
 namespace vprism {
@@ -37,11 +38,13 @@ class ConvertTask : public Task {
     Telling telling;
     telling.command = "convert";
     telling.settings = settings;
-    OutputFolder folder(settings_.output.folder, settings_.output.force);
-    for (const std::string& file : files) folder.protect(file);
     const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
+    auto inputs = open_inputs(files, settings_.input);
+    Outputs folder(settings_.output, "convert");
+    for (const std::string& file : files) folder.protect(file);
+    for (const std::string& stem : stems) folder.expect(names_written(stem, format));
     std::size_t index = 0;
-    for (auto& input : open_inputs(files, settings_.input)) {
+    for (auto& input : inputs) {
       Road& road = input->road();
       road.resolve();
       const Recording recording = road.recording();
@@ -62,7 +65,7 @@ class ConvertTask : public Task {
     const std::string shown = settings_.output.json ? telling.document_text(folder.entries()) : telling.text;
     folder.commit();
     console.clear();
-    std::fwrite(shown.data(), 1, shown.size(), stdout);
+    say(shown);
     return Status::done;
   }
 

@@ -124,7 +124,7 @@ class CyclesTask : public EachInputTask<CyclesResult> {
     telling.text += "\n";
   }
 
-  void write(CyclesResult& result, const std::string& base, OutputFolder& folder) override {
+  void write(CyclesResult& result, const std::string& base, Outputs& folder) override {
     std::string orders = "channel,order,frequency (Hz),a,b,std,amplitude,phase (deg),unit\n",
                 cycle = "channel,phase,average,scatter,series,unit\n";
     for (const ChannelCycles& c : result.channels) {
@@ -141,7 +141,7 @@ class CyclesTask : public EachInputTask<CyclesResult> {
     }
     folder.add(base + "-orders.csv", orders, "coefficients of every order");
     folder.add(base + ".csv", cycle, "averaged cycle, its scatter and the sum of its orders");
-    write_figure(figure(result), base, "averaged cycle against the sum of its orders", folder);
+    folder.add_figure(base, figure(result), "averaged cycle against the sum of its orders");
   }
 
  private:

@@ -20,12 +20,12 @@ class DemoTask : public Task {
   Status run(const std::vector<std::string>&, const Json&) override {
     const std::filesystem::path folder = settings_.output.folder;
     {
-      OutputFolder data(folder.string(), settings_.output.force);
+      OutputFolder data(folder.string(), settings_.output.force, "demo");
       for (const demo::DemoFile& file : demo::make_files()) data.add(file.name, file.bytes, "demo data");
       data.commit();
     }
     {
-      OutputFolder copy(folder.string(), settings_.output.force);
+      OutputFolder copy(folder.string(), settings_.output.force, "demo");
       demo::write_daq_copy((folder / "mount-daq.wav").string(), copy.place("mount-daq.h5", "demo data"));
       demo::write_dome_tilt(copy.place("dome-tilt.h5", "demo data"));
       demo::write_cell_field(copy.place("cell-field.h5", "demo data"));

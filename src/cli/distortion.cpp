@@ -57,7 +57,10 @@ class DistortionTask : public Task {
     telling.command = "distortion";
     telling.settings = settings;
     std::vector<Measured> all;
-    for (const auto& input : open_inputs(files, input_)) {
+    const auto inputs = open_inputs(files, input_);
+    const std::vector<std::string> stems = output_stems(input_files(files, input_), "-distortion");
+    const auto outputs = open_outputs(output_, "distortion", files, stems);
+    for (const auto& input : inputs) {
       all.push_back(measure(*input, console.progress("distortion " + input->road().recording().file)));
       const Measured& m = all.back();
       telling.inputs.push_back(m.facts);
@@ -66,19 +69,15 @@ class DistortionTask : public Task {
         telling.results.push_back(json(m.channels[c], m.distortions[c]));
       telling.text += text(m);
     }
-    const std::vector<std::string> stems = output_stems(input_files(files, input_));
-    deliver(
-        telling, output_, console,
-        [&](OutputFolder& folder) {
+    return deliver(
+        telling, output_, console, outputs.get(),
+        [&](Outputs& folder) {
           for (std::size_t i = 0; i < all.size(); ++i) {
-            folder.add(stems[i] + "-distortion.csv", csv(all[i]), "harmonics of each channel");
-            if (output_.figure)
-              folder.add(stems[i] + "-distortion." + picture_ending(*output_.figure),
-                         draw(figure(all[i]), *output_.figure), "spectrum in dB re the fundamental");
+            folder.add(stems[i] + ".csv", csv(all[i]), "harmonics of each channel");
+            folder.add_figure(stems[i], figure(all[i]), "spectrum in dB re the fundamental");
           }
         },
-        stems.front() + "-distortion.json");
-    return Status::done;
+        stems.front() + ".json");
   }
 
  private:

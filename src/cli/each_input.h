@@ -26,17 +26,19 @@ class EachInputTask : public Task {
     std::vector<Result> results;
     // Kept until all is written: what is as long as the record is written in a pass of its own.
     const std::vector<std::unique_ptr<Input>> inputs = open_inputs(files, input_);
+    std::vector<std::string> bases;
+    for (const std::string& stem : stems) bases.push_back(stem + "-" + name_);
+    const auto outputs = open_outputs(output_, name_, files, bases);
     for (const auto& input : inputs) {
       results.push_back(measure(*input, console.progress(name_ + " " + input->road().recording().file)));
       tell(results.back(), telling);
     }
-    deliver(
-        telling, output_, console,
-        [&](OutputFolder& folder) {
-          for (std::size_t i = 0; i < results.size(); ++i) write(results[i], stems[i] + "-" + name_, folder);
+    return deliver(
+        telling, output_, console, outputs.get(),
+        [&](Outputs& folder) {
+          for (std::size_t i = 0; i < results.size(); ++i) write(results[i], bases[i], folder);
         },
-        stems.front() + "-" + name_ + ".json");
-    return Status::done;
+        bases.front() + ".json");
   }
 
  protected:
@@ -46,14 +48,7 @@ class EachInputTask : public Task {
   /// Text, JSON, cautions and findings.
   virtual void tell(const Result& result, Telling& telling) = 0;
   /// Files whose names begin with `base`.
-  virtual void write(Result& result, const std::string& base, OutputFolder& folder) = 0;
-
-  /// The figure, where one is wanted.
-  void write_figure(const Figure& figure, const std::string& base, const std::string& what,
-                    OutputFolder& folder) const {
-    if (output_.figure)
-      folder.add(base + "." + picture_ending(*output_.figure), draw(figure, *output_.figure), what);
-  }
+  virtual void write(Result& result, const std::string& base, Outputs& folder) = 0;
 
   std::string name_;
   InputSettings input_;

@@ -156,28 +156,22 @@ class FieldTask : public Task {
     telling.settings = settings;
     std::vector<FieldTold> all;
     const std::vector<std::string> stems = output_stems(files);
-    std::unique_ptr<OutputFolder> kept;
-    if (keep_ && output_.writes_files()) kept = std::make_unique<OutputFolder>(output_.folder, output_.force);
+    std::vector<std::string> points;
+    for (const std::string& stem : stems) points.push_back(stem + "-field-points.csv");
+    const auto outputs = open_outputs(output_, "field", files, {stems.front() + "-field"}, points);
     for (const std::string& file : files) {
-      if (kept) kept->protect(file);
-      const std::string place =
-          kept ? kept->place(stems[all.size()] + "-field-transforms.h5", "transforms of all points") : "";
+      const std::string place = keep_ && outputs ? outputs->place(stems[all.size()] + "-field-transforms.h5",
+                                                                  "transforms of all points")
+                                                 : "";
       all.push_back(measure(file, console.progress("field " + file), place));
       tell_field(all.back(), settings_, telling);
     }
-    deliver(
-        telling, output_, console,
-        [&](OutputFolder& folder) {
+    return deliver(
+        telling, output_, console, outputs.get(),
+        [&](Outputs& folder) {
           for (std::size_t i = 0; i < all.size(); ++i) write(all[i], stems[i] + "-field", folder);
         },
         stems.front() + "-field.json");
-    if (kept) {
-      kept->commit();
-      if (!output_.json)
-        for (const auto& entry : kept->entries())
-          std::fputs(("  " + entry.file + "  " + entry.what + "\n").c_str(), stdout);
-    }
-    return Status::done;
   }
 
  private:
@@ -287,7 +281,7 @@ class FieldTask : public Task {
     return told;
   }
 
-  void write(const FieldTold& told, const std::string& base, OutputFolder& folder) const {
+  void write(const FieldTold& told, const std::string& base, Outputs& folder) const {
     folder.protect(told.recording.file);
     folder.add(base + "-points.csv", field_csv(told),
                "every point: place, level, amplitude and phase of each shape");
@@ -300,9 +294,8 @@ class FieldTask : public Task {
       if (name == "hdf5") write_field_hdf5(told, folder.place(base + ".h5", "shapes, maps and spectra"));
     }
     if (!output_.figure) return;
-    const Picture picture = *output_.figure;
     const auto figure = [&](const Figure& f, const std::string& name, const std::string& what) {
-      folder.add(name + "." + picture_ending(picture), draw(f, picture), what);
+      folder.add_figure(name, f, what);
     };
     figure(field_spectrum_figure(told, settings_), base + "-spectrum", "mean spectrum and level in time");
     figure(field_maps_figure(told, settings_), base + "-maps", "maps of amplitude, phase, greatest level");
@@ -314,7 +307,7 @@ class FieldTask : public Task {
       if (!settings_.animate) continue;
       std::vector<Figure> frames;
       for (int n = 0; n < 24; ++n) frames.push_back(field_shape_figure(told, i, n / 24.0, settings_));
-      folder.add(name + ".gif", draw_animation(frames, 6), "the same through one period");
+      folder.add_animation(name, frames, "the same through one period");
     }
   }
 

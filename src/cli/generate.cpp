@@ -12,6 +12,7 @@
 #include "cli/console.h"
 #include "cli/generate_live.h"
 #include "cli/inspect.h"
+#include "cli/process.h"
 #include "cli/write_recording.h"
 #include "condition/road.h"
 #include "generate/generator.h"
@@ -247,10 +248,13 @@ class GenerateTask : public Task {
       send_live(road, s.live, s.to == "binary" ? s.write.numbers : "");
       return Status::done;
     }
-    OutputFolder folder(s.output.folder, s.output.force);
+    Outputs folder(s.output, "generate");
     for (const std::string& input : inputs)
       if (is_description_file(input)) folder.protect(input);
     const std::string stem = clean_file_name(s.name);
+    std::vector<std::string> names = names_written(stem, format);
+    names.push_back(stem + "-truth.toml");
+    folder.expect(names);
     const Recording recording = road.recording();
     const WrittenRecording written =
         write_recording(road, folder, stem, format, s.write, console.progress("generate"));
@@ -272,7 +276,7 @@ class GenerateTask : public Task {
     if (s.output.json) shown = telling.document_text(folder.entries());
     folder.commit();
     console.clear();
-    std::fwrite(shown.data(), 1, shown.size(), stdout);
+    say(shown);
     return Status::done;
   }
 

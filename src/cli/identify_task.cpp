@@ -50,7 +50,12 @@ class IdentifyTask : public Task {
     if (!settings_.suspects.empty()) suspects = read_suspects(settings_.suspects);
     std::vector<IdentifyResult> results;
     telling.further["suspects"] = Json::array();
-    for (const auto& input : open_inputs(files, settings_.input)) {
+    const auto inputs = open_inputs(files, settings_.input);
+    const std::vector<std::string> named = input_files(files, settings_.input);
+    const std::vector<std::string> stems = output_stems(named, "-identify");
+    const std::string base = inputs.size() == 1 ? stems.front() : "identify";
+    const auto outputs = open_outputs(settings_.output, "identify", files, {base}, {base + ".html"});
+    for (const auto& input : inputs) {
       results.push_back(compute_identify(*input, settings_, suspects,
                                          console.progress("identify " + input->road().recording().file)));
       const IdentifyResult& result = results.back();
@@ -62,12 +67,9 @@ class IdentifyTask : public Task {
       for (Json& entry : suspects_json(result)) telling.further["suspects"].push_back(std::move(entry));
       telling.text += identify_text(result);
     }
-    const std::vector<std::string> named = input_files(files, settings_.input);
-    const std::vector<std::string> stems = output_stems(named);
-    const std::string base = results.size() == 1 ? stems.front() + "-findings" : "findings";
-    deliver(
-        telling, settings_.output, console,
-        [&](OutputFolder& folder) {
+    return deliver(
+        telling, settings_.output, console, outputs.get(),
+        [&](Outputs& folder) {
           // Who asks for the data of figures draws them, and tells them, elsewhere.
           const bool page = settings_.output.figure != Picture::data;
           Report report;
@@ -88,12 +90,14 @@ class IdentifyTask : public Task {
             if (settings_.output.figure) {
               const Figure figure = identify_figure(result, settings_.analysis);
               const Picture kind = *settings_.output.figure;
-              const std::string png = page ? draw(figure, Picture::png) : "";
-              section.pictures.push_back({png, "Spectrum of each channel with the findings' numbers",
-                                          "Numbers are those of the table below.", Picture::png, figure});
-              folder.add(stems[i] + "-findings." + picture_ending(kind),
-                         kind == Picture::png ? png : draw(figure, kind),
-                         "spectrum with the findings marked");
+              const std::string png = page ? folder.picture(figure, Picture::png) : "";
+              if (!png.empty())
+                section.pictures.push_back({png, "Spectrum of each channel with the findings' numbers",
+                                            "Numbers are those of the table below.", Picture::png, figure});
+              if (kind == Picture::png)
+                folder.add_picture(stems[i], png, kind, "spectrum with the findings marked");
+              else
+                folder.add_figure(stems[i], figure, "spectrum with the findings marked");
             }
             if (!result.findings.empty()) section.tables.push_back({"Findings", "", finding_table(result)});
             if (!result.verdicts.empty())
@@ -106,7 +110,6 @@ class IdentifyTask : public Task {
           if (page) folder.add(base + ".html", report_html(report), "the report");
         },
         base + ".json");
-    return Status::done;
   }
 
  private:

@@ -127,7 +127,7 @@ std::vector<std::string> input_files(const std::vector<std::string>& files, cons
   return settings.join == InputSettings::Join::no ? files : std::vector{files.front()};
 }
 
-std::vector<std::string> output_stems(const std::vector<std::string>& files) {
+std::vector<std::string> output_stems(const std::vector<std::string>& files, const std::string& behind) {
   std::vector<std::string> stems;
   for (const std::string& file : files) {
     Recording named;
@@ -138,6 +138,7 @@ std::vector<std::string> output_stems(const std::vector<std::string>& files) {
       distinct = stem + "-" + std::to_string(i);
     stems.push_back(distinct);
   }
+  for (std::string& stem : stems) stem += behind;
   return stems;
 }
 

@@ -44,7 +44,7 @@ std::vector<std::unique_ptr<Input>> open_inputs(const std::vector<std::string>& 
 /// The files of each input: one by one, or all in one to be joined.
 std::vector<std::string> input_files(const std::vector<std::string>& files, const InputSettings& settings);
 
-/// `stem-suffix`, made distinct where several inputs share a stem.
-std::vector<std::string> output_stems(const std::vector<std::string>& files);
+/// The files' stems with `behind`, made distinct where several inputs share a stem.
+std::vector<std::string> output_stems(const std::vector<std::string>& files, const std::string& behind = "");
 
 }  // namespace vprism

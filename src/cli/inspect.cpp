@@ -298,7 +298,10 @@ class InspectTask : public Task {
     telling.settings = settings;
     telling.text_has_cautions = true;
     std::vector<InspectResult> results;
-    for (auto& input : open_inputs(files, settings_.input)) {
+    auto inputs = open_inputs(files, settings_.input);
+    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input), "-inspect");
+    const auto outputs = open_outputs(settings_.output, "inspect", files, stems);
+    for (auto& input : inputs) {
       results.push_back(
           compute_inspect(*input, console.progress("inspect " + input->road().recording().file)));
       const InspectResult& result = results.back();
@@ -310,21 +313,15 @@ class InspectTask : public Task {
       telling.text += statistics_text(result) + "\n";
       for (const Caution& c : result.cautions) telling.text += "  " + caution_line(c) + "\n";
     }
-    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
-    deliver(
-        telling, settings_.output, console,
-        [&](OutputFolder& folder) {
+    return deliver(
+        telling, settings_.output, console, outputs.get(),
+        [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) {
-            folder.add(stems[i] + "-inspect.csv", csv(results[i]), "statistics of each channel");
-            if (settings_.output.figure) {
-              const Picture picture = *settings_.output.figure;
-              folder.add(stems[i] + "-inspect." + picture_ending(picture),
-                         draw(trace_figure(results[i]), picture), "time trace of each channel");
-            }
+            folder.add(stems[i] + ".csv", csv(results[i]), "statistics of each channel");
+            folder.add_figure(stems[i], trace_figure(results[i]), "time trace of each channel");
           }
         },
-        stems.front() + "-inspect.json");
-    return Status::done;
+        stems.front() + ".json");
   }
 
  private:

@@ -9,6 +9,8 @@
 #include "cli/child.h"
 #include "formats/file_digest.h"
 #include "formats/output_folder.h"
+#include "formats/output_ledger.h"
+#include "formats/unfinished.h"
 #include "render/figure_json.h"
 
 namespace vprism {
@@ -52,15 +54,7 @@ KeptFolder::KeptFolder(fs::path folder) : path_(std::move(folder)) {
   unfinished_ = unfinished_folder(path_);
 }
 
-KeptFolder::~KeptFolder() {
-  std::error_code code;
-  fs::remove_all(unfinished_, code);
-}
-
-bool written_by(const fs::path& document, const std::string& command) {
-  const Json json = parsed(read_whole_file(document));
-  return json.is_object() && json.value("command", "") == command;
-}
+KeptFolder::~KeptFolder() { remove_unfinished(unfinished_); }
 
 std::string folder_name(const std::string& text, const std::vector<std::string>& taken) {
   const std::string name = clean_file_name(text).substr(0, 100);
@@ -88,7 +82,7 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
   result.key = run_key(run, place, digests);
   const fs::path folder = place.all / run.name;
   if (!place.fresh && take_kept(folder, result)) return result;
-  result = {result.key, false, 0, "", {}, {}};
+  result = {result.key, false, 0, "", {}, {}, {}};
   const fs::path part = place.unfinished / run.name;
   std::error_code code;
   fs::remove_all(part, code);
@@ -141,14 +135,22 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
     if (!place.pictures) break;
     const std::string stem = name.substr(0, name.size() - std::string(".figure.json").size());
     const std::string picture = stem + "." + picture_ending(place.picture);
-    write_whole_file(part / picture,
-                     draw(figure_from_json(parsed(read_whole_file(part / name))), place.picture));
-    files.push_back(picture);
+    try {
+      write_whole_file(part / picture,
+                       draw(figure_from_json(parsed(read_whole_file(part / name))), place.picture));
+      files.push_back(picture);
+    } catch (const Error& error) {
+      result.pictures_missing.push_back(error.what());
+    }
   }
   write_whole_file(child.out, result.document.dump(1, ' ', false, Json::error_handler_t::replace) + "\n");
   fs::remove(child.err, code);
-  Json entry = {
-      {"key", result.key}, {"status", result.status}, {"figures", result.figures}, {"files", files}};
+  fs::remove(part / OutputLedger::file_name, code);
+  Json entry = {// Where a picture is missing the next run tries again.
+                {"key", result.pictures_missing.empty() ? result.key : ""},
+                {"status", result.status},
+                {"figures", result.figures},
+                {"files", files}};
   write_whole_file(part / "run.json", entry.dump(1) + "\n");
   fs::remove_all(folder, code);
   fs::rename(part, folder, code);

@@ -27,6 +27,7 @@ struct KeptResult {
   std::string said;  ///< Its line of error, without the program's name.
   Json document;     ///< Its result document; null where it failed. Output files without folders.
   std::vector<std::string> figures;  ///< Names of *.figure.json in the folder, in the order they were made.
+  std::vector<std::string> pictures_missing;  ///< Why each could not be drawn.
   bool done() const { return status <= 1; }
 };
 
@@ -60,9 +61,6 @@ std::string run_key(const KeptRun& run, const KeptPlace& place, DigestBook& dige
 /// What is kept, if its key is the same; else runs the command, draws its figures, and keeps the whole once
 /// it is complete. Of a command that fails nothing is kept. Several may run at once under different names.
 KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& digests);
-
-/// Whether a folder's document of that name is one that `command` wrote: what it wrote there it may replace.
-bool written_by(const std::filesystem::path& document, const std::string& command);
 
 /// A name for a folder or file from any text: letters, digits, points and hyphens; distinct from those given.
 std::string folder_name(const std::string& text, const std::vector<std::string>& taken = {});

@@ -22,8 +22,16 @@ struct HeldLine {
   Scale scale = Scale::rms;
   std::vector<double> hz, level;
   LimitVerdict verdict;
+  std::string dead;          ///< Why the channel can't be judged at all; "" where it can.
   double margin_std_db = 0;  ///< Of a level that noise makes; 0 where it is not known.
   std::string plan;
+
+  bool judged() const { return dead.empty() && verdict.compared > 0; }
+  bool in_full() const { return judged() && verdict.not_judged.empty(); }
+  bool fails() const { return judged() && !verdict.pass; }
+  const char* word() const {
+    return fails() ? "FAIL" : in_full() ? "pass" : judged() ? "pass in part" : "NOT JUDGED";
+  }
 };
 
 struct Recorded {
@@ -35,19 +43,24 @@ struct Recorded {
 class LimitsTask : public Task {
  public:
   std::vector<OptionGroup> options() override {
-    return {input_group(input_),
-            analysis_group(analysis_),
-            {"Limits",
-             {text_option("limit", "FILE",
-                          "limit lines: a table over frequency, or TOML (needed; docs/formats.md)", file_),
-              {"course", "logarithmic|linear|step",
-               "how a line that does not say so runs between its points (default: logarithmic)", false,
-               [this](const std::string& t) { course_ = parse_course(t); },
-               [this] {
-                 static const char* const names[] = {"logarithmic", "linear", "step"};
-                 return Json(names[static_cast<int>(course_)]);
-               }}}},
-            output_group(output_)};
+    return {
+        input_group(input_),
+        analysis_group(analysis_),
+        {"Limits",
+         {text_option("limit", "FILE",
+                      "limit lines: a table over frequency, or TOML (needed; docs/formats.md)", file_),
+          {"course", "logarithmic|linear|step",
+           "how a line that does not say so runs between its points (default: logarithmic)", false,
+           [this](const std::string& t) { course_ = parse_course(t); },
+           [this] {
+             static const char* const names[] = {"logarithmic", "linear", "step"};
+             return Json(names[static_cast<int>(course_)]);
+           }},
+          switch_option("partial",
+                        "let what can be judged decide: a line that runs beyond half the rate, under the RBW "
+                        "or over a gap does not fail for that",
+                        partial_)}},
+        output_group(output_)};
   }
   std::size_t threads() const override { return output_.threads; }
 
@@ -59,8 +72,11 @@ class LimitsTask : public Task {
     telling.settings = settings;
     const std::vector<AskedLimit> limits = read_limits(file_, course_);
     std::vector<Recorded> all;
-    bool pass = true;
-    for (const auto& input : open_inputs(files, input_)) {
+    bool pass = true, in_full = true, any = false;
+    const auto inputs = open_inputs(files, input_);
+    const std::vector<std::string> stems = output_stems(input_files(files, input_), "-limits");
+    const auto outputs = open_outputs(output_, "limits", files, stems);
+    for (const auto& input : inputs) {
       all.push_back(hold(*input, limits, console.progress("limits " + input->road().recording().file)));
       const Recorded& r = all.back();
       telling.inputs.push_back(r.facts);
@@ -68,24 +84,41 @@ class LimitsTask : public Task {
       telling.text += text(r);
       for (const HeldLine& h : r.held) {
         telling.results.push_back(json(h));
-        pass = pass && h.verdict.pass;
+        pass = pass && !h.fails();
+        in_full = in_full && h.in_full();
+        any = any || h.judged();
       }
     }
-    telling.text += pass ? "PASS: all levels keep their limits\n\n" : "FAIL: limits are exceeded\n\n";
-    telling.further["verdict"] = pass ? "pass" : "fail";
-    const std::vector<std::string> stems = output_stems(input_files(files, input_));
-    deliver(
-        telling, output_, console,
-        [&](OutputFolder& folder) {
+    if (!any) {
+      const HeldLine& h = all.front().held.front();
+      throw Error(
+          Status::analysis,
+          all.front().facts.recording.file + ": " +
+              (!h.dead.empty() ? h.channel.name + " can't be judged: " + h.dead
+                               : "the limit \"" + clean_text(h.limit.line.name) + "\" runs from " +
+                                     format_quantity(h.limit.line.points.front().first, "Hz") + " to " +
+                                     format_quantity(h.limit.line.points.back().first, "Hz") +
+                                     ", where there is no level to compare with"));
+    }
+    const bool enough = in_full || partial_;
+    const std::string verdict = !pass ? "fail" : enough ? "pass" : "not judged in full";
+    telling.text += !pass ? "FAIL: limits are exceeded\n\n"
+                    : !enough
+                        ? "NOT JUDGED IN FULL: nothing that was judged exceeds its limit, but not all was; "
+                          "--partial lets that decide\n\n"
+                    : in_full ? "PASS: all levels keep their limits\n\n"
+                              : "PASS in part: all that was judged keeps its limit\n\n";
+    telling.further["verdict"] = verdict;
+    telling.further["judged_in_full"] = in_full;
+    return deliver(
+        telling, output_, console, outputs.get(),
+        [&](Outputs& folder) {
           for (std::size_t i = 0; i < all.size(); ++i) {
-            folder.add(stems[i] + "-limits.csv", csv(all[i]), "violations and least margins");
-            if (output_.figure)
-              folder.add(stems[i] + "-limits." + picture_ending(*output_.figure),
-                         draw(figure(all[i]), *output_.figure), "levels, limits and what exceeds them");
+            folder.add(stems[i] + ".csv", csv(all[i]), "violations and least margins");
+            folder.add_figure(stems[i], figure(all[i]), "levels, limits and what exceeds them");
           }
         },
-        stems.front() + "-limits.json");
-    return pass ? Status::done : Status::check_failed;
+        stems.front() + ".json", pass && enough ? Status::done : Status::check_failed);
   }
 
  private:
@@ -115,6 +148,7 @@ class LimitsTask : public Task {
     for (const AskedLimit& limit : limits)
       for (const std::size_t c : select_channels(r, {limit.channels})) {
         HeldLine h;
+        double least_hz = 0, top_hz = 0;
         h.limit = limit;
         h.channel = r.channels[c];
         if (stored) {
@@ -144,13 +178,16 @@ class LimitsTask : public Task {
           limit_levels(s.curve(), s.peaks, low, high, scale, h.hz, h.level);
           h.margin_std_db = 10 / std::log(10.0) / std::sqrt(s.spectrum.noise_averages);
           h.plan = plan_text(s.curve(), analysis_.spectrum.overlap);
+          least_hz = s.curve().two_sided ? 0 : s.curve().plan.rbw_hz;
+          top_hz = s.curve().frequency_hz(s.curve().bins() - 1);
+          // A sensor that is stuck keeps every limit.
+          if (const double rms = s.spectrum.rms_total(); !(rms > 1e-13 * std::abs(s.spectrum.mean)))
+            h.dead = "it holds " + format_quantity(s.spectrum.mean, h.channel.unit.label()) +
+                     " throughout, as a dead sensor would";
         }
         limit_from_decibels(h.limit, h.scale, analysis_);
-        try {
-          h.verdict = judge_limit(h.limit.line, h.hz, h.level, scale_entry(h.scale).amplitude);
-        } catch (const Error& error) {
-          throw Error(error.status(), r.file + ": " + error.what());
-        }
+        h.verdict = judge_limit(h.limit.line, h.hz, h.level, scale_entry(h.scale).amplitude, least_hz);
+        name_gaps(h, top_hz);
         if (!h.verdict.pass && -h.verdict.worst.margin_db < 2 * h.margin_std_db &&
             scale_entry(h.scale).density)
           out.cautions.push_back(
@@ -162,6 +199,15 @@ class LimitsTask : public Task {
         out.held.push_back(std::move(h));
       }
     return out;
+  }
+
+  /// Whether the levels end at half the rate or at the end of a span is for the reader to know.
+  static void name_gaps(HeldLine& h, double top_hz) {
+    for (LimitGap& gap : h.verdict.not_judged)
+      if (top_hz > 0 && gap.why == "beyond the last level")
+        gap.why = h.hz.back() >= 0.999 * top_hz ? "beyond half the rate" : "outside the span";
+      else if (top_hz > 0 && gap.why == "below the first level")
+        gap.why = "outside the span";
   }
 
   std::string unit_of(const HeldLine& h) const {
@@ -178,14 +224,24 @@ class LimitsTask : public Task {
                      {"limit there"},
                      {"margin"}});
     for (const HeldLine& h : r.held)
-      table.add({h.channel.name, h.limit.line.name, h.verdict.pass ? "pass" : "FAIL",
-                 format_quantity(h.verdict.worst.frequency_hz, "Hz", 6),
-                 format_quantity(h.verdict.worst.level, unit_of(h), 4),
-                 format_quantity(h.verdict.worst.limit, unit_of(h), 4),
-                 fmt::format("{:+.2f} dB", h.verdict.worst.margin_db)});
+      if (!h.judged())
+        table.add({h.channel.name, h.limit.line.name, h.word(), "-", "-", "-", "-"});
+      else
+        table.add({h.channel.name, h.limit.line.name, h.word(),
+                   format_quantity(h.verdict.worst.frequency_hz, "Hz", 6),
+                   format_quantity(h.verdict.worst.level, unit_of(h), 4),
+                   format_quantity(h.verdict.worst.limit, unit_of(h), 4),
+                   fmt::format("{:+.2f} dB", h.verdict.worst.margin_db)});
     out += table.text() + "\n";
     for (const HeldLine& h : r.held) {
-      if (h.verdict.pass) continue;
+      if (!h.dead.empty()) out += "  " + h.channel.name + " is not judged: " + h.dead + "\n";
+      for (const LimitGap& gap : h.verdict.not_judged)
+        out += "  " + h.channel.name + ", " + h.limit.line.name + ": not judged from " +
+               format_quantity(gap.low_hz, "Hz", 5) + " to " + format_quantity(gap.high_hz, "Hz", 5) + ", " +
+               gap.why + "\n";
+    }
+    for (const HeldLine& h : r.held) {
+      if (!h.fails()) continue;
       out += "  " + h.channel.name + " exceeds " + h.limit.line.name + "\n";
       TextTable violations({{"from"}, {"to"}, {"worst at"}, {"level"}, {"limit"}, {"over by"}});
       std::vector<LimitViolation> listed = h.verdict.violations;
@@ -215,6 +271,10 @@ class LimitsTask : public Task {
   Json json(const HeldLine& h) const {
     Json violations = Json::array();
     for (const LimitViolation& v : h.verdict.violations) violations.push_back(violation_json(v));
+    Json gaps = Json::array();
+    for (const LimitGap& gap : h.verdict.not_judged)
+      gaps.push_back({{"low_hz", number(gap.low_hz)}, {"high_hz", number(gap.high_hz)}, {"why", gap.why}});
+    if (!h.dead.empty()) gaps.push_back({{"low_hz", nullptr}, {"high_hz", nullptr}, {"why", h.dead}});
     return {{"channel", h.channel.name},
             {"unit", h.channel.unit.label()},
             {"limit", h.limit.line.name},
@@ -222,9 +282,13 @@ class LimitsTask : public Task {
             {"scale", scale_entry(h.scale).name},
             {"detector", h.limit.peak_detector ? "peak" : "average"},
             {"compared", h.verdict.compared},
-            {"verdict", h.verdict.pass ? "pass" : "fail"},
+            {"verdict", h.fails()                                 ? "fail"
+                        : h.in_full() || (partial_ && h.judged()) ? "pass"
+                                                                  : "not judged in full"},
+            {"judged_in_full", h.in_full()},
+            {"not_judged", gaps},
             {"margin_std_db", number(h.margin_std_db)},
-            {"worst", violation_json(h.verdict.worst)},
+            {"worst", h.judged() ? violation_json(h.verdict.worst) : Json(nullptr)},
             {"violations", violations}};
   }
 
@@ -237,7 +301,11 @@ class LimitsTask : public Task {
                            csv_cell(h.channel.name), csv_cell(h.limit.line.name), what, v.low_hz, v.high_hz,
                            v.frequency_hz, v.level, v.limit, csv_cell(unit_of(h)), v.margin_db);
       };
-      add("least margin", h.verdict.worst);
+      if (h.judged()) add("least margin", h.verdict.worst);
+      for (const LimitGap& gap : h.verdict.not_judged)
+        out += fmt::format("{},{},{},{:.10g},{:.10g},,,,,\n", csv_cell(h.channel.name),
+                           csv_cell(h.limit.line.name), csv_cell("not judged: " + gap.why), gap.low_hz,
+                           gap.high_hz);
       for (const LimitViolation& v : h.verdict.violations) add("violation", v);
     }
     return out;
@@ -250,9 +318,14 @@ class LimitsTask : public Task {
       if (figure.caption.empty() && !h.plan.empty())
         figure.caption = h.plan + "; numbered: what exceeds the limit";
       Panel panel;
-      panel.title = fmt::format("{}: {} {} ({:+.1f} dB at {})", h.channel.name, h.limit.line.name,
-                                h.verdict.pass ? "kept" : "EXCEEDED", h.verdict.worst.margin_db,
-                                format_quantity(h.verdict.worst.frequency_hz, "Hz", 4));
+      panel.title = !h.judged()
+                        ? h.channel.name + ": " + h.limit.line.name + " not judged"
+                        : fmt::format("{}: {} {} ({:+.1f} dB at {})", h.channel.name, h.limit.line.name,
+                                      h.fails()     ? "EXCEEDED"
+                                      : h.in_full() ? "kept"
+                                                    : "kept where judged",
+                                      h.verdict.worst.margin_db,
+                                      format_quantity(h.verdict.worst.frequency_hz, "Hz", 4));
       const double low = h.limit.line.points.front().first, high = h.limit.line.points.back().first;
       const bool spread = low > 0 && high > 8 * low;
       panel.x = {"Frequency", "Hz", spread, low, high};
@@ -300,6 +373,7 @@ class LimitsTask : public Task {
   AnalysisSettings analysis_;
   OutputSettings output_;
   std::string file_;
+  bool partial_ = false;
   LimitCourse course_ = LimitCourse::logarithmic;
 };
 

@@ -129,7 +129,7 @@ class ModulationTask : public EachInputTask<ModulationResult> {
     telling.text += "\n";
   }
 
-  void write(ModulationResult& result, const std::string& base, OutputFolder& folder) override {
+  void write(ModulationResult& result, const std::string& base, Outputs& folder) override {
     const Recording& r = result.facts.recording;
     const WriteFormat& format = find_write_format(to_.empty() ? "hdf5" : to_);
     for (std::size_t c = 0; c < result.channels.size(); ++c) {
@@ -148,8 +148,8 @@ class ModulationTask : public EachInputTask<ModulationResult> {
                       base + (result.channels.size() > 1 ? "-" + std::to_string(c + 1) : ""), format, {});
     }
     for (std::size_t c = 0; c < result.channels.size(); ++c)
-      write_figure(figure(result, c), base + (result.channels.size() > 1 ? "-" + std::to_string(c + 1) : ""),
-                   "amplitude and frequency against time, and what they swing at", folder);
+      folder.add_figure(base + (result.channels.size() > 1 ? "-" + std::to_string(c + 1) : ""),
+                        figure(result, c), "amplitude and frequency against time, and what they swing at");
   }
 
  private:

@@ -58,25 +58,23 @@ class OccupancyTask : public Task {
     telling.command = "occupancy";
     telling.settings = settings;
     std::vector<OccupancyResult> results;
-    for (const auto& input : open_inputs(files, settings_.input)) {
+    const auto inputs = open_inputs(files, settings_.input);
+    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input), "-occupancy");
+    const auto outputs = open_outputs(settings_.output, "occupancy", files, stems);
+    for (const auto& input : inputs) {
       results.push_back(compute(*input, console.progress("occupancy " + input->road().recording().file)));
       tell(results.back(), telling);
     }
-    const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
-    deliver(
-        telling, settings_.output, console,
-        [&](OutputFolder& folder) {
+    return deliver(
+        telling, settings_.output, console, outputs.get(),
+        [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) {
             for (std::size_t c = 0; c < results[i].maps.size(); ++c)
               write_map(results[i], c, stems[i], folder);
-            if (settings_.output.figure)
-              folder.add(stems[i] + "-occupancy." + picture_ending(*settings_.output.figure),
-                         draw(figure(results[i]), *settings_.output.figure),
-                         "share of time over frequency and level");
+            folder.add_figure(stems[i], figure(results[i]), "share of time over frequency and level");
           }
         },
-        stems.front() + "-occupancy.json");
-    return Status::done;
+        stems.front() + ".json");
   }
 
  private:

@@ -118,7 +118,7 @@ class OrdersTask : public EachInputTask<OrdersResult> {
 
   void tell(const OrdersResult& result, Telling& telling) override { tell_orders(result, telling); }
 
-  void write(OrdersResult& result, const std::string& base, OutputFolder& folder) override {
+  void write(OrdersResult& result, const std::string& base, Outputs& folder) override {
     std::string cuts =
         "channel,order,time (s),speed (rev/s),frequency (Hz),amplitude (peak),phase (deg),unit\n";
     for (std::size_t c = 0; c < result.channels.size(); ++c) {
@@ -134,8 +134,8 @@ class OrdersTask : public EachInputTask<OrdersResult> {
                       channel.orders.by_speed, 0,
                       {"order", "speed (rev/s)", "amplitude (" + channel.channel.unit.label() + ")", {}},
                       [](double power) { return std::sqrt(2 * power); });
-      write_figure(orders_figure(result, channel, settings_.revolutions), base + number,
-                   "orders and frequencies over speed, order cuts", folder);
+      folder.add_figure(base + number, orders_figure(result, channel, settings_.revolutions),
+                        "orders and frequencies over speed, order cuts");
     }
     folder.add(base + "-cuts.csv", cuts, "amplitude and phase of each order along the run");
   }

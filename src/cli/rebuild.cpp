@@ -152,7 +152,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     telling.text += "\n";
   }
 
-  void write(RebuildResult& result, const std::string& base, OutputFolder& folder) override {
+  void write(RebuildResult& result, const std::string& base, Outputs& folder) override {
     Recording out = result.facts.recording;
     out.channels.clear();
     out.parts.clear();
@@ -166,7 +166,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     out.samples = static_cast<std::int64_t>(columns[0].size());
     out.axis.stamped = false;
     write_recording(out, columns, folder, base, find_write_format(to_.empty() ? "hdf5" : to_), {});
-    write_figure(figure(result), base, "original, rebuilt and left over", folder);
+    folder.add_figure(base, figure(result), "original, rebuilt and left over");
   }
 
  private:

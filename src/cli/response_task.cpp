@@ -121,10 +121,10 @@ class ResponseTask : public EachInputTask<ResponseResult> {
     tell_response(result, settings_, telling);
   }
 
-  void write(ResponseResult& result, const std::string& base, OutputFolder& folder) override {
+  void write(ResponseResult& result, const std::string& base, Outputs& folder) override {
     if (result.output_only) {
-      write_figure(output_only_figure(result), base, "powers that the channels share, resonances marked",
-                   folder);
+      folder.add_figure(base, output_only_figure(result),
+                        "powers that the channels share, resonances marked");
       return;
     }
     folder.add(base + ".csv", response_csv(result), "ratios with coherence and error, bin by bin");
@@ -137,12 +137,12 @@ class ResponseTask : public EachInputTask<ResponseResult> {
       const Recording recording = response_recording(result, columns);
       write_recording(recording, columns, folder, base, find_write_format(name), {});
     }
-    write_figure(bode_figure(result), base, "magnitude, phase and coherence", folder);
+    folder.add_figure(base, bode_figure(result), "magnitude, phase and coherence");
     if (result.modes.empty()) return;
-    write_figure(chart_figure(result, settings_), base + "-chart", "stabilisation chart", folder);
+    folder.add_figure(base + "-chart", chart_figure(result, settings_), "stabilisation chart");
     const Figure circles = nyquist_figure(result);
     if (!circles.panels.empty())
-      write_figure(circles, base + "-circles", "resonances in the complex plane", folder);
+      folder.add_figure(base + "-circles", circles, "resonances in the complex plane");
   }
 
  private:

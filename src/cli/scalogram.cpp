@@ -166,7 +166,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
     telling.text += "\n";
   }
 
-  void write(ScalogramResult& result, const std::string& base, OutputFolder& folder) override {
+  void write(ScalogramResult& result, const std::string& base, Outputs& folder) override {
     const Recording& r = result.facts.recording;
     for (std::size_t c = 0; c < result.maps.size(); ++c)
       write_level_map(folder, map_, base + (result.maps.size() > 1 ? "-" + std::to_string(c + 1) : ""),
@@ -180,7 +180,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
                       folder, base + "-extract-" + std::to_string(i + 1),
                       find_write_format(to_.empty() ? "hdf5" : to_), {}, {});
     }
-    write_figure(figure(result), base, "amplitude over time and frequency", folder);
+    folder.add_figure(base, figure(result), "amplitude over time and frequency");
   }
 
  private:

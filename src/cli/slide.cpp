@@ -270,25 +270,23 @@ Status run_slide(const std::vector<std::string>& files, const SpectrumTaskSettin
   telling.command = "spectrum";
   telling.settings = settings;
   std::vector<Slide> slides;
-  for (const auto& input : open_inputs(files, whole)) {
+  const auto inputs = open_inputs(files, whole);
+  const std::vector<std::string> stems = output_stems(input_files(files, whole), "-spectrum-slide");
+  const auto outputs = open_outputs(task.output, "spectrum", files, stems);
+  for (const auto& input : inputs) {
     slides.push_back(
         compute_slide(*input, task, console.progress("spectrum " + input->road().recording().file)));
     tell_slide(slides.back(), task, telling);
   }
-  const std::vector<std::string> stems = output_stems(input_files(files, whole));
-  deliver(
-      telling, task.output, console,
-      [&](OutputFolder& folder) {
+  return deliver(
+      telling, task.output, console, outputs.get(),
+      [&](Outputs& folder) {
         for (std::size_t i = 0; i < slides.size(); ++i) {
-          folder.add(stems[i] + "-slide.csv", slide_csv(slides[i], task),
-                     "level of every bin at every place");
-          if (task.output.figure)
-            folder.add(stems[i] + "-slide." + picture_ending(*task.output.figure),
-                       draw(slide_figure(slides[i], task), *task.output.figure), "what changes");
+          folder.add(stems[i] + ".csv", slide_csv(slides[i], task), "level of every bin at every place");
+          folder.add_figure(stems[i], slide_figure(slides[i], task), "what changes");
         }
       },
-      stems.front() + "-slide.json");
-  return Status::done;
+      stems.front() + ".json");
 }
 
 }  // namespace vprism

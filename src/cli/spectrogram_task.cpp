@@ -170,7 +170,7 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
     tell_spectrogram({settings_, result}, telling);
   }
 
-  void write(SpectrogramResult& result, const std::string& base, OutputFolder& folder) override {
+  void write(SpectrogramResult& result, const std::string& base, Outputs& folder) override {
     const Recording& r = result.facts.recording;
     const SpectrogramShown shown{settings_, result};
     if (settings_.every) {
@@ -184,9 +184,9 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
     }
     if (!settings_.slices.empty())
       folder.add(base + "-slices.csv", spectrogram_slices_csv(shown), "slices through the map");
-    write_figure(spectrogram_figure(shown), base, "level over time and frequency", folder);
+    folder.add_figure(base, spectrogram_figure(shown), "level over time and frequency");
     if (settings_.waterfall)
-      write_figure(spectrogram_waterfall(shown), base + "-waterfall", "the same in 3-D", folder);
+      folder.add_figure(base + "-waterfall", spectrogram_waterfall(shown), "the same in 3-D");
   }
 
  private:

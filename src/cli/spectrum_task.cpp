@@ -53,36 +53,34 @@ class SpectrumTask : public Task {
     check_channels_used("--span", named, recordings);
     if (!analysis.phase_reference.empty())
       check_channels_used("--phase-to", {analysis.phase_reference}, recordings);
+    // One that holds a spectrum already, for --overlay, is no stem.
+    std::vector<std::string> names;
+    for (const Recording* recording : recordings) names.push_back(recording->file);
+    const std::vector<std::string> stems = output_stems(names, "-spectrum");
+    const auto outputs = open_outputs(settings_.output, "spectrum", files, stems);
     for (const auto& input : inputs) {
       results.push_back(
           compute_spectrum(*input, analysis, console.progress("spectrum " + input->road().recording().file)));
       tell(results.back(), telling);
     }
-    std::vector<std::string> names;
-    for (const SpectrumResult& result : results) names.push_back(result.facts.recording.file);
-    const std::vector<std::string> stems = output_stems(names);
     const std::vector<std::optional<Panel>> traces = trace_panels(files);
-    deliver(
-        telling, settings_.output, console,
-        [&](OutputFolder& folder) {
+    return deliver(
+        telling, settings_.output, console, outputs.get(),
+        [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) write_levels(results[i], stems[i], folder);
           if (!settings_.output.figure) return;
-          const Picture picture = *settings_.output.figure;
           if (analysis.overlay) {
-            folder.add(stems.front() + "-spectra." + picture_ending(picture),
-                       draw(overlaid_figure(results, stored, analysis), picture),
-                       "all spectra in one panel per unit");
+            folder.add_figure(stems.front() + "-overlay", overlaid_figure(results, stored, analysis),
+                              "all spectra in one panel per unit");
             return;
           }
           for (std::size_t i = 0; i < results.size(); ++i) {
             Figure figure = spectrum_figure(results[i], analysis);
             if (traces[i]) figure.panels.insert(figure.panels.begin(), *traces[i]);
-            folder.add(stems[i] + "-spectrum." + picture_ending(picture), draw(figure, picture),
-                       "spectrum with the peaks of the table marked");
+            folder.add_figure(stems[i], figure, "spectrum with the peaks of the table marked");
           }
         },
-        stems.front() + "-spectrum.json");
-    return Status::done;
+        stems.front() + ".json");
   }
 
  private:
@@ -92,7 +90,7 @@ class SpectrumTask : public Task {
     std::size_t most = 0;
     for (const ChannelSpectrum& c : result.channels) most = std::max(most, c.curve().bins());
     if (most <= much || !settings_.analysis.spans.empty()) {
-      folder.add(stem + "-spectrum.csv", spectrum_csv(result, settings_.analysis), "level of every bin");
+      folder.add(stem + ".csv", spectrum_csv(result, settings_.analysis), "level of every bin");
       return;
     }
     const Shown shown{settings_.analysis};
@@ -106,8 +104,7 @@ class SpectrumTask : public Task {
       }
       const std::string number = result.channels.size() > 1 ? "-" + std::to_string(i + 1) : "";
       const auto writer = write_map_hdf5(
-          folder.place(stem + "-spectrum" + number + ".h5", "level of every bin, " + c.channel.name), axes,
-          1);
+          folder.place(stem + number + ".h5", "level of every bin, " + c.channel.name), axes, 1);
       writer->row(0, levels);
       writer->finish();
     }

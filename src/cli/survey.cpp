@@ -10,6 +10,7 @@
 #include "cli/console.h"
 #include "cli/identify.h"
 #include "cli/maps.h"
+#include "cli/process.h"
 #include "render/report.h"
 
 namespace vprism {
@@ -144,9 +145,8 @@ class SurveyTask : public Task {
   std::size_t threads() const override { return settings_.output.threads; }
   Status run(const std::vector<std::string>& files, const Json& settings) override {
     const SurveyOutcome outcome = run_survey(files, settings_, settings);
-    if (!outcome.report.empty() && !settings_.output.json)
-      std::fputs(("\nOpen " + outcome.report + "\n").c_str(), stdout);
-    return Status::done;
+    if (!outcome.report.empty() && !settings_.output.json) say("\nOpen " + outcome.report + "\n");
+    return outcome.status;
   }
 
  private:
@@ -163,7 +163,12 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
   telling.settings = settings_shown;
   std::vector<SurveyResult> results;
   // All are opened first: what is wrong with one is said before the work begins.
-  for (auto& input : open_inputs(named, settings.input)) {
+  auto inputs = open_inputs(named, settings.input);
+  const std::vector<std::string> files = input_files(named, settings.input);
+  const std::vector<std::string> stems = output_stems(files, "-survey");
+  const std::string base = files.size() == 1 ? stems.front() : "survey";
+  const auto outputs = open_outputs(settings.output, "survey", named, {base}, {base + ".html"});
+  for (auto& input : inputs) {
     results.push_back(
         compute_survey(*input, settings, [&](const std::string& label) { return console.progress(label); }));
     const SurveyResult& result = results.back();
@@ -183,24 +188,22 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
     telling.text += survey_text(result);
   }
 
-  const std::vector<std::string> files = input_files(named, settings.input);
-  SurveyOutcome outcome{"", telling.findings};
-  const std::vector<std::string> stems = output_stems(files);
-  const std::string base = files.size() == 1 ? stems.front() + "-survey" : "survey";
-  deliver(
-      telling, settings.output, console,
-      [&](OutputFolder& folder) {
+  SurveyOutcome outcome{"", telling.findings, Status::done};
+  outcome.status = deliver(
+      telling, settings.output, console, outputs.get(),
+      [&](Outputs& folder) {
         // The page carries PNG; a figure asked for in another kind is written beside it.
         std::vector<std::string> pictures(3 * results.size());
         if (settings.output.figure && settings.output.figure != Picture::data)
           oneapi::tbb::parallel_for(std::size_t{0}, pictures.size(), [&](std::size_t i) {
             const SurveyResult& result = results[i / 3];
             if (i % 3 == 0)
-              pictures[i] = draw(trace_figure(result.inspect), Picture::png);
+              pictures[i] = folder.picture(trace_figure(result.inspect), Picture::png);
             else if (i % 3 == 1 && result.spectrum)
-              pictures[i] = draw(spectrum_figure(*result.spectrum, settings.analysis), Picture::png);
+              pictures[i] =
+                  folder.picture(spectrum_figure(*result.spectrum, settings.analysis), Picture::png);
             else if (i % 3 == 2 && !result.maps.empty())
-              pictures[i] = draw(maps_figure(result), Picture::png);
+              pictures[i] = folder.picture(maps_figure(result), Picture::png);
           });
         Report report;
         report.title = files.size() == 1 ? "Survey of " + telling.inputs.front().recording.stem()
@@ -218,15 +221,18 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
               report.made_with.emplace_back(stage.name, key + ": " + value);
           if (!settings.output.figure) continue;
           const Picture kind = *settings.output.figure;
-          folder.add(stems[i] + "-trace." + picture_ending(kind),
-                     kind == Picture::png ? pictures[3 * i] : draw(trace_figure(results[i].inspect), kind),
-                     "time trace");
+          if (kind == Picture::png)
+            folder.add_picture(stems[i] + "-trace", pictures[3 * i], kind, "time trace");
+          else
+            folder.add_figure(stems[i] + "-trace", trace_figure(results[i].inspect), "time trace");
           if (!results[i].spectrum) continue;
-          folder.add(stems[i] + "-spectrum." + picture_ending(kind),
-                     kind == Picture::png
-                         ? pictures[3 * i + 1]
-                         : draw(spectrum_figure(*results[i].spectrum, settings.analysis), kind),
-                     "spectrum with the peaks marked");
+          if (kind == Picture::png)
+            folder.add_picture(stems[i] + "-spectrum", pictures[3 * i + 1], kind,
+                               "spectrum with the peaks marked");
+          else
+            folder.add_figure(stems[i] + "-spectrum",
+                              spectrum_figure(*results[i].spectrum, settings.analysis),
+                              "spectrum with the peaks marked");
         }
         report.made_with.emplace_back("settings", settings_shown.dump());
         for (std::size_t i = 0; i < results.size(); ++i)

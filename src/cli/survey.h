@@ -30,6 +30,7 @@ SurveyResult compute_survey(Input& input, const SurveySettings& settings,
 struct SurveyOutcome {
   std::string report;
   std::vector<Finding> findings;
+  Status status = Status::done;  ///< Status::output where a figure is missing.
 };
 SurveyOutcome run_survey(const std::vector<std::string>& files, const SurveySettings& settings,
                          const Json& settings_shown);

@@ -17,6 +17,7 @@
 #include "cli/console.h"
 #include "cli/input.h"
 #include "cli/limit_levels.h"
+#include "cli/process.h"
 #include "cli/watch_files.h"
 #include "condition/road.h"
 #include "formats/live.h"
@@ -67,7 +68,13 @@ struct Guard {
   AskedLimit limit;
   std::size_t channel = 0;
   Scale scale = Scale::rms;
-  bool broken = false;
+  bool broken = false, judged = false;
+};
+
+/// When a channel last had a valid number.
+struct LastValid {
+  double until_s = 0;
+  bool silent = false;
 };
 
 class Watch {
@@ -92,6 +99,14 @@ class Watch {
     every_ = std::max<std::int64_t>(1, std::llround(settings_.every_s.value_or(1) * rate));
     for (std::size_t c = 0; c < state_.recording.channels.size(); ++c)
       state_.maps.emplace_back(settings_.history);
+    valid_.assign(state_.recording.channels.size(), {state_.recording.axis.start, false});
+    if (static_cast<double>(every_) > 1.001 * static_cast<double>(samples))
+      further_.push_back({"partly-looked-at", Severity::warning, "",
+                          "each look takes the newest " +
+                              format_quantity(static_cast<double>(samples) / rate, "s", 3) + " of every " +
+                              format_quantity(static_cast<double>(every_) / rate, "s", 3) +
+                              "; what lies between is not looked at",
+                          "ask for a shorter --every or a longer --memory"});
     set_guards();
   }
 
@@ -100,6 +115,7 @@ class Watch {
     state_.samples = rolling_->came();
     state_.until_s =
         state_.recording.axis.start + static_cast<double>(state_.samples) * state_.recording.axis.interval;
+    for (std::size_t c = 0; c < block.channels(); ++c) hear(block, c);
     if (settings_.for_s &&
         static_cast<double>(state_.samples) >= *settings_.for_s * state_.recording.axis.rate_hz())
       over_ = true;
@@ -113,13 +129,29 @@ class Watch {
   Status finish() {
     if (state_.samples > looked_at_ && rolling_->size() >= *cut_.segment) look();
     say_end();
+    std::string pictures_missing;
     if (settings_.output.writes_files()) {
       std::string list = "\nWritten:\n";
-      for (const auto& entry : write_files()) list += "  " + entry.file + "  " + entry.what + "\n";
-      if (!settings_.output.json) std::fputs(list.c_str(), stdout);
-      flush();
+      for (const auto& entry : write_files(&pictures_missing))
+        list += "  " + entry.file + "  " + entry.what + "\n";
+      if (!settings_.output.json) say(list);
     }
-    return state_.alarms > 0 ? Status::check_failed : Status::done;
+    if (const std::string why = live_.broken(); !why.empty())
+      throw Error(Status::input, state_.recording.file + ": " + why + "; what came before is reported");
+    if (state_.alarms > 0) return Status::check_failed;
+    if (state_.looks == 0)
+      throw Error(Status::analysis, state_.recording.file + ": " + too_short() +
+                                        (guards_.empty() ? "" : "; no limit was judged"));
+    for (const Guard& guard : guards_)
+      if (!guard.judged)
+        throw Error(Status::analysis,
+                    state_.recording.file + ": limit \"" + guard.limit.line.name +
+                        "\" could not be judged on channel \"" +
+                        state_.recording.channels[guard.channel].name +
+                        "\": no look had a whole segment of valid numbers or a bin on the line");
+    if (pictures_missing.empty()) return Status::done;
+    std::fprintf(stderr, "vprism: warning: %s [figure-missing]\n", pictures_missing.c_str());
+    return Status::output;
   }
 
   void late(double silent_s) {
@@ -130,9 +162,52 @@ class Watch {
   }
 
  private:
-  std::vector<OutputFolder::Entry> write_files() {
-    state_.cautions = live_.cautions();
-    return write_watch(state_, settings_.output);
+  std::vector<OutputFolder::Entry> write_files(std::string* pictures_missing = nullptr) {
+    state_.cautions = cautions();
+    return write_watch(state_, settings_.output, pictures_missing);
+  }
+  std::vector<Caution> cautions() const {
+    std::vector<Caution> all = live_.cautions();
+    all.insert(all.end(), further_.begin(), further_.end());
+    return all;
+  }
+
+  /// A channel that has had no valid number for longer than --late is an alarm, whatever its limits say.
+  void hear(const Block& block, std::size_t c) {
+    const std::span<const double> samples = block.samples(c);
+    const double interval = state_.recording.axis.interval;
+    LastValid& last = valid_[c];
+    for (std::size_t n = samples.size(); n-- > 0;)
+      if (std::isfinite(samples[n])) {
+        last.until_s = state_.until_s - static_cast<double>(samples.size() - 1 - n) * interval;
+        break;
+      }
+    const double silent_s = state_.until_s - last.until_s;
+    const bool silent = silent_s > settings_.late_s.value_or(5);
+    if (silent == last.silent) return;
+    last.silent = silent;
+    const std::string& name = state_.recording.channels[c].name;
+    note({{"event", silent ? "alarm" : "all-clear"},
+          {"time_s", number(state_.until_s)},
+          {"channel", name},
+          {"what", silent ? "no valid numbers" : "valid numbers again"},
+          {"silent_s", number(silent_s)}},
+         silent,
+         fmt::format("{} at {}: {} has {}", silent ? "ALARM" : "all clear",
+                     format_quantity(state_.until_s, "s", 6), name,
+                     silent ? "had no valid number for " + format_quantity(silent_s, "s", 3)
+                            : "valid numbers again"));
+  }
+
+  /// An alarm or an all-clear: counted, kept, told.
+  void note(const Json& event, bool alarm, const std::string& text) {
+    if (alarm) ++state_.alarms;
+    state_.events.push_back(event);
+    if (state_.events.size() > 1000) state_.events.erase(state_.events.begin());
+    if (settings_.output.json)
+      line(event);
+    else
+      say_line(text);
   }
 
   void set_guards() {
@@ -159,24 +234,9 @@ class Watch {
     for (std::size_t c = 0; c < block.channels(); ++c)
       state_.now[c].rms = statistics[c].rms, state_.now[c].least = statistics[c].min,
       state_.now[c].greatest = statistics[c].max;
-    const SpectrumPlan plan =
-        plan_spectrum(cut_, static_cast<std::int64_t>(rolling_->size()), state_.recording.axis.rate_hz());
-    try {
-      SpectrumEstimator estimator(plan, cut_);
-      estimator.add(block);
-      std::vector<Spectrum> spectra = estimator.result();
-      for (std::size_t c = 0; c < spectra.size(); ++c) {
-        ChannelNow& n = state_.now[c];
-        n.peaks = find_peaks(spectra[c], settings_.analysis.search).peaks;
-        if (n.peaks.size() > settings_.analysis.peaks) n.peaks.resize(settings_.analysis.peaks);
-        std::vector<float> column(spectra[c].power.begin(), spectra[c].power.end());
-        state_.maps[c].add(state_.until_s, std::move(column));
-        n.spectrum = std::move(spectra[c]);
-      }
-    } catch (const Error& error) {
-      if (error.status() != Status::analysis) throw;
-      return;  // Gaps leave not one whole segment in what is held.
-    }
+    bool any = false;
+    for (std::size_t c = 0; c < block.channels(); ++c) any = look_at(block, c) || any;
+    if (!any) return;
     ++state_.looks;
     judge();
     show();
@@ -188,14 +248,44 @@ class Watch {
     }
   }
 
+  /// One channel by itself: the gaps of one are not those of another. False where gaps leave not one whole
+  /// segment.
+  bool look_at(const Block& block, std::size_t c) {
+    const SpectrumPlan plan =
+        plan_spectrum(cut_, static_cast<std::int64_t>(rolling_->size()), state_.recording.axis.rate_hz());
+    ChannelNow& n = state_.now[c];
+    try {
+      SpectrumEstimator estimator(plan, cut_, {c});
+      estimator.add(block);
+      n.spectrum = std::move(estimator.result().front());
+    } catch (const Error& error) {
+      if (error.status() != Status::analysis) throw;
+      return false;
+    }
+    n.peaks = find_peaks(n.spectrum, settings_.analysis.search).peaks;
+    if (n.peaks.size() > settings_.analysis.peaks) n.peaks.resize(settings_.analysis.peaks);
+    state_.maps[c].add(state_.until_s, {n.spectrum.power.begin(), n.spectrum.power.end()});
+    return true;
+  }
+
   void judge() {
     for (Guard& guard : guards_) {
       const ChannelNow& n = state_.now[guard.channel];
+      if (n.spectrum.power.empty()) continue;
       std::vector<double> hz, level;
       const auto [low, high] = n.spectrum.bins_within({}, {});
       limit_levels(n.spectrum, n.peaks, low, high, guard.scale, hz, level);
-      const LimitVerdict verdict =
-          judge_limit(guard.limit.line, hz, level, scale_entry(guard.scale).amplitude);
+      const LimitVerdict verdict = judge_limit(guard.limit.line, hz, level,
+                                               scale_entry(guard.scale).amplitude, n.spectrum.plan.rbw_hz);
+      if (!guard.judged && verdict.compared > 0)
+        for (const LimitGap& gap : verdict.not_judged)
+          further_.push_back({"not-judged", Severity::warning, state_.recording.channels[guard.channel].name,
+                              "limit \"" + guard.limit.line.name + "\" is not judged from " +
+                                  format_quantity(gap.low_hz, "Hz", 5) + " to " +
+                                  format_quantity(gap.high_hz, "Hz", 5) + ", " + gap.why,
+                              "a finer --resolution or a higher rate would reach further"});
+      if (verdict.compared == 0) continue;
+      guard.judged = guard.judged || verdict.compared > 0;
       if (verdict.pass == !guard.broken) continue;
       guard.broken = !verdict.pass;
       const Json told = {
@@ -208,40 +298,28 @@ class Watch {
           {"limit_level", number(verdict.worst.limit)},
           {"level_unit", scale_unit(state_.recording.channels[guard.channel].unit, guard.scale)},
           {"margin_db", number(verdict.worst.margin_db)}};
-      if (guard.broken) ++state_.alarms;
-      state_.events.push_back(told);
-      if (state_.events.size() > 1000) state_.events.erase(state_.events.begin());
-      if (settings_.output.json)
-        line(told);
-      else
-        say(fmt::format("{} at {}: {} {} \"{}\" at {}: {}, limit {}, {:+.1f} dB",
-                        guard.broken ? "ALARM" : "all clear", format_quantity(state_.until_s, "s", 6),
-                        state_.recording.channels[guard.channel].name, guard.broken ? "breaks" : "keeps",
-                        guard.limit.line.name, format_quantity(verdict.worst.frequency_hz, "Hz", 5),
-                        format_number(verdict.worst.level, 4), format_number(verdict.worst.limit, 4),
-                        verdict.worst.margin_db));
+      note(told, guard.broken,
+           fmt::format("{} at {}: {} {} \"{}\" at {}: {}, limit {}, {:+.1f} dB",
+                       guard.broken ? "ALARM" : "all clear", format_quantity(state_.until_s, "s", 6),
+                       state_.recording.channels[guard.channel].name, guard.broken ? "breaks" : "keeps",
+                       guard.limit.line.name, format_quantity(verdict.worst.frequency_hz, "Hz", 5),
+                       format_number(verdict.worst.level, 4), format_number(verdict.worst.limit, 4),
+                       verdict.worst.margin_db));
     }
   }
 
   static void line(const Json& json) {
-    const std::string text = json.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n";
-    std::fwrite(text.data(), 1, text.size(), stdout);
-    flush();
+    say(json.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n");
   }
   /// A line that stays: above the table, where there is one.
-  void say(const std::string& text) {
+  void say_line(const std::string& text) {
     erase_table();
-    std::fputs((clean_text(text, 2000) + "\n").c_str(), stdout);
-    flush();
-  }
-  static void flush() {
-    if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0)
-      throw Error(Status::output, "standard output can't be written");
+    say(clean_text(text, 2000) + "\n");
   }
 
   void erase_table() {
     if (table_lines_ == 0) return;
-    std::fprintf(stdout, "\x1b[%zuA\x1b[J", table_lines_);
+    say(fmt::format("\x1b[{}A\x1b[J", table_lines_));
     table_lines_ = 0;
   }
 
@@ -287,19 +365,17 @@ class Watch {
       erase_table();
       const std::string text = fmt::format("{} at {}, {}\n{}", clean_text(state_.recording.file, 60),
                                            format_quantity(state_.until_s, "s", 6), alarms_text(), table());
-      std::fputs(text.c_str(), stdout);
+      say(text);
       table_lines_ = static_cast<std::size_t>(std::count(text.begin(), text.end(), '\n'));
-      flush();
     }
   }
 
   void say_end() {
     if (!settings_.output.quiet)
-      for (const Caution& caution : live_.cautions())
-        std::fprintf(stderr, "%s\n", caution_line(caution).c_str());
+      for (const Caution& caution : cautions()) std::fprintf(stderr, "%s\n", caution_line(caution).c_str());
     if (settings_.output.json) {
       Json cautions = Json::array();
-      for (const Caution& c : live_.cautions()) cautions.push_back({{"code", c.code}, {"text", c.text}});
+      for (const Caution& c : this->cautions()) cautions.push_back({{"code", c.code}, {"text", c.text}});
       line({{"event", "end"},
             {"time_s", number(state_.until_s)},
             {"samples", state_.samples},
@@ -312,13 +388,15 @@ class Watch {
     std::string text = fmt::format("{}: {} samples, until {}, {}\n", clean_text(state_.recording.file),
                                    state_.samples, format_quantity(state_.until_s, "s", 6), alarms_text());
     if (state_.looks == 0)
-      text += "  too short for one look: a segment takes " +
-              format_quantity(static_cast<double>(*cut_.segment) * state_.recording.axis.interval, "s", 3) +
-              "; ask for a coarser --resolution\n";
+      text += "  " + too_short() + "\n";
     else
       text += table();
-    std::fputs(text.c_str(), stdout);
-    flush();
+    say(text);
+  }
+  std::string too_short() const {
+    return "too short for one look: a segment of valid numbers takes " +
+           format_quantity(static_cast<double>(*cut_.segment) * state_.recording.axis.interval, "s", 3) +
+           "; ask for a coarser --resolution";
   }
 
   const WatchSettings& settings_;
@@ -327,6 +405,8 @@ class Watch {
   SpectrumSettings cut_;
   std::optional<RollingSamples> rolling_;
   std::vector<Guard> guards_;
+  std::vector<LastValid> valid_;
+  std::vector<Caution> further_;
   std::int64_t every_ = 1, looked_at_ = 0;
   bool over_ = false;
   std::size_t table_lines_ = 0;
@@ -355,7 +435,11 @@ class WatchTask : public Task {
               s.limit_file),
           switch_option("until-alarm", "end with the first alarm", s.until_alarm),
           quantity_option("for", "T", "end after so much of the stream", Dimension::time, s.for_s),
-          quantity_option("late", "T", "silence that is told (default: 5 s)", Dimension::time, s.late_s),
+          quantity_option(
+              "late", "T",
+              "silence that is told, and time without a valid number on a channel that is an alarm "
+              "(default: 5 s)",
+              Dimension::time, s.late_s),
           quantity_option(
               "idle-end", "T",
               "a file that has not grown for so long has ended (default: it is followed until stopped)",
@@ -377,7 +461,7 @@ class WatchTask : public Task {
     std::unique_ptr<OutputFolder> kept;
     std::unique_ptr<std::FILE, int (*)(std::FILE*)> keep(nullptr, std::fclose);
     if (settings_.record) {
-      kept = std::make_unique<OutputFolder>(settings_.output.folder, settings_.output.force);
+      kept = std::make_unique<OutputFolder>(settings_.output.folder, settings_.output.force, "watch");
       kept->protect(inputs.front());
       const std::string place = kept->place(
           stem + "-watch." + (settings_.input.read.binary.empty() ? "txt" : "bin"), "the stream itself");

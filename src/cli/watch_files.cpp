@@ -8,6 +8,7 @@
 
 #include "base/text.h"
 #include "cli/maps.h"
+#include "cli/outputs.h"
 
 namespace vprism {
 
@@ -98,8 +99,9 @@ Figure map_picture(const WatchState& w) {
 
 }  // namespace
 
-std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSettings& output) {
-  OutputFolder folder(output.folder, true);
+std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSettings& output,
+                                             std::string* why_pictures_failed) {
+  Outputs folder(output, "watch");
   if (w.recording.file != "standard input") folder.protect(w.recording.file);
   if (!w.now.empty() && !w.now.front().spectrum.power.empty()) {
     std::string csv = "frequency (Hz)";
@@ -122,14 +124,13 @@ std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSe
                        {}},
                       [](double power) { return std::sqrt(power); });
     if (output.figure) {
-      const Picture kind = *output.figure;
-      folder.add(w.stem + "-watch-spectrum." + picture_ending(kind), draw(spectrum_picture(w), kind),
-                 "the newest spectrum");
+      folder.add_figure(w.stem + "-watch-spectrum", spectrum_picture(w), "the newest spectrum");
       if (w.maps.front().columns() > 1)
-        folder.add(w.stem + "-watch-map." + picture_ending(kind), draw(map_picture(w), kind),
-                   "the newest looks");
+        folder.add_figure(w.stem + "-watch-map", map_picture(w), "the newest looks");
     }
   }
+  folder.draw_waiting();
+  if (why_pictures_failed != nullptr) *why_pictures_failed = folder.why_pictures_failed();
   auto entries = folder.entries();
   entries.push_back({folder.path_of(w.stem + "-watch.json"), "result document"});
   folder.add(w.stem + "-watch.json", told(w).document_text(entries), "result document");

@@ -36,6 +36,7 @@ Json peaks_json(const ChannelNow& now);
 
 /// Spectrum and spectrogram as tables and pictures, and the result document. They are replaced whole: whoever
 /// reads them meanwhile never sees a half. Throws Error(output).
-std::vector<OutputFolder::Entry> write_watch(const WatchState& state, const OutputSettings& output);
+std::vector<OutputFolder::Entry> write_watch(const WatchState& state, const OutputSettings& output,
+                                             std::string* why_pictures_failed = nullptr);
 
 }  // namespace vprism

@@ -31,11 +31,16 @@ Option numbers_option(WriteSettings& settings) {
           [&settings] { return Json(settings.numbers); }};
 }
 
+std::vector<std::string> names_written(const std::string& stem, const WriteFormat& format) {
+  std::vector<std::string> names = {stem + format.ending};
+  if (*format.second != '\0') names.push_back(stem + format.second);
+  return names;
+}
+
 WrittenRecording write_recording(const Recording& recording, const Pass& pass, OutputFolder& folder,
                                  const std::string& stem, const WriteFormat& format,
                                  const WriteSettings& settings, const Progress& progress) {
-  WrittenRecording out{{stem + format.ending}, {}};
-  if (*format.second != '\0') out.names.push_back(stem + format.second);
+  WrittenRecording out{names_written(stem, format), {}};
   const std::string what = std::to_string(recording.channels.size()) +
                            (recording.channels.size() == 1 ? " channel, " : " channels, ") +
                            std::to_string(recording.samples) + " samples";

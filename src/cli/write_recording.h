@@ -17,6 +17,9 @@ struct WrittenRecording {
   std::vector<Caution> cautions;   ///< What the format could not hold.
 };
 
+/// Names of the files that a recording becomes.
+std::vector<std::string> names_written(const std::string& stem, const WriteFormat& format);
+
 /// Whatever hands on a recording block by block.
 using Pass = std::function<void(const Sink& sink, const Progress& progress)>;
 WrittenRecording write_recording(const Recording& recording, const Pass& pass, OutputFolder& folder,

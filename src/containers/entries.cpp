@@ -1,5 +1,19 @@
-// entries.cpp: the one name that the module shows.
+// entries.cpp: the one name that the module shows, and how its library behaves.
 #include "containers/entries.h"
+
+#include <hdf5.h>
+
+namespace {
+
+/// Before the library's first use. What a full disk kept it from writing it would try again, and break down,
+/// when the program ends: it is not to do anything then. And no module is loaded because a file asks for a
+/// filter.
+[[gnu::constructor]] void tame_library() {
+  H5dont_atexit();
+  H5PLset_loading_state(0);
+}
+
+}  // namespace
 
 extern "C" __attribute__((visibility("default"))) const vprism::Containers vprism_containers;
 const vprism::Containers vprism_containers = {VPRISM_VERSION,

@@ -41,10 +41,8 @@ void write_hdf5_arrays(const std::string& path, const std::vector<NamedArray>& a
 
 std::optional<ArrayPlace> place_hdf5_array(const FileHead& head, const std::string& name) {
   const std::lock_guard guard(hdf5_lock());
-  H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
-  probe_hdf5(head.path, head.size);
-  const Hdf5Handle file(H5Fopen(head.path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
-  const Hdf5Handle set(file ? H5Dopen2(file.get(), name.c_str(), H5P_DEFAULT) : -1);
+  const Hdf5Handle file = open_hdf5_file_safely(head.path, head.size, {});
+  const Hdf5Handle set = open_hdf5_set(file.get(), name, head.path, {});
   if (!set) return std::nullopt;
   const Hdf5Handle space(H5Dget_space(set.get())), type(H5Dget_type(set.get()));
   const int rank = H5Sget_simple_extent_ndims(space.get());
@@ -64,13 +62,10 @@ std::optional<ArrayPlace> place_hdf5_array(const FileHead& head, const std::stri
 
 std::vector<NamedArray> read_hdf5_arrays(const FileHead& head, const std::vector<std::string>& names) {
   const std::lock_guard guard(hdf5_lock());
-  H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
-  probe_hdf5(head.path, head.size);
-  const Hdf5Handle file(H5Fopen(head.path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
-  if (!file) throw Error(Status::input, head.path + ": damaged HDF5 file: it can't be opened; copy it again");
+  const Hdf5Handle file = open_hdf5_file_safely(head.path, head.size, {});
   std::vector<NamedArray> out;
   for (const std::string& name : names) {
-    const Hdf5Handle set(H5Dopen2(file.get(), name.c_str(), H5P_DEFAULT));
+    const Hdf5Handle set = open_hdf5_set(file.get(), name, head.path, {});
     if (!set) continue;
     const Hdf5Handle space(H5Dget_space(set.get()));
     const int rank = H5Sget_simple_extent_ndims(space.get());

@@ -2,8 +2,11 @@
 #include "containers/hdf5_file.h"
 
 #include <algorithm>
+#include <filesystem>
 
 #include "base/error.h"
+#include "base/text.h"
+#include "containers/hdf5_probe.h"
 
 namespace vprism {
 
@@ -87,6 +90,98 @@ bool hdf5_plausible(hid_t set, std::uint64_t file_bytes) {
   H5Sclose(space);
   H5Tclose(type);
   return values >= 0 && claimed <= 1100 * stored + 65536;
+}
+
+bool hdf5_name_allowed(const std::string& name, const std::string& file_path,
+                       const std::vector<std::string>& allowed_outside) {
+  namespace fs = std::filesystem;
+  std::error_code code;
+  const fs::path meant = fs::path(file_path).parent_path() / name;
+  return std::any_of(allowed_outside.begin(), allowed_outside.end(), [&](const std::string& allowed) {
+    return allowed == name || fs::equivalent(allowed, meant, code);
+  });
+}
+
+std::string hdf5_outside(hid_t set, const std::string& file_path,
+                         const std::vector<std::string>& allowed_outside) {
+  const hid_t plain = H5Dget_create_plist(set);
+  if (plain < 0) return "";
+  std::vector<std::string> names;
+  char name[4096];
+  const int external = H5Pget_external_count(plain);
+  for (int i = 0; i < external; ++i) {
+    off_t offset = 0;
+    hsize_t size = 0;
+    name[0] = '\0';
+    H5Pget_external(plain, static_cast<unsigned>(i), sizeof name - 1, name, &offset, &size);
+    name[sizeof name - 1] = '\0';
+    names.emplace_back(name[0] == '\0' ? "a file without a name" : name);
+  }
+  if (H5Pget_layout(plain) == H5D_VIRTUAL) {
+    std::size_t count = 0;
+    H5Pget_virtual_count(plain, &count);
+    for (std::size_t i = 0; i < count; ++i) {
+      name[0] = '\0';
+      H5Pget_virtual_filename(plain, i, name, sizeof name - 1);
+      if (std::string(name) != ".") names.emplace_back(name);
+    }
+  }
+  H5Pclose(plain);
+  for (const std::string& one : names)
+    if (!hdf5_name_allowed(one, file_path, allowed_outside)) return one;
+  return "";
+}
+
+Hdf5Handle open_hdf5_file_safely(const std::string& path, std::uint64_t size,
+                                 const std::vector<std::string>& allowed_outside) {
+  H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
+  probe_hdf5(path, size, allowed_outside);
+  Hdf5Handle file(H5Fopen(path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
+  if (!file) throw Error(Status::input, path + ": damaged HDF5 file: it can't be opened; copy it again");
+  return file;
+}
+
+std::size_t hdf5_chunk_bytes(hid_t set) {
+  const hid_t plain = H5Dget_create_plist(set), type = H5Dget_type(set);
+  hsize_t chunk[H5S_MAX_RANK] = {};
+  double bytes = 0;
+  if (H5Pget_layout(plain) == H5D_CHUNKED) {
+    const int rank = H5Pget_chunk(plain, H5S_MAX_RANK, chunk);
+    bytes = static_cast<double>(H5Tget_size(type));
+    for (int i = 0; i < rank; ++i) bytes *= static_cast<double>(chunk[i]);
+  }
+  H5Tclose(type);
+  H5Pclose(plain);
+  return bytes < 4e9 ? static_cast<std::size_t>(bytes) : 0;
+}
+
+namespace {
+
+/// Asked before the other file would be opened.
+herr_t refuse_link(const char*, const char*, const char*, const char*, unsigned*, hid_t, void*) { return -1; }
+
+}  // namespace
+
+Hdf5Handle open_hdf5_set(hid_t file, const std::string& path, const std::string& file_path,
+                         const std::vector<std::string>& allowed_outside) {
+  constexpr std::size_t usual = 1 << 20, most = std::size_t{64} << 20;
+  const Hdf5Handle access(H5Pcreate(H5P_DATASET_ACCESS));
+  const bool outside = !allowed_outside.empty();
+  if (outside)
+    H5Pset_efile_prefix(access.get(), "${ORIGIN}");
+  else
+    H5Pset_elink_cb(access.get(), refuse_link, nullptr);
+  Hdf5Handle set(H5Dopen2(file, path.c_str(), access.get()));
+  if (!set) return set;
+  if (const std::string other = hdf5_outside(set.get(), file_path, allowed_outside); !other.empty())
+    throw Error(Status::input, file_path + ": data set \"" + clean_text(path) +
+                                   "\" lies in another file, \"" + clean_text(other) +
+                                   "\", which is not opened unless named by --allow-external");
+  const std::size_t chunk = hdf5_chunk_bytes(set.get());
+  if (chunk <= usual || chunk > most) return set;
+  H5Pset_chunk_cache(access.get(), 521, chunk + usual, 1);
+  set = {};
+  return Hdf5Handle(H5Dopen2(file, path.c_str(), access.get()));
 }
 
 void set_hdf5_text(hid_t object, const char* name, const std::string& value) {

@@ -35,6 +35,8 @@ struct ShapedSet {
 
 struct ShapeWalk {
   hid_t file;
+  const std::string& file_path;
+  const std::vector<std::string>& allowed;
   std::vector<ShapedSet> sets;
 };
 
@@ -43,7 +45,7 @@ herr_t visit_shape(hid_t, const char* name, const H5O_info_t* info, void* data) 
   if (info->type != H5O_TYPE_DATASET) return 0;
   if (walk.sets.size() >= 10000) return 1;
   const Hdf5Handle set(H5Dopen2(walk.file, name, H5P_DEFAULT));
-  if (!set) return 0;
+  if (!set || !hdf5_outside(set.get(), walk.file_path, walk.allowed).empty()) return 0;
   const Hdf5Handle type(H5Dget_type(set.get())), space(H5Dget_space(set.get()));
   const H5T_class_t kind = type ? H5Tget_class(type.get()) : H5T_NO_CLASS;
   const int rank = space ? H5Sget_simple_extent_ndims(space.get()) : 0;
@@ -58,16 +60,15 @@ class Hdf5Points : public PointSource {
  public:
   Hdf5Points(const FileHead& head, const PointReadSettings& settings) {
     const std::lock_guard guard(hdf5_lock());
-    H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
     recording_.file = head.path;
     recording_.format = "HDF5, points";
-    probe_hdf5(head.path, head.size);
-    file_ = Hdf5Handle(H5Fopen(head.path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
-    ShapeWalk walk{file_.get(), {}};
-    if (!file_ || H5Ovisit(file_.get(), H5_INDEX_NAME, H5_ITER_INC, visit_shape, &walk) < 0)
+    allowed_ = settings.read.allow_external;
+    file_ = open_hdf5_file_safely(head.path, head.size, allowed_);
+    ShapeWalk walk{file_.get(), head.path, allowed_, {}};
+    if (H5Ovisit(file_.get(), H5_INDEX_NAME, H5_ITER_INC, visit_shape, &walk) < 0)
       throw Error(Status::input, head.path + ": damaged HDF5 file: it can't be opened; copy it again");
     const ShapedSet values = choose_values(walk.sets, settings.read.part);
-    values_ = Hdf5Handle(H5Dopen2(file_.get(), values.path.c_str(), H5P_DEFAULT));
+    values_ = open_hdf5_set(file_.get(), values.path, recording_.file, allowed_);
     if (!values_) damaged(values.path);
     if (!hdf5_plausible(values_.get(), head.size))
       throw Error(Status::input, head.path + ": damaged HDF5 file: data set \"" + clean_text(values.path) +
@@ -169,7 +170,7 @@ class Hdf5Points : public PointSource {
            "name their data set with --coordinates"});
       return;
     }
-    const Hdf5Handle set(H5Dopen2(file_.get(), best->path.c_str(), H5P_DEFAULT));
+    const Hdf5Handle set = open_hdf5_set(file_.get(), best->path, recording_.file, allowed_);
     std::vector<double> places(static_cast<std::size_t>(points * best->size[1]));
     if (!set || H5Dread(set.get(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, places.data()) < 0)
       damaged(best->path);
@@ -241,7 +242,7 @@ class Hdf5Points : public PointSource {
       if (set.size.size() != 1 || set.size[0] != values.size[0] || interval > 0) continue;
       const std::string leaf = lower_case(hdf5_leaf(set.path));
       if (leaf != "time" && leaf != "t" && leaf != "times" && leaf != "time_s") continue;
-      const Hdf5Handle times(H5Dopen2(file_.get(), set.path.c_str(), H5P_DEFAULT));
+      const Hdf5Handle times = open_hdf5_set(file_.get(), set.path, recording_.file, allowed_);
       std::vector<double> t(static_cast<std::size_t>(set.size[0]));
       if (!times || H5Dread(times.get(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, t.data()) < 0)
         damaged(set.path);
@@ -301,6 +302,7 @@ class Hdf5Points : public PointSource {
   }
 
   PointRecording recording_;
+  std::vector<std::string> allowed_;  ///< Files that this one may take numbers from.
   Hdf5Handle file_, values_;
   std::string path_;
   std::size_t components_ = 1;

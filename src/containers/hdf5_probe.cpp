@@ -2,29 +2,65 @@
 // would wait for ever for one that another process's thread holds.
 #include "containers/hdf5_probe.h"
 
+#include <fcntl.h>
 #include <hdf5.h>
+#include <poll.h>
+#include <signal.h>
 #include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
+#include <cstdio>
 #include <vector>
 
 #include "base/error.h"
 #include "containers/hdf5_file.h"
+
+// A sanitizer's own memory is far more than any limit.
+#if defined(__has_feature)
+#if __has_feature(address_sanitizer)
+#define VPRISM_ADDRESS_SANITIZED 1
+#endif
+#endif
+#ifndef VPRISM_ADDRESS_SANITIZED
+#define VPRISM_ADDRESS_SANITIZED 0
+#endif
 
 namespace vprism {
 
 namespace {
 
 constexpr hsize_t most_values = 1 << 16;
+constexpr std::size_t most_chunk = std::size_t{64} << 20;
+/// Memory that the library may take on top of what the program has.
+constexpr rlim_t most_memory = rlim_t{512} << 20;
+constexpr int patience_ms = 20'000;
+
+rlim_t memory_in_use() {
+  long pages = 0;
+  if (std::FILE* file = std::fopen("/proc/self/statm", "r")) {
+    if (std::fscanf(file, "%ld", &pages) != 1) pages = 0;
+    std::fclose(file);
+  }
+  return static_cast<rlim_t>(pages) * static_cast<rlim_t>(::sysconf(_SC_PAGESIZE));
+}
 
 struct Probed {
   hid_t file;
   std::uint64_t bytes;
   bool whole;
+  const std::string& path;
+  const std::vector<std::string>& allowed;
 };
+
+/// Where the child tells its parent that it gets on.
+int progress_pipe = -1;
+void got_on() {
+  const char byte = 1;
+  (void)!::write(progress_pipe, &byte, 1);
+}
 
 herr_t probe_attribute(hid_t object, const char* name, const H5A_info_t*, void*) {
   const hid_t attribute = H5Aopen(object, name, H5P_DEFAULT);
@@ -53,15 +89,29 @@ void probe_rows(hid_t set, hid_t type, const hsize_t* extent, int rank, hsize_t 
     (void)H5Dread(set, type, memory, space, H5P_DEFAULT, values.data());
   H5Sclose(memory);
   H5Sclose(space);
+  got_on();
 }
 
 herr_t probe_object(hid_t root, const char* name, const H5O_info_t* info, void* data) {
   const auto& walk = *static_cast<Probed*>(data);
-  const hid_t object = H5Oopen(root, name, H5P_DEFAULT);
+  got_on();
+  hid_t object = H5Oopen(root, name, H5P_DEFAULT);
   if (object < 0) return 0;
   hsize_t index = 0;
   H5Aiterate2(object, H5_INDEX_NAME, H5_ITER_NATIVE, &index, probe_attribute, nullptr);
-  if (info->type == H5O_TYPE_DATASET) {
+  if (info->type == H5O_TYPE_DATASET && hdf5_outside(object, walk.path, walk.allowed).empty()) {
+    // Each chunk is unpacked once.
+    const std::size_t chunk = hdf5_chunk_bytes(object);
+    if (chunk > (1 << 20) && chunk <= most_chunk) {
+      const hid_t access = H5Pcreate(H5P_DATASET_ACCESS);
+      H5Pset_chunk_cache(access, 521, chunk + (1 << 20), 1);
+      const hid_t again = H5Dopen2(root, name, access);
+      H5Pclose(access);
+      if (again >= 0) {
+        H5Oclose(object);
+        object = again;
+      }
+    }
     const hid_t stored = H5Dget_type(object), space = H5Dget_space(object);
     const int rank = H5Sget_simple_extent_ndims(space);
     hsize_t extent[3] = {0, 1, 1};
@@ -86,35 +136,66 @@ herr_t probe_object(hid_t root, const char* name, const H5O_info_t* info, void* 
   return 0;
 }
 
-[[noreturn]] void probe_and_exit(const char* path, std::uint64_t bytes) {
+[[noreturn]] void probe_and_exit(const std::string& path, std::uint64_t bytes,
+                                 const std::vector<std::string>& allowed) {
   const bool whole = bytes <= (std::uint64_t{64} << 20);
-  const rlim_t patience = 2 + bytes / (std::uint64_t{20} << 20);
-  const rlimit cpu{patience, patience}, core{0, 0};
-  ::setrlimit(RLIMIT_CPU, &cpu);
+  const rlim_t memory = memory_in_use() + most_memory;
+  const rlimit room{memory, memory}, core{0, 0};
   ::setrlimit(RLIMIT_CORE, &core);
-  ::alarm(static_cast<unsigned>(std::min<rlim_t>(30 * patience, 36000)));  // Whatever it waits for.
+#if !defined(__SANITIZE_ADDRESS__) && !VPRISM_ADDRESS_SANITIZED
+  ::setrlimit(RLIMIT_AS, &room);
+#else
+  (void)room;
+#endif
   ::close(1);
   ::close(2);
   H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
-  const hid_t file = H5Fopen(path, H5F_ACC_RDONLY, H5P_DEFAULT);
+  const hid_t file = H5Fopen(path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT);
   if (file >= 0) {
-    Probed walk{file, bytes, whole};
+    Probed walk{file, bytes, whole, path, allowed};
     H5Ovisit(file, H5_INDEX_NAME, H5_ITER_INC, probe_object, &walk);
     H5Fclose(file);
   }
   ::_exit(0);
 }
 
+/// Whether the child goes on telling that it gets on, until it ends.
+bool gets_on(int from_child) {
+  char bytes[4096];
+  for (;;) {
+    pollfd waiting{from_child, POLLIN, 0};
+    const int ready = ::poll(&waiting, 1, patience_ms);
+    if (ready < 0 && errno == EINTR) continue;
+    if (ready <= 0) return false;
+    const ssize_t count = ::read(from_child, bytes, sizeof bytes);
+    if (count == 0) return true;
+    if (count < 0 && errno != EINTR) return true;
+  }
+}
+
 }  // namespace
 
-void probe_hdf5(const std::string& path, std::uint64_t size) {
+void probe_hdf5(const std::string& path, std::uint64_t size,
+                const std::vector<std::string>& allowed_outside) {
+  int ends[2];
+  if (::pipe2(ends, O_CLOEXEC) != 0) return;
   const pid_t child = ::fork();
-  if (child == 0) probe_and_exit(path.c_str(), size);
+  if (child == 0) {
+    ::close(ends[0]);
+    progress_pipe = ends[1];
+    probe_and_exit(path, size, allowed_outside);
+  }
+  ::close(ends[1]);
+  const bool got_on = child < 0 || gets_on(ends[0]);
+  ::close(ends[0]);
   if (child < 0) return;  // No process to be had: the reader goes on without.
+  if (!got_on) ::kill(child, SIGKILL);
   int status = 0;
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) continue;
   if (!WIFEXITED(status) || WEXITSTATUS(status) != 0)
-    throw Error(Status::input, path + ": damaged HDF5 file: the library breaks down on it; copy it again");
+    throw Error(Status::input, path + ": damaged HDF5 file: the library " +
+                                   (got_on ? "breaks down on it" : "does not get on with it") +
+                                   "; copy it again");
 }
 
 }  // namespace vprism

@@ -20,23 +20,31 @@ class Hdf5Source : public SampleSource {
  public:
   Hdf5Source(const FileHead& head, const ReadSettings& settings) : settings_(settings) {
     const std::lock_guard guard(hdf5_lock());
-    H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
     recording_.file = head.path;
     recording_.format = "HDF5";
     file_bytes_ = head.size;
-    probe_hdf5(head.path, head.size);
-    file_ = Hdf5Handle(H5Fopen(head.path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
-    if (!file_)
-      throw Error(Status::input, head.path + ": damaged HDF5 file: it can't be opened; copy it again");
+    file_ = open_hdf5_file_safely(head.path, head.size, settings.allow_external);
     own_ = hdf5_text(file_.get(), "layout") == hdf5_layout_name;
-    const auto sets = hdf5_sets(file_.get());
+    std::vector<Hdf5Refused> refused;
+    const auto sets = hdf5_sets(file_.get(), head.path, settings.allow_external, refused);
     if (!sets)
       throw Error(Status::input,
                   head.path + ": damaged HDF5 file: its groups can't be walked; copy it again");
     std::vector<Hdf5Group> groups = group_hdf5_sets(*sets, settings.axis);
+    if (groups.empty() && !refused.empty())
+      throw Error(Status::input, head.path + ": \"" + clean_text(refused.front().path) +
+                                     "\" lies in another file, \"" + clean_text(refused.front().file) +
+                                     "\", which is not opened unless named by --allow-external");
     if (groups.empty())
       throw Error(Status::input, head.path + ": no data set of numbers with one or two dimensions");
     choose(groups, *sets);
+    if (!refused.empty())
+      recording_.cautions.push_back(
+          {"outside-refused", Severity::warning, "",
+           std::to_string(refused.size()) + (refused.size() == 1 ? " data set lies" : " data sets lie") +
+               " in another file and " + (refused.size() == 1 ? "is" : "are") + " left out: \"" +
+               clean_text(refused.front().path) + "\" in \"" + clean_text(refused.front().file) + "\"",
+           "name the other file by --allow-external if you trust it"});
     open_columns();
     describe_axis();
     if (stamps_)
@@ -134,9 +142,16 @@ class Hdf5Source : public SampleSource {
       recording_.parts.push_back({clean_text(groups[i].name),
                                   std::to_string(channels) + (channels == 1 ? " channel, " : " channels, ") +
                                       std::to_string(groups[i].sets.front().rows) + " samples"});
-      for (std::size_t k = 0; k < i; ++k)
-        if (recording_.parts[k].name == recording_.parts[i].name)
-          recording_.parts[i].name += " (" + std::to_string(groups[i].sets.front().rows) + ")";
+      const Hdf5Set& front = groups[i].sets.front();
+      for (const std::string& tail :
+           {front.interval > 0 ? " at " + format_quantity(1 / front.interval, "Hz", 9) : std::string(),
+            " (" + std::to_string(front.rows) + ")",
+            " (part " + std::to_string(i + 1) + ")"})
+        for (std::size_t k = 0; k < i; ++k)
+          if (recording_.parts[k].name == recording_.parts[i].name) {
+            recording_.parts[i].name += tail;
+            break;
+          }
       if (volume(groups[i]) > volume(groups[largest])) largest = i;
     }
     recording_.part = choose_part(recording_.file, recording_.parts, settings_, largest);
@@ -154,7 +169,7 @@ class Hdf5Source : public SampleSource {
   void open_columns() {
     for (const Hdf5Set& set : group_.sets) recording_.complex = recording_.complex || set.complex;
     for (const Hdf5Set& set : group_.sets) {
-      Column column{set, Hdf5Handle(H5Dopen2(file_.get(), set.path.c_str(), H5P_DEFAULT)), {}};
+      Column column{set, open_hdf5_set(file_.get(), set.path, recording_.file, settings_.allow_external), {}};
       if (!column.data) damaged(set.path);
       if (!hdf5_plausible(column.data.get(), file_bytes_))
         throw Error(Status::input, recording_.file + ": damaged HDF5 file: data set \"" +
@@ -177,7 +192,7 @@ class Hdf5Source : public SampleSource {
     }
     make_names_distinct(recording_.channels);
     if (!group_.stamps.empty())
-      stamps_ = Hdf5Handle(H5Dopen2(file_.get(), group_.stamps.c_str(), H5P_DEFAULT));
+      stamps_ = open_hdf5_set(file_.get(), group_.stamps, recording_.file, settings_.allow_external);
   }
 
   Channel channel_of(const Column& column, const std::vector<std::string>& titles, std::uint64_t k) {
@@ -212,7 +227,7 @@ class Hdf5Source : public SampleSource {
   }
 
   /// The first of `names` found on the data set, its group or the root.
-  std::optional<double> number_near(std::initializer_list<const char*> names, std::string& found) {
+  std::optional<double> number_near(const std::vector<const char*>& names, std::string& found) {
     const hid_t set = columns_.front().data.get();
     const Hdf5Handle group(H5Gopen2(file_.get(), hdf5_folder(group_.sets.front().path).c_str(), H5P_DEFAULT));
     for (const hid_t where : {set, group.get(), file_.get()})
@@ -226,16 +241,10 @@ class Hdf5Source : public SampleSource {
 
   void describe_axis() {
     std::string ignored;
-    if (const auto rate =
-            number_near({"rate_hz", "sample_rate", "sampling_rate", "samplerate", "sampling_frequency",
-                         "sample_frequency", "rate", "fs", "Fs", "SampleRate", "SamplingRate"},
-                        interval_name_);
-        rate && *rate > 0)
+    if (const auto rate = number_near(hdf5_rate_names, interval_name_); rate && *rate > 0)
       file_interval_ = 1 / *rate;
     std::string name;
-    if (const auto step = number_near(
-            {"interval_s", "dt", "interval", "delta", "sample_interval", "increment", "step_s"}, name);
-        step && *step > 0) {
+    if (const auto step = number_near(hdf5_interval_names, name); step && *step > 0) {
       if (file_interval_ > 0 && std::abs(file_interval_ / *step - 1) > 1e-6)
         recording_.cautions.push_back({"rate-disagrees", Severity::warning, "",
                                        "attribute \"" + interval_name_ + "\" makes the rate " +

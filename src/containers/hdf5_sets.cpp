@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <map>
+#include <tuple>
 
 #include "base/text.h"
 
@@ -31,15 +32,28 @@ namespace {
 
 struct Walk {
   hid_t file;
+  const std::string& file_path;
+  const std::vector<std::string>& allowed;
+  std::vector<Hdf5Refused>& refused;
   std::vector<Hdf5Set> sets;
 };
 
-herr_t visit(hid_t, const char* name, const H5O_info_t* info, void* data) {
-  auto& walk = *static_cast<Walk*>(data);
-  if (info->type != H5O_TYPE_DATASET) return 0;
+double own_interval(hid_t set) {
+  for (const char* name : hdf5_rate_names)
+    if (const auto rate = hdf5_number(set, name); rate && *rate > 0) return 1 / *rate;
+  for (const char* name : hdf5_interval_names)
+    if (const auto step = hdf5_number(set, name); step && *step > 0) return *step;
+  return 0;
+}
+
+herr_t look_at(Walk& walk, const char* name) {
   if (walk.sets.size() >= 100000) return 1;
   const Hdf5Handle set(H5Dopen2(walk.file, name, H5P_DEFAULT));
   if (!set) return 0;
+  if (const std::string other = hdf5_outside(set.get(), walk.file_path, walk.allowed); !other.empty()) {
+    walk.refused.push_back({std::string("/") + name, other});
+    return 0;
+  }
   const Hdf5Handle type(H5Dget_type(set.get())), space(H5Dget_space(set.get()));
   if (!type || !space) return 0;
   Hdf5Set out;
@@ -55,8 +69,33 @@ herr_t visit(hid_t, const char* name, const H5O_info_t* info, void* data) {
   out.transposed = rank == 2 && size[1] > size[0];
   out.rows = size[out.transposed ? 1 : 0];
   out.columns = rank == 2 ? size[out.transposed ? 0 : 1] : 1;
+  out.interval = own_interval(set.get());
+  for (const char* key : {"start_s", "t0", "start", "start_time"})
+    if (const auto start = hdf5_number(set.get(), key); start && out.start == 0) out.start = *start;
   if (out.rows > 0 && out.columns > 0 && out.columns <= 4096) walk.sets.push_back(std::move(out));
   return 0;
+}
+
+herr_t visit(hid_t, const char* name, const H5O_info_t* info, void* data) {
+  return info->type == H5O_TYPE_DATASET ? look_at(*static_cast<Walk*>(data), name) : 0;
+}
+
+/// External links, which the walk over objects passes by.
+herr_t visit_link(hid_t group, const char* name, const H5L_info_t* info, void* data) {
+  if (info->type != H5L_TYPE_EXTERNAL || info->u.val_size > 65536) return 0;
+  auto& walk = *static_cast<Walk*>(data);
+  std::vector<char> value(info->u.val_size + 1);
+  const char *file = nullptr, *path = nullptr;
+  unsigned flags = 0;
+  if (H5Lget_val(group, name, value.data(), info->u.val_size, H5P_DEFAULT) < 0 ||
+      H5Lunpack_elink_val(value.data(), info->u.val_size, &flags, &file, &path) < 0 || file == nullptr)
+    return 0;
+  if (!hdf5_name_allowed(file, walk.file_path, walk.allowed)) {
+    walk.refused.push_back({std::string("/") + name, file});
+    return 0;
+  }
+  const Hdf5Handle object(H5Oopen(group, name, H5P_DEFAULT));
+  return object && H5Iget_type(object.get()) == H5I_DATASET ? look_at(walk, name) : 0;
 }
 
 bool is_time_name(const std::string& leaf) {
@@ -67,21 +106,39 @@ bool is_time_name(const std::string& leaf) {
 
 }  // namespace
 
-std::optional<std::vector<Hdf5Set>> hdf5_sets(hid_t file) {
-  Walk walk{file, {}};
+const std::vector<const char*> hdf5_rate_names = {"rate_hz",
+                                                  "sample_rate",
+                                                  "sampling_rate",
+                                                  "samplerate",
+                                                  "sampling_frequency",
+                                                  "sample_frequency",
+                                                  "rate",
+                                                  "fs",
+                                                  "Fs",
+                                                  "SampleRate",
+                                                  "SamplingRate"};
+const std::vector<const char*> hdf5_interval_names = {"interval_s",      "dt",        "interval", "delta",
+                                                      "sample_interval", "increment", "step_s"};
+
+std::optional<std::vector<Hdf5Set>> hdf5_sets(hid_t file, const std::string& file_path,
+                                              const std::vector<std::string>& allowed_outside,
+                                              std::vector<Hdf5Refused>& refused) {
+  Walk walk{file, file_path, allowed_outside, refused, {}};
   if (H5Ovisit(file, H5_INDEX_NAME, H5_ITER_INC, visit, &walk) < 0) return {};
+  H5Lvisit(file, H5_INDEX_NAME, H5_ITER_INC, visit_link, &walk);
   return std::move(walk.sets);
 }
 
 std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const std::string& axis) {
   std::vector<Hdf5Group> groups;
-  std::map<std::pair<std::string, std::uint64_t>, std::size_t> known;
+  std::map<std::tuple<std::string, std::uint64_t, double, double>, std::size_t> known;
   for (const Hdf5Set& set : sets) {
     if (set.two_dimensional) {
       groups.push_back({set.path, {set}, ""});
       continue;
     }
-    const auto [entry, fresh] = known.try_emplace({hdf5_folder(set.path), set.rows}, groups.size());
+    const auto [entry, fresh] =
+        known.try_emplace({hdf5_folder(set.path), set.rows, set.interval, set.start}, groups.size());
     if (fresh) groups.push_back({hdf5_folder(set.path), {}, ""});
     groups[entry->second].sets.push_back(set);
   }

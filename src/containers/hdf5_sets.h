@@ -1,8 +1,9 @@
 // hdf5_sets.h: the data sets of numbers in an HDF5 file, and which of them are read together.
 //
 // Every numeric data set of one or two dimensions is looked at. Those of one dimension that lie in the same
-// group and have the same length are the channels of one part, named after the group; a data set of two
-// dimensions is a part of its own, its longer dimension being time. A data set called time or t (or what
+// group and have the same length, rate and start are the channels of one part, named after the group; a data
+// set of two dimensions is a part of its own, its longer dimension being time. A data set called time or t
+// (or what
 // --axis names) holds the stamps of its group. All is called under `hdf5_lock`.
 #pragma once
 
@@ -19,6 +20,15 @@ struct Hdf5Set {
   std::uint64_t rows = 0, columns = 1;
   bool two_dimensional = false, transposed = false;  ///< Transposed: [channel][time].
   bool complex = false;
+  double interval = 0, start = 0;  ///< By the set's own attributes; 0: it has none.
+};
+
+/// Attributes that hold a rate, or an interval in seconds.
+extern const std::vector<const char*> hdf5_rate_names, hdf5_interval_names;
+
+/// A data set that lies in another file.
+struct Hdf5Refused {
+  std::string path, file;
 };
 
 /// Data sets that are read together.
@@ -28,8 +38,11 @@ struct Hdf5Group {
   std::string stamps;  ///< Path; "" for none.
 };
 
-/// All of them, in the order of their paths; nothing when the file's groups can't be walked.
-std::optional<std::vector<Hdf5Set>> hdf5_sets(hid_t file);
+/// All of them, in the order of their paths; nothing when the file's groups can't be walked. Those that lie
+/// in other files, by external links too, only if these are allowed; the rest of them come into `refused`.
+std::optional<std::vector<Hdf5Set>> hdf5_sets(hid_t file, const std::string& file_path,
+                                              const std::vector<std::string>& allowed_outside,
+                                              std::vector<Hdf5Refused>& refused);
 /// `axis`: the name or path of the stamps, "none", or "" to find them by name.
 std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const std::string& axis);
 

@@ -112,13 +112,29 @@ LiveSource::Came LiveSource::fetch() {
   if (count < 0 && errno != ECONNRESET)
     throw Error(Status::input, recording_.file + ": can't be read: " + std::strerror(errno));
   if (count <= 0 && file_) {
+    if (!still_there()) return Came::end;
     ::usleep(50'000);
     return Came::nothing;
   }
   if (count <= 0) return Came::end;
   buffer_.append(room, static_cast<std::size_t>(count));
+  came_bytes_ += static_cast<std::uint64_t>(count);
   if (settings_.keep) std::fwrite(room, 1, static_cast<std::size_t>(count), settings_.keep);
   return Came::bytes;
+}
+
+bool LiveSource::still_there() {
+  struct stat open {
+  }, named{};
+  if (::fstat(descriptor_, &open) == 0 && static_cast<std::uint64_t>(open.st_size) < came_bytes_)
+    broken_ = "the file was cut from " + std::to_string(came_bytes_) + " to " + std::to_string(open.st_size) +
+              " bytes while it was followed";
+  else if (::stat(settings_.input.c_str(), &named) == 0 &&
+           (named.st_ino != open.st_ino || named.st_dev != open.st_dev))
+    broken_ = "the file was replaced by another one while it was followed";
+  else if (open.st_nlink == 0)
+    broken_ = "the file was removed while it was followed";
+  return broken_.empty();
 }
 
 /// False at the end of the stream.
@@ -264,6 +280,8 @@ std::size_t LiveSource::take_text(Block& block) {
       // Rows that are not there keep their places.
       const double stamp = piece_.columns[*layout_->time][row_];
       const double step = (stamp - last_stamp_) / recording_.axis.interval;
+      if (step < -0.5 && taken_ + static_cast<std::int64_t>(count) > 0 && restarts_++ == 0)
+        first_restart_ = stamp, restart_from_ = last_stamp_;
       last_stamp_ = stamp;
       if (step > 1.5 && taken_ + static_cast<std::int64_t>(count) > 0) {
         missing_rows_ = static_cast<std::int64_t>(std::min(1e9, std::round(step) - 1));
@@ -322,6 +340,13 @@ std::vector<Caution> LiveSource::cautions() const {
     out.push_back({"stream-gap", Severity::warning, "",
                    std::to_string(lost_) + " instants are missing by the stream's own times",
                    "they are left as gaps"});
+  if (restarts_ > 0)
+    out.push_back({"stream-restarts", Severity::serious, "",
+                   "the stream's times go back " + std::to_string(restarts_) +
+                       (restarts_ == 1 ? " time" : " times") + ", first from " +
+                       format_quantity(restart_from_, "s", 9) + " to " +
+                       format_quantity(first_restart_, "s", 9),
+                   "what came before and after is joined as if it followed on; look at the device's clock"});
   if (silences_ > 0)
     out.push_back({"stream-late", Severity::warning, "",
                    "nothing came for more than " + format_quantity(settings_.late_s, "s", 3) + ", " +

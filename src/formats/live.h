@@ -48,12 +48,16 @@ class LiveSource : public SampleSource {
   /// How it ended: a stream that breaks off within an instant, lines that could not be read, stamps that
   /// jump, silences.
   std::vector<Caution> cautions() const;
+  /// Why the stream can't be followed any further, such as a file that was cut; "" where it simply ended.
+  const std::string& broken() const { return broken_; }
 
  private:
   enum class Came { bytes, nothing, end };
   void open();
   void open_tcp(const std::string& host, const std::string& port);
   Came fetch();
+  /// Whether the file that is followed is still that which was opened.
+  bool still_there();
   bool wait_for_bytes();
   void describe_binary();
   void describe_text();
@@ -72,7 +76,10 @@ class LiveSource : public SampleSource {
   TextPiece piece_;
   std::size_t row_ = 0;  ///< Of the piece, the next one.
   std::int64_t taken_ = 0, bad_lines_ = 0, lost_ = 0, silences_ = 0, missing_rows_ = 0;
-  std::string first_bad_;
+  std::string first_bad_, broken_;
+  std::uint64_t came_bytes_ = 0, own_file_ = 0;
+  std::int64_t restarts_ = 0;
+  double first_restart_ = 0, restart_from_ = 0;
   double last_stamp_ = 0, longest_silence_s_ = 0;
   std::size_t cut_bytes_ = 0;
 };

@@ -2,17 +2,16 @@
 // system.
 #include "formats/output_folder.h"
 
-#include <fmt/format.h>
-#include <signal.h>
-#include <unistd.h>
-
-#include <atomic>
+#include <algorithm>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
 #include <fstream>
+#include <optional>
 
 #include "base/error.h"
+#include "formats/output_ledger.h"
+#include "formats/unfinished.h"
 
 namespace vprism {
 
@@ -26,8 +25,9 @@ namespace {
 
 bool same_bytes(const fs::path& path, const fs::path& other) {
   std::error_code code;
-  if (fs::file_size(path, code) != fs::file_size(other, code)) return false;
+  if (fs::file_size(path, code) != fs::file_size(other, code) || code) return false;
   std::ifstream a(path, std::ios::binary), b(other, std::ios::binary);
+  if (!a || !b) return false;
   std::vector<char> x(1 << 16), y(1 << 16);
   while (a && b) {
     a.read(x.data(), static_cast<std::streamsize>(x.size()));
@@ -37,16 +37,6 @@ bool same_bytes(const fs::path& path, const fs::path& other) {
       return false;
   }
   return true;
-}
-
-constexpr std::string_view unfinished = ".vprism-part-";
-
-/// Whether the process lives whose number stands before the hyphen; what is no number counts as alive.
-bool lives(std::string number) {
-  number = number.substr(0, number.find('-'));
-  if (number.empty() || number.size() > 9 || number.find_first_not_of("0123456789") != std::string::npos)
-    return true;
-  return ::kill(static_cast<pid_t>(std::stol(number)), 0) == 0 || errno != ESRCH;
 }
 
 }  // namespace
@@ -70,68 +60,91 @@ void write_whole_file(const fs::path& path, const std::string& bytes) {
   }
 }
 
-fs::path unfinished_folder(const fs::path& folder) {
+OutputFolder::OutputFolder(const std::string& folder, bool replace, std::string command)
+    : folder_(folder), replace_(replace), command_(std::move(command)) {
   std::error_code code;
-  std::vector<fs::path> left;
-  for (const auto& entry : fs::directory_iterator(folder, code)) {
-    const std::string name = entry.path().filename().string();
-    if (name.rfind(unfinished, 0) == 0 && !lives(name.substr(unfinished.size())))
-      left.push_back(entry.path());
-  }
-  for (const fs::path& path : left) fs::remove_all(path, code);
-  static std::atomic<int> made = 0;
-  const fs::path own = folder / fmt::format("{}{}-{}", unfinished, ::getpid(), ++made);
-  fs::create_directories(own, code);
-  if (code) fail(folder, "can't be written to: " + code.message() + "; choose another with --out");
-  return own;
-}
-
-OutputFolder::OutputFolder(const std::string& folder, bool replace) : folder_(folder), replace_(replace) {
-  std::error_code code;
-  fs::create_directories(folder_, code);
+  const bool made = fs::create_directories(folder_, code);
   if (code || !fs::is_directory(folder_))
     fail(folder_, "can't be made a folder for the outputs" +
                       (code ? ": " + code.message() : std::string(": a file of that name is there")) +
                       "; choose another with --out");
+  // A umask that shuts out the owner is meant for others.
+  if (made) fs::permissions(folder_, fs::perms::owner_all, fs::perm_options::add, code);
   waiting_ = unfinished_folder(folder_);
 }
 
-OutputFolder::~OutputFolder() {
-  std::error_code code;
-  fs::remove_all(waiting_, code);
-}
+OutputFolder::~OutputFolder() { remove_unfinished(waiting_); }
 
 void OutputFolder::protect(const std::string& input) { inputs_.emplace_back(input); }
 
 std::string OutputFolder::path_of(const std::string& name) const { return (folder_ / name).string(); }
 
-void OutputFolder::add(const std::string& name, const std::string& bytes, const std::string& what) {
-  write_whole_file(place(name, what), bytes);
-}
-
-std::string OutputFolder::place(const std::string& name, const std::string& what) {
+void OutputFolder::check_input(const std::string& name) const {
   for (const fs::path& input : inputs_) {
     std::error_code code;
     if (fs::equivalent(input, folder_ / name, code))
       fail(folder_ / name, "is an input and is never written to; choose another folder with --out");
   }
-  names_.push_back(name);
-  entries_.push_back({path_of(name), what});
+}
+
+void OutputFolder::expect(const std::vector<std::string>& names) const {
+  std::error_code code;
+  std::optional<OutputLedger> ledger;
+  for (const std::string& name : names) {
+    check_input(name);
+    if (!fs::exists(folder_ / name, code)) continue;
+    if (fs::is_directory(folder_ / name, code))
+      fail(folder_ / name, "is a folder; choose another with --out");
+    if (replace_ || command_.empty()) continue;
+    if (!ledger) ledger.emplace(folder_);
+    if (const std::string why = ledger->why_foreign(name, command_); !why.empty())
+      fail(folder_ / name, why + "; use --force to replace it, or another folder with --out");
+  }
+}
+
+void OutputFolder::add(const std::string& name, const std::string& bytes, const std::string& what) {
+  const std::string path = place(name, what);
+  try {
+    write_whole_file(path, bytes);
+  } catch (...) {
+    withdraw(name);
+    throw;
+  }
+}
+
+std::string OutputFolder::place(const std::string& name, const std::string& what) {
+  check_input(name);
+  if (std::find(names_.begin(), names_.end(), name) == names_.end()) {
+    names_.push_back(name);
+    entries_.push_back({path_of(name), what});
+  }
   return (waiting_ / name).string();
 }
 
-void OutputFolder::commit() {
+void OutputFolder::withdraw(const std::string& name) {
   std::error_code code;
+  fs::remove(waiting_ / name, code);
+  std::erase(names_, name);
+  std::erase_if(entries_, [&](const Entry& entry) { return entry.file == path_of(name); });
+}
+
+void OutputFolder::commit() {
+  const FolderLock lock(folder_);
+  std::error_code code;
+  const OutputLedger before(folder_);
   for (const std::string& name : names_) {
     const fs::path there = folder_ / name;
-    if (!replace_ && fs::exists(there, code) && !same_bytes(waiting_ / name, there))
-      fail(there, "is there already and differs; use --force to replace it, or another folder with --out");
+    if (replace_ || !fs::exists(there, code) || same_bytes(waiting_ / name, there)) continue;
+    const std::string why =
+        command_.empty() ? "is there already and differs" : before.why_foreign(name, command_);
+    if (!why.empty()) fail(there, why + "; use --force to replace it, or another folder with --out");
   }
   for (const std::string& name : names_) {
     if (fs::exists(folder_ / name, code) && same_bytes(waiting_ / name, folder_ / name)) continue;
     fs::rename(waiting_ / name, folder_ / name, code);
     if (code) fail(folder_ / name, "can't be written: " + code.message());
   }
+  if (!command_.empty() && !names_.empty()) OutputLedger(folder_).note(names_, command_);
   names_.clear();
 }
 

@@ -12,26 +12,30 @@ std::string read_whole_file(const std::filesystem::path& path);
 /// Throws Error(output); nothing is left of a file that could not be written whole.
 void write_whole_file(const std::filesystem::path& path, const std::string& bytes);
 
-/// A new folder within `folder` for what this process has not finished; those that processes which are gone
-/// left behind are removed. Throws Error(output).
-std::filesystem::path unfinished_folder(const std::filesystem::path& folder);
-
 /// Files of one command. Each is written beside its place under a temporary name; `commit` puts all in place
 /// by renaming. What is not committed is removed again. A file that is already there with the same bytes is
-/// left as it is; with other bytes it is an error unless `replace` is set.
+/// left as it is; with other bytes it is replaced if it is an earlier result of the same command
+/// (output_ledger.h) or `replace` is set, else it is an error.
 class OutputFolder {
  public:
-  /// Makes the folder if need be. Throws Error(output) when it can't be written to.
-  OutputFolder(const std::string& folder, bool replace);
+  /// Makes the folder if need be. Throws Error(output) when it can't be written to. Without a `command`
+  /// nothing that is there is taken for an earlier result, and nothing is noted.
+  OutputFolder(const std::string& folder, bool replace, std::string command = "");
   ~OutputFolder();
   OutputFolder(const OutputFolder&) = delete;
   OutputFolder& operator=(const OutputFolder&) = delete;
 
   /// Paths that must never be written: the inputs.
   void protect(const std::string& input);
+  /// Names that will be written: throws Error(output) at once where that would be an error at the end.
+  void expect(const std::vector<std::string>& names) const;
   void add(const std::string& name, const std::string& bytes, const std::string& what);
   /// Where a file that grows with the data is to be written; it becomes `name` in the folder on commit.
   std::string place(const std::string& name, const std::string& what);
+  /// Where that is, once placed.
+  std::string waiting_path(const std::string& name) const { return (waiting_ / name).string(); }
+  /// Takes back a file that could not be made.
+  void withdraw(const std::string& name);
   void commit();
 
   struct Entry {
@@ -42,8 +46,10 @@ class OutputFolder {
   std::string path_of(const std::string& name) const;
 
  private:
+  void check_input(const std::string& name) const;
   std::filesystem::path folder_, waiting_;
   bool replace_;
+  std::string command_;
   std::vector<std::string> names_;
   std::vector<Entry> entries_;
   std::vector<std::filesystem::path> inputs_;

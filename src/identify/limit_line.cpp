@@ -21,14 +21,47 @@ std::optional<double> LimitLine::at(double hz) const {
   return l0 * std::exp(std::log(l1 / l0) * std::log(hz / f0) / std::log(f1 / f0));
 }
 
+namespace {
+
+/// Where the line runs on beside the levels, or between them where they are missing.
+std::vector<LimitGap> gaps_beside(const LimitLine& line, const std::vector<double>& hz,
+                                  const std::vector<double>& level, double least_hz) {
+  const double low = line.points.front().first, high = line.points.back().first;
+  if (hz.size() < 2) return {{low, high, "no levels"}};
+  std::vector<LimitGap> gaps;
+  const auto add = [&](double from, double to, const char* why) {
+    from = std::max(from, low), to = std::min(to, high);
+    if (to > from) gaps.push_back({from, to, why});
+  };
+  // A level stands for half the way to its neighbours.
+  const double first = hz[0] - (hz[1] - hz[0]) / 2, last = hz.back() + (hz.back() - hz[hz.size() - 2]) / 2;
+  if (least_hz > first)
+    add(low, least_hz, "under the RBW");
+  else
+    add(low, first, "below the first level");
+  for (std::size_t k = 0; k < hz.size();) {
+    std::size_t end = k;
+    while (end < hz.size() && std::isnan(level[end])) ++end;
+    if (end > k)
+      add(std::max(least_hz, k > 0 ? (hz[k - 1] + hz[k]) / 2 : first),
+          end < hz.size() ? (hz[end - 1] + hz[end]) / 2 : last, "a gap in the levels");
+    k = end + 1;
+  }
+  add(std::max(last, least_hz), high, "beyond the last level");
+  return gaps;
+}
+
+}  // namespace
+
 LimitVerdict judge_limit(const LimitLine& line, const std::vector<double>& hz,
-                         const std::vector<double>& level, bool amplitude) {
+                         const std::vector<double>& level, bool amplitude, double least_hz) {
   LimitVerdict verdict;
+  verdict.not_judged = gaps_beside(line, hz, level, least_hz);
   verdict.worst.margin_db = 1e300;
   bool above = false;
   for (std::size_t k = 0; k < hz.size(); ++k) {
     const std::optional<double> limit = line.at(hz[k]);
-    if (!limit || std::isnan(level[k])) {
+    if (!limit || std::isnan(level[k]) || hz[k] < least_hz) {
       above = false;
       continue;
     }
@@ -51,11 +84,6 @@ LimitVerdict judge_limit(const LimitLine& line, const std::vector<double>& hz,
     }
     above = true;
   }
-  if (verdict.compared == 0)
-    throw Error(Status::analysis, "the limit \"" + clean_text(line.name) + "\" runs from " +
-                                      format_quantity(line.points.front().first, "Hz") + " to " +
-                                      format_quantity(line.points.back().first, "Hz") +
-                                      ", where there is no level to compare with");
   verdict.pass = verdict.violations.empty();
   return verdict;
 }

@@ -25,17 +25,26 @@ struct LimitViolation {
   double frequency_hz = 0, level = 0, limit = 0, margin_db = 0;  ///< Where it is worst.
 };
 
+/// A stretch of the line where there is nothing to judge.
+struct LimitGap {
+  double low_hz = 0, high_hz = 0;
+  std::string why;  ///< "beyond half the rate"
+};
+
 struct LimitVerdict {
-  bool pass = true;
+  bool pass = true;          ///< No level that was compared is above the line.
   std::size_t compared = 0;  ///< Levels that lie within the line's ends.
-  LimitViolation worst;      ///< The least margin, whether it passes or not.
+  std::vector<LimitGap> not_judged;
+  LimitViolation worst;  ///< The least margin, whether it passes or not.
   std::vector<LimitViolation> violations;
 };
 
 /// Levels at rising frequencies; `amplitude`: 20 log10 rather than 10. A level of zero has a margin of 400
-/// dB. Throws Error(analysis) when no level lies within the line's ends.
+/// dB; NaN is no level. Levels below `least_hz` (the RBW, where the mean leaks into all) are not compared.
+/// The line's stretches without a level are listed; where that is all of it, nothing was compared and `pass`
+/// says nothing.
 LimitVerdict judge_limit(const LimitLine& line, const std::vector<double>& hz,
-                         const std::vector<double>& level, bool amplitude);
+                         const std::vector<double>& level, bool amplitude, double least_hz = 0);
 
 /// Throws Error(usage) unless there are two points or more, frequencies rise and, for logarithmic courses,
 /// all numbers are above zero. `where` begins the message.
