@@ -113,6 +113,7 @@ class CompareTask : public Task {
     telling.inputs.push_back(result.facts);
     telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
     for (const ChannelSpectrum& c : result.channels) {
+      if (!c.no_data.empty()) continue;  // A caution says so.
       Side side;
       side.file = file;
       side.channel = c.channel;
@@ -153,6 +154,9 @@ class CompareTask : public Task {
     };
     if (by_file.size() == 1) {
       const std::vector<Side>& sides = by_file.front();
+      if (sides.size() < 2 && telling.inputs.front().recording.channels.size() > 1)
+        throw Error(Status::analysis,
+                    by_file.front().front().file + ": only one of its channels has data to compare");
       if (sides.size() < 2)
         throw Error(Status::usage,
                     "compare needs two recordings, two channels, or --versus with other options");
@@ -196,6 +200,10 @@ class CompareTask : public Task {
     for (const auto& input : inputs) {
       std::vector<Side> a = sides_of(*input, analysis_, console, telling);
       std::vector<Side> b = sides_of(*input, other, console, telling);
+      if (a.size() != b.size())
+        throw Error(Status::analysis, input->road().recording().file +
+                                          ": between its gaps some channels can be analysed in one way only; "
+                                          "choose others with --channel");
       for (std::size_t c = 0; c < a.size(); ++c) {
         a[c].label = a[c].channel.name + ", as set";
         b[c].label = b[c].channel.name + ", " + clean_text(versus_);

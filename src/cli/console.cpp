@@ -77,7 +77,7 @@ void Console::warn(const std::string& line) {
 
 namespace {
 
-/// Numbers, document, figures, then the document again if a figure is missing.
+/// Numbers, document, figures, then the document with what became of them.
 std::vector<OutputFolder::Entry> write_outputs(const Telling& telling, Outputs& outputs,
                                                const std::function<void(Outputs&)>& add_files,
                                                const std::string& document_name) {
@@ -85,18 +85,14 @@ std::vector<OutputFolder::Entry> write_outputs(const Telling& telling, Outputs& 
     for (const std::string& file : input.files) outputs.protect(file);
   add_files(outputs);
   const std::string what = "result document";
-  const auto all = [&] {
-    std::vector<OutputFolder::Entry> entries = outputs.entries();
-    const std::string path = outputs.path_of(document_name);
-    std::erase_if(entries, [&](const auto& entry) { return entry.file == path; });
-    entries.push_back({path, what});
-    return entries;
-  };
   // Where a figure fills the disk, the document has its room already.
-  outputs.add(document_name, telling.document_text(all()), what);
+  outputs.add(document_name, telling.document_text(outputs.entries()), what);
   outputs.draw_waiting();
-  if (outputs.pictures_failed()) outputs.add(document_name, telling.document_text(all()), what);
-  return all();
+  std::vector<OutputFolder::Entry> entries = outputs.entries_with_digests();
+  std::erase_if(entries, [&](const auto& entry) { return entry.what == what; });
+  entries.push_back({outputs.path_of(document_name), what, {}});
+  outputs.renew(document_name, telling.document_text(entries));
+  return entries;
 }
 
 }  // namespace
@@ -128,7 +124,7 @@ Status deliver(Telling& telling, const OutputSettings& settings, Console& consol
   }
   if (outputs == nullptr || !outputs->pictures_failed()) return status;
   console.warn(outputs->why_pictures_failed() + " [figure-missing]");
-  return status == Status::done ? Status::output : status;
+  return Status::output;
 }
 
 }  // namespace vprism

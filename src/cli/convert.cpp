@@ -46,6 +46,7 @@ class ConvertTask : public Task {
     std::size_t index = 0;
     for (auto& input : inputs) {
       Road& road = input->road();
+      road.keep_large();
       road.resolve();
       const Recording recording = road.recording();
       const WrittenRecording written = write_recording(road, folder, stems[index], format, settings_.write,
@@ -62,7 +63,8 @@ class ConvertTask : public Task {
       ++index;
     }
     for (const Caution& caution : telling.cautions) console.caution(caution);
-    const std::string shown = settings_.output.json ? telling.document_text(folder.entries()) : telling.text;
+    const std::string shown =
+        settings_.output.json ? telling.document_text(folder.entries_with_digests()) : telling.text;
     folder.commit();
     console.clear();
     say(shown);

@@ -273,7 +273,7 @@ class GenerateTask : public Task {
     for (const Caution& caution : telling.cautions) console.caution(caution);
     std::string shown = recording_lines(recording);
     for (const auto& entry : folder.entries()) shown += "  -> " + entry.file + "\n";
-    if (s.output.json) shown = telling.document_text(folder.entries());
+    if (s.output.json) shown = telling.document_text(folder.entries_with_digests());
     folder.commit();
     console.clear();
     say(shown);

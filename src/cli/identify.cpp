@@ -341,7 +341,17 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
           held[c].insert(held[c].end(), block.samples(c).begin(), block.samples(c).end());
       },
       progress);
-  if (watch) result.watches = watch->result();
+  try {
+    if (watch) result.watches = watch->result();
+  } catch (const Error& error) {
+    // Gaps may leave no stretch that all channels share; findings then stand without what it would say of
+    // them.
+    if (error.status() != Status::analysis) throw;
+    result.cautions.push_back(
+        {"not-followed", Severity::note, "",
+         std::string("lines were not followed from segment to segment: ") + error.what(),
+         "choose channels that have data at the same times"});
+  }
   result.watches.resize(result.findings.size());
   if (hold && !gaps && settings.analysis.derived.empty()) {
     // Sharper frequencies: the families are looked for anew.

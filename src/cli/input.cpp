@@ -80,6 +80,7 @@ InputFacts Input::facts() {
     for (const auto& digest : digests_) digest_ += (digest_.empty() ? "" : " ") + digest->text();
   }
   InputFacts facts{road_.recording(), digest_, road_.reports(), files_};
+  for (Caution& caution : road_.cautions()) facts.recording.cautions.push_back(std::move(caution));
   for (const StageReport& stage : facts.chain)
     facts.recording.cautions.insert(facts.recording.cautions.end(), stage.cautions.begin(),
                                     stage.cautions.end());

@@ -9,7 +9,6 @@
 #include "cli/child.h"
 #include "formats/file_digest.h"
 #include "formats/output_folder.h"
-#include "formats/output_ledger.h"
 #include "formats/unfinished.h"
 #include "render/figure_json.h"
 
@@ -145,7 +144,6 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
   }
   write_whole_file(child.out, result.document.dump(1, ' ', false, Json::error_handler_t::replace) + "\n");
   fs::remove(child.err, code);
-  fs::remove(part / OutputLedger::file_name, code);
   Json entry = {// Where a picture is missing the next run tries again.
                 {"key", result.pictures_missing.empty() ? result.key : ""},
                 {"status", result.status},

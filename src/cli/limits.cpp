@@ -15,6 +15,8 @@ namespace vprism {
 
 namespace {
 
+const std::string outside_span = "outside the span";
+
 /// One channel against one line.
 struct HeldLine {
   AskedLimit limit;
@@ -27,7 +29,11 @@ struct HeldLine {
   std::string plan;
 
   bool judged() const { return dead.empty() && verdict.compared > 0; }
-  bool in_full() const { return judged() && verdict.not_judged.empty(); }
+  /// What lies outside a span that was asked for is not missing.
+  bool in_full() const {
+    return judged() && std::all_of(verdict.not_judged.begin(), verdict.not_judged.end(),
+                                   [](const LimitGap& gap) { return gap.why == outside_span; });
+  }
   bool fails() const { return judged() && !verdict.pass; }
   const char* word() const {
     return fails() ? "FAIL" : in_full() ? "pass" : judged() ? "pass in part" : "NOT JUDGED";
@@ -181,7 +187,9 @@ class LimitsTask : public Task {
           least_hz = s.curve().two_sided ? 0 : s.curve().plan.rbw_hz;
           top_hz = s.curve().frequency_hz(s.curve().bins() - 1);
           // A sensor that is stuck keeps every limit.
-          if (const double rms = s.spectrum.rms_total(); !(rms > 1e-13 * std::abs(s.spectrum.mean)))
+          if (!s.no_data.empty())
+            h.dead = s.no_data;
+          else if (still(s.spectrum))
             h.dead = "it holds " + format_quantity(s.spectrum.mean, h.channel.unit.label()) +
                      " throughout, as a dead sensor would";
         }
@@ -201,13 +209,21 @@ class LimitsTask : public Task {
     return out;
   }
 
+  /// Whether nothing but the mean is there.
+  static bool still(const Spectrum& s) {
+    const auto beside_mean = static_cast<std::size_t>(window_half_width_bins(s.window)) + 1;
+    double square = 0;
+    for (std::size_t k = s.mirrored() ? beside_mean : 0; k < s.bins(); ++k) square += s.share(k);
+    return !(std::sqrt(square) > 1e-12 * std::abs(s.mean));
+  }
+
   /// Whether the levels end at half the rate or at the end of a span is for the reader to know.
   static void name_gaps(HeldLine& h, double top_hz) {
     for (LimitGap& gap : h.verdict.not_judged)
       if (top_hz > 0 && gap.why == "beyond the last level")
-        gap.why = h.hz.back() >= 0.999 * top_hz ? "beyond half the rate" : "outside the span";
+        gap.why = h.hz.back() >= 0.999 * top_hz ? "beyond half the rate" : outside_span;
       else if (top_hz > 0 && gap.why == "below the first level")
-        gap.why = "outside the span";
+        gap.why = outside_span;
   }
 
   std::string unit_of(const HeldLine& h) const {

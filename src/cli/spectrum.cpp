@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "identify/stamp_lines.h"
 #include "transform/derived.h"
+#include "transform/gaps.h"
 #include "transform/spectrum_estimator.h"
 #include "transform/zoom.h"
 
@@ -65,9 +66,11 @@ struct Cut {
   }
 };
 
-SpectrumPlan plan_for(const SpectrumSettings& settings, const Recording& recording) {
+SpectrumPlan plan_for(const SpectrumSettings& settings, const Recording& recording,
+                      const GapPattern* gaps = nullptr) {
   try {
-    return plan_spectrum(settings, recording.samples, recording.axis.rate_hz());
+    return gaps != nullptr ? plan_between_gaps(settings, *gaps, recording.axis.rate_hz())
+                           : plan_spectrum(settings, recording.samples, recording.axis.rate_hz());
   } catch (const Error& error) {
     throw Error(error.status(), recording.file + ": " + error.what());
   }
@@ -89,21 +92,44 @@ void check_span(const Recording& recording, const Cut& cut, double rate_hz) {
             format_quantity(bottom, "Hz", 9));
 }
 
+/// How gaps changed the cutting.
+Caution parted_caution(const Recording& recording, const std::vector<std::size_t>& channels,
+                       const GapPattern& pattern, const SpectrumPlan& plan) {
+  std::int64_t used = 0;
+  for (const auto& [length, count] : pattern.stretches)
+    if (length >= static_cast<std::int64_t>(plan.segment))
+      used += count * (static_cast<std::int64_t>(plan.segment) +
+                       (length - static_cast<std::int64_t>(plan.segment)) /
+                           static_cast<std::int64_t>(plan.hop) * static_cast<std::int64_t>(plan.hop));
+  std::string names;
+  for (std::size_t i = 0; i < std::min<std::size_t>(channels.size(), 4); ++i)
+    names += (i > 0 ? ", " : "") + recording.channels[channels[i]].name;
+  if (channels.size() > 4) names += ", ...";
+  return {"gaps-parted", Severity::warning, channels.size() == 1 ? names : "",
+          (channels.size() == 1 ? "" : names + ": ") + std::to_string(pattern.gaps) +
+              (pattern.gaps == 1 ? " gap parts" : " gaps part") + " the record; segments of " +
+              std::to_string(plan.segment) + " samples lie between, " + std::to_string(plan.averages) +
+              " of them over " +
+              format_number(100 * static_cast<double>(used) / static_cast<double>(pattern.samples), 3) +
+              "% of the record",
+          "gate to a stretch without gaps for a finer resolution"};
+}
+
 /// The jobs for one group of channels.
 void add_jobs(const Recording& recording, const AnalysisSettings& settings, const Cut& cut,
-              const std::vector<std::size_t>& channels, std::vector<Job>& jobs) {
+              const std::vector<std::size_t>& channels, const GapPattern* gaps, std::vector<Job>& jobs) {
   const auto add = [&](Job::Role role, const SpectrumSettings& spectrum) {
     Job job;
     job.role = role;
     job.channels = channels;
     job.shift_hz = recording.complex ? cut.carrier_hz : 0;
-    SpectrumPlan plan = plan_for(spectrum, recording);
+    SpectrumPlan plan = plan_for(spectrum, recording, gaps);
     check_span(recording, cut, plan.rate_hz);
     SpectrumSettings final = spectrum;
     if (cut.span && cut.span->low && cut.span->high) {
       const Band band{*cut.span->low - job.shift_hz, *cut.span->high - job.shift_hz};
       final.band = {band.low_hz, band.high_hz};
-      const auto zoom = spectrum.tapers > 0
+      const auto zoom = spectrum.tapers > 0 || gaps != nullptr
                             ? std::nullopt
                             : plan_zoom(plan, spectrum.window, band, recording.samples, recording.complex);
       if (zoom) job.zoom.emplace(*zoom, final, channels);
@@ -119,7 +145,7 @@ void add_jobs(const Recording& recording, const AnalysisSettings& settings, cons
   add(Job::Role::lines, lines);
   if (tapered.tapers > 0) {
     // Cut like the windowed one, so that both tell of the same stretch.
-    tapered.segment = plan_for(lines, recording).segment;
+    tapered.segment = plan_for(lines, recording, gaps).segment;
     tapered.resolution_hz.reset();
     add(Job::Role::shown, tapered);
   }
@@ -127,15 +153,17 @@ void add_jobs(const Recording& recording, const AnalysisSettings& settings, cons
     // The same segments, so that all curves have the same bins; each window has an RBW of its own.
     SpectrumSettings other = lines;
     other.window = window;
-    other.segment = plan_for(lines, recording).segment;
+    other.segment = plan_for(lines, recording, gaps).segment;
     other.resolution_hz.reset();
     add(Job::Role::compared, other);
   }
 }
 
-std::vector<Job> jobs_for(const Recording& recording, const AnalysisSettings& settings,
-                          std::vector<std::optional<Range>>& spans) {
-  std::vector<std::pair<Cut, std::vector<std::size_t>>> groups;
+/// Channels that are to be cut alike; `spans` gets that of each channel.
+using CutGroups = std::vector<std::pair<Cut, std::vector<std::size_t>>>;
+CutGroups cut_groups(const Recording& recording, const AnalysisSettings& settings,
+                     std::vector<std::optional<Range>>& spans) {
+  CutGroups groups;
   for (std::size_t c = 0; c < recording.channels.size(); ++c) {
     Cut cut;
     if (const SpanRule* rule = settings.span_of(recording, c)) {
@@ -151,9 +179,52 @@ std::vector<Job> jobs_for(const Recording& recording, const AnalysisSettings& se
     else
       found->second.push_back(c);
   }
+  return groups;
+}
+
+/// Jobs that cut between the gaps: channels whose gaps lie alike share one. A channel in which no segment
+/// finds room is left out, and `why` says so; where that is every channel, Error(analysis) is thrown.
+std::vector<Job> jobs_between_gaps(const Recording& recording, const AnalysisSettings& settings,
+                                   const CutGroups& groups, const std::vector<GapPattern>& gaps,
+                                   std::vector<std::string>& why, std::vector<Caution>& cautions) {
   std::vector<Job> jobs;
-  for (const auto& [cut, channels] : groups) add_jobs(recording, settings, cut, channels, jobs);
+  std::string first;
+  for (const auto& [cut, channels] : groups) {
+    std::vector<std::size_t> left = channels;
+    while (!left.empty()) {
+      const GapPattern& pattern = gaps[left.front()];
+      std::vector<std::size_t> alike;
+      for (const std::size_t c : left)
+        if (gaps[c] == pattern) alike.push_back(c);
+      std::erase_if(left, [&](std::size_t c) { return gaps[c] == pattern; });
+      try {
+        const std::size_t before = jobs.size();
+        add_jobs(recording, settings, cut, alike, pattern.gaps > 0 ? &pattern : nullptr, jobs);
+        if (pattern.gaps > 0 && jobs.size() > before && jobs[before].whole)
+          cautions.push_back(parted_caution(recording, alike, pattern, jobs[before].whole->plan()));
+      } catch (const Error& error) {
+        if (error.status() != Status::analysis || pattern.gaps == 0) throw;
+        if (first.empty()) first = error.what();
+        for (const std::size_t c : alike) {
+          why[c] = std::string(error.what()).substr(recording.file.size() + 2);
+          cautions.push_back({"no-data", Severity::serious, recording.channels[c].name,
+                              "no spectrum: " + why[c], "look at it with inspect; gate to what is valid"});
+        }
+      }
+    }
+  }
+  if (jobs.empty()) throw Error(Status::analysis, first);
   return jobs;
+}
+
+/// What a channel without data has in place of a spectrum: not numbers.
+Spectrum nothing_like(const Spectrum& other) {
+  Spectrum none = other;
+  std::fill(none.power.begin(), none.power.end(), std::nan(""));
+  std::fill(none.first.begin(), none.first.end(), std::complex<double>(std::nan(""), std::nan("")));
+  none.stretches.clear();
+  none.mean = std::nan("");
+  return none;
 }
 
 /// A spectrum of another quantity: levels, floor and lines with it.
@@ -272,23 +343,55 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   input.require_even_axis();
   const Recording recording = input.road().recording();
   std::vector<std::optional<Range>> spans;
-  std::vector<Job> jobs = jobs_for(recording, settings, spans);
+  const CutGroups groups = cut_groups(recording, settings, spans);
+  std::vector<Job> jobs;
+  for (const auto& [cut, channels] : groups) add_jobs(recording, settings, cut, channels, nullptr, jobs);
   std::optional<CrossEstimator> cross;
-  if (!settings.phase_reference.empty())
-    cross.emplace(plan_for(settings.spectrum, recording), settings.spectrum,
+  const auto begin_cross = [&](const GapPattern* gaps) {
+    if (settings.phase_reference.empty()) return;
+    cross.emplace(plan_for(settings.spectrum, recording, gaps), settings.spectrum,
                   std::vector{select_channels(recording, {settings.phase_reference}).front()});
-  input.road().run(
-      [&](Block& block) {
-        for (Job& job : jobs) job.add(block);
-        if (cross) cross->add(block);
-      },
-      progress);
+  };
+  begin_cross(nullptr);
+  std::optional<GapWatch> watch(recording.channels.size());
+  const auto pass = [&] {
+    input.road().run(
+        [&](Block& block) {
+          for (Job& job : jobs) job.add(block);
+          if (cross) cross->add(block);
+          if (watch) watch->add(block);
+        },
+        progress);
+  };
+  pass();
+  std::vector<GapPattern> gaps = watch->result();
+  std::vector<std::string> why(recording.channels.size());
+  std::vector<Caution> gap_cautions;
+  if (gaps.back().gaps > 0) {
+    // Only now is it known where they are: cut anew.
+    watch.reset();
+    if (!settings.phase_reference.empty())
+      for (GapPattern& pattern : gaps) pattern = gaps.back();
+    try {
+      jobs = jobs_between_gaps(recording, settings, groups, gaps, why, gap_cautions);
+    } catch (const Error& error) {
+      // Cautions are not told of a run that fails.
+      const std::vector<Caution> known = input.road().cautions();
+      if (known.empty()) throw;
+      throw Error(error.status(), std::string(error.what()) + "; channel \"" + known.front().channel +
+                                      "\": " + known.front().text + "; " + known.front().remedy);
+    }
+    begin_cross(&gaps.back());
+    pass();
+  }
 
   SpectrumResult result{input.facts(), {}, {}};
   result.cautions = result.facts.recording.cautions;
+  result.cautions.insert(result.cautions.end(), gap_cautions.begin(), gap_cautions.end());
   for (std::size_t c = 0; c < recording.channels.size(); ++c) {
     result.channels.push_back({recording.channels[c], {}});
     result.channels.back().span = spans[c];
+    result.channels.back().no_data = why[c];
   }
   for (Job& job : jobs) {
     std::vector<Spectrum> spectra = job.result();
@@ -308,10 +411,20 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
       }
     }
   }
+  const auto some = std::find_if(result.channels.begin(), result.channels.end(),
+                                 [](const ChannelSpectrum& c) { return c.no_data.empty(); });
+  for (ChannelSpectrum& c : result.channels) {
+    if (c.no_data.empty()) continue;
+    c.spectrum = nothing_like(some->spectrum);
+    c.floor.assign(c.spectrum.bins(), 0.0);
+    for (const Spectrum& other : some->compared) c.compared.push_back(nothing_like(other));
+    if (some->shown) c.shown = nothing_like(*some->shown);
+  }
   CrossSpectra crosses;
   if (cross) crosses = cross->result();
   for (std::size_t c = 0; c < result.channels.size(); ++c) {
     ChannelSpectrum& out = result.channels[c];
+    if (!out.no_data.empty()) continue;
     PeakSearch search = find_peaks(out.spectrum, settings.search);
     for (Caution& caution : spectrum_cautions(out.channel, out.spectrum, search, settings.scale))
       result.cautions.push_back(std::move(caution));

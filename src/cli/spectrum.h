@@ -29,6 +29,7 @@ struct ChannelSpectrum {
   std::vector<BandLevel> bands = {};
   std::vector<double> phase_deg = {};  ///< Of each bin of `spectrum` to the reference channel.
   std::vector<double> coherence = {};  ///< With that channel.
+  std::string no_data = {};            ///< Why there is nothing to see: levels are then not numbers.
 
   const Spectrum& curve() const { return shown ? *shown : spectrum; }
   /// As the curve has it: a density is that of its own resolution.

@@ -120,6 +120,10 @@ class SpectrumTask : public Task {
                     format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")\n";
     std::string plan;
     for (const ChannelSpectrum& c : result.channels) {
+      if (!c.no_data.empty()) {
+        telling.text += "\n" + c.channel.name + ": no spectrum, " + c.no_data + "\n";
+        continue;
+      }
       // Told again only where a channel is cut in a way of its own.
       std::string own = plan_text(c.curve(), analysis.spectrum.overlap);
       if (analysis.by_stamps)

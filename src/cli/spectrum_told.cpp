@@ -159,6 +159,7 @@ Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& setting
         {"window", c.spectrum.window.name()},  {"scale", scale_entry(settings.scale).name},
         {"mean", number(c.spectrum.mean)},     {"rms_total", number(c.spectrum.rms_total())},
         {"peaks", std::move(peaks)},           {"bands", bands_json(c)}};
+    if (!c.no_data.empty()) entry["no_data"] = c.no_data;
     if (!c.bands.empty())
       for (const char letter : {'A', 'C'})
         entry[std::string("level_") + static_cast<char>(std::tolower(letter))] =
@@ -207,6 +208,12 @@ std::string csv_table(const SpectrumResult& result, const std::vector<std::size_
     out += fmt::format("{}", lead.curve().frequency_hz(k));
     for (const std::size_t i : channels) {
       const ChannelSpectrum& c = result.channels[i];
+      if (!c.no_data.empty()) {
+        out += ',';
+        out.append(c.compared.size() + (bounds ? 2 : 0) + (phases ? 1 : 0) + (c.coherence.empty() ? 0 : 1),
+                   ',');
+        continue;
+      }
       out += fmt::format(",{:.10g}", shown.value(c.curve().level(k, settings.scale)));
       for (const Spectrum& other : c.compared)
         out += k < other.bins() ? fmt::format(",{:.10g}", shown.value(other.level(k, settings.scale))) : ",";

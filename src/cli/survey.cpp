@@ -68,7 +68,12 @@ SurveyResult compute_survey(Input& input, const SurveySettings& settings,
     result.cautions.push_back({"no-spectrum", Severity::serious, "", error.what(), ""});
     return result;
   }
-  result.maps = maps_of(input, settings.analysis, progress("spectrogram " + file));
+  try {
+    result.maps = maps_of(input, settings.analysis, progress("spectrogram " + file));
+  } catch (const Error& error) {
+    if (error.status() != Status::analysis) throw;
+    result.cautions.push_back({"no-spectrogram", Severity::warning, "", error.what(), ""});
+  }
   // What reading found is in the inspection's cautions already.
   const std::size_t known = result.inspect.facts.recording.cautions.size();
   result.cautions.insert(result.cautions.end(),

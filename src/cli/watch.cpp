@@ -79,9 +79,11 @@ struct LastValid {
 
 class Watch {
  public:
-  Watch(const WatchSettings& settings, Road& road, LiveSource& live, const std::string& stem)
+  Watch(const WatchSettings& settings, Road& road, LiveSource& live, const std::string& stem,
+        const std::string& recorded)
       : settings_(settings), live_(live) {
     state_.stem = stem;
+    state_.recorded = recorded;
     state_.recording = road.recording();
     const double rate = state_.recording.axis.rate_hz();
     SpectrumSettings cut = settings_.analysis.spectrum;
@@ -458,13 +460,17 @@ class WatchTask : public Task {
     const std::string stem = inputs.front() == "-"
                                  ? "stdin"
                                  : clean_file_name(std::filesystem::path(inputs.front()).stem().string());
+    if (settings_.output.writes_files())
+      Outputs(settings_.output, "watch").expect({stem + "-watch.json", stem + "-watch-spectrum.csv"});
     std::unique_ptr<OutputFolder> kept;
+    std::string recorded;
     std::unique_ptr<std::FILE, int (*)(std::FILE*)> keep(nullptr, std::fclose);
     if (settings_.record) {
       kept = std::make_unique<OutputFolder>(settings_.output.folder, settings_.output.force, "watch");
       kept->protect(inputs.front());
-      const std::string place = kept->place(
-          stem + "-watch." + (settings_.input.read.binary.empty() ? "txt" : "bin"), "the stream itself");
+      recorded = stem + "-watch." + (settings_.input.read.binary.empty() ? "txt" : "bin");
+      kept->expect({recorded});
+      const std::string place = kept->place(recorded, "the stream itself");
       keep.reset(std::fopen(place.c_str(), "wb"));
       if (!keep) throw Error(Status::output, place + ": can't be written");
     }
@@ -491,7 +497,7 @@ class WatchTask : public Task {
       if (stage->surveys())
         throw Error(Status::usage,
                     "--chain: a step needs the whole record before it can begin; a stream has none");
-    Watch looking(settings_, road, *stream, stem);
+    Watch looking(settings_, road, *stream, stem, recorded);
     watch = &looking;
     road.run([&](Block& block) { looking.push(block); });
     keep.reset();

@@ -131,7 +131,8 @@ std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSe
   }
   folder.draw_waiting();
   if (why_pictures_failed != nullptr) *why_pictures_failed = folder.why_pictures_failed();
-  auto entries = folder.entries();
+  auto entries = folder.entries_with_digests();
+  if (!w.recorded.empty()) entries.push_back({folder.path_of(w.recorded), "the stream itself"});
   entries.push_back({folder.path_of(w.stem + "-watch.json"), "result document"});
   folder.add(w.stem + "-watch.json", told(w).document_text(entries), "result document");
   folder.commit();

@@ -22,6 +22,7 @@ struct ChannelNow {
 
 struct WatchState {
   std::string stem;
+  std::string recorded;  ///< Name of the file that gets the stream itself; "" for none.
   Recording recording;
   std::vector<ChannelNow> now;   ///< Empty before the first look.
   std::vector<RollingMap> maps;  ///< Of the newest looks, one for each channel.

@@ -54,7 +54,12 @@ void Road::run(const Sink& sink, const Progress& progress) {
 
 void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) {
   std::vector<Sink> sinks(stages + 1);
-  sinks[stages] = sink;
+  const bool whole = stages == chain_.size() && !doubting_;
+  // What a chain makes of its input may be missing too.
+  sinks[stages] = !whole || stages == 0 ? sink : [&](Block& block) {
+    made_.look(block, keep_large_);
+    sink(block);
+  };
   for (std::size_t i = stages; i-- > 0;)
     sinks[i] = [this, i, &sinks](Block& block) { chain_[i]->push(block, sinks[i + 1]); };
   const auto wanted = [&] {
@@ -66,12 +71,15 @@ void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) 
   const std::int64_t all = source_->recording().samples;
   Block now = source_->make_block(), next = source_->make_block();
   std::int64_t done = 0;
+  read_.begin(source_->recording().channels.size());
+  made_.begin(passing_.channels.size());
   oneapi::tbb::task_group reading;
   source_->read(now);
   while (now.size() > 0) {
     const bool more = wanted();
     if (more) reading.run([&] { source_->read(next); });
     done += static_cast<std::int64_t>(now.size());
+    read_.look(now, keep_large_ || !chain_.empty());  // The chain may bring them into range.
     std::exception_ptr failed;
     try {
       sinks[0](now);
@@ -85,6 +93,19 @@ void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) 
     std::swap(now, next);
   }
   for (std::size_t i = 0; i < stages; ++i) chain_[i]->finish(sinks[i + 1]);
+  read_.end();
+  if (whole) made_.end();
+}
+
+std::vector<Caution> Road::cautions() const {
+  const Recording& read = source_->recording();
+  std::vector<Caution> out = read_.cautions(read, read.cautions, "");
+  // Where the chain has only handed on what was missing before, that is said once.
+  std::vector<Caution> known = read.cautions;
+  known.insert(known.end(), out.begin(), out.end());
+  for (Caution& caution : made_.cautions(passing_, known, "after the chain"))
+    out.push_back(std::move(caution));
+  return out;
 }
 
 bool Road::has_doubt() const {
@@ -93,7 +114,9 @@ bool Road::has_doubt() const {
 
 void Road::run_doubt(const Sink& sink) {
   for (const auto& stage : chain_) stage->doubt(true);
+  doubting_ = true;
   run(sink);
+  doubting_ = false;
   for (const auto& stage : chain_) stage->doubt(false);
 }
 

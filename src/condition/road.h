@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "condition/chain.h"
+#include "condition/missing.h"
 #include "signal/source.h"
 
 namespace vprism {
@@ -26,6 +27,10 @@ class Road {
   /// One pass: every block, in order, is handed to `sink`, which may change it.
   void run(const Sink& sink, const Progress& progress = {});
   std::vector<StageReport> reports() const;
+  /// What is missing in what was read and in what came out of the chain, known once a pass has been made.
+  std::vector<Caution> cautions() const;
+  /// Values too large to be squared are handed on as they are: for who only copies them.
+  void keep_large() { keep_large_ = true; }
   const Chain& chain() const { return chain_; }
   /// Whether a stage can tell an estimate of its own error.
   bool has_doubt() const;
@@ -42,6 +47,8 @@ class Road {
   Chain chain_;
   Recording passing_;
   std::vector<bool> surveyed_;
+  MissingCount read_, made_;
+  bool keep_large_ = false, doubting_ = false;
 };
 
 }  // namespace vprism

@@ -7,10 +7,9 @@
 #include <cstdio>
 #include <cstring>
 #include <fstream>
-#include <optional>
 
 #include "base/error.h"
-#include "formats/output_ledger.h"
+#include "formats/output_claims.h"
 #include "formats/unfinished.h"
 
 namespace vprism {
@@ -63,17 +62,25 @@ void write_whole_file(const fs::path& path, const std::string& bytes) {
 OutputFolder::OutputFolder(const std::string& folder, bool replace, std::string command)
     : folder_(folder), replace_(replace), command_(std::move(command)) {
   std::error_code code;
-  const bool made = fs::create_directories(folder_, code);
+  for (fs::path path = fs::absolute(folder_, code).lexically_normal();
+       !path.empty() && !fs::exists(path, code) && path != path.parent_path(); path = path.parent_path())
+    made_.push_back(path);
+  fs::create_directories(folder_, code);
   if (code || !fs::is_directory(folder_))
     fail(folder_, "can't be made a folder for the outputs" +
                       (code ? ": " + code.message() : std::string(": a file of that name is there")) +
                       "; choose another with --out");
   // A umask that shuts out the owner is meant for others.
-  if (made) fs::permissions(folder_, fs::perms::owner_all, fs::perm_options::add, code);
+  for (const fs::path& path : made_) fs::permissions(path, fs::perms::owner_all, fs::perm_options::add, code);
   waiting_ = unfinished_folder(folder_);
 }
 
-OutputFolder::~OutputFolder() { remove_unfinished(waiting_); }
+OutputFolder::~OutputFolder() {
+  remove_unfinished(waiting_);
+  std::error_code code;
+  if (!committed_)
+    for (const fs::path& path : made_) fs::remove(path, code);  // One that is not empty stays.
+}
 
 void OutputFolder::protect(const std::string& input) { inputs_.emplace_back(input); }
 
@@ -89,17 +96,22 @@ void OutputFolder::check_input(const std::string& name) const {
 
 void OutputFolder::expect(const std::vector<std::string>& names) const {
   std::error_code code;
-  std::optional<OutputLedger> ledger;
+  OutputClaims claims(folder_);
   for (const std::string& name : names) {
     check_input(name);
     if (!fs::exists(folder_ / name, code)) continue;
     if (fs::is_directory(folder_ / name, code))
       fail(folder_ / name, "is a folder; choose another with --out");
     if (replace_ || command_.empty()) continue;
-    if (!ledger) ledger.emplace(folder_);
-    if (const std::string why = ledger->why_foreign(name, command_); !why.empty())
+    if (const std::string why = claims.why_foreign(name, command_); !why.empty())
       fail(folder_ / name, why + "; use --force to replace it, or another folder with --out");
   }
+}
+
+std::vector<OutputFolder::Entry> OutputFolder::entries_with_digests() const {
+  std::vector<Entry> out = entries_;
+  for (Entry& entry : out) entry.digest = output_digest(waiting_ / fs::path(entry.file).filename());
+  return out;
 }
 
 void OutputFolder::add(const std::string& name, const std::string& bytes, const std::string& what) {
@@ -121,6 +133,17 @@ std::string OutputFolder::place(const std::string& name, const std::string& what
   return (waiting_ / name).string();
 }
 
+void OutputFolder::renew(const std::string& name, const std::string& bytes) {
+  const fs::path path = waiting_ / name, part = waiting_ / (name + ".renewed");
+  std::error_code code;
+  try {
+    write_whole_file(part, bytes);
+    fs::rename(part, path, code);
+  } catch (const Error&) {
+    // What was there stays.
+  }
+}
+
 void OutputFolder::withdraw(const std::string& name) {
   std::error_code code;
   fs::remove(waiting_ / name, code);
@@ -131,12 +154,12 @@ void OutputFolder::withdraw(const std::string& name) {
 void OutputFolder::commit() {
   const FolderLock lock(folder_);
   std::error_code code;
-  const OutputLedger before(folder_);
+  OutputClaims claims(folder_);
   for (const std::string& name : names_) {
     const fs::path there = folder_ / name;
     if (replace_ || !fs::exists(there, code) || same_bytes(waiting_ / name, there)) continue;
     const std::string why =
-        command_.empty() ? "is there already and differs" : before.why_foreign(name, command_);
+        command_.empty() ? "is there already and differs" : claims.why_foreign(name, command_);
     if (!why.empty()) fail(there, why + "; use --force to replace it, or another folder with --out");
   }
   for (const std::string& name : names_) {
@@ -144,7 +167,9 @@ void OutputFolder::commit() {
     fs::rename(waiting_ / name, folder_ / name, code);
     if (code) fail(folder_ / name, "can't be written: " + code.message());
   }
-  if (!command_.empty() && !names_.empty()) OutputLedger(folder_).note(names_, command_);
+  if (!command_.empty())
+    for (const std::string& name : names_) mark_output(folder_ / name, command_);
+  committed_ = true;
   names_.clear();
 }
 

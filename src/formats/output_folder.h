@@ -15,11 +15,11 @@ void write_whole_file(const std::filesystem::path& path, const std::string& byte
 /// Files of one command. Each is written beside its place under a temporary name; `commit` puts all in place
 /// by renaming. What is not committed is removed again. A file that is already there with the same bytes is
 /// left as it is; with other bytes it is replaced if it is an earlier result of the same command
-/// (output_ledger.h) or `replace` is set, else it is an error.
+/// (output_claims.h) or `replace` is set, else it is an error.
 class OutputFolder {
  public:
   /// Makes the folder if need be. Throws Error(output) when it can't be written to. Without a `command`
-  /// nothing that is there is taken for an earlier result, and nothing is noted.
+  /// nothing that is there is taken for an earlier result. Folders made for nothing are removed again.
   OutputFolder(const std::string& folder, bool replace, std::string command = "");
   ~OutputFolder();
   OutputFolder(const OutputFolder&) = delete;
@@ -34,6 +34,8 @@ class OutputFolder {
   std::string place(const std::string& name, const std::string& what);
   /// Where that is, once placed.
   std::string waiting_path(const std::string& name) const { return (waiting_ / name).string(); }
+  /// Other bytes for what was added; where they can't be written, those before stay.
+  void renew(const std::string& name, const std::string& bytes);
   /// Takes back a file that could not be made.
   void withdraw(const std::string& name);
   void commit();
@@ -41,8 +43,11 @@ class OutputFolder {
   struct Entry {
     std::string file;  ///< Folder and name, as the user gave the folder.
     std::string what;
+    std::string digest = {};  ///< Of its bytes, by which a later run knows it again; "" if not made.
   };
   const std::vector<Entry>& entries() const { return entries_; }
+  /// The same with the digests of all that is written by now.
+  std::vector<Entry> entries_with_digests() const;
   std::string path_of(const std::string& name) const;
 
  private:
@@ -53,6 +58,8 @@ class OutputFolder {
   std::vector<std::string> names_;
   std::vector<Entry> entries_;
   std::vector<std::filesystem::path> inputs_;
+  std::vector<std::filesystem::path> made_;  ///< Folders, the innermost first.
+  bool committed_ = false;
 };
 
 }  // namespace vprism

@@ -50,7 +50,8 @@ NoiseShape noise_shape(const Spectrum& spectrum, const std::vector<double>& floo
     x.push_back(std::log(hz));
     y.push_back(std::log(sum / rbw));
   }
-  if (x.size() < 8) return shape;
+  if (x.size() < 8 || !std::all_of(y.begin(), y.end(), [](double v) { return std::isfinite(v); }))
+    return shape;
   std::vector<double> slopes, offsets;
   for (std::size_t i = 0; i < x.size(); ++i) {
     std::vector<double> own;
@@ -77,7 +78,8 @@ NoiseShape noise_shape(const Spectrum& spectrum, const std::vector<double>& floo
     const auto above = [&](std::size_t at) {
       return floor[at] / rbw / shape.density(spectrum.frequency_hz(at));
     };
-    if (above(k) < least) {
+    // Where nothing is known nothing stands above it.
+    if (!(above(k) >= least)) {
       ++k;
       continue;
     }

@@ -103,7 +103,7 @@ void warn_of_folding(const Channel& channel, const Spectrum& spectrum, const std
 
 /// Averages over parts of the record that differ by more than noise does.
 void warn_of_change(const Channel& channel, const Spectrum& spectrum, std::vector<Caution>& out) {
-  if (spectrum.stretches.size() < 2) return;
+  if (spectrum.stretches.size() < 2 || spectrum.bins() < 8) return;
   double all = 0;
   for (std::size_t k = 1; k < spectrum.bins(); ++k) all += spectrum.power[k];
   double worst = 0, worst_low = 0, worst_high = 0;

@@ -23,6 +23,15 @@ Json pairs(const std::vector<std::pair<std::string, std::string>>& list) {
   return out;
 }
 
+Json outputs_json(const std::vector<OutputFolder::Entry>& entries) {
+  Json out = Json::array();
+  for (const auto& entry : entries) {
+    out.push_back({{"file", entry.file}, {"what", entry.what}});
+    if (!entry.digest.empty()) out.back()["digest"] = entry.digest;
+  }
+  return out;
+}
+
 Json input_json(const InputFacts& input) {
   const Recording& r = input.recording;
   Json channels = Json::array();
@@ -102,8 +111,7 @@ Json Telling::document(const std::vector<OutputFolder::Entry>& outputs) const {
     for (const auto& [key, value] : f.numbers) out["findings"].back()[key] = number(value);
   }
   for (const auto& [key, value] : further.items()) out[key] = value;
-  out["outputs"] = Json::array();
-  for (const auto& entry : outputs) out["outputs"].push_back({{"file", entry.file}, {"what", entry.what}});
+  out["outputs"] = outputs_json(outputs);
   return out;
 }
 

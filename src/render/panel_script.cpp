@@ -313,6 +313,8 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
   std::string data, plots;
   if (panel.map) add_map(script, *panel.map, dx, dy, frame, by_logarithms, plots, data);
   for (const Curve& curve : panel.curves) {
+    // The plotter takes a curve without a number for an error.
+    if (std::none_of(curve.y.begin(), curve.y.end(), [](double v) { return std::isfinite(v); })) continue;
     const char* colour = colour_of(curve);
     const bool band = !curve.high.empty(), bars = !curve.right.empty();
     plots += plots.empty() ? "plot " : ", ";
@@ -345,6 +347,10 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
       else if (band)
         append(data, place_y(curve.high[i]));
     }
+  }
+  if (plots.empty()) {
+    script += "set label 1000 'no data' at graph 0.5,graph 0.5 center textcolor rgb '#777777'\n";
+    plots = fmt::format("plot {} with lines linecolor rgb '{}' title ''", place_y(dy.low), "#ffffff");
   }
   script += plots + "\n" + data;
   script += "\n";

@@ -40,7 +40,7 @@ void SegmentFeed::release() {
 }
 
 void SegmentFeed::part_here() {
-  if (samples_ > 0) parted_ = true;
+  parted_ = true;
   for (auto& held : held_) held.clear();
 }
 
@@ -133,10 +133,13 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
 
 void require_a_segment(const std::optional<SegmentFeed>& feed, std::size_t segment) {
   if (feed && feed->segments() > 0) return;
-  throw Error(Status::analysis,
-              std::string(feed && feed->parted() ? "no stretch between the gaps is as long as one segment of "
-                                                 : "the record is shorter than one segment of ") +
-                  std::to_string(segment) + " samples; give a shorter --segment");
+  const bool parted = feed && feed->parted();
+  throw Error(
+      Status::analysis,
+      std::string(parted ? "no stretch between the gaps is, in all channels, as long as one segment of "
+                         : "the record is shorter than one segment of ") +
+          std::to_string(segment) + " samples; give a shorter --segment" +
+          (parted ? ", or leave out with --channel what has no data" : ""));
 }
 
 }  // namespace vprism

@@ -276,6 +276,8 @@ SpectrumEstimator::~SpectrumEstimator() = default;
 SpectrumEstimator::SpectrumEstimator(SpectrumEstimator&&) noexcept = default;
 SpectrumEstimator& SpectrumEstimator::operator=(SpectrumEstimator&&) noexcept = default;
 
+const SpectrumPlan& SpectrumEstimator::plan() const { return inner_->plan; }
+
 void SpectrumEstimator::add(const Block& block) {
   if (!inner_->feed) inner_->begin(block.channels(), block.complex());
   inner_->feed->add(block, [this](const SegmentBatch& batch) { inner_->work(batch); });

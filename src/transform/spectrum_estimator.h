@@ -21,6 +21,7 @@ class SpectrumEstimator {
   SpectrumEstimator(SpectrumEstimator&&) noexcept;
   SpectrumEstimator& operator=(SpectrumEstimator&&) noexcept;
   void add(const Block& block);
+  const SpectrumPlan& plan() const;
   /// Samples that lie in memory already, all spans of the same length, none missing: one for each channel;
   /// complex: then as many again with their imaginary parts.
   void add(std::span<const std::span<const double>> columns, bool complex = false);

@@ -163,7 +163,7 @@ TEST(Condition, WritesFiguresAndTheFiltersResponse) {
   ASSERT_EQ(run.status, 0) << run.err;
   EXPECT_TRUE(std::filesystem::exists(folder.path("drive-scope-condition-1.png")));
   EXPECT_TRUE(std::filesystem::exists(folder.path("drive-scope-condition.json")));
-  EXPECT_THAT(ScratchFolder::read(folder.path("drive-scope-response.csv")),
+  EXPECT_THAT(ScratchFolder::read(folder.path("drive-scope-condition-gain.csv")),
               HasSubstr("frequency (Hz),gain (dB)"));
   EXPECT_THAT(run.out, HasSubstr("5 repaired"));
   EXPECT_THAT(run.out, HasSubstr("gain at 2 kHz: -6.021 dB"));

@@ -204,7 +204,8 @@ TEST_F(OnMade, SpectraFromFilesAreOverlaid) {
       run_program(folder_, "spectrum generated.h5 reference.csv --overlay --figure svg --json --out o");
   ASSERT_EQ(run.status, 0) << run.err;
   EXPECT_EQ(run.json()["inputs"].size(), 2u);
-  EXPECT_THAT(ScratchFolder::read(folder_.path("o/generated-spectra.svg")), HasSubstr("reference: expected"));
+  EXPECT_THAT(ScratchFolder::read(folder_.path("o/generated-spectrum-overlay.svg")),
+              HasSubstr("reference: expected"));
   EXPECT_THAT(run_program(folder_, "spectrum reference.csv --out p").err, HasSubstr("--overlay"));
   EXPECT_EQ(run_program(folder_, "spectrum reference.csv --overlay --out q").status, 2);
 }
@@ -215,7 +216,7 @@ TEST_F(OnMade, OverlayTraceAndAxesAreDrawn) {
                                      "spectrum generated.h5 --overlay --figure svg --frequency-axis "
                                      "logarithmic --level-axis linear --out o");
   ASSERT_EQ(run.status, 0) << run.err;
-  const std::string picture = ScratchFolder::read(folder_.path("o/generated-spectra.svg"));
+  const std::string picture = ScratchFolder::read(folder_.path("o/generated-spectrum-overlay.svg"));
   EXPECT_THAT(picture, HasSubstr("Voltage, RMS"));
   EXPECT_THAT(picture, HasSubstr("Current, RMS"));
   EXPECT_EQ(run_program(folder_, "spectrum generated.h5 --trace --gate 0.5s..1s --channel a --out t").status,
