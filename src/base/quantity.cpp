@@ -75,6 +75,9 @@ double parse_leading_number(std::string_view text, std::string_view& rest) {
   if (code == std::errc::result_out_of_range) fail(quoted(text) + " is too large or too small for a number");
   if (code != std::errc()) fail(quoted(text) + " does not start with a number");
   if (!std::isfinite(value)) fail(quoted(text) + " is not a finite number");
+  // Beyond this products and squares leave what a double holds.
+  if (std::abs(value) > 1e60 || (value != 0 && std::abs(value) < 1e-60))
+    fail(quoted(text) + " is too large or too small to work with");
   rest = trimmed(digits.substr(static_cast<std::size_t>(end - digits.data())));
   return value;
 }

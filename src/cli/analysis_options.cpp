@@ -171,7 +171,7 @@ OptionGroup analysis_group(AnalysisSettings& s) {
           for (const SpanRule& rule : s.spans) all.push_back(rule.text);
           return all;
         }},
-       count_option("peaks", "how many of the strongest peaks to list (default: 10)", 0, s.peaks),
+       count_option("peaks", "how many of the strongest peaks to list (default: 10)", 0, 10000, s.peaks),
        {"phase-at", "T",
         "time that phases are told for (default: the record's start); adds the phase to figure and CSV",
         false, [&s](const std::string& t) { s.phase_at_s = parse_quantity(t, Dimension::time); },

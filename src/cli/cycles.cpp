@@ -52,7 +52,7 @@ class CyclesTask : public EachInputTask<CyclesResult> {
           {"count", "N", "cycles to take, from the first on (default: all)", false,
            [this](const std::string& t) { count_ = static_cast<std::size_t>(parse_whole_number(t, 1)); },
            [this] { return count_ ? Json(*count_) : Json(nullptr); }},
-          count_option("orders", "highest order of the series (default: 25)", 1, orders_),
+          count_option("orders", "highest order of the series (default: 25)", 1, 10000, orders_),
           {"residual", "PERCENT",
            "tell how many orders leave no more than this of the cycle's RMS (default: 1%)", false,
            [this](const std::string& t) {
@@ -161,6 +161,14 @@ class CyclesTask : public EachInputTask<CyclesResult> {
     Period period;
     if (period_s_ || hz_) {
       period.samples = (period_s_ ? *period_s_ : 1 / *hz_) * r.axis.rate_hz();
+      if (!(period.samples >= 2))
+        throw Error(Status::analysis,
+                    r.file + ": a cycle of " + format_quantity(period.samples * r.axis.interval, "s", 4) +
+                        " is shorter than two samples, " + format_quantity(2 * r.axis.interval, "s", 4));
+      if (period.samples > static_cast<double>(x.size()))
+        throw Error(Status::analysis, r.file + ": a cycle of " +
+                                          format_quantity(period.samples * r.axis.interval, "s", 4) +
+                                          " is longer than the record");
       channel.edges_from = "of the given length";
     } else {
       period = find_period(x);

@@ -35,7 +35,7 @@ class DistortionTask : public Task {
              {quantity_option("fundamental", "FREQUENCY",
                               "the line to measure, within 5% (default: the strongest)", Dimension::frequency,
                               settings_.fundamental_hz),
-              count_option("harmonics", "highest order (default: 10)", 2, settings_.harmonics),
+              count_option("harmonics", "highest order (default: 10)", 2, 1000, settings_.harmonics),
               switch_option("two-tone", "the two strongest lines and their products up to order 5",
                             settings_.two_tone),
               {"full-scale", "LEVEL", "peak of the largest sine that fits, for the effective bits", false,

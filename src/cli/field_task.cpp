@@ -57,7 +57,8 @@ class FieldTask : public Task {
              return Json{{"first", field.first_frame ? Json(*field.first_frame) : Json(nullptr)},
                          {"last", field.last_frame ? Json(*field.last_frame) : Json(nullptr)}};
            }},
-          count_option("frame-step", "take every so manieth frame (default: 1)", 1, field.frame_step),
+          count_option("frame-step", "take every so manieth frame (default: 1)", 1, 1000000000,
+                       field.frame_step),
           {"leave-out", "FRAME,...", "frames that count as missing", true,
            [&field](const std::string& t) {
              for (const std::string& part : split(t, ',')) field.leave_out.push_back(whole(part, 0));
@@ -69,7 +70,7 @@ class FieldTask : public Task {
              region_ = t;
            },
            [this] { return Json(region_); }},
-          count_option("every-point", "take every so manieth point (default: 1)", 1, field.every),
+          count_option("every-point", "take every so manieth point (default: 1)", 1, 1000000000, field.every),
           quantity_option("smooth", "LENGTH", "amplitudes as means over the points within this distance",
                           Dimension::length, smooth_)}},
         {"Field",
@@ -83,7 +84,7 @@ class FieldTask : public Task {
                field.at_hz.push_back(parse_positive(std::string(trimmed(part)), Dimension::frequency));
            },
            [&field] { return Json(field.at_hz); }},
-          count_option("peaks", "how many peaks to look at (default: 4)", 1, field.most_peaks),
+          count_option("peaks", "how many peaks to look at (default: 4)", 1, 64, field.most_peaks),
           {"derive", "QUANTITY", "show displacement, velocity or acceleration of another of the three", false,
            [this](const std::string& t) {
              (void)motion_order(std::string_view(t));
@@ -123,7 +124,8 @@ class FieldTask : public Task {
              return out;
            }}}},
         {"Pictures",
-         {count_option("colours", "steps of the colours in maps (default: smooth)", 2, settings_.colours),
+         {count_option("colours", "steps of the colours in maps (default: smooth)", 2, 256,
+                       settings_.colours),
           {"map-scale", "linear|log", "levels in maps as they are or in dB (default: linear)", false,
            [this](const std::string& t) {
              settings_.logarithmic = choice("map-scale", t, {"linear", "log"}) == 1;

@@ -19,7 +19,12 @@ OptionGroup identify_group(IdentifySettings& s) {
         "channels that suspects are near)",
         true, [&s](const std::string& t) { s.references.push_back(t); }, [&s] { return Json(s.references); }},
        {"false-alarms", "N", "lines that noise alone may make in a whole spectrum (default: 0.001)", false,
-        [&s](const std::string& t) { s.false_alarms = parse_positive(t, Dimension::ratio); }, share},
+        [&s](const std::string& t) {
+          s.false_alarms = parse_positive(t, Dimension::ratio);
+          if (s.false_alarms > 100)
+            throw Error(Status::usage, "at most 100: more than that is no search for lines");
+        },
+        share},
        {"least-level", "LEVEL", "RMS below which nothing is told, in the channel's unit", false,
         [&s](const std::string& t) { s.least_level = parse_any_quantity(t).value; },
         [&s] { return s.least_level ? Json(*s.least_level) : Json(nullptr); }},

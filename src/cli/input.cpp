@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/spool.h"
 #include "signal/join.h"
 
 namespace vprism {
@@ -33,7 +34,7 @@ std::unique_ptr<SampleSource> open_selected(const std::vector<std::string>& file
 
 std::vector<std::shared_ptr<FileDigest>> digests_of(const std::vector<std::string>& files) {
   std::vector<std::shared_ptr<FileDigest>> out;
-  for (const std::string& file : files) out.push_back(std::make_shared<FileDigest>(file));
+  for (const std::string& file : files) out.push_back(std::make_shared<FileDigest>(readable_path(file)));
   return out;
 }
 
@@ -132,7 +133,7 @@ std::vector<std::string> output_stems(const std::vector<std::string>& files, con
   std::vector<std::string> stems;
   for (const std::string& file : files) {
     Recording named;
-    named.file = file;
+    named.file = input_name(file);
     const std::string stem = named.stem();
     std::string distinct = stem;
     for (int i = 2; std::find(stems.begin(), stems.end(), distinct) != stems.end(); ++i)

@@ -208,7 +208,11 @@ OptionGroup output_group(OutputSettings& s) {
             "N",
             "threads to use (default: all cores); results do not depend on it",
             false,
-            [&s](const std::string& t) { s.threads = static_cast<std::size_t>(parse_whole_number(t, 1)); },
+            [&s](const std::string& t) {
+              const long long threads = parse_whole_number(t, 1);
+              if (threads > 1024) throw Error(Status::usage, "at most 1024 can be asked for");
+              s.threads = static_cast<std::size_t>(threads);
+            },
             {}},
            {"quiet",
             "",

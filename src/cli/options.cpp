@@ -27,13 +27,17 @@ Option switch_option(std::string name, std::string help, bool& target) {
           [&target] { return Json(target); }};
 }
 
-Option count_option(std::string name, std::string help, long long least, std::size_t& target) {
+Option count_option(std::string name, std::string help, long long least, long long most,
+                    std::size_t& target) {
   return {std::move(name),
           "N",
           std::move(help),
           false,
-          [&target, least](const std::string& text) {
-            target = static_cast<std::size_t>(parse_whole_number(text, least));
+          [&target, least, most](const std::string& text) {
+            const long long count = parse_whole_number(text, least);
+            if (count > most)
+              throw Error(Status::usage, "at most " + std::to_string(most) + " can be asked for");
+            target = static_cast<std::size_t>(count);
           },
           [&target] { return Json(target); }};
 }

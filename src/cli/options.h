@@ -32,7 +32,8 @@ struct OptionGroup {
 // Makers for the usual kinds; each is bound to where the value lives.
 Option text_option(std::string name, std::string value, std::string help, std::string& target);
 Option switch_option(std::string name, std::string help, bool& target);
-Option count_option(std::string name, std::string help, long long least, std::size_t& target);
+/// From `least` to `most`: more would never come to an end, or not be read by anyone.
+Option count_option(std::string name, std::string help, long long least, long long most, std::size_t& target);
 Option quantity_option(std::string name, std::string value, std::string help, Dimension dimension,
                        std::optional<double>& target);
 Option range_option(std::string name, std::string help, Dimension dimension, std::optional<Range>& target);

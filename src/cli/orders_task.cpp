@@ -62,6 +62,7 @@ class OrdersTask : public EachInputTask<OrdersResult> {
              for (const std::string& part : split(t, ',')) {
                const double order = parse_any_quantity(part).value;
                if (!(order > 0)) throw Error(Status::usage, "must be above zero");
+               if (order > 1e6) throw Error(Status::usage, "at most order 1000000 can be followed");
                settings_.cuts.push_back(order);
              }
            },

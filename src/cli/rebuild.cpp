@@ -41,7 +41,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     return {
         input_group(input_),
         {"Components",
-         {count_option("strongest", "the strongest N lines (default: 10)", 1, strongest_),
+         {count_option("strongest", "the strongest N lines (default: 10)", 1, 1000, strongest_),
           {"frequencies", "FREQUENCY,...", "lines at these frequencies", true,
            [this](const std::string& t) {
              for (const std::string& part : split(t, ','))

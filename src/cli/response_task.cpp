@@ -51,7 +51,7 @@ class ResponseTask : public EachInputTask<ResponseResult> {
           range_option("span",
                        "where resonances are sought and drawn (default: where the reference has energy)",
                        Dimension::frequency, settings_.span),
-          count_option("most-order", "highest order of the stabilisation chart (default: 40)", 4,
+          count_option("most-order", "highest order of the stabilisation chart (default: 40)", 4, 200,
                        settings_.search.most_order),
           {"also", "FORMAT,...",
            "write the ratios in these formats too: universal, universal-text, hdf5, npy", true,

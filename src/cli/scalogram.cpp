@@ -56,7 +56,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
              {{"wavelet", "WAVELET", wavelets + " (default: morse(3,20))", false,
                [this](const std::string& t) { settings_.wavelet = parse_wavelet(t); },
                [this] { return Json(settings_.wavelet.name()); }},
-              count_option("voices", "voices per octave (default: 12)", 1, settings_.voices),
+              count_option("voices", "voices per octave (default: 12)", 1, 96, settings_.voices),
               {"octaves", "N",
                "how many octaves, from the highest frequency down (default: what the record holds)", false,
                [this](const std::string& t) {

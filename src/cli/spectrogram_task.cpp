@@ -49,7 +49,8 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
          switch_option("waterfall", "a picture in 3-D besides the flat one", settings_.waterfall),
          switch_option("sharpen", "reassign every cell's energy to where it belongs in time and frequency",
                        settings_.sharpen),
-         count_option("ridges", "how many lines to follow through the map (default: 5)", 0, settings_.ridges),
+         count_option("ridges", "how many lines to follow through the map (default: 5)", 0, 64,
+                      settings_.ridges),
          axis_choice_option("frequency-axis", settings_.logarithmic),
          range_option("levels",
                       "range of the colours in dB, such as -80dB..0dB (default: found from the map)",
@@ -100,6 +101,10 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
     try {
       result.plan = plan_spectrum(spectrum, recording.samples, recording.axis.rate_hz());
       if (settings_.hop_s) {
+        if (*settings_.hop_s * result.plan.rate_hz > static_cast<double>(recording.samples))
+          throw Error(Status::analysis, "--hop: a step of " + format_quantity(*settings_.hop_s, "s", 4) +
+                                            " is longer than the record, " +
+                                            format_quantity(recording.duration_s(), "s", 4));
         spectrum.overlap = 0;
         result.plan.hop =
             static_cast<std::size_t>(std::max(1.0, std::round(*settings_.hop_s * result.plan.rate_hz)));

@@ -428,7 +428,8 @@ class WatchTask : public Task {
               "memory", "T",
               "length of the newest stretch that is looked at (default: four and a half segments)",
               Dimension::time, s.memory_s),
-          count_option("history", "looks that the rolling spectrogram shows (default: 300)", 2, s.history),
+          count_option("history", "looks that the rolling spectrogram shows (default: 300)", 2, 100000,
+                       s.history),
           quantity_option("files-every", "T", "time between renewals of the files (default: 10 s)",
                           Dimension::time, s.files_s),
           text_option(

@@ -145,8 +145,7 @@ class Hdf5Source : public SampleSource {
       const Hdf5Set& front = groups[i].sets.front();
       for (const std::string& tail :
            {front.interval > 0 ? " at " + format_quantity(1 / front.interval, "Hz", 9) : std::string(),
-            " (" + std::to_string(front.rows) + ")",
-            " (part " + std::to_string(i + 1) + ")"})
+            " (" + std::to_string(front.rows) + ")", " (part " + std::to_string(i + 1) + ")"})
         for (std::size_t k = 0; k < i; ++k)
           if (recording_.parts[k].name == recording_.parts[i].name) {
             recording_.parts[i].name += tail;

@@ -119,7 +119,7 @@ Configuration parse_configuration(const std::string& name, const std::string& te
     if (!cell.empty() && std::isalpha(static_cast<unsigned char>(cell.back()))) cell.pop_back();
   const std::uint64_t analogue = lines.count(counts[1], "analogue channels");
   c.status = lines.count(counts[2], "status channels");
-  if (analogue + c.status == 0 || analogue > 4096 || c.status > 65536)
+  if (analogue + c.status == 0 || analogue > most_channels || c.status > 65536)
     lines.fail(std::to_string(analogue) + " analogue and " + std::to_string(c.status) + " status channels");
   for (std::uint64_t i = 0; i < analogue; ++i) {
     const auto cells = lines.get("an analogue channel", 10);

@@ -38,15 +38,16 @@ class Delimited : public SampleSource {
     recording_.axis = layout_.axis;
     for (std::size_t c = 0; c < layout_.columns.size(); ++c)
       if (layout_.time != c) recording_.channels.push_back(layout_.columns[c]);
+    if (recording_.channels.size() > most_channels)
+      throw Error(Status::input, head.path + ": " + std::to_string(recording_.channels.size()) +
+                                     " channels; at most " + std::to_string(most_channels) +
+                                     ": choose some with --columns");
     make_names_distinct(recording_.channels);
     if (recording_.channels.empty())
       throw Error(
           Status::input,
           head.path +
               ": a time column but no channel beside it; use --axis none if the one column is a signal");
-    if (recording_.channels.size() > 4096)
-      throw Error(Status::input, head.path + ": " + std::to_string(recording_.channels.size()) +
-                                     " channels; at most 4096: choose some with --columns");
     recording_.cautions = layout_.cautions;
     if (layout_.clock) recording_.zero_ns = layout_.clock->first_ns;
     Delimited::rewind();

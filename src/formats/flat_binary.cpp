@@ -31,7 +31,9 @@ BinaryLayout parse_binary_layout(const std::string& text) {
       layout.skip = static_cast<std::uint64_t>(parse_whole_number(part.substr(5), 0));
     } else if (part.size() > 2 && part.substr(part.size() - 2) == "ch") {
       const long long count = parse_whole_number(part.substr(0, part.size() - 2), 1);
-      if (count > 4096) throw Error(Status::usage, "\"" + part + "\": at most 4096 channels");
+      if (count > static_cast<long long>(most_channels))
+        throw Error(Status::usage,
+                    "\"" + part + "\": at most " + std::to_string(most_channels) + " channels");
       layout.channels = static_cast<std::size_t>(count);
     } else {
       throw Error(Status::usage, "\"" + clean_text(part) + "\" in \"" + clean_text(text) +

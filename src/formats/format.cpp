@@ -10,6 +10,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/spool.h"
 
 namespace vprism {
 
@@ -46,6 +47,8 @@ FileHead read_head(const std::string& path) {
   std::error_code code;
   const fs::file_status status = fs::status(path, code);
   if (!fs::exists(status)) throw Error(Status::input, path + ": no such file; check the name");
+  if (!fs::is_directory(status) && !fs::is_regular_file(status))
+    throw Error(Status::input, path + ": is a pipe or a device; this needs a file");
   if (fs::is_directory(status)) throw Error(Status::input, path + ": is a folder; name a file in it");
   const std::unique_ptr<std::FILE, Closer> file(std::fopen(path.c_str(), "rb"));
   if (!file) throw Error(Status::input, path + ": can't be opened: " + std::strerror(errno));
@@ -58,7 +61,58 @@ FileHead read_head(const std::string& path) {
   return head;
 }
 
+namespace {
+
+/// What `work` gives, its errors under the other name.
+template <typename Work>
+auto renamed(const std::string& file, const std::string& name, Work work) {
+  try {
+    return work();
+  } catch (const Error& error) {
+    std::string line = error.what();
+    if (const auto at = line.find(file); at != std::string::npos) line.replace(at, file.size(), name);
+    throw Error(error.status(), line);
+  }
+}
+
+/// A source under another name than that of the file it reads.
+class NamedSource : public SampleSource {
+ public:
+  NamedSource(std::unique_ptr<SampleSource> source, std::string file, std::string name)
+      : source_(std::move(source)), file_(std::move(file)), name_(std::move(name)) {
+    take_over();
+  }
+  const Recording& recording() const override { return recording_; }
+  std::size_t read(Block& block) override {
+    const std::size_t count = renamed(file_, name_, [&] { return source_->read(block); });
+    take_over();
+    return count;
+  }
+  void rewind() override { source_->rewind(); }
+  void resolve() override {
+    renamed(file_, name_, [&] { source_->resolve(); });
+    take_over();
+  }
+  bool carries_stamps() const override { return source_->carries_stamps(); }
+
+ private:
+  void take_over() {
+    recording_ = source_->recording();
+    recording_.file = name_;
+  }
+  std::unique_ptr<SampleSource> source_;
+  std::string file_, name_;
+  Recording recording_;
+};
+
+}  // namespace
+
 std::unique_ptr<SampleSource> open_recording(const std::string& path, const ReadSettings& settings) {
+  if (const std::string file = readable_path(path); file != path) {
+    const std::string name = input_name(path);
+    return renamed(file, name,
+                   [&] { return std::make_unique<NamedSource>(open_recording(file, settings), file, name); });
+  }
   const FileHead head = read_head(path);
   if (!settings.binary.empty()) return open_flat_binary(head, settings);
   for (const Format& format : format_table())

@@ -23,13 +23,13 @@ struct ReadSettings {
   /// What to do about a cell of a text table that is empty or no number.
   enum class Missing { error, gap, interpolate };
   Missing missing = Missing::error;
-  std::optional<std::size_t> header_rows;  ///< Lines above the first row of data.
-  char delimiter = 0;                      ///< ' ' stands for blanks; 0 finds it.
-  char decimal = 0;                        ///< '.' or ','; 0 finds it.
-  std::string columns;                     ///< "1,3..5" or titles; "" takes all.
+  std::optional<std::size_t> header_rows;   ///< Lines above the first row of data.
+  char delimiter = 0;                       ///< ' ' stands for blanks; 0 finds it.
+  char decimal = 0;                         ///< '.' or ','; 0 finds it.
+  std::string columns;                      ///< "1,3..5" or titles; "" takes all.
   std::vector<std::string> allow_external;  ///< Files that an HDF5 file may take its numbers from.
-  bool primary = false;                    ///< Instrument-transformer channels as on the primary side.
-  std::shared_ptr<FileDigest> digest;      ///< Gets the file's bytes as they are read, from readers that can.
+  bool primary = false;                     ///< Instrument-transformer channels as on the primary side.
+  std::shared_ptr<FileDigest> digest;  ///< Gets the file's bytes as they are read, from readers that can.
 };
 
 /// The first bytes of a file and its size.

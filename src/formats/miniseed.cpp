@@ -149,7 +149,7 @@ class MiniSeed : public SampleSource {
                                  record->location + "." + record->channel;
         const auto [entry, fresh] = known.try_emplace({name, record->samprate}, all_.size());
         if (fresh) {
-          if (all_.size() >= 4096) damaged(at, "more than 4096 channels");
+          if (all_.size() >= most_channels) damaged(at, "more channels than can be taken");
           all_.push_back({clean_text(name), record->samprate, {}, {}});
         }
         Stream& stream = all_[entry->second];

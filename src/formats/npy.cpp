@@ -206,8 +206,9 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
            "transpose the array if it is the other way round"});
   }
   if (samples == 0 || samples > (std::uint64_t{1} << 56)) damaged(recording.file, "no samples");
-  if (channels > 4096)
-    throw Error(Status::input, recording.file + ": " + std::to_string(channels) + " channels; at most 4096");
+  if (channels > most_channels)
+    throw Error(Status::input, recording.file + ": " + std::to_string(channels) + " channels; at most " +
+                                   std::to_string(most_channels));
   recording.samples = static_cast<std::int64_t>(samples);
   recording.channels.clear();
   std::uint64_t offset = header.data;

@@ -37,7 +37,8 @@ struct Register {
 };
 
 Register& own_folders() {
-  static Register folders;
+  // Never destroyed: what is removed at the very end asks for it.
+  static Register& folders = *new Register;
   return folders;
 }
 

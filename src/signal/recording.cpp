@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <charconv>
+#include <unordered_map>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -106,14 +107,12 @@ Channel channel_from_title(std::string_view title) {
 }
 
 void make_names_distinct(std::vector<Channel>& channels) {
-  const auto taken = [&](std::size_t before, const std::string& name) {
-    return std::any_of(channels.begin(), channels.begin() + static_cast<std::ptrdiff_t>(before),
-                       [&](const Channel& other) { return other.name == name; });
-  };
+  std::unordered_map<std::string, int> taken;  // With the number that the next of that name would get.
   for (std::size_t c = 0; c < channels.size(); ++c) {
     if (channels[c].name.empty()) channels[c].name = "channel " + std::to_string(c + 1);
     const std::string name = channels[c].name;
-    for (int i = 2; taken(c, channels[c].name); ++i) channels[c].name = name + " (" + std::to_string(i) + ")";
+    while (!taken.try_emplace(channels[c].name, 2).second)
+      channels[c].name = name + " (" + std::to_string(taken[name]++) + ")";
   }
 }
 

@@ -70,6 +70,9 @@ struct Node {
   double x = 0, y = 0, z = 0;
 };
 
+/// More channels than any reader takes from one recording.
+inline constexpr std::size_t most_channels = 4096;
+
 struct Recording {
   std::string file;               ///< As given on the command line.
   std::string format;             ///< "delimited text", "WAV, 32 bit float", ...
