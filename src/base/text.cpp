@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <cctype>
+#include <charconv>
 #include <cmath>
 
 namespace vprism {
@@ -84,9 +85,20 @@ std::string clean_text(std::string_view text, std::size_t longest) {
   return out;
 }
 
+bool runs_in_spreadsheet(std::string_view text) {
+  text = trimmed(text);
+  if (text.empty() || std::string_view("=+-@\t\r").find(text.front()) == std::string_view::npos) return false;
+  // A number with a sign is one.
+  double value = 0;
+  std::string_view digits = text.substr(text.front() == '+' ? 1 : 0);
+  const auto [end, code] = std::from_chars(digits.data(), digits.data() + digits.size(), value);
+  return code != std::errc() || end != digits.data() + digits.size();
+}
+
 std::string csv_cell(const std::string& text) {
-  if (text.find_first_of(",\"\r\n;") == std::string::npos) return text;
-  std::string out = "\"";
+  const bool runs = runs_in_spreadsheet(text);
+  if (!runs && text.find_first_of(",\"\r\n;") == std::string::npos) return text;
+  std::string out = runs ? "\"'" : "\"";
   for (const char c : text) out += c == '"' ? "\"\"" : std::string(1, c);
   return out + "\"";
 }

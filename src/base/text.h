@@ -27,8 +27,12 @@ std::string clean_file_name(std::string_view text);
 /// Columns a terminal needs for UTF-8 text, counting one per code point.
 std::size_t display_width(std::string_view text);
 
+/// Whether a spreadsheet would take a cell for something to work out: text behind =, +, - or @.
+bool runs_in_spreadsheet(std::string_view text);
+
 /// As a cell of a comma-separated table (RFC 4180): in quotes, with quotes doubled, where it holds a
-/// delimiter, quote or line end.
+/// delimiter, quote or line end. Before text that would run in a spreadsheet an apostrophe stands; readers of
+/// ours take it off again.
 std::string csv_cell(const std::string& text);
 
 /// Number with `digits` significant digits, without trailing zeros; "0" for zero, "nan" and "inf" as such.

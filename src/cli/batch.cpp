@@ -149,7 +149,8 @@ class BatchTask : public Task {
                           ".",
                           fresh_,
                           output_.figure.value_or(Picture::png) == Picture::svg ? Picture::svg : Picture::png,
-                          output_.figure.has_value() && !is_case};
+                          output_.figure.has_value() && !is_case,
+                          threads_each(output_.threads, std::min(output_.threads, files.size()))};
     std::vector<BatchRow> rows;
     std::vector<std::string> taken;
     for (const std::string& file : files) {

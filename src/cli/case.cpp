@@ -119,8 +119,14 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
     line_up.commit();
   }
   DigestBook digests(folder.path() / "digests.json");
-  KeptPlace place{folder.path(),  folder.unfinished(),  value.folder,
-                  settings.fresh, value.report.picture, settings.output.figure.has_value()};
+  KeptPlace place{
+      folder.path(),
+      folder.unfinished(),
+      value.folder,
+      settings.fresh,
+      value.report.picture,
+      settings.output.figure.has_value(),
+      threads_each(settings.output.threads, std::min(settings.output.threads, value.steps.size()))};
   Console console(settings.output);
   const Progress bar = console.progress("case " + fs::path(path).filename().string());
   const std::size_t cores = settings.output.threads > 0 ? settings.output.threads

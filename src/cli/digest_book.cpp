@@ -1,9 +1,11 @@
 // digest_book.cpp: see digest_book.h.
 #include "cli/digest_book.h"
 
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <chrono>
 #include <exception>
 #include <fstream>
 #include <vector>
@@ -18,10 +20,15 @@ namespace fs = std::filesystem;
 
 namespace {
 
-std::int64_t changed_at(const fs::path& path) {
-  std::error_code code;
-  const auto time = fs::last_write_time(path, code);
-  return code ? -1 : static_cast<std::int64_t>(time.time_since_epoch().count());
+/// What tells a file apart without reading it: device, inode, size, times of its bytes and of its place.
+std::vector<std::int64_t> facts_of(const fs::path& path) {
+  struct stat facts {};
+  if (::stat(path.c_str(), &facts) != 0) return {};
+  const auto ns = [](const timespec& t) {
+    return static_cast<std::int64_t>(t.tv_sec) * 1'000'000'000 + t.tv_nsec;
+  };
+  return {static_cast<std::int64_t>(facts.st_dev), static_cast<std::int64_t>(facts.st_ino),
+          static_cast<std::int64_t>(facts.st_size), ns(facts.st_mtim), ns(facts.st_ctim)};
 }
 
 }  // namespace
@@ -31,25 +38,26 @@ DigestBook::DigestBook(fs::path memory) : memory_(std::move(memory)) {
   const Json book = Json::parse(read_whole_file(memory_), nullptr, false);
   if (!book.is_object()) return;
   for (const auto& [path, entry] : book.items())
-    if (entry.is_array() && entry.size() == 3 && entry[0].is_number_unsigned() &&
-        entry[1].is_number_integer() && entry[2].is_string())
-      known_[path] = {entry[0].get<std::uintmax_t>(), entry[1].get<std::int64_t>(),
-                      entry[2].get<std::string>()};
+    if (entry.is_array() && entry.size() == 6 && entry[5].is_string() &&
+        std::all_of(entry.begin(), entry.begin() + 5, [](const Json& x) { return x.is_number_integer(); }))
+      known_[path] = {
+          {entry[0].get<std::int64_t>(), entry[1].get<std::int64_t>(), entry[2].get<std::int64_t>(),
+           entry[3].get<std::int64_t>(), entry[4].get<std::int64_t>()},
+          entry[5].get<std::string>()};
 }
 
 std::string DigestBook::of_file(const fs::path& path) {
   std::error_code code;
   const std::string name = fs::absolute(path, code).lexically_normal().string();
-  const Known now{fs::file_size(path, code), changed_at(path), ""};
-  if (code) return "missing";
+  const Known now{facts_of(path), ""};
+  if (now.facts.empty()) return "missing";
   // Whoever asks first makes it; others wait for that.
   std::promise<std::string> made;
   std::shared_future<std::string> wanted;
   {
     const std::lock_guard guard(lock_);
     const auto found = known_.find(name);
-    if (found != known_.end() && found->second.size == now.size && found->second.changed == now.changed)
-      return found->second.digest;
+    if (found != known_.end() && found->second.facts == now.facts) return found->second.digest;
     const auto begun = being_made_.find(name);
     if (begun != being_made_.end())
       wanted = begun->second;
@@ -66,7 +74,7 @@ std::string DigestBook::of_file(const fs::path& path) {
   }
   {
     const std::lock_guard guard(lock_);
-    if (!failed) known_[name] = {now.size, now.changed, digest};
+    if (!failed) known_[name] = {now.facts, digest};
     being_made_.erase(name);
   }
   if (failed) {
@@ -101,10 +109,13 @@ void DigestBook::save() const {
   const std::lock_guard guard(lock_);
   Json book = Json::object();
   // A file changed in this very moment could change again without another time.
-  const std::int64_t now =
-      static_cast<std::int64_t>(fs::file_time_type::clock::now().time_since_epoch().count());
+  const std::int64_t now = std::chrono::duration_cast<std::chrono::nanoseconds>(
+                               std::chrono::system_clock::now().time_since_epoch())
+                               .count();
   for (const auto& [path, entry] : known_)
-    if (now - entry.changed > 2'000'000'000) book[path] = {entry.size, entry.changed, entry.digest};
+    if (now - std::max(entry.facts[3], entry.facts[4]) > 2'000'000'000)
+      book[path] = {entry.facts[0], entry.facts[1], entry.facts[2],
+                    entry.facts[3], entry.facts[4], entry.digest};
   const fs::path part = memory_.string() + ".part-" + std::to_string(::getpid());
   std::ofstream(part, std::ios::binary) << book.dump(-1, ' ', false, Json::error_handler_t::replace);
   std::error_code code;

@@ -6,10 +6,12 @@
 #include <map>
 #include <mutex>
 #include <string>
+#include <vector>
 
 namespace vprism {
 
-/// Digests of files and folders, each made once a run; remembered from run to run by size and time of change.
+/// Digests of files and folders, each made once a run; remembered from run to run
+/// as long as device, inode, size and both times of change stay.
 class DigestBook {
  public:
   /// `memory`: where they are remembered, or "". What can't be read there is not.
@@ -23,8 +25,7 @@ class DigestBook {
  private:
   std::string of_file(const std::filesystem::path& path);
   struct Known {
-    std::uintmax_t size = 0;
-    std::int64_t changed = 0;
+    std::vector<std::int64_t> facts;  ///< Device, inode, size, times of change of bytes and of place.
     std::string digest;
   };
   std::filesystem::path memory_;

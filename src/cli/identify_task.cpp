@@ -98,7 +98,8 @@ class IdentifyTask : public Task {
               const std::string png = page ? folder.picture(figure, Picture::png) : "";
               if (!png.empty())
                 section.pictures.push_back({png, "Spectrum of each channel with the findings' numbers",
-                                            "Numbers are those of the table below.", Picture::png, figure});
+                                            "Numbers are those of the table below.", Picture::png,
+                                            paged(figure).front()});
               if (kind == Picture::png)
                 folder.add_picture(stems[i], png, kind, "spectrum with the findings marked");
               else

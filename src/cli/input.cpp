@@ -45,9 +45,10 @@ Input::Input(const std::vector<std::string>& files, const InputSettings& setting
       digests_(digests_of(files)),
       road_(open_selected(files, settings, digests_), settings.make_chain()) {
   // Those that no reader passes on are read beside it.
-  hashing_ = std::async(std::launch::async, [digests = digests_] {
+  part_only_ = settings.gate.has_value();
+  hashing_ = std::async(std::launch::async, [digests = digests_, quick = part_only_] {
     for (const auto& digest : digests)
-      if (!digest->expected()) digest->text();
+      if (!digest->expected() && !quick) digest->text();
   });
 }
 
@@ -78,7 +79,8 @@ void Input::require_even_axis() {
 InputFacts Input::facts() {
   if (digest_.empty()) {
     hashing_.get();
-    for (const auto& digest : digests_) digest_ += (digest_.empty() ? "" : " ") + digest->text();
+    for (const auto& digest : digests_)
+      digest_ += (digest_.empty() ? "" : " ") + (part_only_ ? digest->quick_text() : digest->text());
   }
   InputFacts facts{road_.recording(), digest_, road_.reports(), files_};
   for (Caution& caution : road_.cautions()) facts.recording.cautions.push_back(std::move(caution));

@@ -28,6 +28,7 @@ class Input {
   std::vector<std::string> files_;
   std::vector<std::shared_ptr<FileDigest>> digests_;
   Road road_;
+  bool part_only_ = false;  ///< Of large files a quick digest does.
   std::future<void> hashing_;
   std::string digest_;  ///< Once known.
 };

@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/child.h"
+#include "formats/containers.h"
 #include "formats/file_digest.h"
 #include "formats/output_folder.h"
 #include "formats/unfinished.h"
@@ -64,7 +65,11 @@ std::string folder_name(const std::string& text, const std::vector<std::string>&
 }
 
 std::string run_key(const KeptRun& run, const KeptPlace& place, DigestBook& digests) {
-  static const std::string program = file_digest(own_program());
+  // A module of its own is part of the program.
+  static const std::string program = [] {
+    const std::string module = containers_module();
+    return file_digest(own_program()) + (module.empty() ? "" : " " + file_digest(module));
+  }();
   std::string all = std::string(version()) + "\n" + program + "\n" + run.command + "\n";
   for (const std::string& option : run.options) all += "option " + option + "\n";
   for (const std::string& input : run.inputs)
@@ -93,6 +98,7 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
   child.folder = fs::absolute(place.working);
   child.arguments = {run.command, "--json",        "--quiet",
                      "--force",   "--figure=data", "--out=" + fs::absolute(part).string()};
+  if (place.threads > 0) child.arguments.push_back("--threads=" + std::to_string(place.threads));
   child.arguments.insert(child.arguments.end(), run.options.begin(), run.options.end());
   child.arguments.insert(child.arguments.end(), run.inputs.begin(), run.inputs.end());
   child.out = part / "document.json", child.err = part / "said.txt";

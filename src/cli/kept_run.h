@@ -2,6 +2,7 @@
 // they are made anew only when something of it has changed.
 #pragma once
 
+#include <algorithm>
 #include <filesystem>
 #include <string>
 #include <vector>
@@ -53,7 +54,13 @@ struct KeptPlace {
   bool fresh = false;             ///< Nothing kept is used.
   Picture picture = Picture::png;
   bool pictures = true;
+  std::size_t threads = 0;  ///< For each command; 0: as many as there are cores.
 };
+
+/// Threads for each of so many commands side by side, of those asked for; 0: none were asked for.
+inline std::size_t threads_each(std::size_t asked, std::size_t side_by_side) {
+  return asked == 0 ? 0 : std::max<std::size_t>(1, asked / std::max<std::size_t>(1, side_by_side));
+}
 
 /// A digest of version, command, options and the bytes of all inputs and files.
 std::string run_key(const KeptRun& run, const KeptPlace& place, DigestBook& digests);

@@ -24,7 +24,11 @@ void Outputs::queue(std::string name, std::vector<Figure> frames, const std::str
 }
 
 void Outputs::add_figure(const std::string& base, const Figure& figure, const std::string& what) {
-  if (kind_) queue(base + "." + picture_ending(*kind_), {figure}, what);
+  if (!kind_) return;
+  const std::vector<Figure> pages = paged(figure);
+  for (std::size_t p = 0; p < pages.size(); ++p)
+    queue(base + (p == 0 ? "" : "-page" + std::to_string(p + 1)) + "." + picture_ending(*kind_), {pages[p]},
+          what + (pages.size() > 1 ? ", page " + std::to_string(p + 1) : ""));
 }
 
 void Outputs::add_animation(const std::string& base, const std::vector<Figure>& frames,
@@ -34,7 +38,7 @@ void Outputs::add_animation(const std::string& base, const std::vector<Figure>& 
 
 std::string Outputs::picture(const Figure& figure, Picture kind) {
   try {
-    return draw(figure, kind);
+    return draw(paged(figure).front(), kind);
   } catch (const Error& error) {
     fail(error.what());
     return "";

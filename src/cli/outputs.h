@@ -22,7 +22,7 @@ class Outputs : public OutputFolder {
   void add_figure(const std::string& base, const Figure& figure, const std::string& what);
   /// The same for an animation.
   void add_animation(const std::string& base, const std::vector<Figure>& frames, const std::string& what);
-  /// A picture for a page, drawn now; "" where it can't be.
+  /// A picture for a page, drawn now, of a figure of many panels its first page; "" where it can't be.
   std::string picture(const Figure& figure, Picture kind);
   /// A picture that is drawn already; "": it could not be.
   void add_picture(const std::string& base, const std::string& bytes, Picture kind, const std::string& what);

@@ -105,14 +105,14 @@ ReportSection section_of(const SurveyResult& result, const AnalysisSettings& ana
   if (!trace.empty())
     section.pictures.push_back(
         {trace, "Time trace of " + std::to_string(r.channels.size()) + " channels of " + r.file,
-         "The whole record of each channel.", Picture::png, trace_figure(result.inspect)});
+         "The whole record of each channel.", Picture::png, paged(trace_figure(result.inspect)).front()});
   section.tables.push_back({"Levels", "", statistics_table(result.inspect)});
   if (!result.spectrum) return section;
   if (!spectrum.empty())
     section.pictures.push_back(
         {spectrum, "Spectrum of each channel of " + r.file + " with the peaks of the tables marked",
          "Numbers are those of the tables below.", Picture::png,
-         spectrum_figure(*result.spectrum, analysis)});
+         paged(spectrum_figure(*result.spectrum, analysis)).front()});
   if (!map.empty())
     section.pictures.push_back({map, "Spectrogram of " + r.file,
                                 "Level over time and frequency; see the command spectrogram for events and "

@@ -13,15 +13,22 @@ namespace vprism {
 
 namespace {
 
+constexpr const char* module_name = "vprism-containers.so";
+
+/// The folders it may lie in.
+std::vector<std::filesystem::path> module_folders() {
+  std::error_code code;
+  const std::filesystem::path home = std::filesystem::read_symlink("/proc/self/exe", code).parent_path();
+  return {home, home.parent_path(), home.parent_path() / "lib" / "vprism"};
+}
+
 const Containers& load_containers() {
   namespace fs = std::filesystem;
-  constexpr const char* name = "vprism-containers.so";
   std::error_code code;
-  const fs::path home = fs::read_symlink("/proc/self/exe", code).parent_path();
-  std::string why = "not found beside the program in " + home.string();
-  for (const fs::path& folder : {home, home.parent_path(), home.parent_path() / "lib" / "vprism"}) {
-    if (!fs::exists(folder / name, code)) continue;
-    void* module = dlopen((folder / name).c_str(), RTLD_NOW | RTLD_LOCAL);
+  std::string why = "not found beside the program in " + module_folders().front().string();
+  for (const fs::path& folder : module_folders()) {
+    if (!fs::exists(folder / module_name, code)) continue;
+    void* module = dlopen((folder / module_name).c_str(), RTLD_NOW | RTLD_LOCAL);
     const void* entries = module == nullptr ? nullptr : dlsym(module, "vprism_containers");
     if (entries == nullptr) {
       why = dlerror();
@@ -32,10 +39,11 @@ const Containers& load_containers() {
       containers.adopt_units(unit_library());
       return containers;
     }
-    why = (folder / name).string() + " is of version " + containers.version;
+    why = (folder / module_name).string() + " is of version " + containers.version;
   }
-  throw Error(Status::input, std::string(name) + ", which reads and writes HDF5 and NPZ, can't be used (" +
-                                 why + "); install vprism again");
+  throw Error(Status::input, std::string(module_name) +
+                                 ", which reads and writes HDF5 and NPZ, can't be used (" + why +
+                                 "); install vprism again");
 }
 
 const Containers& containers() {
@@ -44,6 +52,13 @@ const Containers& containers() {
 }
 
 }  // namespace
+
+std::string containers_module() {
+  std::error_code code;
+  for (const std::filesystem::path& folder : module_folders())
+    if (std::filesystem::exists(folder / module_name, code)) return (folder / module_name).string();
+  return "";
+}
 
 bool recognises_hdf5(const FileHead& head) {
   // The signature may stand behind a user block of 512, 1024, ... bytes.

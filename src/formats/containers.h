@@ -13,6 +13,9 @@
 
 namespace vprism {
 
+/// Path of the module's file; "" where it is not found.
+std::string containers_module();
+
 /// What the module holds.
 struct Containers {
   const char* version;  ///< Of the program it was built with.

@@ -49,6 +49,15 @@ std::string FileDigest::text() {
   return digest_words(XXH3_64bits_digest(state_->hash));
 }
 
+std::string FileDigest::quick_text() {
+  constexpr std::uint64_t whole = std::uint64_t{64} << 20, block = 1 << 16;
+  const InputFile file(path_);
+  if (file.size() <= whole || next_ >= file.size()) return text();
+  std::string sampled = std::to_string(file.size()) + " " + std::to_string(file.changed_ns());
+  for (std::uint64_t i = 0; i <= 64; ++i) sampled += file.text((file.size() - block) / 64 * i, block);
+  return "quick:" + text_digest(sampled).substr(5);
+}
+
 std::string text_digest(std::string_view text) { return digest_words(XXH3_64bits(text.data(), text.size())); }
 
 }  // namespace vprism

@@ -26,6 +26,9 @@ class FileDigest {
   void passed(std::uint64_t offset, std::span<const char> bytes);
   /// 16 hexadecimal digits behind "xxh3:". Throws Error(input).
   std::string text();
+  /// The same if all has been passed on already, or the file is small; else, of a file of which only a part
+  /// is wanted, "quick:" and a digest of its size, its time of change and 65 blocks of it.
+  std::string quick_text();
 
  private:
   struct State;

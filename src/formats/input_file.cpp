@@ -30,6 +30,12 @@ void InputFile::refresh() {
   if (::fstat(descriptor_, &facts) == 0) size_ = static_cast<std::uint64_t>(facts.st_size);
 }
 
+std::int64_t InputFile::changed_ns() const {
+  struct stat facts {};
+  if (::fstat(descriptor_, &facts) != 0) return 0;
+  return static_cast<std::int64_t>(facts.st_mtim.tv_sec) * 1'000'000'000 + facts.st_mtim.tv_nsec;
+}
+
 InputFile::~InputFile() {
   if (descriptor_ >= 0) ::close(descriptor_);
 }

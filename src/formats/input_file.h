@@ -26,6 +26,8 @@ class InputFile {
 
   const std::string& name() const { return name_; }
   std::uint64_t size() const { return size_; }
+  /// When it was last changed, in nanoseconds since 1970.
+  std::int64_t changed_ns() const;
   /// Looks up the size anew, where the file has grown since.
   void refresh();
   /// From now on `digest`, if there is one, gets what is read.

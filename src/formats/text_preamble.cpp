@@ -11,6 +11,8 @@ namespace vprism {
 
 std::string unquoted_cell(std::string_view cell) {
   cell = trimmed(cell);
+  if (cell.size() > 3 && starts_with(cell, "\"'") && runs_in_spreadsheet(cell.substr(2, cell.size() - 3)))
+    return unquoted_cell('"' + std::string(cell.substr(2)));  // As csv_cell writes it.
   if (cell.size() < 2 || cell.front() != '"' || cell.back() != '"')
     return clean_text(trimmed(utf8_from_any(cell)));
   std::string text;

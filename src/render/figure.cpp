@@ -18,6 +18,32 @@ const char* picture_ending(Picture picture) {
   return endings[static_cast<std::size_t>(picture)];
 }
 
+std::vector<Figure> paged(const Figure& figure) {
+  constexpr std::size_t most_on_one = 32, on_a_page = 40, most_pages = 4;
+  const std::size_t all = figure.panels.size();
+  if (all <= most_on_one) return {figure};
+  const std::size_t drawn = std::min(all, on_a_page * most_pages),
+                    count = (drawn + on_a_page - 1) / on_a_page;
+  std::vector<Figure> pages;
+  for (std::size_t p = 0; p < count; ++p) {
+    Figure page;
+    page.title = figure.title + " (page " + std::to_string(p + 1) + " of " + std::to_string(count) + ")";
+    page.caption = figure.caption;
+    if (drawn < all)
+      page.caption += (page.caption.empty() ? "" : "; ") + std::string("the first ") + std::to_string(drawn) +
+                      " of " + std::to_string(all) + " panels; choose others with --channel";
+    page.width = figure.width;
+    page.columns = std::max(2, figure.columns);
+    page.panel_height = 170;
+    const auto begin = figure.panels.begin() + static_cast<std::ptrdiff_t>(p * on_a_page);
+    page.panels.assign(begin,
+                       begin + static_cast<std::ptrdiff_t>(std::min(on_a_page, drawn - p * on_a_page)));
+    for (Panel& panel : page.panels) panel.listing.clear();
+    pages.push_back(std::move(page));
+  }
+  return pages;
+}
+
 Curve thinned(Curve curve, std::size_t count, bool logarithmic_x) {
   if (curve.x.size() <= count || !curve.high.empty()) return curve;
   const auto place = [&](double x) { return logarithmic_x ? std::log(std::max(x, 1e-300)) : x; };

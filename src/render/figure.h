@@ -107,6 +107,10 @@ std::string draw_pages(const std::vector<Figure>& figures);
 /// of a second each.
 std::string draw_animation(const std::vector<Figure>& figures, int hundredths);
 
+/// A figure of many panels in pages of two columns that can still be drawn and read: four at most, the
+/// caption of the last one telling how many panels are left out. One of up to 32 panels stays as it is.
+std::vector<Figure> paged(const Figure& figure);
+
 /// `count` points at most: where there are more, each stretch of x gives its lowest and its highest point, so
 /// no peak is lost.
 Curve thinned(Curve curve, std::size_t count, bool logarithmic_x);

@@ -101,13 +101,28 @@ std::string run_gnuplot(const std::string& script) {
 
 }  // namespace
 
+namespace {
+
+/// The same figure gives the same bytes: a time of the clock becomes one of the same length.
+std::string without_clock(std::string pdf) {
+  constexpr std::string_view key = "/CreationDate (D:", always = "19700101000000";
+  for (std::size_t at = pdf.find(key); at != std::string::npos; at = pdf.find(key, at + 1))
+    if (at + key.size() + always.size() <= pdf.size()) pdf.replace(at + key.size(), always.size(), always);
+  return pdf;
+}
+
+}  // namespace
+
 std::string draw(const Figure& figure, Picture picture) {
   if (picture == Picture::data)
     return figure_json(figure).dump(-1, ' ', false, Json::error_handler_t::replace) + "\n";
-  return run_gnuplot(figure_script(figure, picture));
+  const std::string bytes = run_gnuplot(figure_script(figure, picture));
+  return picture == Picture::pdf ? without_clock(bytes) : bytes;
 }
 
-std::string draw_pages(const std::vector<Figure>& figures) { return run_gnuplot(pages_script(figures)); }
+std::string draw_pages(const std::vector<Figure>& figures) {
+  return without_clock(run_gnuplot(pages_script(figures)));
+}
 
 std::string draw_animation(const std::vector<Figure>& figures, int hundredths) {
   return run_gnuplot(animation_script(figures, hundredths));
