@@ -22,7 +22,7 @@ struct Settings {
   std::vector<OptionGroup> groups() {
     return {{"Group",
              {text_option("name", "NAME", "a name", name), switch_option("loud", "a switch", loud),
-              count_option("count", "a number", 2, count),
+              count_option("count", "a number", 2, 1000, count),
               quantity_option("rate", "FREQUENCY", "a rate", Dimension::frequency, rate_hz),
               range_option("span", "a range", Dimension::frequency, span)}}};
   }
