@@ -245,7 +245,13 @@ class BatchTask : public Task {
   }
 
   static std::string status_of(const BatchRow& row) {
-    return !row.kept.done() ? "failed" : row.kept.status == 1 ? "limit broken" : "done";
+    if (!row.kept.done()) return "failed";
+    if (row.kept.status != 1) return "done";
+    const Json& document = row.kept.document;
+    const Json verdict = document.contains("answer") && document["answer"].is_object()
+                             ? document["answer"].value("verdict", Json())
+                             : document.value("verdict", Json());
+    return verdict == "not judged in full" ? "not judged in full" : "limit broken";
   }
 
   /// Whether a key tells a level in the channel's unit.

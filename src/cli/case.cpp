@@ -27,10 +27,13 @@ std::string steps_text(const std::vector<StepResult>& steps) {
       {{"step", TextTable::Align::left}, {"command", TextTable::Align::left}, {"", TextTable::Align::left}});
   for (const StepResult& s : steps) {
     if (!s.asked_for) continue;
-    const std::string what = !s.why_not.empty()   ? "not run: " + s.why_not
-                             : !s.kept.done()     ? "failed: " + s.kept.said
-                             : s.kept.status == 1 ? "done; a limit is broken"
-                                                  : "done";
+    const std::string what = !s.why_not.empty() ? "not run: " + s.why_not
+                             : !s.kept.done()   ? "failed: " + s.kept.said
+                             : s.kept.status == 1
+                                 ? s.kept.document.value("verdict", "") == "not judged in full"
+                                       ? "done; a limit could not be judged in full"
+                                       : "done; a limit is broken"
+                                 : "done";
     table.add({s.step->name, s.step->command,
                clean_text(what + (s.kept.reused ? " (kept from before)" : ""), 100)});
   }

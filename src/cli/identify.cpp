@@ -104,7 +104,7 @@ Drift drift_of(const WatchResult& w) {
 void tell_behaviour(const WatchResult& w, std::size_t channel, double rbw_hz, const SpectrumPlan& plan,
                     Finding& f) {
   if (w.segments < 6) return;
-  const double spread = w.spread[channel], steady = w.steadiness[channel];
+  const double spread = w.spread_of(channel), steady = w.steadiness_of(channel);
   const Drift drift = drift_of(w);
   const bool moves = drift.share > 0.85 && std::abs(drift.to_hz - drift.from_hz) > 1.5 * plan.rbw_hz;
   const bool alone = f.kind == "tone" || f.kind == "broadband" || f.kind == "resonance";
@@ -180,17 +180,17 @@ std::vector<std::size_t> reference_channels(const Recording& r, const IdentifySe
 /// What the other channels show at a finding's frequency.
 void tell_channels(const Recording& r, const std::vector<std::size_t>& references, const WatchResult& w,
                    std::size_t own, Finding& f) {
-  if (w.channels() < 2 || w.segments < 4) return;
+  if (w.columns.size() < 2 || w.segments < 4) return;
   const double chance = w.chance_coherence(1e-3);
   struct Other {
     std::size_t channel;
     double coherence, ratio;
   };
   std::vector<Other> others;
-  for (std::size_t c = 0; c < w.channels(); ++c) {
+  for (const std::size_t c : w.columns) {
     const double coherence = w.coherence(c, own);
     if (c != own && coherence > chance)
-      others.push_back({c, coherence, std::sqrt(w.power[c] / std::max(w.power[own], 1e-300))});
+      others.push_back({c, coherence, std::sqrt(w.power_of(c) / std::max(w.power_of(own), 1e-300))});
   }
   std::sort(others.begin(), others.end(),
             [](const Other& a, const Other& b) { return a.coherence > b.coherence; });
@@ -217,7 +217,7 @@ void tell_channels(const Recording& r, const std::vector<std::size_t>& reference
                                        r.channels[o.channel].name, *turned));
   std::vector<std::size_t> inputs;
   for (const std::size_t c : references)
-    if (c != own && w.power[c] > 0) inputs.push_back(c);
+    if (c != own && w.power_of(c) > 0) inputs.push_back(c);
   if (inputs.empty() || std::find(references.begin(), references.end(), own) != references.end()) return;
   const double share = w.explained(own, inputs);
   if (share <= w.chance_coherence(1e-3, inputs.size())) {
@@ -328,7 +328,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   if (!watches.empty() && !recording.complex && !spectra.front().spectrum.two_sided) {
     const SpectrumPlan looked = plan_watch(plan, analysis.spectrum, recording.samples);
     result.watch_rbw_hz = looked.rbw_hz;
-    watch.emplace(looked, analysis.spectrum.window, watches);
+    watch.emplace(looked, analysis.spectrum.window, watches, references);
   }
   bool gaps = false;
   input.road().run(

@@ -197,8 +197,7 @@ class OccupancyTask : public Task {
     MapAxes axes{
         "frequency (Hz)", "level (" + unit(result.facts.recording.channels[c]) + ")", "share of time", {}};
     for (std::size_t k = low; k < high; ++k) axes.x.push_back(map.grid.frequency_hz(k));
-    const std::string base =
-        stem + "-occupancy" + (result.maps.size() > 1 ? "-" + std::to_string(c + 1) : "");
+    const std::string base = stem + (result.maps.size() > 1 ? "-" + std::to_string(c + 1) : "");
     const std::string what =
         "share of time by level and frequency, " + result.facts.recording.channels[c].name;
     if (const auto writer = open_map(folder, settings_.map, base, what, axes, to - from)) {

@@ -25,6 +25,7 @@
 #include "base/quantity.h"
 #include "base/text.h"
 #include "formats/field_source.h"
+#include "formats/frame_order.h"
 #include "formats/row_source.h"
 
 namespace vprism {
@@ -195,10 +196,26 @@ class TextFrames : public RowSource {
         file_(std::move(file)),
         c_(std::move(c)),
         begin_(begin),
-        lines_(file_, begin) {}
+        lines_(file_, begin),
+        order_(c_.rate > 0 ? 1 / c_.rate : 0, c_.stamp_factor) {}
 
  private:
-  void start() override { lines_ = LineReader(file_, begin_); }
+  void start() override {
+    lines_ = LineReader(file_, begin_);
+    order_ = FrameOrder(c_.rate > 0 ? 1 / c_.rate : 0, c_.stamp_factor);
+  }
+  void ended() override {
+    order_.tell(recording_);
+    std::int64_t beyond = 0;
+    while (lines_.get(line_))
+      if (const auto text = trimmed(line_); !text.empty() && text != "\x1a") ++beyond;
+    if (beyond > 0)
+      recording_.cautions.push_back({"length-disagrees", Severity::warning, "",
+                                     "the configuration promises " + std::to_string(recording_.samples) +
+                                         " samples, " + std::to_string(recording_.samples + beyond) +
+                                         " rows are there; the promised ones are read",
+                                     "export it again if the rest is wanted"});
+  }
   double stamp_resolution() const override { return c_.stamp_factor; }
   bool next(double* columns, double& stamp) override {
     do {
@@ -206,6 +223,8 @@ class TextFrames : public RowSource {
     } while (trimmed(line_).empty());
     std::string_view rest = line_;
     const std::size_t analogue = c_.analogue.size();
+    double number = std::nan("");
+    stamp = std::nan("");
     for (std::size_t cell = 0; cell < 2 + analogue + c_.status; ++cell) {
       const std::size_t comma = rest.find(',');
       const std::string_view text = trimmed(rest.substr(0, comma));
@@ -218,11 +237,13 @@ class TextFrames : public RowSource {
         if (code != std::errc() || end != text.data() + text.size() || !std::isfinite(value))
           fail(cell, "\"" + clean_text(text, 40) + "\" is not a number");
       }
+      if (cell == 0) number = value;
       if (cell == 1) stamp = value * c_.stamp_factor;
       if (cell < 2) continue;
       const std::size_t c = cell - 2;
       columns[c] = c < analogue ? value * c_.analogue[c].a + c_.analogue[c].b : value;
     }
+    order_.add(number, stamp);
     return true;
   }
   [[noreturn]] void fail(std::size_t cell, const std::string& what) const {
@@ -236,7 +257,28 @@ class TextFrames : public RowSource {
   std::uint64_t begin_;
   LineReader lines_;
   std::string line_;
+  FrameOrder order_;
 };
+
+/// Numbers and stamps of binary frames; of a long file of those in its first 64 MB.
+void check_frames(const InputFile& file, std::uint64_t begin, std::uint64_t frame, std::uint64_t samples,
+                  const Configuration& c, Recording& recording) {
+  FrameOrder order(c.rate > 0 ? 1 / c.rate : 0, c.stamp_factor);
+  const NumberType& type = *find_number_type("u32le");
+  const std::uint64_t looked = std::min(samples, (std::uint64_t{64} << 20) / frame), at_once = 4096;
+  std::vector<char> bytes;
+  std::vector<double> number(at_once), stamp(at_once);
+  for (std::uint64_t at = 0; at < looked; at += at_once) {
+    const auto count = static_cast<std::size_t>(std::min(at_once, looked - at));
+    bytes.resize(count * static_cast<std::size_t>(frame));
+    file.read(begin + at * frame, bytes);
+    type.decode(bytes.data(), static_cast<std::size_t>(frame), count, number.data());
+    type.decode(bytes.data() + 4, static_cast<std::size_t>(frame), count, stamp.data());
+    for (std::size_t n = 0; n < count; ++n)
+      order.add(number[n], stamp[n] == 4294967295.0 ? std::nan("") : stamp[n] * c.stamp_factor);
+  }
+  order.tell(recording);
+}
 
 struct Pieces {
   std::string configuration_name, configuration, data_name;
@@ -357,6 +399,7 @@ std::unique_ptr<SampleSource> open_comtrade(const FileHead& head, const ReadSett
                                       std::to_string(there) + " are there; the promised ones are read",
                                   "export it again if the rest is wanted"});
   recording.samples = static_cast<std::int64_t>(c.samples);
+  check_frames(file, pieces.data, frame, c.samples, c, recording);
   FieldLayout layout;
   std::uint64_t offset = pieces.data + 8;
   for (const Analogue& values : c.analogue) {

@@ -227,6 +227,13 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
     }
     if (!table && !frames_together) offset += item * samples;
   }
+  if (const std::uint64_t end = header.data + item * samples * channels; file.size() > end)
+    recording.cautions.push_back({"length-disagrees", Severity::warning, "",
+                                  "the array's shape takes " + std::to_string(end) + " bytes, the file has " +
+                                      std::to_string(file.size()) + ": room for " +
+                                      std::to_string((file.size() - end) / (item * channels)) +
+                                      " samples more, which are left out",
+                                  "write it again, or read all of it with --binary"});
   if (layout.columns.empty()) damaged(recording.file, "no channel beside the time");
   if (!imaginary.empty() && imaginary.size() != layout.columns.size())
     throw Error(Status::input, recording.file + ": real and complex fields in one array; write them apart");

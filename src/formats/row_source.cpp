@@ -52,6 +52,10 @@ std::size_t RowSource::read(Block& block) {
       settle_stamps(recording_, settings_, judge_, stamp_resolution(), file_interval_, file_source_);
     }
   }
+  if (!ended_ && at_ + static_cast<std::int64_t>(count) >= recording_.samples) {
+    ended_ = true;
+    ended();
+  }
   block.set(at_, count);
   block.set_gaps(gaps);
   at_ += static_cast<std::int64_t>(count);

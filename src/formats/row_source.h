@@ -22,6 +22,8 @@ class RowSource : public SampleSource {
   /// The next instant: one number per column (NaN: missing) and its stamp. False when the data end; throws
   /// Error(input) for what is no number.
   virtual bool next(double* columns, double& stamp) = 0;
+  /// All that was promised has been read, for the first time: what is found then goes into `recording_`.
+  virtual void ended() {}
   /// Last digit of the stamps seen so far, in the axis's unit.
   virtual double stamp_resolution() const { return 0; }
 
@@ -34,7 +36,7 @@ class RowSource : public SampleSource {
   std::string file_source_;
   std::vector<double> row_;
   std::int64_t at_ = 0;
-  bool begun_ = false, settled_ = false;
+  bool begun_ = false, settled_ = false, ended_ = false;
   StampJudge judge_;
 };
 

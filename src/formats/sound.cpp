@@ -24,11 +24,24 @@ std::uint32_t little32(const unsigned char* p) {
          std::uint32_t{p[3]} << 24;
 }
 
+/// Bytes from `at` on that are no further chunks.
+std::uint64_t beyond_data(std::ifstream& file, std::uint64_t at, std::uint64_t size) {
+  char chunk[8];
+  while (at + 8 <= size && file.seekg(static_cast<std::streamoff>(at)) && file.read(chunk, 8)) {
+    const bool named = std::all_of(chunk, chunk + 4, [](char c) { return c >= 0x20 && c < 0x7F; });
+    const std::uint64_t length = little32(reinterpret_cast<const unsigned char*>(chunk) + 4);
+    if (!named || length > size - at - 8) return size - at;
+    at += 8 + length + (length & 1);
+  }
+  return 0;
+}
+
 /// libsndfile quietly reads what there is of a RIFF file that was cut; an engineer must know. Walks the
 /// chunks and throws when the data chunk claims more bytes than follow it. (0 and 0xFFFFFFFF mean a recorder
 /// that never closed its file.)
-void check_riff_length(const FileHead& head) {
-  if (!starts_with(head.bytes, "RIFF")) return;
+/// Gives the bytes behind the data that belong to no chunk.
+std::uint64_t check_riff_length(const FileHead& head) {
+  if (!starts_with(head.bytes, "RIFF")) return 0;
   std::ifstream file(head.path, std::ios::binary);
   std::uint64_t at = 12;
   unsigned char chunk[8];
@@ -40,15 +53,17 @@ void check_riff_length(const FileHead& head) {
       throw Error(Status::input, head.path + ": cut short: its header promises " + std::to_string(size) +
                                      " bytes of samples, " + std::to_string(head.size - at - 8) +
                                      " are there; copy or export it again");
-    if (data) return;
-    at += 8 + std::uint64_t{size} + (size & 1);
+    const std::uint64_t next = at + 8 + std::uint64_t{size} + (size & 1);
+    if (data && size != 0xFFFFFFFFu && size != 0) return beyond_data(file, next, head.size);
+    if (data) return 0;
+    at = next;
   }
 }
 
 class Sound : public SampleSource {
  public:
   Sound(const FileHead& head, const ReadSettings& settings) {
-    check_riff_length(head);
+    const std::uint64_t beyond = check_riff_length(head);
     SF_INFO info{};
     file_ = sf_open(head.path.c_str(), SFM_READ, &info);
     if (file_ == nullptr)
@@ -65,6 +80,12 @@ class Sound : public SampleSource {
       sf_close(file_);
       throw Error(Status::input, head.path + ": the sound file holds no samples; export it again");
     }
+    if (beyond > 8)
+      recording_.cautions.push_back(
+          {"length-disagrees", Severity::warning, "",
+           "the header promises " + std::to_string(recording_.samples) + " samples; " +
+               std::to_string(beyond) + " bytes behind them belong to nothing and are left out",
+           "the recorder may not have closed the file: read all of it with --binary, skip=44"});
     name_channels();
     make_names_distinct(recording_.channels);
     settle_interval(recording_, settings, info.samplerate > 0 ? 1.0 / info.samplerate : 0, "file header");

@@ -1,11 +1,13 @@
 // line_watch.cpp: see line_watch.h. Only the watched bins of each transform are kept.
 #include "identify/line_watch.h"
 
+#include <oneapi/tbb/enumerable_thread_specific.h>
 #include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <numeric>
 #include <optional>
 
 #include "base/linear.h"
@@ -53,8 +55,27 @@ constexpr std::size_t most_tracked = 2048;
 
 }  // namespace
 
+double WatchResult::value_of(const std::vector<double>& values, std::size_t channel) const {
+  const auto at = std::lower_bound(columns.begin(), columns.end(), channel);
+  return at != columns.end() && *at == channel ? values[static_cast<std::size_t>(at - columns.begin())] : 0;
+}
+
+Complex WatchResult::cross_within(const std::vector<Complex>& values, std::size_t i, std::size_t j) const {
+  for (const bool turned : {false, true}) {
+    const auto row = std::lower_bound(rows.begin(), rows.end(), turned ? j : i);
+    const auto column = std::lower_bound(columns.begin(), columns.end(), turned ? i : j);
+    if (row == rows.end() || *row != (turned ? j : i) || column == columns.end() ||
+        *column != (turned ? i : j))
+      continue;
+    const Complex g = values[static_cast<std::size_t>(row - rows.begin()) * columns.size() +
+                             static_cast<std::size_t>(column - columns.begin())];
+    return turned ? std::conj(g) : g;
+  }
+  return 0;
+}
+
 double WatchResult::coherence(std::size_t i, std::size_t j) const {
-  const double both = power[i] * power[j];
+  const double both = power_of(i) * power_of(j);
   return both > 0 ? std::min(1.0, std::norm(cross_of(i, j)) / both) : 0;
 }
 
@@ -64,13 +85,13 @@ double WatchResult::phase_deg(std::size_t i, std::size_t j) const {
 
 std::optional<double> WatchResult::phase_turn_deg(std::size_t i, std::size_t j) const {
   if (lower_cross.empty() || upper_cross.empty()) return std::nullopt;
-  const std::size_t at = i * channels() + j;
-  return std::arg(upper_cross[at] * std::conj(lower_cross[at])) * 180 / std::numbers::pi;
+  return std::arg(cross_within(upper_cross, i, j) * std::conj(cross_within(lower_cross, i, j))) * 180 /
+         std::numbers::pi;
 }
 
 double WatchResult::explained(std::size_t y, const std::vector<std::size_t>& inputs) const {
-  if (!(power[y] > 0)) return 0;
-  return std::clamp(1 - remaining(*this, y, y, inputs).real() / power[y], 0.0, 1.0);
+  if (!(power_of(y) > 0)) return 0;
+  return std::clamp(1 - remaining(*this, y, y, inputs).real() / power_of(y), 0.0, 1.0);
 }
 
 double WatchResult::partial(std::size_t y, std::size_t x, const std::vector<std::size_t>& others) const {
@@ -102,6 +123,8 @@ struct LineWatch::Inner {
     std::size_t watch = 0, bin = 0, low = 0, high = 0;
     bool first = true;  ///< Of its watch; the others only add to its powers.
     Complex turn;       ///< By which a line there turns from one segment to the next.
+    std::vector<std::size_t> columns = {}, rows = {};
+    std::size_t slot = 0;  ///< Of its first column among the values of a segment.
   };
   struct Sums {
     std::vector<double> power, square;
@@ -137,49 +160,89 @@ struct LineWatch::Inner {
         if (middle > 2 * k) places.push_back(p);
       }
     }
-    sums.assign(places.size(), {std::vector<double>(channels, 0.0), std::vector<double>(channels, 0.0),
-                                std::vector<Complex>(channels * channels), std::vector<Complex>(channels),
-                                std::vector<Complex>(channels)});
+    served.resize(channels);
+    for (std::size_t i = 0; i < places.size(); ++i) {
+      Place& place = places[i];
+      place.columns = columns_of(watches[place.watch].channel, 64);
+      place.rows = columns_of(watches[place.watch].channel, 8);
+      place.slot = slots;
+      for (std::size_t c = 0; c < place.columns.size(); ++c)
+        served[place.columns[c]].push_back({i, slots + c});
+      slots += place.columns.size();
+      const std::size_t count = place.columns.size();
+      sums.push_back({std::vector<double>(count, 0.0), std::vector<double>(count, 0.0),
+                      std::vector<Complex>(place.rows.size() * count), std::vector<Complex>(count),
+                      std::vector<Complex>(count)});
+    }
     tracks.resize(watches.size());
-    for (std::size_t c = 0; c < channels; ++c) scratch.push_back(transform->scratch());
+    scratch.emplace([this] { return transform->scratch(); });
     every = std::max<std::int64_t>(1, (plan.averages + static_cast<std::int64_t>(most_tracked) - 1) /
                                           static_cast<std::int64_t>(most_tracked));
   }
 
+  /// All channels of a recording of up to `few`, else the watched one and the inputs.
+  std::vector<std::size_t> columns_of(std::size_t own, std::size_t few) const {
+    std::vector<std::size_t> out = inputs;
+    if (channels <= few) {
+      out.resize(channels);
+      std::iota(out.begin(), out.end(), std::size_t{0});
+      return out;
+    }
+    out.push_back(own);
+    std::sort(out.begin(), out.end());
+    out.erase(std::unique(out.begin(), out.end()), out.end());
+    return out;
+  }
+
   void work(const SegmentBatch& batch) {
+    // As many segments at once as their watched bins fit into some megabytes.
+    const std::size_t at_once =
+        std::max<std::size_t>(1, (std::size_t{1} << 19) / std::max<std::size_t>(1, slots));
+    for (std::size_t from = 0; from < batch.count; from += at_once)
+      work_some(batch, from, std::min(at_once, batch.count - from));
+  }
+
+  void work_some(const SegmentBatch& batch, std::size_t from, std::size_t segments) {
     const std::size_t count = places.size();
-    values.resize(batch.count * channels * count);
-    heights.resize(batch.count * count);
+    values.resize(segments * slots);
+    heights.resize(segments * count);
     oneapi::tbb::parallel_for(std::size_t{0}, channels, [&](std::size_t c) {
-      for (std::size_t s = 0; s < batch.count; ++s) {
+      if (served[c].empty()) return;
+      SegmentTransform::Scratch& mine = scratch->local();
+      for (std::size_t s = 0; s < segments; ++s) {
         const Complex* const out =
-            transform->run(batch.samples(c, s),
-                           transform->complex() ? batch.samples(channels + c, s) : nullptr, 0, scratch[c]);
-        for (std::size_t w = 0; w < count; ++w) {
-          values[(s * count + w) * channels + c] = out[places[w].bin];
+            transform->run(batch.samples(c, from + s),
+                           transform->complex() ? batch.samples(channels + c, from + s) : nullptr, 0, mine);
+        for (const auto& [w, slot] : served[c]) {
+          values[s * slots + slot] = out[places[w].bin];
           if (places[w].first && watches[places[w].watch].channel == c)
             heights[s * count + w] = highest_place(out, places[w].low, places[w].high, transform->bins());
         }
       }
     });
-    for (std::size_t s = 0; s < batch.count; ++s)
-      for (std::size_t w = 0; w < count; ++w)
-        join(batch.first + static_cast<std::int64_t>(s), w, &values[(s * count + w) * channels],
+    oneapi::tbb::parallel_for(std::size_t{0}, count, [&](std::size_t w) {
+      for (std::size_t s = 0; s < segments; ++s)
+        join(batch.first + static_cast<std::int64_t>(from + s), w, &values[s * slots + places[w].slot],
              heights[s * count + w]);
+    });
   }
 
   void join(std::int64_t number, std::size_t w, const Complex* x, double height) {
     Sums& sum = sums[w];
-    for (std::size_t i = 0; i < channels; ++i) {
+    const Place& place = places[w];
+    const std::size_t columns = place.columns.size();
+    for (std::size_t i = 0; i < columns; ++i) {
       const double p = std::norm(x[i]);
       sum.power[i] += p;
       sum.square[i] += p * p;
-      for (std::size_t j = 0; j < channels; ++j) sum.cross[i * channels + j] += x[i] * std::conj(x[j]);
-      if (number > 0) sum.advance[i] += x[i] * std::conj(sum.before[i]) * places[w].turn;
+      if (number > 0) sum.advance[i] += x[i] * std::conj(sum.before[i]) * place.turn;
       sum.before[i] = x[i];
     }
-    if (places[w].first && number % every == 0)
-      tracks[places[w].watch].push_back({number, height * plan.bin_hz});
+    for (std::size_t r = 0, i = 0; r < place.rows.size(); ++r) {
+      while (place.columns[i] != place.rows[r]) ++i;
+      for (std::size_t j = 0; j < columns; ++j) sum.cross[r * columns + j] += x[i] * std::conj(x[j]);
+    }
+    if (place.first && number % every == 0) tracks[place.watch].push_back({number, height * plan.bin_hz});
   }
 
   SpectrumPlan plan;
@@ -190,18 +253,24 @@ struct LineWatch::Inner {
   std::int64_t every = 1;
   std::optional<SegmentTransform> transform;
   std::optional<SegmentFeed> feed;
-  std::vector<SegmentTransform::Scratch> scratch;
+  std::optional<oneapi::tbb::enumerable_thread_specific<SegmentTransform::Scratch>> scratch;
+  std::vector<std::size_t> inputs;
+  std::size_t slots = 0;
+  std::vector<std::vector<std::pair<std::size_t, std::size_t>>>
+      served;  ///< Of each channel: places and slots.
   std::vector<Complex> values;
   std::vector<double> heights;
   std::vector<Sums> sums;
   std::vector<std::vector<std::pair<std::int64_t, double>>> tracks;
 };
 
-LineWatch::LineWatch(const SpectrumPlan& plan, const Window& window, std::vector<Watch> watches)
+LineWatch::LineWatch(const SpectrumPlan& plan, const Window& window, std::vector<Watch> watches,
+                     std::vector<std::size_t> inputs)
     : inner_(std::make_unique<Inner>()) {
   inner_->plan = plan;
   inner_->settings.window = window;
   inner_->watches = std::move(watches);
+  inner_->inputs = std::move(inputs);
 }
 
 LineWatch::~LineWatch() = default;
@@ -226,20 +295,23 @@ std::vector<WatchResult> LineWatch::result() {
     r.watch = in.watches[w];
     r.segments = segments;
     const Inner::Sums& first = in.sums[at];
-    for (std::size_t i = 0; i < in.channels; ++i) {
+    r.columns = in.places[at].columns;
+    r.rows = in.places[at].rows;
+    const std::size_t columns = r.columns.size();
+    for (std::size_t i = 0; i < columns; ++i) {
       const double mean = first.power[i] / count;
       r.spread.push_back(mean > 0 ? std::sqrt(std::max(0.0, first.square[i] / count - mean * mean)) / mean
                                   : 0);
       r.steadiness.push_back(
           mean > 0 && segments > 1 ? std::min(1.0, std::abs(first.advance[i]) / (count - 1) / mean) : 0);
     }
-    r.power.assign(in.channels, 0.0);
-    r.cross.assign(in.channels * in.channels, 0.0);
+    r.power.assign(columns, 0.0);
+    r.cross.assign(r.rows.size() * columns, 0.0);
     double bins = 0;
     const std::size_t middle = in.places[at].bin;
     for (; at < in.places.size() && in.places[at].watch == w; ++at, ++bins) {
       const double scale = unit[in.places[at].bin] / count;
-      for (std::size_t i = 0; i < in.channels; ++i) r.power[i] += in.sums[at].power[i] * scale;
+      for (std::size_t i = 0; i < columns; ++i) r.power[i] += in.sums[at].power[i] * scale;
       for (std::size_t i = 0; i < r.cross.size(); ++i) r.cross[i] += in.sums[at].cross[i] * scale;
       if (in.places[at].bin == middle) continue;
       auto& half = in.places[at].bin < middle ? r.lower_cross : r.upper_cross;

@@ -90,7 +90,7 @@ TEST(Batch, TakesFoldersPatternsListsAndOptionsOfTheCommand) {
 TEST(Batch, RunsACaseOverEachFile) {
   const ScratchFolder folder;
   write_three(folder);
-  folder.write("limit.csv", "frequency (Hz),bound (V)\n1,1.0\n400,1.0\n");
+  folder.write("limit.csv", "frequency (Hz),bound (V)\n5,1.0\n400,1.0\n");
   folder.write("c.toml",
                "[recordings.r]\nfile = \"{file}\"\n[[limits]]\nrecording = \"r\"\nlimit = \"limit.csv\"\n"
                "[[steps]]\ncommand = \"identify\"\nrecording = \"r\"\n[[suspect]]\nname = \"mains\"\nmains = "
@@ -105,7 +105,7 @@ TEST(Batch, RunsACaseOverEachFile) {
   // Outputs beside the case change nothing; what the case names does.
   ProgramRun again = run_program(folder, "batch c.toml in --out out --quiet --figure none");
   EXPECT_THAT(again.out, HasSubstr("3 done (3 kept from before)"));
-  folder.write("limit.csv", "frequency (Hz),bound (V)\n1,9.0\n400,9.0\n");
+  folder.write("limit.csv", "frequency (Hz),bound (V)\n5,9.0\n400,9.0\n");
   again = run_program(folder, "batch c.toml in --out out --quiet --figure none");
   EXPECT_EQ(again.status, 0) << again.err;
   EXPECT_THAT(again.out, HasSubstr("3 done, 0 failed"));

@@ -23,7 +23,7 @@ TEST(OutputFolder, NothingIsThereBeforeCommitAndNothingIsLeftWithoutIt) {
     out.add("a.txt", "one", "text");
     EXPECT_FALSE(fs::exists(scratch.path("out/a.txt")));
   }
-  EXPECT_EQ(files_in(scratch.path("out")), 0u);
+  EXPECT_FALSE(fs::exists(scratch.path("out")));  // Nor is the folder that was made for it.
   OutputFolder out(scratch.path("out"), false);
   out.add("a.txt", "one", "text");
   out.commit();
