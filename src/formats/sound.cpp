@@ -58,6 +58,7 @@ std::uint64_t check_riff_length(const FileHead& head) {
     if (data) return 0;
     at = next;
   }
+  return 0;
 }
 
 class Sound : public SampleSource {
