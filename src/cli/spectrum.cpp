@@ -1,6 +1,8 @@
 // spectrum.cpp: see spectrum.h. One pass of the road feeds all that is asked for.
 #include "cli/spectrum.h"
 
+#include <oneapi/tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -422,14 +424,20 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   }
   CrossSpectra crosses;
   if (cross) crosses = cross->result();
-  for (std::size_t c = 0; c < result.channels.size(); ++c) {
+  // Each channel by itself, on all cores; what is found is told in their order.
+  std::vector<std::vector<Caution>> found(result.channels.size());
+  oneapi::tbb::parallel_for(std::size_t{0}, result.channels.size(), [&](std::size_t c) {
     ChannelSpectrum& out = result.channels[c];
-    if (!out.no_data.empty()) continue;
+    if (!out.no_data.empty()) return;
     PeakSearch search = find_peaks(out.spectrum, settings.search);
-    for (Caution& caution : spectrum_cautions(out.channel, out.spectrum, search, settings.scale))
-      result.cautions.push_back(std::move(caution));
+    found[c] = spectrum_cautions(out.channel, out.spectrum, search, settings.scale);
     out.floor = std::move(search.floor);
     out.peaks = std::move(search.peaks);
+  });
+  for (std::size_t c = 0; c < result.channels.size(); ++c) {
+    ChannelSpectrum& out = result.channels[c];
+    for (Caution& caution : found[c]) result.cautions.push_back(std::move(caution));
+    if (!out.no_data.empty()) continue;
     if (cross && crosses.own[c].bins() == out.spectrum.bins())
       for (std::size_t k = 0; k < out.spectrum.bins(); ++k) {
         out.phase_deg.push_back(crosses.phase_deg(c, 0, k));

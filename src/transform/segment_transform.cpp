@@ -79,13 +79,21 @@ SegmentTransform::SegmentTransform(const SpectrumPlan& plan, const SpectrumSetti
 
 SegmentTransform::Scratch SegmentTransform::scratch() const {
   const std::size_t line = chirp_ ? chirp_->points() : transform_;
-  return {FftArray<double>(real_ ? transform_ : 0), FftArray<std::complex<double>>(real_ ? 0 : line),
+  return {FftArray<double>(real_ && !in_place() ? transform_ : 0),
+          FftArray<std::complex<double>>(real_ ? 0 : line),
           FftArray<std::complex<double>>(real_ ? bins_ : line)};
 }
 
 const std::complex<double>* SegmentTransform::run(const double* re, const double* im, std::size_t taper,
                                                   Scratch& mine) const {
   const double* const w = windows_[taper].data();
+  if (real_ && in_place()) {
+    auto* const line = reinterpret_cast<double*>(mine.out.data());
+    weigh(w, re, plan_.segment, line);
+    std::fill(line + plan_.segment, line + transform_, 0.0);
+    real_->run_in_place(mine.out.data());
+    return mine.out.data();
+  }
   if (real_) {
     weigh(w, re, plan_.segment, mine.real.data());
     real_->run(mine.real, mine.out);

@@ -48,6 +48,8 @@ class SegmentTransform {
   double noise_averages(std::int64_t averages) const;
 
  private:
+  /// Long real transforms are quicker in one array.
+  bool in_place() const { return transform_ >= (std::size_t{1} << 18); }
   template <typename T>
   void by_frequency(std::vector<T>& values) const;
 

@@ -12,13 +12,14 @@
 namespace vprism {
 
 SegmentFeed::SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, std::size_t hop,
-                         std::int64_t expected)
+                         std::int64_t expected, std::size_t together)
     : columns_(std::move(columns)),
       segment_(segment),
       hop_(hop),
+      together_(std::max<std::size_t>(1, together)),
       held_(columns_.size()),
       sums_(columns_.size(), 0.0) {
-  for (auto& held : held_) reserve_large(held, expected == 1 ? segment : 2 * segment);
+  for (auto& held : held_) reserve_large(held, expected == 1 ? segment : 2 * segment + (together_ - 1) * hop);
 }
 
 std::vector<std::size_t> SegmentFeed::all_columns(const Block& block) {
@@ -39,7 +40,31 @@ void SegmentFeed::release() {
   for (auto& held : held_) std::vector<double>().swap(held);
 }
 
-void SegmentFeed::part_here() {
+void SegmentFeed::hand_on_held(std::int64_t place, const Work& work) {
+  const std::size_t have = held_.empty() ? 0 : held_.front().size();
+  if (have < segment_) return;
+  SegmentBatch batch;
+  batch.hop = hop_;
+  for (const auto& held : held_) batch.columns.push_back(held.data());
+  batch.sample = place - static_cast<std::int64_t>(have);
+  const std::size_t whole = 1 + (have - segment_) / hop_, most = std::max(together_, most_at_once(hop_));
+  for (std::size_t from = 0; from < whole; from += most) {
+    batch.first = done_;
+    batch.count = std::min(most, whole - from);
+    done_ += static_cast<std::int64_t>(batch.count);
+    work(batch);
+    batch.sample += static_cast<std::int64_t>(batch.count * hop_);
+    for (const double*& column : batch.columns) column += batch.count * hop_;
+  }
+  for (auto& held : held_)
+    held.erase(held.begin(),
+               held.begin() + static_cast<std::ptrdiff_t>(whole * hop_ < have ? whole * hop_ : have));
+}
+
+void SegmentFeed::flush(const Work& work) { hand_on_held(place_, work); }
+
+void SegmentFeed::part_here(std::int64_t place, const Work& work) {
+  hand_on_held(place, work);
   parted_ = true;
   for (auto& held : held_) held.clear();
 }
@@ -63,7 +88,7 @@ void SegmentFeed::add(const Block& block, const Work& work) {
     while (end < block.size() && !missing(end)) ++end;
     for (std::size_t c = 0; c < columns_.size(); ++c) from[c] = block.samples(columns_[c]).data() + at;
     add_stretch(from, end - at, work);
-    if (end < block.size()) part_here();
+    if (end < block.size()) part_here(place_ + static_cast<std::int64_t>(end - at), work);
     while (end < block.size() && missing(end)) ++end;
     place_ += static_cast<std::int64_t>(end - at);
     at = end;
@@ -84,7 +109,7 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
       sums_[c] += sum_of(columns[c] + summed, end - summed);
     summed = std::max(summed, end);
   };
-  const std::size_t most = most_at_once(hop_);
+  const std::size_t most = std::max(together_, most_at_once(hop_));
   // The first segment begins `begun` samples before the stretch, or `at` samples into it.
   const auto hand_on = [&](std::size_t segments, std::size_t begun, std::size_t at) {
     for (std::size_t from = 0; from < segments; from += most) {
@@ -98,6 +123,12 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
     }
   };
   std::size_t at = 0;
+  if (together_ > 1 && held_.front().size() + count < segment_ + (together_ - 1) * hop_) {
+    for (std::size_t c = 0; c < columns_.size(); ++c)
+      held_[c].insert(held_[c].end(), columns[c], columns[c] + count);
+    add_until(count);
+    return;
+  }
   if (const std::size_t begun = held_.front().size(); begun > 0) {
     // The segments that begin in what is held need no more than this of the stretch.
     const std::size_t last = (begun - 1) / hop_ * hop_;

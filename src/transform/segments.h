@@ -30,10 +30,15 @@ class SegmentFeed {
   static std::vector<std::size_t> all_columns(const Block& block);
   using Work = std::function<void(const SegmentBatch&)>;
   /// `columns` of the blocks to come; `expected` segments, for what room to make.
-  SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, std::size_t hop, std::int64_t expected);
+  /// `together`: so many are handed on at once where the record has them, held back meanwhile (`flush` ends
+  /// that): for who works on them side by side. Memory: so many hops more for each column.
+  SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, std::size_t hop, std::int64_t expected,
+              std::size_t together = 1);
   void add(const Block& block, const Work& work);
   /// Samples that lie in memory: one span of the same length for each of the feed's columns, none missing.
   void add(std::span<const std::span<const double>> columns, const Work& work);
+  /// Hands on what is held back; what comes next is another stretch.
+  void flush(const Work& work);
   /// Segments in a batch, at most: no more than stays near the cores.
   static std::size_t most_at_once(std::size_t hop);
   std::int64_t segments() const { return done_; }
@@ -46,11 +51,13 @@ class SegmentFeed {
 
  private:
   void add_stretch(const std::vector<const double*>& columns, std::size_t count, const Work& work);
-  void part_here();
+  void part_here(std::int64_t place, const Work& work);
+  /// Whole segments in what is held, which ends at `place`.
+  void hand_on_held(std::int64_t place, const Work& work);
 
   std::vector<std::size_t> columns_;
-  std::size_t segment_, hop_;
-  std::vector<std::vector<double>> held_;  ///< From the start of the next segment on, less than one segment.
+  std::size_t segment_, hop_, together_;
+  std::vector<std::vector<double>> held_;  ///< From the start of the next segment on.
   std::vector<double> sums_;
   std::int64_t samples_ = 0, done_ = 0;
   std::int64_t place_ = 0;  ///< Samples before the stretch in hand, those missing counted.

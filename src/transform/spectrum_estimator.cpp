@@ -113,9 +113,13 @@ struct SpectrumEstimator::Inner {
     if (complex)
       for (const std::size_t c : channels) columns.push_back(all_channels + c);
     transform.emplace(plan, settings, complex);
-    feed.emplace(columns, plan.segment, plan.hop, plan.averages);
+    // Long segments come one by one; they are held back until there is work for all cores.
+    const std::size_t held_back = (std::size_t{64} << 20) / (8 * plan.hop * columns.size());
+    const std::size_t together =
+        plan.hop >= 16384 && plan.averages >= 4 ? std::clamp<std::size_t>(held_back, 1, 4) : 1;
+    feed.emplace(columns, plan.segment, plan.hop, plan.averages, together);
     const std::size_t count = channels.size(), bins = transform->bins();
-    lanes = settings.average == Average::exponential || plan.averages < 8
+    lanes = settings.average == Average::exponential || plan.averages < 4
                 ? 1
                 : std::clamp<std::size_t>(std::min(16 / count, 65536 / plan.hop), 2, 8);
     run_length = std::max<std::size_t>(1, SegmentFeed::most_at_once(plan.hop) / lanes);
@@ -290,6 +294,7 @@ void SpectrumEstimator::add(std::span<const std::span<const double>> columns, bo
 
 std::vector<Spectrum> SpectrumEstimator::result() {
   Inner& in = *inner_;
+  if (in.feed) in.feed->flush([&in](const SegmentBatch& batch) { in.work(batch); });
   require_a_segment(in.feed, in.plan.segment);
   const std::int64_t done = in.feed->segments();
   std::vector<Spectrum> out;

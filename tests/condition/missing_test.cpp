@@ -8,7 +8,7 @@
 namespace vprism {
 namespace {
 
-Recording two_channels() {
+Recording pair_of_channels() {
   Recording r;
   r.channels = {{"a", {}}, {"b", {}}};
   r.axis.interval = 0.5;
@@ -28,14 +28,14 @@ TEST(MissingCount, CountsEachChannelWithItsFirstPlace) {
   count.end();
   EXPECT_TRUE(block.gaps());
   for (std::size_t n = 1; n < 4; ++n) EXPECT_TRUE(std::isnan(block.samples(1)[n]));
-  const auto cautions = count.cautions(two_channels(), {}, "");
+  const auto cautions = count.cautions(pair_of_channels(), {}, "");
   ASSERT_EQ(cautions.size(), 1u);
   EXPECT_EQ(cautions[0].channel, "b");
   EXPECT_NE(cautions[0].text.find("3 of 4 samples"), std::string::npos) << cautions[0].text;
   EXPECT_NE(cautions[0].text.find("1 of them larger than"), std::string::npos) << cautions[0].text;
   EXPECT_NE(cautions[0].text.find("sample 102 at 60.5 s"), std::string::npos) << cautions[0].text;
   // The reader has said so itself.
-  EXPECT_TRUE(count.cautions(two_channels(), {{"gaps", Severity::warning, "b", "", ""}}, "").empty());
+  EXPECT_TRUE(count.cautions(pair_of_channels(), {{"gaps", Severity::warning, "b", "", ""}}, "").empty());
 }
 
 TEST(MissingCount, KeepsLargeValuesForWhoOnlyCopiesAndTheLongestPass) {
@@ -53,7 +53,7 @@ TEST(MissingCount, KeepsLargeValuesForWhoOnlyCopiesAndTheLongestPass) {
   count.end();
   count.begin(1);  // A pass that ends at once takes nothing back.
   count.end();
-  Recording r = two_channels();
+  Recording r = pair_of_channels();
   EXPECT_EQ(count.cautions(r, {}, "").size(), 1u);
 }
 

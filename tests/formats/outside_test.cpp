@@ -10,12 +10,12 @@ namespace {
 
 using testing::HasSubstr;
 
-bool run_python(const ScratchFolder& folder, const std::string& script) {
+bool made_by_python(const ScratchFolder& folder, const std::string& script) {
   folder.write("make.py", script);
   return std::system(("cd '" + folder.path() + "' && /usr/bin/python3 make.py").c_str()) == 0;
 }
 
-std::string refusal(const std::string& path, const ReadSettings& settings = {}) {
+std::string refused_with(const std::string& path, const ReadSettings& settings = {}) {
   try {
     open_recording(path, settings);
   } catch (const Error& error) {
@@ -24,7 +24,7 @@ std::string refusal(const std::string& path, const ReadSettings& settings = {}) 
   return "";
 }
 
-std::vector<std::string> codes_of(SampleSource& source) {
+std::vector<std::string> codes_read_from(SampleSource& source) {
   Block block = source.make_block();
   while (source.read(block) > 0) continue;
   std::vector<std::string> out;
@@ -35,7 +35,7 @@ std::vector<std::string> codes_of(SampleSource& source) {
 TEST(Hdf5, OpensNoOtherFileUnlessItIsAllowed) {
   const ScratchFolder folder;
   folder.write("secret.txt", std::string(800, 'x'));
-  ASSERT_TRUE(run_python(folder, R"(
+  ASSERT_TRUE(made_by_python(folder, R"(
 import h5py, numpy as n
 n.arange(100.).tofile('raw.bin')
 with h5py.File('external.h5', 'w') as f:
@@ -51,7 +51,7 @@ with h5py.File('virtual.h5', 'w') as f:
     f.create_virtual_dataset('x', v)
 )"));
   for (const char* name : {"external.h5", "link.h5", "virtual.h5"}) {
-    EXPECT_THAT(refusal(folder.path(name)), HasSubstr("--allow-external")) << name;
+    EXPECT_THAT(refused_with(folder.path(name)), HasSubstr("--allow-external")) << name;
     ReadSettings allowed;
     allowed.allow_external = {folder.path("raw.bin"), folder.path("other.h5")};
     allowed.rate_hz = 10;
@@ -63,12 +63,12 @@ with h5py.File('virtual.h5', 'w') as f:
   // The rest of a file is read, and what is not is said.
   const auto source = open_recording(folder.path("leak.h5"), {});
   EXPECT_EQ(source->recording().channels.size(), 1u);
-  EXPECT_THAT(codes_of(*source), testing::Contains("outside-refused"));
+  EXPECT_THAT(codes_read_from(*source), testing::Contains("outside-refused"));
 }
 
 TEST(Hdf5, LargeChunksAreReadOnceAndSetsOfOtherRatesAreOtherParts) {
   const ScratchFolder folder;
-  ASSERT_TRUE(run_python(folder, R"(
+  ASSERT_TRUE(made_by_python(folder, R"(
 import h5py, numpy as n
 with h5py.File('chunks.h5', 'w') as f:
     x = n.arange(2000000) % 4099 * 1.
@@ -93,7 +93,7 @@ with h5py.File('rates.h5', 'w') as f:
 
 TEST(Counts, ThatDisagreeWithTheFileAreSaid) {
   const ScratchFolder folder;
-  ASSERT_TRUE(run_python(folder, R"(
+  ASSERT_TRUE(made_by_python(folder, R"(
 import numpy as n, wave
 n.save('a.npy', n.arange(1000.))
 b = open('a.npy', 'rb').read().replace(b'(1000,)', b'(500,) ')
@@ -109,10 +109,10 @@ open('c.cfg', 'w').write('s,d,1999\n1,1A,0D\n1,u,,,V,1,0,0,-9,9,1,1,P\n50\n1\n50
   for (const char* name : {"a.npy", "a.wav"}) {
     const auto source = open_recording(folder.path(name), {});
     EXPECT_EQ(source->recording().samples, 500) << name;
-    EXPECT_THAT(codes_of(*source), testing::Contains("length-disagrees")) << name;
+    EXPECT_THAT(codes_read_from(*source), testing::Contains("length-disagrees")) << name;
   }
   const auto comtrade = open_recording(folder.path("c.cfg"), {});
-  EXPECT_THAT(codes_of(*comtrade),
+  EXPECT_THAT(codes_read_from(*comtrade),
               testing::IsSupersetOf({"numbers-jump", "rate-disagrees", "length-disagrees"}));
 }
 
