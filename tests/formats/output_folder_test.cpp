@@ -28,6 +28,7 @@ TEST(OutputFolder, NothingIsThereBeforeCommitAndNothingIsLeftWithoutIt) {
   out.add("a.txt", "one", "text");
   out.commit();
   EXPECT_EQ(ScratchFolder::read(scratch.path("out/a.txt")), "one");
+  EXPECT_EQ(files_in(scratch.path("out")), 2u);  // And the folder of what is unfinished.
 }
 
 TEST(OutputFolder, SameBytesAreNoConflictOthersNeedForceAndNoneIsReplacedIfOneConflicts) {
