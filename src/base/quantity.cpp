@@ -76,7 +76,7 @@ double parse_leading_number(std::string_view text, std::string_view& rest) {
   if (code != std::errc()) fail(quoted(text) + " does not start with a number");
   if (!std::isfinite(value)) fail(quoted(text) + " is not a finite number");
   // Beyond this products and squares leave what a double holds.
-  if (std::abs(value) > 1e60 || (value != 0 && std::abs(value) < 1e-60))
+  if (std::abs(value) > 1e200 || (value != 0 && std::abs(value) < 1e-200))
     fail(quoted(text) + " is too large or too small to work with");
   rest = trimmed(digits.substr(static_cast<std::size_t>(end - digits.data())));
   return value;

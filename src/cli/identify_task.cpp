@@ -21,8 +21,8 @@ OptionGroup identify_group(IdentifySettings& s) {
        {"false-alarms", "N", "lines that noise alone may make in a whole spectrum (default: 0.001)", false,
         [&s](const std::string& t) {
           s.false_alarms = parse_positive(t, Dimension::ratio);
-          if (s.false_alarms > 100)
-            throw Error(Status::usage, "at most 100: more than that is no search for lines");
+          if (s.false_alarms > 100 || s.false_alarms < 1e-60)
+            throw Error(Status::usage, "from 1e-60 to 100: beyond that is no search for lines");
         },
         share},
        {"least-level", "LEVEL", "RMS below which nothing is told, in the channel's unit", false,

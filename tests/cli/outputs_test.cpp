@@ -194,14 +194,14 @@ TEST(Figures, PdfHoldsNoClock) {
 
 TEST(Cells, ThatASpreadsheetWouldRunAreText) {
   const ScratchFolder folder;
-  folder.write("x.csv", "t (s),=1+2,-x\n0,1,2\n0.1,2,1\n0.2,1,3\n0.3,2,2\n0.4,1,1\n");
+  folder.write("x.csv", "t (s),@sum,-x\n0,1,2\n0.1,2,1\n0.2,1,3\n0.3,2,2\n0.4,1,1\n");
   ASSERT_EQ(run_program(folder, "spectrum x.csv --quiet --figure none").status, 0);
   const std::string table = ScratchFolder::read(folder.path("vprism-out/x-spectrum.csv"));
-  EXPECT_THAT(table, HasSubstr(",\"'=1+2 rms (1)\",\"'-x rms (1)\""));
+  EXPECT_THAT(table, HasSubstr(",\"'@sum rms (1)\",\"'-x rms (1)\""));
   // Written and read again a name is what it was.
   ASSERT_EQ(run_program(folder, "convert x.csv --to csv --quiet").status, 0);
   const auto names = document_of(folder, "inspect vprism-out/x.csv")["results"];
-  EXPECT_EQ(text_of(names[0]["channel"]), "=1+2");
+  EXPECT_EQ(text_of(names[0]["channel"]), "@sum");
   EXPECT_EQ(text_of(names[1]["channel"]), "-x");
 }
 

@@ -1,3 +1,4 @@
+// missing_test.cpp: samples that are no numbers are counted, with their first place.
 #include "condition/missing.h"
 
 #include <gtest/gtest.h>

@@ -1,3 +1,4 @@
+// frame_order_test.cpp: numbers and stamps of samples against what a header says.
 #include "formats/frame_order.h"
 
 #include <gtest/gtest.h>

@@ -1,3 +1,4 @@
+// gaps_test.cpp: stretches between gaps and how segments are laid into them.
 #include "transform/gaps.h"
 
 #include <gtest/gtest.h>
