@@ -229,6 +229,77 @@ Spectrum nothing_like(const Spectrum& other) {
   return none;
 }
 
+/// Channels in parts of which each can be worked on in memory that does not grow with their number.
+std::vector<CutGroups> in_parts(const CutGroups& groups, const Recording& recording,
+                                const AnalysisSettings& settings) {
+  constexpr double most_bytes = 256e6;
+  std::vector<CutGroups> parts(1);
+  // Cross spectra go with all channels at once.
+  if (!settings.phase_reference.empty()) return {groups};
+  double held = 0;
+  for (const auto& [cut, channels] : groups) {
+    SpectrumSettings lines = settings.spectrum;
+    if (cut.resolution_hz) lines.resolution_hz = cut.resolution_hz, lines.segment.reset();
+    const SpectrumPlan plan = plan_for(lines, recording);
+    // Samples held, sums of powers in two lanes or more, a transform; and that again for what else is made.
+    const double one = static_cast<double>(plan.segment) * (plan.averages > 1 ? 36 : 20) *
+                       static_cast<double>((recording.complex ? 2 : 1) *
+                                           (1 + settings.compared.size() + (lines.tapers > 0 ? 1 : 0)));
+    CutGroups* part = &parts.back();
+    part->push_back({cut, {}});
+    for (const std::size_t c : channels) {
+      if (held > 0 && held + one > most_bytes) {
+        parts.push_back({{cut, {}}});
+        part = &parts.back();
+        held = 0;
+      }
+      part->back().second.push_back(c);
+      held += one;
+    }
+  }
+  for (CutGroups& part : parts) std::erase_if(part, [](const auto& group) { return group.second.empty(); });
+  return parts;
+}
+
+/// The jobs' spectra, each to its channel.
+void take_spectra(std::vector<Job>& jobs, SpectrumResult& result) {
+  for (Job& job : jobs) {
+    std::vector<Spectrum> spectra = job.result();
+    for (std::size_t i = 0; i < spectra.size(); ++i) {
+      Spectrum& spectrum = spectra[i];
+      ChannelSpectrum& c = result.channels[job.channels[i]];
+      spectrum.centre_hz += job.shift_hz;
+      if (job.role == Job::Role::compared) {
+        c.compared.push_back(std::move(spectrum));
+      } else if (job.role == Job::Role::shown) {
+        c.shown = std::move(spectrum);
+      } else if (spectrum.transform != spectrum.plan.segment) {
+        c.spectrum = spectrum.unpadded();
+        c.shown = std::move(spectrum);
+      } else {
+        c.spectrum = std::move(spectrum);
+      }
+    }
+  }
+}
+
+/// Peaks of the jobs' channels, each by itself, on all cores. Phases of every bin are let go of unless kept.
+void find_all_peaks(const std::vector<Job>& jobs, const AnalysisSettings& settings, SpectrumResult& result,
+                    std::vector<std::vector<Caution>>& found, bool phases_kept) {
+  std::vector<std::size_t> channels;
+  for (const Job& job : jobs)
+    if (job.role == Job::Role::lines)
+      channels.insert(channels.end(), job.channels.begin(), job.channels.end());
+  oneapi::tbb::parallel_for(std::size_t{0}, channels.size(), [&](std::size_t i) {
+    ChannelSpectrum& out = result.channels[channels[i]];
+    PeakSearch search = find_peaks(out.spectrum, settings.search);
+    found[channels[i]] = spectrum_cautions(out.channel, out.spectrum, search, settings.scale);
+    out.floor = std::move(search.floor);
+    out.peaks = std::move(search.peaks);
+    if (!phases_kept) std::vector<std::complex<double>>().swap(out.spectrum.first);
+  });
+}
+
 /// A spectrum of another quantity: levels, floor and lines with it.
 void derive_all(ChannelSpectrum& c, const std::string& quantity) {
   const int steps = motion_order(std::string_view(quantity)) - motion_order(c.channel);
@@ -346,8 +417,12 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   const Recording recording = input.road().recording();
   std::vector<std::optional<Range>> spans;
   const CutGroups groups = cut_groups(recording, settings, spans);
-  std::vector<Job> jobs;
-  for (const auto& [cut, channels] : groups) add_jobs(recording, settings, cut, channels, nullptr, jobs);
+  std::vector<std::vector<Job>> batches;
+  for (const CutGroups& part : in_parts(groups, recording, settings)) {
+    batches.emplace_back();
+    for (const auto& [cut, channels] : part)
+      add_jobs(recording, settings, cut, channels, nullptr, batches.back());
+  }
   std::optional<CrossEstimator> cross;
   const auto begin_cross = [&](const GapPattern* gaps) {
     if (settings.phase_reference.empty()) return;
@@ -356,7 +431,7 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   };
   begin_cross(nullptr);
   std::optional<GapWatch> watch(recording.channels.size());
-  const auto pass = [&] {
+  const auto pass = [&](std::vector<Job>& jobs) {
     input.road().run(
         [&](Block& block) {
           for (Job& job : jobs) job.add(block);
@@ -365,17 +440,31 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
         },
         progress);
   };
-  pass();
+
+  SpectrumResult result;
+  for (std::size_t c = 0; c < recording.channels.size(); ++c) {
+    result.channels.push_back({recording.channels[c], {}});
+    result.channels.back().span = spans[c];
+  }
+  std::vector<std::vector<Caution>> found(result.channels.size());
+  const bool phases_kept = batches.size() == 1 || settings.shows_phase();
+  const auto take = [&](std::vector<Job>& jobs) {
+    take_spectra(jobs, result);
+    find_all_peaks(jobs, settings, result, found, phases_kept);
+    jobs.clear();
+  };
+  pass(batches.front());
   std::vector<GapPattern> gaps = watch->result();
+  watch.reset();
   std::vector<std::string> why(recording.channels.size());
   std::vector<Caution> gap_cautions;
   if (gaps.back().gaps > 0) {
     // Only now is it known where they are: cut anew.
-    watch.reset();
     if (!settings.phase_reference.empty())
       for (GapPattern& pattern : gaps) pattern = gaps.back();
+    batches.resize(1);
     try {
-      jobs = jobs_between_gaps(recording, settings, groups, gaps, why, gap_cautions);
+      batches.front() = jobs_between_gaps(recording, settings, groups, gaps, why, gap_cautions);
     } catch (const Error& error) {
       // Cautions are not told of a run that fails.
       const std::vector<Caution> known = input.road().cautions();
@@ -384,35 +473,18 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
                                       "\": " + known.front().text + "; " + known.front().remedy);
     }
     begin_cross(&gaps.back());
-    pass();
+    pass(batches.front());
+  }
+  result.facts = input.facts();
+  take(batches.front());
+  for (std::size_t i = 1; i < batches.size(); ++i) {
+    pass(batches[i]);
+    take(batches[i]);
   }
 
-  SpectrumResult result{input.facts(), {}, {}};
   result.cautions = result.facts.recording.cautions;
   result.cautions.insert(result.cautions.end(), gap_cautions.begin(), gap_cautions.end());
-  for (std::size_t c = 0; c < recording.channels.size(); ++c) {
-    result.channels.push_back({recording.channels[c], {}});
-    result.channels.back().span = spans[c];
-    result.channels.back().no_data = why[c];
-  }
-  for (Job& job : jobs) {
-    std::vector<Spectrum> spectra = job.result();
-    for (std::size_t i = 0; i < spectra.size(); ++i) {
-      Spectrum& spectrum = spectra[i];
-      ChannelSpectrum& c = result.channels[job.channels[i]];
-      spectrum.centre_hz += job.shift_hz;
-      if (job.role == Job::Role::compared) {
-        c.compared.push_back(std::move(spectrum));
-      } else if (job.role == Job::Role::shown) {
-        c.shown = std::move(spectrum);
-      } else if (spectrum.transform != spectrum.plan.segment) {
-        c.spectrum = spectrum.unpadded();
-        c.shown = std::move(spectrum);
-      } else {
-        c.spectrum = std::move(spectrum);
-      }
-    }
-  }
+  for (std::size_t c = 0; c < result.channels.size(); ++c) result.channels[c].no_data = why[c];
   const auto some = std::find_if(result.channels.begin(), result.channels.end(),
                                  [](const ChannelSpectrum& c) { return c.no_data.empty(); });
   for (ChannelSpectrum& c : result.channels) {
@@ -424,16 +496,6 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   }
   CrossSpectra crosses;
   if (cross) crosses = cross->result();
-  // Each channel by itself, on all cores; what is found is told in their order.
-  std::vector<std::vector<Caution>> found(result.channels.size());
-  oneapi::tbb::parallel_for(std::size_t{0}, result.channels.size(), [&](std::size_t c) {
-    ChannelSpectrum& out = result.channels[c];
-    if (!out.no_data.empty()) return;
-    PeakSearch search = find_peaks(out.spectrum, settings.search);
-    found[c] = spectrum_cautions(out.channel, out.spectrum, search, settings.scale);
-    out.floor = std::move(search.floor);
-    out.peaks = std::move(search.peaks);
-  });
   for (std::size_t c = 0; c < result.channels.size(); ++c) {
     ChannelSpectrum& out = result.channels[c];
     for (Caution& caution : found[c]) result.cautions.push_back(std::move(caution));

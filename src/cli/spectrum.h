@@ -67,7 +67,9 @@ TextTable peak_table(const ChannelSpectrum& channel, const AnalysisSettings& set
 TextTable band_table(const ChannelSpectrum& channel, const AnalysisSettings& settings);
 Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& settings);
 /// Frequency and one level column per channel; channels with other frequencies follow below each other.
-std::string spectrum_csv(const SpectrumResult& result, const AnalysisSettings& settings);
+/// Written row by row; throws Error(output).
+void write_spectrum_csv(const SpectrumResult& result, const AnalysisSettings& settings,
+                        const std::string& path);
 
 /// Level over frequency of one channel, its peaks marked.
 Panel level_panel(const SpectrumResult& result, std::size_t channel, const AnalysisSettings& settings);

@@ -90,7 +90,7 @@ class SpectrumTask : public Task {
     std::size_t most = 0;
     for (const ChannelSpectrum& c : result.channels) most = std::max(most, c.curve().bins());
     if (most <= much || !settings_.analysis.spans.empty()) {
-      folder.add(stem + ".csv", spectrum_csv(result, settings_.analysis), "level of every bin");
+      write_spectrum_csv(result, settings_.analysis, folder.place(stem + ".csv", "level of every bin"));
       return;
     }
     const Shown shown{settings_.analysis};

@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "cli/spectrum.h"
+#include "formats/output_file.h"
 #include "transform/confidence.h"
 
 namespace vprism {
@@ -183,8 +184,8 @@ Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& setting
 namespace {
 
 /// Channels whose curves have the same frequencies stand side by side in one table.
-std::string csv_table(const SpectrumResult& result, const std::vector<std::size_t>& channels,
-                      const AnalysisSettings& settings) {
+void csv_table(const SpectrumResult& result, const std::vector<std::size_t>& channels,
+               const AnalysisSettings& settings, const std::function<void(std::string_view)>& write) {
   const Shown shown{settings};
   const ChannelSpectrum& lead = result.channels[channels.front()];
   const bool bounds = settings.confidence.has_value(), phases = settings.shows_phase() && !lead.shown;
@@ -209,13 +210,15 @@ std::string csv_table(const SpectrumResult& result, const std::vector<std::size_
   const Range span = lead.span.value_or(Range{});
   const auto [from, end] = lead.curve().bins_within(span.low, span.high);
   const std::size_t low = from, high = end;
-  // Rows are put into words on all cores, and joined in order.
-  constexpr std::size_t at_once = 512;
-  std::vector<std::string> pieces((high - low + at_once - 1) / at_once);
-  oneapi::tbb::parallel_for(std::size_t{0}, pieces.size(), [&](std::size_t piece) {
+  // Rows are put into words on all cores, some at a time, and written in order.
+  write(out);
+  const std::size_t at_once = std::max<std::size_t>(1, 16384 / channels.size());
+  constexpr std::size_t side_by_side = 16;
+  std::vector<std::string> pieces(side_by_side);
+  const auto put_piece = [&](std::size_t first, std::string& text) {
     fmt::memory_buffer row;
     const auto put = std::back_inserter(row);
-    for (std::size_t k = low + piece * at_once; k < std::min(high, low + (piece + 1) * at_once); ++k) {
+    for (std::size_t k = first; k < std::min(high, first + at_once); ++k) {
       fmt::format_to(put, "{}", lead.curve().frequency_hz(k));
       for (const std::size_t i : channels) {
         const ChannelSpectrum& c = result.channels[i];
@@ -240,10 +243,13 @@ std::string csv_table(const SpectrumResult& result, const std::vector<std::size_
       }
       row.push_back('\n');
     }
-    pieces[piece].assign(row.data(), row.size());
-  });
-  for (const std::string& piece : pieces) out += piece;
-  return out;
+    text.assign(row.data(), row.size());
+  };
+  for (std::size_t first = low; first < high; first += side_by_side * at_once) {
+    oneapi::tbb::parallel_for(std::size_t{0}, side_by_side,
+                              [&](std::size_t i) { put_piece(first + i * at_once, pieces[i]); });
+    for (const std::string& piece : pieces) write(piece);
+  }
 }
 
 bool same_frequencies(const ChannelSpectrum& a, const ChannelSpectrum& b) {
@@ -256,7 +262,8 @@ bool same_frequencies(const ChannelSpectrum& a, const ChannelSpectrum& b) {
 
 }  // namespace
 
-std::string spectrum_csv(const SpectrumResult& result, const AnalysisSettings& settings) {
+void write_spectrum_csv(const SpectrumResult& result, const AnalysisSettings& settings,
+                        const std::string& path) {
   std::vector<std::vector<std::size_t>> groups;
   for (std::size_t c = 0; c < result.channels.size(); ++c) {
     const auto found = std::find_if(groups.begin(), groups.end(), [&](const auto& group) {
@@ -267,9 +274,12 @@ std::string spectrum_csv(const SpectrumResult& result, const AnalysisSettings& s
     else
       found->push_back(c);
   }
-  std::string out;
-  for (const auto& group : groups) out += (out.empty() ? "" : "\n") + csv_table(result, group, settings);
-  return out;
+  OutputFile file(path);
+  for (const auto& group : groups) {
+    if (&group != &groups.front()) file.write("\n");
+    csv_table(result, group, settings, [&](std::string_view text) { file.write(text); });
+  }
+  file.finish();
 }
 
 }  // namespace vprism

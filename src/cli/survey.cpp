@@ -242,8 +242,8 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
         report.made_with.emplace_back("settings", settings_shown.dump());
         for (std::size_t i = 0; i < results.size(); ++i)
           if (results[i].spectrum)
-            folder.add(stems[i] + "-spectrum.csv", spectrum_csv(*results[i].spectrum, settings.analysis),
-                       "level of every bin");
+            write_spectrum_csv(*results[i].spectrum, settings.analysis,
+                               folder.place(stems[i] + "-spectrum.csv", "level of every bin"));
         if (settings.output.figure == Picture::data) return;
         folder.add(base + ".html", report_html(report), "the report");
         outcome.report = folder.path_of(base + ".html");

@@ -43,7 +43,38 @@ WindowTransform::WindowTransform(const Window& window, std::size_t size)
     half_[n] = (n == 0 || n == count / 2 ? 1 : 2) * w[count / 2 - n] / sum;
 }
 
-double WindowTransform::operator()(double bins) const { return evaluate(bins).value; }
+namespace {
+
+/// Squares of cot(pi m / N) for m = 0 .. 7, of the size last asked for by this thread.
+const double* cotangent_squares(double size) {
+  thread_local double known = 0;
+  thread_local double squares[8] = {};
+  if (known != size) {
+    for (int m = 1; m < 8; ++m) squares[m] = std::pow(std::tan(pi * m / size), -2);
+    known = size;
+  }
+  return squares;
+}
+
+}  // namespace
+
+double WindowTransform::operator()(double bins) const {
+  const auto count = static_cast<double>(terms_.size());
+  if (decay_ > 0 || terms_.empty() || terms_.size() > 7) return evaluate(bins).value;
+  // Side lobes, of which fits ask for millions: one tangent instead of one for each term. As
+  //     cot(a - b) + cot(a + b) = 2 cot a (1 + cot^2 b) / (cot^2 b - cot^2 a)
+  // the sum in `evaluate` is cot a times one of these with b = pi m / N.
+  if (std::abs(bins - size_ * std::round(bins / size_)) < count + 1) return evaluate(bins).value;
+  const double nearest = std::round(bins), off = bins - nearest;
+  if (off == 0) return 0;
+  const double cotangent = 1 / std::tan(pi * bins / size_), square = cotangent * cotangent;
+  const double* const squares = cotangent_squares(size_);
+  double sum = terms_[0];
+  for (std::size_t m = 1; m < terms_.size(); ++m)
+    sum += (m % 2 == 0 ? 1 : -1) * terms_[m] * (1 + squares[m]) / (squares[m] - square);
+  const double parity = std::fmod(std::abs(nearest), 2) == 1 ? -1 : 1;
+  return parity * std::sin(pi * off) * cotangent * sum / size_;
+}
 
 namespace {
 
