@@ -23,9 +23,17 @@ Json peaks_json(const ChannelNow& now) {
 
 namespace {
 
+/// The first channel that had a look: gaps may leave others without. Null where none had.
+const ChannelNow* lead_of(const WatchState& w) {
+  for (const ChannelNow& n : w.now)
+    if (!n.spectrum.power.empty()) return &n;
+  return nullptr;
+}
+
 LevelMap map_of(const WatchState& w, std::size_t c) {
   std::vector<double> hz;
-  for (std::size_t k = 0; k < w.now[c].spectrum.bins(); ++k) hz.push_back(w.now[c].spectrum.frequency_hz(k));
+  const Spectrum& lead = lead_of(w)->spectrum;
+  for (std::size_t k = 0; k < lead.bins(); ++k) hz.push_back(lead.frequency_hz(k));
   return w.maps[c].map(hz);
 }
 
@@ -61,12 +69,13 @@ Figure spectrum_picture(const WatchState& w) {
   Figure figure;
   figure.title = w.stem + ": the newest " + format_quantity(w.stretch_s, "s", 3) + " until " +
                  format_quantity(w.until_s, "s", 6);
-  const SpectrumPlan& plan = w.now.front().spectrum.plan;
+  const SpectrumPlan& plan = lead_of(w)->spectrum.plan;
   figure.caption =
-      fmt::format("{}, segment {}, RBW {}, {} averages; level: rms", w.now.front().spectrum.window.name(),
+      fmt::format("{}, segment {}, RBW {}, {} averages; level: rms", lead_of(w)->spectrum.window.name(),
                   plan.segment, format_quantity(plan.rbw_hz, "Hz", 4), plan.averages);
   for (std::size_t c = 0; c < std::min<std::size_t>(4, w.now.size()); ++c) {
     const Spectrum& s = w.now[c].spectrum;
+    if (s.power.empty()) continue;
     Panel panel;
     panel.title = w.recording.channels[c].name;
     panel.x = {"Frequency", "Hz"};
@@ -88,6 +97,7 @@ Figure map_picture(const WatchState& w) {
   figure.caption =
       fmt::format("a column a look, each the mean over {}", format_quantity(w.stretch_s, "s", 3));
   for (std::size_t c = 0; c < std::min<std::size_t>(3, w.now.size()); ++c) {
+    if (w.maps[c].columns() == 0) continue;
     MapLook look;
     look.title = w.recording.channels[c].name;
     look.x = {"Time", "s"};
@@ -103,29 +113,32 @@ std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSe
                                              std::string* why_pictures_failed) {
   Outputs folder(output, "watch");
   if (w.recording.file != "standard input") folder.protect(w.recording.file);
-  if (!w.now.empty() && !w.now.front().spectrum.power.empty()) {
+  if (const ChannelNow* const lead = lead_of(w); lead != nullptr) {
     std::string csv = "frequency (Hz)";
     for (const Channel& channel : w.recording.channels)
       csv += "," + csv_cell(channel.name + " (" + channel.unit.text() + ")");
     csv += "\n";
-    for (std::size_t k = 0; k < w.now.front().spectrum.bins(); ++k) {
-      csv += fmt::format("{}", w.now.front().spectrum.frequency_hz(k));
-      for (const ChannelNow& n : w.now) csv += fmt::format(",{:.6g}", n.spectrum.level(k, Scale::rms));
+    for (std::size_t k = 0; k < lead->spectrum.bins(); ++k) {
+      csv += fmt::format("{}", lead->spectrum.frequency_hz(k));
+      for (const ChannelNow& n : w.now)
+        csv += n.spectrum.power.empty() ? std::string(",")
+                                        : fmt::format(",{:.6g}", n.spectrum.level(k, Scale::rms));
       csv += "\n";
     }
     folder.add(w.stem + "-watch-spectrum.csv", csv, "the newest spectrum, RMS per bin");
     for (std::size_t c = 0; c < w.now.size(); ++c)
-      write_level_map(folder, "csv",
-                      w.stem + "-watch" + (w.now.size() > 1 ? "-" + std::to_string(c + 1) : ""),
-                      "the newest looks, RMS per bin", map_of(w, c), 0,
-                      {"frequency (Hz)",
-                       "time (s)",
-                       w.recording.channels[c].name + " RMS (" + w.recording.channels[c].unit.text() + ")",
-                       {}},
-                      [](double power) { return std::sqrt(power); });
+      if (w.maps[c].columns() > 0)
+        write_level_map(folder, "csv",
+                        w.stem + "-watch" + (w.now.size() > 1 ? "-" + std::to_string(c + 1) : ""),
+                        "the newest looks, RMS per bin", map_of(w, c), 0,
+                        {"frequency (Hz)",
+                         "time (s)",
+                         w.recording.channels[c].name + " RMS (" + w.recording.channels[c].unit.text() + ")",
+                         {}},
+                        [](double power) { return std::sqrt(power); });
     if (output.figure) {
       folder.add_figure(w.stem + "-watch-spectrum", spectrum_picture(w), "the newest spectrum");
-      if (w.maps.front().columns() > 1)
+      if (std::any_of(w.maps.begin(), w.maps.end(), [](const RollingMap& map) { return map.columns() > 1; }))
         folder.add_figure(w.stem + "-watch-map", map_picture(w), "the newest looks");
     }
   }

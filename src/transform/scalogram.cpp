@@ -112,7 +112,11 @@ class Level {
     }
   }
   static std::size_t reach_at(const ScalogramPlan& plan, double rate_hz, double hz) {
-    return static_cast<std::size_t>(std::ceil(plan.figures.reach * rate_hz / hz)) + 2;
+    const double reach = std::ceil(plan.figures.reach * rate_hz / hz);
+    if (!(reach < 1e12))
+      throw Error(Status::analysis, "a wavelet at " + format_quantity(hz, "Hz") +
+                                        " is longer than any record; ask for a higher span");
+    return static_cast<std::size_t>(reach) + 2;
   }
 
   void add(std::span<const double> samples, LevelMap& map) {
