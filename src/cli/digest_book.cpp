@@ -20,7 +20,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-/// What tells a file apart without reading it: device, inode, size, times of its bytes and of its place.
+/// Facts that distinguish a file without reading it: device, inode, size, times of its bytes and of its place.
 std::vector<std::int64_t> facts_of(const fs::path& path) {
   struct stat facts {};
   if (::stat(path.c_str(), &facts) != 0) return {};

@@ -18,7 +18,7 @@ class Outputs : public OutputFolder {
   Outputs(const OutputSettings& settings, const std::string& command);
 
   /// A figure in the kind asked for, if any is: `base` and the kind's ending. It is drawn when the numbers
-  /// are written; one that can't be drawn is left out and told of at the end.
+  /// are written; one that can't be drawn is left out and reported at the end.
   void add_figure(const std::string& base, const Figure& figure, const std::string& what);
   /// The same for an animation.
   void add_animation(const std::string& base, const std::vector<Figure>& frames, const std::string& what);

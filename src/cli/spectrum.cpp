@@ -466,7 +466,7 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
     try {
       batches.front() = jobs_between_gaps(recording, settings, groups, gaps, why, gap_cautions);
     } catch (const Error& error) {
-      // Cautions are not told of a run that fails.
+      // A run that fails shows no cautions.
       const std::vector<Caution> known = input.road().cautions();
       if (known.empty()) throw;
       throw Error(error.status(), std::string(error.what()) + "; channel \"" + known.front().channel +

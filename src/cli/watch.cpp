@@ -201,7 +201,7 @@ class Watch {
                             : "valid numbers again"));
   }
 
-  /// An alarm or an all-clear: counted, kept, told.
+  /// An alarm or an all-clear: counted, kept, shown.
   void note(const Json& event, bool alarm, const std::string& text) {
     if (alarm) ++state_.alarms;
     state_.events.push_back(event);
@@ -440,7 +440,7 @@ class WatchTask : public Task {
           quantity_option("for", "T", "end after so much of the stream", Dimension::time, s.for_s),
           quantity_option(
               "late", "T",
-              "silence that is told, and time without a valid number on a channel that is an alarm "
+              "silence that is reported, and time without a valid number on a channel that is an alarm "
               "(default: 5 s)",
               Dimension::time, s.late_s),
           quantity_option(

@@ -55,7 +55,7 @@ struct Probed {
   const std::vector<std::string>& allowed;
 };
 
-/// Where the child tells its parent that it gets on.
+/// Where the child reports to its parent that it gets on.
 int progress_pipe = -1;
 void got_on() {
   const char byte = 1;

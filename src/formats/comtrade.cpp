@@ -205,7 +205,7 @@ class TextFrames : public RowSource {
     order_ = FrameOrder(c_.rate > 0 ? 1 / c_.rate : 0, c_.stamp_factor);
   }
   void ended() override {
-    order_.tell(recording_);
+    order_.report_to(recording_);
     std::int64_t beyond = 0;
     while (lines_.get(line_))
       if (const auto text = trimmed(line_); !text.empty() && text != "\x1a") ++beyond;
@@ -277,7 +277,7 @@ void check_frames(const InputFile& file, std::uint64_t begin, std::uint64_t fram
     for (std::size_t n = 0; n < count; ++n)
       order.add(number[n], stamp[n] == 4294967295.0 ? std::nan("") : stamp[n] * c.stamp_factor);
   }
-  order.tell(recording);
+  order.report_to(recording);
 }
 
 struct Pieces {

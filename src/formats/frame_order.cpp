@@ -27,7 +27,7 @@ void FrameOrder::add(double number, double stamp_s) {
   ++samples_;
 }
 
-void FrameOrder::tell(Recording& recording) const {
+void FrameOrder::report_to(Recording& recording) const {
   if (repeated_ > 0)
     recording.cautions.push_back({"numbers-repeat", Severity::warning, "",
                                   std::to_string(repeated_) +

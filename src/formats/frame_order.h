@@ -16,7 +16,7 @@ class FrameOrder {
   /// The next sample; NaN for a stamp or a number that is not written.
   void add(double number, double stamp_s);
   /// Cautions on numbers that repeat or jump, and on stamps that disagree with the rate.
-  void tell(Recording& recording) const;
+  void report_to(Recording& recording) const;
 
  private:
   double interval_s_, resolution_s_;

@@ -166,9 +166,9 @@ void OutputFolder::commit() {
     if (fs::exists(folder_ / name, code) && same_bytes(waiting_ / name, folder_ / name)) continue;
     fs::rename(waiting_ / name, folder_ / name, code);
     if (code) fail(folder_ / name, "can't be written: " + code.message());
+    // A user's own file that happens to hold the same bytes stays the user's.
+    if (!command_.empty()) mark_output(folder_ / name, command_);
   }
-  if (!command_.empty())
-    for (const std::string& name : names_) mark_output(folder_ / name, command_);
   committed_ = true;
   names_.clear();
 }

@@ -10,7 +10,7 @@ namespace {
 
 std::vector<std::string> codes(const FrameOrder& order, std::string* text = nullptr) {
   Recording r;
-  order.tell(r);
+  order.report_to(r);
   std::vector<std::string> out;
   for (const Caution& c : r.cautions) {
     out.push_back(c.code);
