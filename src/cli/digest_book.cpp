@@ -20,7 +20,8 @@ namespace fs = std::filesystem;
 
 namespace {
 
-/// Facts that distinguish a file without reading it: device, inode, size, times of its bytes and of its place.
+/// Facts that distinguish a file without reading it: device, inode, size, times of its bytes and of its
+/// place.
 std::vector<std::int64_t> facts_of(const fs::path& path) {
   struct stat facts {};
   if (::stat(path.c_str(), &facts) != 0) return {};
