@@ -6,8 +6,12 @@
 #include "identify/noise_floor.h"
 
 #include <algorithm>
+#include <array>
+#include <bit>
 #include <boost/math/special_functions/gamma.hpp>
 #include <cmath>
+#include <cstdint>
+#include <numeric>
 
 namespace vprism {
 
@@ -27,6 +31,75 @@ std::size_t neighbourhood(std::size_t bin, std::size_t widest, bool mirrored) {
   return mirrored ? std::clamp<std::size_t>(bin / 3, 12, widest) : widest;
 }
 
+/// The bits of a number that is not negative, which rise with it.
+struct Ranked {
+  std::uint64_t bits;
+  std::uint32_t bin;
+};
+
+/// Sorts by counting, eleven bits at a time: several times as quick as comparing.
+void rank(std::vector<Ranked>& values) {
+  std::vector<Ranked> other(values.size());
+  for (unsigned shift = 0; shift < 64; shift += 11) {
+    const auto digit = [shift](const Ranked& v) { return (v.bits >> shift) & 2047; };
+    std::array<std::size_t, 2048> place{};
+    for (const Ranked& v : values) ++place[digit(v)];
+    if (place[digit(values.front())] == values.size()) continue;
+    std::exclusive_scan(place.begin(), place.end(), place.begin(), std::size_t{0});
+    for (const Ranked& v : values) other[place[digit(v)]++] = v;
+    values.swap(other);
+  }
+}
+
+/// The median of those of some values that are in, by their ranks. What is in is a bit for each rank, and as
+/// few values come and go, the middle moves by few bits at a time.
+class ChosenMedian {
+ public:
+  ChosenMedian(const std::vector<double>& sorted, const std::vector<std::uint32_t>& rank)
+      : sorted_(sorted), rank_(rank), in_(sorted.size() / 64 + 1) {}
+  void insert(std::size_t i) {
+    const std::size_t r = rank_[i];
+    in_[r / 64] |= std::uint64_t{1} << (r % 64);
+    ++size_;
+    below_ += r < middle_ ? 1 : 0;
+  }
+  void erase(std::size_t i) {
+    const std::size_t r = rank_[i];
+    in_[r / 64] &= ~(std::uint64_t{1} << (r % 64));
+    --size_;
+    below_ -= r < middle_ ? 1 : 0;
+  }
+  /// Something must be in.
+  double median() {
+    const std::size_t wanted = (size_ - 1) / 2;
+    while (below_ > wanted) middle_ = before(middle_), --below_;
+    middle_ = from(middle_);
+    while (below_ < wanted) middle_ = from(middle_ + 1), ++below_;
+    return size_ % 2 == 1 ? sorted_[middle_] : (sorted_[middle_] + sorted_[from(middle_ + 1)]) / 2;
+  }
+
+ private:
+  /// The least rank in from `r` on; there must be one.
+  std::size_t from(std::size_t r) const {
+    std::size_t word = r / 64;
+    std::uint64_t bits = in_[word] & (~std::uint64_t{0} << (r % 64));
+    while (bits == 0) bits = in_[++word];
+    return 64 * word + static_cast<std::size_t>(std::countr_zero(bits));
+  }
+  /// The greatest rank in below `r`; there must be one.
+  std::size_t before(std::size_t r) const {
+    std::size_t word = r / 64;
+    std::uint64_t bits = in_[word] & ~(~std::uint64_t{0} << (r % 64));
+    while (bits == 0) bits = in_[--word];
+    return 64 * word + 63 - static_cast<std::size_t>(std::countl_zero(bits));
+  }
+
+  const std::vector<double>& sorted_;
+  const std::vector<std::uint32_t>& rank_;
+  std::vector<std::uint64_t> in_;
+  std::size_t size_ = 0, middle_ = 0, below_ = 0;  ///< `below_`: ranks in that are less than `middle_`.
+};
+
 }  // namespace
 
 DetectionThreshold::DetectionThreshold(const Spectrum& spectrum, double false_alarms)
@@ -43,39 +116,47 @@ double DetectionThreshold::at(std::size_t bin) const {
   return known_ * m * std::expm1(log_p_ / m) / log_p_;
 }
 
-std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool>& masked) {
-  const std::size_t bins = spectrum.bins();
-  const double correction = 1 / noise_median(spectrum.noise_averages);
+NoiseFloor::NoiseFloor(const Spectrum& spectrum)
+    : spectrum_(spectrum),
+      correction_(1 / noise_median(spectrum.noise_averages)),
+      sorted_(spectrum.bins()),
+      rank_(spectrum.bins()) {
+  std::vector<Ranked> order(spectrum.bins());
+  for (std::size_t k = 0; k < order.size(); ++k)
+    order[k] = {std::bit_cast<std::uint64_t>(spectrum.power[k] * (spectrum.doubled(k) ? 1 : spectrum.fold())),
+                static_cast<std::uint32_t>(k)};
+  if (!order.empty()) rank(order);
+  for (std::size_t r = 0; r < order.size(); ++r) {
+    sorted_[r] = std::bit_cast<double>(order[r].bits);
+    rank_[order[r].bin] = static_cast<std::uint32_t>(r);
+  }
+}
+
+std::vector<double> NoiseFloor::between(const std::vector<bool>& masked) const {
+  const std::size_t bins = spectrum_.bins();
   const std::size_t widest = widest_neighbourhood(bins);
   std::vector<std::size_t> open;  // Bins that count; DC of a real channel does not.
-  const std::size_t start = spectrum.mirrored() ? 1 : 0;
+  open.reserve(bins);
+  const std::size_t start = spectrum_.mirrored() ? 1 : 0;
   for (std::size_t k = start; k < bins; ++k)
     if (masked.empty() || !masked[k]) open.push_back(k);
   if (open.size() < 4) {
     open.clear();
     for (std::size_t k = start; k < bins; ++k) open.push_back(k);
   }
-  const auto power = [&](std::size_t i) {
-    return spectrum.power[open[i]] * (spectrum.doubled(open[i]) ? 1 : spectrum.fold());
-  };
+  ChosenMedian around(sorted_, rank_);
   std::vector<double> floor(bins);
-  // The neighbourhood is kept sorted; on the way to the next bin few values come and go.
-  std::vector<double> sorted;
   std::size_t from = 0, to = 0, place = 0;  // Neighbourhood: from .. to - 1 within `open`.
   for (std::size_t k = 0; k < bins; ++k) {
     while (place < open.size() && open[place] < k) ++place;
-    const std::size_t half = neighbourhood(k, widest, spectrum.mirrored());
+    const std::size_t half = neighbourhood(k, widest, spectrum_.mirrored());
     const std::size_t low =
         place > half ? std::min(place - half, open.size() - std::min(open.size(), half)) : 0;
     const std::size_t high = std::min(open.size(), place + half + 1);
-    for (; to < high; ++to)
-      sorted.insert(std::upper_bound(sorted.begin(), sorted.end(), power(to)), power(to));
-    for (; from < low; ++from) sorted.erase(std::lower_bound(sorted.begin(), sorted.end(), power(from)));
-    for (; from > low; --from)
-      sorted.insert(std::upper_bound(sorted.begin(), sorted.end(), power(from - 1)), power(from - 1));
-    const std::size_t middle = sorted.size() / 2;
-    const double median = sorted.size() % 2 == 1 ? sorted[middle] : (sorted[middle - 1] + sorted[middle]) / 2;
-    floor[k] = median * correction / (spectrum.doubled(k) ? 1 : spectrum.fold());
+    while (to < high) around.insert(open[to++]);
+    while (from < low) around.erase(open[from++]);
+    while (from > low) around.insert(open[--from]);
+    floor[k] = around.median() * correction_ / (spectrum_.doubled(k) ? 1 : spectrum_.fold());
   }
   return floor;
 }

@@ -1,6 +1,7 @@
 // noise_floor.h: the noise between the lines of a spectrum.
 #pragma once
 
+#include <cstdint>
 #include <vector>
 
 #include "transform/spectrum.h"
@@ -15,10 +16,26 @@ double noise_median(double averages);
 double noise_quantile_above(double averages, double p);
 
 /// Estimated mean noise power in each bin (same shape and unit as `spectrum.power`): the median over the
-/// nearest bins that are not `masked` (bins under lines; empty masks none), corrected for its bias. The
-/// neighbourhood grows with frequency from 12 bins to each side up to a thirty-second of the spectrum, so
-/// that it follows drift and 1/f noise at the low end and is not lifted by a resonance higher up.
-std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool>& masked = {});
+/// nearest bins that are not masked (bins under lines), corrected for its bias. The neighbourhood grows with
+/// frequency from 12 bins to each side up to a thirty-second of the spectrum, so that it follows drift and
+/// 1/f noise at the low end and is not lifted by a resonance higher up. Bins are ranked once, for any number
+/// of masks; `spectrum` must outlive it.
+class NoiseFloor {
+ public:
+  explicit NoiseFloor(const Spectrum& spectrum);
+  /// An empty mask masks none.
+  std::vector<double> between(const std::vector<bool>& masked = {}) const;
+
+ private:
+  const Spectrum& spectrum_;
+  double correction_;
+  std::vector<double> sorted_;
+  std::vector<std::uint32_t> rank_;
+};
+
+inline std::vector<double> noise_floor(const Spectrum& spectrum, const std::vector<bool>& masked = {}) {
+  return NoiseFloor(spectrum).between(masked);
+}
 
 /// The ratio to the floor above which a bin is taken for more than noise. The floor is an estimate from the
 /// bins around, few of them at the low end and in short spectra; its own scatter raises the ratio: with m

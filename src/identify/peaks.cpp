@@ -133,6 +133,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
       0.02;  // Least power of a line under another's lobe, re that one: 14% in amplitude.
 
   const LobeFit fit(spectrum);
+  const NoiseFloor noise(spectrum);
   const bool single = fit.complex_fit();
   // What averaged powers leave is not clean enough to be searched again: they know nothing of phases.
   const int most_rounds = single ? 12 : 1;
@@ -143,7 +144,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     return spectrum.fold() * line.square <= threshold.at(at) * floor[at] / 2;
   };
   for (int round = 0; round < most_rounds; ++round) {
-    floor = noise_floor(spectrum, bins_under(lines, spectrum.bins(), fit.half_width_bins()));
+    floor = noise.between(bins_under(lines, spectrum.bins(), fit.half_width_bins()));
     const std::size_t before = lines.size();
     for (const std::size_t bin : candidates(left, floor, threshold)) {
       if (lines.size() == settings.most) break;
@@ -170,7 +171,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     // A comb of lines (repeated blows, a pulse train) needs no search under its lobes, and it would be long.
     if (lines.size() > crowd) break;
   }
-  floor = noise_floor(spectrum, bins_under(lines, spectrum.bins(), fit.half_width_bins()));
+  floor = noise.between(bins_under(lines, spectrum.bins(), fit.half_width_bins()));
   fit.refine(lines, floor);
   left = fit.remainder(lines);
 

@@ -1,6 +1,8 @@
 // levels.cpp: see levels.h.
 #include "transform/levels.h"
 
+#include <oneapi/tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -19,13 +21,13 @@ std::uint64_t mixed(std::uint64_t x) {
 }  // namespace
 
 LevelsEstimator::LevelsEstimator(std::size_t columns)
-    // 32 MB of kept samples in all, but enough of each channel for a median.
-    : most_(std::clamp<std::size_t>((std::size_t{1} << 22) / std::max<std::size_t>(columns, 1), 1024,
+    // 8 MB of kept samples in all, but enough of each channel for a median.
+    : most_(std::clamp<std::size_t>((std::size_t{1} << 20) / std::max<std::size_t>(columns, 1), 1024,
                                     std::size_t{1} << 16)),
       columns_(columns) {}
 
 void LevelsEstimator::add(const Block& block) {
-  for (std::size_t c = 0; c < columns_.size(); ++c) {
+  oneapi::tbb::parallel_for(std::size_t{0}, columns_.size(), [&](std::size_t c) {
     Column& column = columns_[c];
     const auto x = block.samples(c);
     const std::int64_t first = block.first(), end = first + static_cast<std::int64_t>(x.size());
@@ -46,13 +48,14 @@ void LevelsEstimator::add(const Block& block) {
       }
       at = (number + 1) * column.stretch;
     }
-  }
+  });
 }
 
 std::vector<Levels> LevelsEstimator::result() const {
-  std::vector<Levels> out;
-  for (const Column& column : columns_) {
-    Levels levels;
+  std::vector<Levels> out(columns_.size());
+  oneapi::tbb::parallel_for(std::size_t{0}, columns_.size(), [&](std::size_t c) {
+    const Column& column = columns_[c];
+    Levels& levels = out[c];
     levels.kept = static_cast<std::int64_t>(column.kept.size());
     levels.exact = column.stretch == 1;
     std::vector<double> sorted = column.kept;
@@ -69,8 +72,7 @@ std::vector<Levels> LevelsEstimator::result() const {
       ++levels.distinct;
       if (levels.step == 0 || step < levels.step) levels.step = step;
     }
-    out.push_back(levels);
-  }
+  });
   return out;
 }
 

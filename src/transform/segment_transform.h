@@ -49,7 +49,7 @@ class SegmentTransform {
 
  private:
   /// Long real transforms are quicker in one array.
-  bool in_place() const { return transform_ >= (std::size_t{1} << 18); }
+  bool in_place() const { return transform_ >= (std::size_t{1} << 16); }
   template <typename T>
   void by_frequency(std::vector<T>& values) const;
 
