@@ -6,11 +6,14 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <numeric>
 
 #include "base/error.h"
 #include "base/percentile.h"
 #include "base/text.h"
+#include "cli/channel_groups.h"
 #include "transform/derived.h"
+#include "transform/statistics.h"
 
 namespace vprism {
 
@@ -43,6 +46,30 @@ std::vector<std::size_t> references_of(const Recording& r, const ResponseSetting
   if (out.size() == r.channels.size())
     throw Error(Status::usage,
                 r.file + ": there is no channel beside the reference" + (out.size() > 1 ? "s" : ""));
+  return out;
+}
+
+/// With more channels than a matrix of all with all has room for, those that move most, in their order; none
+/// where there is room. A pass of its own.
+std::vector<std::size_t> strongest_channels(Input& input, const Recording& r) {
+  constexpr std::size_t most = 32;
+  std::vector<std::size_t> out;
+  if (r.channels.size() <= most) return out;
+  StatisticsEstimator statistics(r.channels.size());
+  input.road().run([&](Block& block) { statistics.add(block); }, {});
+  const std::vector<Statistics> known = statistics.result();
+  out.resize(r.channels.size());
+  std::iota(out.begin(), out.end(), std::size_t{0});
+  std::stable_sort(out.begin(), out.end(),
+                   [&](std::size_t a, std::size_t b) { return known[a].std > known[b].std; });
+  out.resize(most);
+  std::sort(out.begin(), out.end());
+  return out;
+}
+
+std::vector<Channel> chosen(const std::vector<Channel>& all, const std::vector<std::size_t>& which) {
+  std::vector<Channel> out;
+  for (const std::size_t c : which) out.push_back(all[c]);
   return out;
 }
 
@@ -280,14 +307,16 @@ ResponseResult compute_response(Input& input, const ResponseSettings& settings, 
   input.require_even_axis();
   ResponseResult result;
   result.recording = input.road().recording();
-  const Recording& r = result.recording;
+  Recording& r = result.recording;
   const double rate = r.axis.rate_hz();
   if (r.complex) throw Error(Status::analysis, r.file + ": ratios of complex channels are not made");
   result.excitation = settings.output_only ? Excitation::noise : settings.excitation;
-  std::vector<std::size_t> references;
+  std::vector<std::size_t> references, taken;  // `taken`: instead of all channels.
   if (settings.output_only) {
     if (r.channels.size() < 2)
       throw Error(Status::analysis, r.file + ": --output-only compares channels; this recording has one");
+    taken = strongest_channels(input, r);
+    if (!taken.empty()) r.channels = chosen(r.channels, taken);
     for (std::size_t c = 0; c < r.channels.size(); ++c) references.push_back(c);
   } else {
     references = references_of(r, settings);
@@ -356,8 +385,19 @@ ResponseResult compute_response(Input& input, const ResponseSettings& settings, 
         Block block = source.make_block();
         while (source.read(block) > 0) estimator.add(block);
       } else {
-        input.road().run([&](Block& block) { estimator.add(block); }, progress);
+        const auto add = [&](const Block& block) { estimator.add(block); };
+        if (taken.empty())
+          input.road().run([&](Block& block) { add(block); }, progress);
+        else
+          run_channels(input, taken, progress, add);
         result.facts = input.facts();
+        if (!taken.empty())
+          result.facts.recording.cautions.push_back(
+              {"channels-left-out", Severity::warning, "",
+               fmt::format(
+                   "a matrix of all {} channels would be too large: the {} that move most are compared",
+                   result.facts.recording.channels.size(), taken.size()),
+               "choose others with --channels"});
       }
       result.spectra = estimator.result();
     }

@@ -8,6 +8,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/channel_groups.h"
 #include "cli/each_input.h"
 #include "cli/events_told.h"
 #include "cli/maps.h"
@@ -97,22 +98,27 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
     if (span_) settings.low_hz = span_->low, settings.high_hz = span_->high;
     try {
       result.plan = plan_scalogram(settings, r.samples, r.axis.rate_hz());
-      ScalogramEstimator estimator(result.plan, settings);
-      std::optional<ScalogramEstimator> squeezed;
-      if (sharpen_) {
-        ScalogramSettings sharp = settings;
-        sharp.squeezed = true;
-        sharp.most_columns = 1200;
-        squeezed.emplace(result.plan, sharp);
-      }
-      input.road().run(
-          [&](Block& block) {
-            estimator.add(block);
-            if (squeezed) squeezed->add(block);
-          },
-          progress);
-      result.maps = estimator.result();
-      if (squeezed) result.squeezed = squeezed->result();
+      // As many channels at a time as keep maps and stretches near a hundred megabytes.
+      const double each = 8 * static_cast<double>(result.plan.frequency_hz.size()) *
+                          static_cast<double>(std::min<std::size_t>(settings.most_columns + 200,
+                                                                    static_cast<std::size_t>(r.samples)));
+      const auto at_once = static_cast<std::size_t>(std::max(1.0, 100e6 / each));
+      for_channel_groups(r.channels.size(), at_once, [&](std::size_t from, std::size_t count) {
+        ScalogramEstimator estimator(result.plan, settings);
+        std::optional<ScalogramEstimator> squeezed;
+        if (sharpen_) {
+          ScalogramSettings sharp = settings;
+          sharp.squeezed = true;
+          sharp.most_columns = 1200;
+          squeezed.emplace(result.plan, sharp);
+        }
+        run_channels(input, from, count, progress, [&](const Block& block) {
+          estimator.add(block);
+          if (squeezed) squeezed->add(block);
+        });
+        std::ranges::move(estimator.result(), std::back_inserter(result.maps));
+        if (squeezed) std::ranges::move(squeezed->result(), std::back_inserter(result.squeezed));
+      });
       for (const Extract& extract : extracts_)
         result.extracts.push_back(look_at(input, result.plan, extract));
     } catch (const Error& error) {

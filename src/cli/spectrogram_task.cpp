@@ -4,6 +4,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/channel_groups.h"
 #include "cli/each_input.h"
 #include "cli/maps.h"
 #include "cli/spectrogram.h"
@@ -114,60 +115,13 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
     } catch (const Error& error) {
       throw Error(error.status(), recording.file + ": " + error.what());
     }
-    SpectrogramEstimator estimator(result.plan, result.settings);
-    const std::size_t quick = std::max<std::size_t>(16, result.plan.segment / 8);
-    const bool again =
-        quick < result.plan.segment &&
-        (settings_.second_look == "on" || (settings_.second_look == "auto" && recording.samples <= 30000000));
-    std::optional<SpectrogramEstimator> second;
-    SpectrumPlan quick_plan;
-    if (again) {
-      SpectrogramSettings other = result.settings;
-      other.reassigned = false;
-      other.spectrum.resolution_hz.reset();
-      other.spectrum.segment = quick;
-      other.spectrum.overlap = 0.5;
-      quick_plan = plan_spectrum(other.spectrum, recording.samples, recording.axis.rate_hz());
-      second.emplace(quick_plan, other);
-    }
-    input.road().run(
-        [&](Block& block) {
-          estimator.add(block);
-          if (second) second->add(block);
-        },
-        progress);
-    std::vector<Spectrogram> maps = estimator.result(), quick_maps;
-    if (second) quick_maps = second->result();
+    for_channel_groups(
+        recording.channels.size(), channels_at_once(result, recording),
+        [&](std::size_t from, std::size_t count) { measure_channels(input, from, count, progress, result); });
     result.facts = input.facts();
-    for (std::size_t c = 0; c < maps.size(); ++c) {
-      SpectrogramOfChannel channel;
-      Spectrogram& map = maps[c];
-      if (recording.complex) {
-        shift_up(map, recording.channels[c].carrier_hz);
-        if (second) shift_up(quick_maps[c], recording.channels[c].carrier_hz);
-      }
-      if (const SpanRule* rule = settings_.analysis.span_of(recording, c)) {
-        map.map = map.map.cropped(rule->range.low, rule->range.high);
-        if (map.map.rows() < 2)
-          throw Error(Status::analysis,
-                      recording.file + ": --span " + rule->text + " holds fewer than two rows of the map");
-        if (second) quick_maps[c].map = quick_maps[c].map.cropped(rule->range.low, rule->range.high);
-      }
-      if (!settings_.sharpen) channel.events = spectrogram_events(map);
-      if (second) {
-        const std::vector<MapEvent> quick_events = spectrogram_events(quick_maps[c]);
-        for (Caution& caution : compare_looks(recording.channels[c].name, map, channel.events, quick_maps[c],
-                                              quick_events, recording.axis.start))
-          result.facts.recording.cautions.push_back(std::move(caution));
-      }
-      RidgeSearch search;
-      search.most = settings_.ridges;
-      search.least_columns =
-          std::max<std::size_t>(6, static_cast<std::size_t>(1.5 * result.plan.segment_s() / map.map.step_s));
-      if (settings_.ridges > 0) channel.ridges = find_ridges(map.map, search);
-      channel.spectrogram = std::move(map);
-      result.channels.push_back(std::move(channel));
-    }
+    std::move(look_cautions_.begin(), look_cautions_.end(),
+              std::back_inserter(result.facts.recording.cautions));
+    look_cautions_.clear();
     return result;
   }
 
@@ -195,6 +149,72 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
   }
 
  private:
+  /// As many as keep the maps in hand near a hundred megabytes; each group goes through the record again.
+  static std::size_t channels_at_once(const SpectrogramResult& result, const Recording& recording) {
+    const auto columns = static_cast<double>(std::min<std::int64_t>(
+        result.plan.averages, static_cast<std::int64_t>(result.settings.most_columns)));
+    const double bins = static_cast<double>(result.plan.segment) / (recording.complex ? 1 : 2);
+    const double cells = std::min(bins * columns, static_cast<double>(result.settings.most_cells));
+    return static_cast<std::size_t>(std::max(1.0, 100e6 / (5 * cells + 200 * bins)));
+  }
+
+  void measure_channels(Input& input, std::size_t from, std::size_t count, const Progress& progress,
+                        SpectrogramResult& result) {
+    const Recording recording = input.road().recording();
+    SpectrogramEstimator estimator(result.plan, result.settings);
+    const std::size_t quick = std::max<std::size_t>(16, result.plan.segment / 8);
+    const bool again =
+        quick < result.plan.segment &&
+        (settings_.second_look == "on" || (settings_.second_look == "auto" && recording.samples <= 30000000));
+    std::optional<SpectrogramEstimator> second;
+    SpectrumPlan quick_plan;
+    if (again) {
+      SpectrogramSettings other = result.settings;
+      other.reassigned = false;
+      other.spectrum.resolution_hz.reset();
+      other.spectrum.segment = quick;
+      other.spectrum.overlap = 0.5;
+      quick_plan = plan_spectrum(other.spectrum, recording.samples, recording.axis.rate_hz());
+      second.emplace(quick_plan, other);
+    }
+    run_channels(input, from, count, progress, [&](const Block& block) {
+      estimator.add(block);
+      if (second) second->add(block);
+    });
+    std::vector<Spectrogram> maps = estimator.result(), quick_maps;
+    if (second) quick_maps = second->result();
+    for (std::size_t i = 0; i < maps.size(); ++i) {
+      const std::size_t c = from + i;
+      SpectrogramOfChannel channel;
+      Spectrogram& map = maps[i];
+      if (recording.complex) {
+        shift_up(map, recording.channels[c].carrier_hz);
+        if (second) shift_up(quick_maps[i], recording.channels[c].carrier_hz);
+      }
+      if (const SpanRule* rule = settings_.analysis.span_of(recording, c)) {
+        map.map = map.map.cropped(rule->range.low, rule->range.high);
+        if (map.map.rows() < 2)
+          throw Error(Status::analysis,
+                      recording.file + ": --span " + rule->text + " holds fewer than two rows of the map");
+        if (second) quick_maps[i].map = quick_maps[i].map.cropped(rule->range.low, rule->range.high);
+      }
+      if (!settings_.sharpen) channel.events = spectrogram_events(map);
+      if (second) {
+        const std::vector<MapEvent> quick_events = spectrogram_events(quick_maps[i]);
+        for (Caution& caution : compare_looks(recording.channels[c].name, map, channel.events, quick_maps[i],
+                                              quick_events, recording.axis.start))
+          look_cautions_.push_back(std::move(caution));
+      }
+      RidgeSearch search;
+      search.most = settings_.ridges;
+      search.least_columns =
+          std::max<std::size_t>(6, static_cast<std::size_t>(1.5 * result.plan.segment_s() / map.map.step_s));
+      if (settings_.ridges > 0) channel.ridges = find_ridges(map.map, search);
+      channel.spectrogram = std::move(map);
+      result.channels.push_back(std::move(channel));
+    }
+  }
+
   static Option axis_choice_option(const char* name, bool& logarithmic) {
     return {name,
             "linear|log",
@@ -272,6 +292,7 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
   }
 
   SpectrogramTaskSettings settings_;
+  std::vector<Caution> look_cautions_;  ///< Of the recording in hand.
 };
 
 }  // namespace

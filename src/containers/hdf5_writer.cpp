@@ -7,6 +7,8 @@
 //     /channels/time   the stamps, only where samples are uneven
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "base/error.h"
 #include "containers/hdf5_file.h"
 #include "formats/writer.h"
@@ -24,8 +26,11 @@ class Hdf5Writer : public RecordingWriter {
     const hid_t stored = settings.numbers == "f32" ? H5T_IEEE_F32LE : H5T_IEEE_F64LE;
     const std::lock_guard guard(hdf5_lock());
     H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr);
-    const Hdf5Handle access(H5Pcreate(H5P_FILE_CREATE));
-    file_ = Hdf5Handle(H5Fcreate(path.c_str(), H5F_ACC_TRUNC, access.get(), H5P_DEFAULT));
+    const Hdf5Handle made(H5Pcreate(H5P_FILE_CREATE)), access(H5Pcreate(H5P_FILE_ACCESS));
+    // Every set that is open holds a buffer: 16 MB of them in all.
+    H5Pset_sieve_buf_size(access.get(),
+                          std::clamp<std::size_t>((std::size_t{1} << 24) / r.channels.size(), 4096, 65536));
+    file_ = Hdf5Handle(H5Fcreate(path.c_str(), H5F_ACC_TRUNC, made.get(), access.get()));
     if (!file_) fail();
     const Axis& axis = r.axis;
     set_hdf5_text(file_.get(), "layout", hdf5_layout_name);

@@ -1,6 +1,7 @@
 // block.h: the same stretch of time of all channels, as it travels along the road.
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <cstdint>
 #include <span>
@@ -39,6 +40,17 @@ class Block {
   /// Index in the recording of the block's first sample.
   std::int64_t first() const { return first_; }
   void set(std::int64_t first, std::size_t size) { first_ = first, size_ = size; }
+
+  /// Becomes these channels of another block, as many as it has room for.
+  void take_channels(const Block& all, std::span<const std::size_t> which) {
+    set(all.first_, all.size_);
+    gaps_ = all.gaps_;
+    for (std::size_t c = 0; c < columns_; ++c) {
+      const auto x = all.samples(c < channels_ ? which[c] : all.channels_ + which[c - channels_]);
+      std::copy(x.begin(), x.end(), room(c).begin());
+    }
+    std::copy_n(all.stamps_.begin(), stamps_.empty() ? 0 : size_, stamps_.begin());
+  }
 
   /// Room for `capacity()` samples of column c.
   std::span<double> room(std::size_t c) { return {data_.data() + c * capacity_, capacity_}; }

@@ -19,7 +19,7 @@ void CrossSums::resize(std::size_t channels, std::size_t bins) {
 }
 
 void CrossSums::add(std::span<const std::complex<double>* const> transforms) {
-  for (std::size_t c = 0; c < power.size(); ++c) {
+  oneapi::tbb::parallel_for(std::size_t{0}, power.size(), [&](std::size_t c) {
     const std::complex<double>* const x = transforms[c];
     double* const own = power[c].data();
     const std::size_t bins = power[c].size();
@@ -32,7 +32,7 @@ void CrossSums::add(std::span<const std::complex<double>* const> transforms) {
         both[k] += std::complex<double>(re * rr + im * ri, im * rr - re * ri);
       }
     }
-  }
+  });
 }
 
 void CrossSums::join(const CrossSums& other) {
@@ -75,7 +75,6 @@ CrossSpectra cross_spectra(CrossSums sums, std::size_t segment, double rate_hz, 
 }
 
 struct CrossEstimator::Inner {
-  static constexpr std::size_t lanes = 4;
   struct Lane {
     CrossSums sums;
     std::optional<SegmentTransform::Scratch> scratch;
@@ -92,6 +91,9 @@ struct CrossEstimator::Inner {
     channels = block.channels();
     transform.emplace(plan, settings, block.complex());
     feed.emplace(SegmentFeed::all_columns(block), plan.segment, plan.hop, plan.averages);
+    // Each lane has sums of its own; large ones are not made four times.
+    const double bytes = 16.0 * static_cast<double>(channels * (references.size() + 1) * transform->bins());
+    work.resize(bytes > 64e6 ? 1 : 4);
     for (Lane& lane : work) {
       lane.sums.references = references;
       lane.sums.resize(channels, transform->bins());
@@ -119,7 +121,7 @@ struct CrossEstimator::Inner {
   std::size_t channels = 0;
   std::optional<SegmentTransform> transform;
   std::optional<SegmentFeed> feed;
-  Lane work[lanes];
+  std::vector<Lane> work;
 };
 
 CrossEstimator::CrossEstimator(const SpectrumPlan& plan, const SpectrumSettings& settings,
@@ -131,9 +133,10 @@ void CrossEstimator::add(const Block& block) {
   Inner& in = *inner_;
   if (!in.feed) in.begin(block);
   in.feed->add(block, [&in](const SegmentBatch& batch) {
-    oneapi::tbb::parallel_for(std::size_t{0}, Inner::lanes, [&](std::size_t lane) {
+    const std::size_t lanes = in.work.size();
+    oneapi::tbb::parallel_for(std::size_t{0}, lanes, [&](std::size_t lane) {
       for (std::size_t s = 0; s < batch.count; ++s)
-        if (static_cast<std::size_t>(batch.first + static_cast<std::int64_t>(s)) % Inner::lanes == lane)
+        if (static_cast<std::size_t>(batch.first + static_cast<std::int64_t>(s)) % lanes == lane)
           in.take(batch, s, in.work[lane]);
     });
   });
@@ -145,7 +148,7 @@ CrossSpectra CrossEstimator::result() {
   const std::int64_t done = in.feed->segments();
   const auto count = static_cast<double>(done);
   CrossSums& sums = in.work[0].sums;
-  for (std::size_t lane = 1; lane < Inner::lanes; ++lane) sums.join(in.work[lane].sums);
+  for (std::size_t lane = 1; lane < in.work.size(); ++lane) sums.join(in.work[lane].sums);
   CrossSpectra out;
   out.references = in.references;
   out.cross = std::move(sums.cross);

@@ -227,6 +227,44 @@ TEST(NoiseFloor, IsTheMeanPowerOfNoiseWithAndWithoutAverages) {
   }
 }
 
+/// The median of the open bins nearest to each, counted out.
+std::vector<double> floor_counted_out(const Spectrum& s, const std::vector<bool>& masked) {
+  std::vector<std::size_t> open;
+  for (std::size_t k = 1; k < s.bins(); ++k)
+    if (!masked[k]) open.push_back(k);
+  const std::size_t widest = std::max<std::size_t>(12, std::min<std::size_t>(s.bins() / 32, 512));
+  std::vector<double> out;
+  for (std::size_t k = 0; k < s.bins(); ++k) {
+    const auto place = static_cast<std::size_t>(std::lower_bound(open.begin(), open.end(), k) - open.begin());
+    const std::size_t half = std::clamp<std::size_t>(k / 3, 12, widest);
+    const std::size_t low =
+        place > half ? std::min(place - half, open.size() - std::min(open.size(), half)) : 0;
+    std::vector<double> near;
+    for (std::size_t i = low; i < std::min(open.size(), place + half + 1); ++i)
+      near.push_back(s.power[open[i]] * (s.doubled(open[i]) ? 1 : 2));
+    std::sort(near.begin(), near.end());
+    out.push_back((near[(near.size() - 1) / 2] + near[near.size() / 2]) / 2 / noise_median(s.noise_averages) /
+                  (s.doubled(k) ? 1 : 2));
+  }
+  return out;
+}
+
+TEST(NoiseFloor, IsTheMedianOfTheNearestOpenBins) {
+  std::mt19937_64 bits(77);
+  for (const std::size_t count : {64u, 1000u, 40000u}) {
+    Spectrum s = spectrum_of(signal(count, 1, {{0.2, 1.0, 0}}, 0.1, 5), 1, "hann", count);
+    // Equal values, and values of every size.
+    for (std::size_t k = 0; k < s.bins(); k += 7) s.power[k] = s.power[0];
+    for (std::size_t k = 3; k < s.bins(); k += 11)
+      s.power[k] *= std::pow(10, static_cast<double>(k % 37) - 18);
+    std::vector<bool> masked(s.bins(), false);
+    for (std::size_t k = 0; k < s.bins(); ++k) masked[k] = bits() % 5 == 0;
+    const std::vector<double> floor = noise_floor(s, masked), counted = floor_counted_out(s, masked);
+    for (std::size_t k = 0; k < s.bins(); ++k)
+      ASSERT_NEAR(floor[k] / counted[k], 1, 1e-12) << count << " " << k;
+  }
+}
+
 TEST(NoiseFloor, MedianOfAveragedNoiseIsKnown) {
   EXPECT_NEAR(noise_median(1), std::numbers::ln2, 1e-9);
   EXPECT_NEAR(noise_median(1000), 1, 1e-3);
