@@ -46,7 +46,7 @@ void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
   std::vector<Sine> first;
   const double rate = c.spectrum.plan.rate_hz;
   for (const Peak& p : c.peaks) {
-    if (p.broad()) continue;
+    if (p.broad() || p.of_band) continue;
     Sine s;
     s.frequency_hz = p.frequency_hz;
     s.amplitude = p.rms * std::sqrt(p.crest);
@@ -59,7 +59,7 @@ void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
   const double record_bin = rate / static_cast<double>(samples.size());
   const SineFit fit = fit_sines(samples, rate, first, 8, 1e-6);
   for (Peak& p : c.peaks) {
-    if (p.broad()) continue;
+    if (p.broad() || p.of_band) continue;
     const auto same = std::min_element(fit.sines.begin(), fit.sines.end(), [&](const Sine& a, const Sine& b) {
       return std::abs(a.frequency_hz - p.frequency_hz) < std::abs(b.frequency_hz - p.frequency_hz);
     });
@@ -108,6 +108,22 @@ void tell_behaviour(const WatchResult& w, std::size_t channel, double rbw_hz, co
   const Drift drift = drift_of(w);
   const bool moves = drift.share > 0.85 && std::abs(drift.to_hz - drift.from_hz) > 1.5 * plan.rbw_hz;
   const bool alone = f.kind == "tone" || f.kind == "broadband" || f.kind == "resonance";
+  if (alone && f.kind != "tone" && spread > 1.6) {
+    f.kind = "intermittent";
+    f.text = fmt::format("noise that comes and goes near {}, {} RMS over the record",
+                         format_quantity(f.frequency_hz, "Hz", 4), format_quantity(f.level_rms, f.unit, 4));
+    f.evidence = {fmt::format("its power scatters by {:.0f}% from segment to segment (steady noise 100%)",
+                              100 * spread)};
+    f.numbers = {{"spread", spread}};
+    return;
+  }
+  if (f.kind == "tone" && w.segments >= 12 && spread > 0.7 && steady < 0.4 && !moves) {
+    f.kind = "unresolved";
+    f.frequency_std_hz = std::max(f.frequency_std_hz, rbw_hz / 2);
+    f.text = fmt::format(
+        "something near {}, {} RMS, that is no steady line: a longer record or spectrogram may resolve it",
+        format_quantity(f.frequency_hz, "Hz", 5), format_quantity(f.level_rms, f.unit, 4));
+  }
   if (moves && alone) {
     f.kind = "drift";
     f.numbers = {{"from_hz", drift.from_hz}, {"to_hz", drift.to_hz}, {"drift_hz_per_s", drift.rate}};
@@ -270,12 +286,52 @@ void name_events(const Recording& r, std::size_t c, const Outline& outline, Iden
   }
 }
 
+/// A straight line through a channel, as it passes.
+struct Slope {
+  double n = 0, t = 0, tt = 0, x = 0, xx = 0, tx = 0, first = 0;
+  void add(const Block& block, std::size_t c) {
+    const auto values = block.samples(c);
+    if (n == 0 && !values.empty() && std::isfinite(values[0])) first = values[0];
+    for (std::size_t i = 0; i < values.size(); ++i) {
+      if (std::isnan(values[i])) continue;
+      const double at = static_cast<double>(block.first()) + static_cast<double>(i), v = values[i] - first;
+      n += 1, t += at, tt += at * at, x += v, xx += v * v, tx += at * v;
+    }
+  }
+  double per_sample() const { return (tx - t * x / n) / (tt - t * t / n); }
+  double share() const {
+    const double all = xx - x * x / n, b = n > 8 ? tx - t * x / n : 0;
+    return all > 0 ? b * b / ((tt - t * t / n) * all) : 0;
+  }
+};
+
+/// No more than the channel has: what can't stand beside the rest is taken out, and said.
+void hold_power_rule(std::size_t c, IdentifyResult& result) {
+  std::vector<std::size_t> own;
+  for (std::size_t i = 0; i < result.findings.size(); ++i)
+    if (result.channels[i] == c && result.findings[i].kind != "event") own.push_back(i);
+  std::vector<std::size_t> gone = beyond_power(result.findings, own, result.rms[c]);
+  if (gone.empty()) return;
+  std::sort(gone.begin(), gone.end());
+  result.cautions.push_back(
+      {"unresolved", Severity::warning, result.spectrum.channels[c].channel.name,
+       fmt::format(
+           "{} of what was found would hold more power than the channel has, the first near {}: left out",
+           gone.size(), format_quantity(result.findings[gone.front()].frequency_hz, "Hz", 5)),
+       "look at the spectrogram; take a longer record"});
+  for (std::size_t i = gone.size(); i-- > 0;) {
+    const auto at = static_cast<std::ptrdiff_t>(gone[i]);
+    result.findings.erase(result.findings.begin() + at);
+    result.watches.erase(result.watches.begin() + at);
+    result.channels.erase(result.channels.begin() + at);
+  }
+}
+
 void rank(IdentifyResult& result) {
   std::vector<std::size_t> order(result.findings.size());
   for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
   const auto share = [&](std::size_t i) {
-    const ChannelSpectrum& c = result.spectrum.channels[result.channels[i]];
-    return result.findings[i].level_rms / std::max(c.spectrum.rms_total(), 1e-300);
+    return result.findings[i].level_rms / std::max(result.rms[result.channels[i]], 1e-300);
   };
   std::stable_sort(order.begin(), order.end(),
                    [&](std::size_t a, std::size_t b) { return share(a) > share(b); });
@@ -323,6 +379,8 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
                     static_cast<std::size_t>(recording.samples) * spectra.size() <= most_samples_held;
   std::vector<std::vector<double>> held(hold ? spectra.size() : 0);
   StatisticsEstimator statistics(recording.channels.size() * (recording.complex ? 2 : 1));
+  LevelsEstimator levels_of_values(recording.channels.size() * (recording.complex ? 2 : 1));
+  std::vector<Slope> slopes(recording.channels.size());
   OutlineEstimator outlines(recording.channels.size() * (recording.complex ? 2 : 1));
   std::optional<LineWatch> watch;
   if (!watches.empty() && !recording.complex && !spectra.front().spectrum.two_sided) {
@@ -336,6 +394,8 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         if (watch) watch->add(block);
         statistics.add(block);
         outlines.add(block);
+        levels_of_values.add(block);
+        for (std::size_t c = 0; c < slopes.size(); ++c) slopes[c].add(block, c);
         gaps = gaps || block.gaps();
         for (std::size_t c = 0; c < held.size(); ++c)
           held[c].insert(held[c].end(), block.samples(c).begin(), block.samples(c).end());
@@ -353,15 +413,27 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
          "choose channels that have data at the same times"});
   }
   result.watches.resize(result.findings.size());
-  if (hold && !gaps && settings.analysis.derived.empty()) {
-    // Sharper frequencies: the families are looked for anew.
+  {
+    // What is known now sharpens frequencies and tells kinds: the families are looked for anew.
     std::vector<Finding> findings;
     std::vector<WatchResult> kept;
     std::vector<std::size_t> channels;
-    oneapi::tbb::parallel_for(std::size_t{0}, spectra.size(),
-                              [&](std::size_t c) { refine(spectra[c], held[c]); });
+    std::vector<std::vector<JudgedBand>> bands(spectra.size());
+    if (hold && !gaps && settings.analysis.derived.empty())
+      oneapi::tbb::parallel_for(std::size_t{0}, spectra.size(), [&](std::size_t c) {
+        bands[c] = judge_bands(held[c], spectra[c].spectrum.plan.rate_hz, spectra[c].spectrum,
+                               spectra[c].floor, spectra[c].peaks);
+        refine(spectra[c], held[c]);
+      });
+    const std::vector<Levels> known = levels_of_values.result();
+    std::vector<std::vector<std::size_t>> quantised(spectra.size());
+    for (std::size_t c = 0; c < spectra.size() && !recording.complex && settings.analysis.derived.empty();
+         ++c) {
+      quantised[c] = quantised_peaks(known[c], spectra[c].peaks);
+      for (const std::size_t m : quantised[c]) spectra[c].peaks[m].of_band = true;
+    }
     for (std::size_t c = 0; c < spectra.size(); ++c) {
-      for (Finding& f : name_channel(recording, spectra[c], result.noise[c], settings)) {
+      for (Finding& f : name_channel(recording, spectra[c], result.noise[c], settings, bands[c])) {
         // The watch that stood nearest to it.
         const WatchResult* nearest = nullptr;
         for (const WatchResult& w : result.watches)
@@ -375,6 +447,11 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
                            : WatchResult{});
         channels.push_back(c);
         findings.push_back(std::move(f));
+      }
+      if (!quantised[c].empty()) {
+        findings.push_back(told_quantisation(recording, spectra[c], known[c], quantised[c]));
+        kept.emplace_back();
+        channels.push_back(c);
       }
     }
     result.findings = std::move(findings);
@@ -414,6 +491,18 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
           result.findings[i].evidence.push_back(
               "against a source of its own: the channel is clipped, and clipping makes harmonics");
     }
+  for (std::size_t c = 0; c < recording.channels.size(); ++c)
+    result.rms.push_back(recording.complex ? spectra[c].spectrum.rms_total() : levels[c].std);
+  if (!recording.complex)
+    for (std::size_t c = 0; c < recording.channels.size(); ++c)
+      if (auto trend =
+              told_trend(recording, recording.channels[c], slopes[c].per_sample() * recording.axis.rate_hz(),
+                         slopes[c].share(), result.rms[c])) {
+        result.findings.push_back(std::move(*trend));
+        result.watches.emplace_back();
+        result.channels.push_back(c);
+      }
+  for (std::size_t c = 0; c < recording.channels.size(); ++c) hold_power_rule(c, result);
   rank(result);
   if (!suspects.lineup.empty()) judge_suspects(suspects, settings, result);
   if (coherent)

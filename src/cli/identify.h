@@ -3,6 +3,7 @@
 
 #include "cli/spectrum.h"
 #include "cli/suspects_file.h"
+#include "identify/band_search.h"
 #include "identify/line_watch.h"
 #include "identify/noise_shape.h"
 
@@ -33,6 +34,7 @@ struct SuspectVerdict {
 struct IdentifyResult {
   SpectrumResult spectrum;
   std::vector<NoiseShape> noise;     ///< One for each channel.
+  std::vector<double> rms;           ///< Of each channel about its mean: what shares are of.
   std::vector<WatchResult> watches;  ///< One for each finding.
   double watch_rbw_hz = 0;
   std::vector<Finding> findings;      ///< Ranked by their share of their channel's power.
@@ -42,8 +44,24 @@ struct IdentifyResult {
 };
 
 /// What one channel's spectrum shows by itself: tones, families, resonances, bands of noise.
+/// `bands`: those that were judged on the record.
 std::vector<Finding> name_channel(const Recording& recording, const ChannelSpectrum& channel,
-                                  const NoiseShape& noise, const IdentifySettings& settings);
+                                  const NoiseShape& noise, const IdentifySettings& settings,
+                                  const std::vector<JudgedBand>& bands = {});
+
+// identify_kinds.cpp
+Finding told_band(const Recording& recording, const ChannelSpectrum& channel, const JudgedBand& band);
+/// A straight line that explains `share` of the mean square about the mean.
+std::optional<Finding> told_trend(const Recording& recording, const Channel& channel, double per_s,
+                                  double share, double rms);
+/// Peaks that rounding to steps makes, where the record has no noise that would hide them; and their finding.
+std::vector<std::size_t> quantised_peaks(const Levels& levels, const std::vector<Peak>& peaks);
+Finding told_quantisation(const Recording& recording, const ChannelSpectrum& channel, const Levels& levels,
+                          const std::vector<std::size_t>& members);
+/// Which of a channel's findings can't stand, so that the others hold no more than its mean square together.
+std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
+                                      const std::vector<std::size_t>& own, double rms);
+
 IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, const SuspectsFile& suspects,
                                 const Progress& progress);
 

@@ -41,10 +41,10 @@ std::vector<Hump> find_humps(const ChannelSpectrum& c, double false_alarms) {
   std::vector<bool> own(c.peaks.size(), false);
   for (std::size_t i = 0; i < c.peaks.size(); ++i) {
     const Peak& lead = c.peaks[i];
-    if (own[i]) continue;
+    if (own[i] || lead.of_band) continue;
     const double near = 24 * s.plan.rbw_hz;
     const auto crowd_size = std::count_if(c.peaks.begin(), c.peaks.end(), [&](const Peak& p) {
-      return std::abs(p.frequency_hz - lead.frequency_hz) < near && p.rms > 0.1 * lead.rms;
+      return !p.of_band && std::abs(p.frequency_hz - lead.frequency_hz) < near && p.rms > 0.1 * lead.rms;
     });
     if (!lead.broad() && crowd_size < 3) continue;
     Hump hump;
@@ -64,7 +64,7 @@ std::vector<Hump> find_humps(const ChannelSpectrum& c, double false_alarms) {
       for (std::size_t m = 0; m < c.peaks.size(); ++m) {
         const Peak& p = c.peaks[m];
         const bool before_me = std::find(before.begin(), before.end(), m) != before.end();
-        if (own[m] && !before_me) continue;
+        if ((own[m] && !before_me) || p.of_band) continue;
         own[m] = std::abs(p.frequency_hz - fit->frequency_hz) < 6 * fit->width_hz() &&
                  (p.broad() || p.rms * p.rms < threshold * fit->power_at(p.frequency_hz));
         if (own[m]) hump.members.push_back(m);
@@ -114,8 +114,9 @@ void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<F
   const double total = c.spectrum.rms_total();
   for (const NoiseBand& band : noise.bands) {
     const bool told = std::any_of(findings.begin(), findings.end(), [&](const Finding& f) {
-      return (f.kind == "resonance" || f.kind == "broadband") && f.frequency_hz >= band.low_hz &&
-             f.frequency_hz <= band.high_hz;
+      return (f.kind == "resonance" || f.kind == "broadband" || f.kind == "decaying" ||
+              f.kind == "wandering" || f.kind == "burst" || f.kind == "unresolved") &&
+             f.frequency_hz >= band.low_hz && f.frequency_hz <= band.high_hz;
     });
     // What rounding leaves is no noise of anything.
     if (told || band.rms < 1e-4 * total) continue;
@@ -140,7 +141,7 @@ void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<F
 }  // namespace
 
 std::vector<Finding> name_channel(const Recording& r, const ChannelSpectrum& c, const NoiseShape& noise,
-                                  const IdentifySettings& settings) {
+                                  const IdentifySettings& settings, const std::vector<JudgedBand>& bands) {
   const std::vector<Hump> humps = find_humps(c, settings.false_alarms);
   std::vector<bool> taken(c.peaks.size(), false);
   for (const Hump& hump : humps)
@@ -148,12 +149,13 @@ std::vector<Finding> name_channel(const Recording& r, const ChannelSpectrum& c, 
   std::vector<Peak> rest;
   std::vector<std::size_t> place;
   for (std::size_t i = 0; i < c.peaks.size(); ++i)
-    if (!taken[i]) rest.push_back(c.peaks[i]), place.push_back(i);
+    if (!taken[i] && !c.peaks[i].of_band) rest.push_back(c.peaks[i]), place.push_back(i);
   std::vector<Finding> findings = name_peaks(c.channel, rest, c.spectrum.plan);
-  relate_lines(rest, c.spectrum.plan.rate_hz, findings);
+  relate_lines(rest, c.spectrum.plan, findings);
   for (Finding& f : findings)
     for (std::size_t& m : f.members) m = place[m];
   for (const Hump& hump : humps) findings.push_back(told_hump(c, hump));
+  for (const JudgedBand& band : bands) findings.push_back(told_band(r, c, band));
   name_bands(c, noise, findings);
   for (Finding& f : findings) f.recording = r.file;
   std::erase_if(findings, [&](const Finding& f) {

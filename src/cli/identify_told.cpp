@@ -30,7 +30,7 @@ TextTable finding_table(const IdentifyResult& result) {
                    {lined_up ? "suspect" : "known as", TextTable::Align::left}});
   for (std::size_t i = 0; i < result.findings.size(); ++i) {
     const Finding& f = result.findings[i];
-    const double total = result.spectrum.channels[result.channels[i]].spectrum.rms_total();
+    const double total = result.rms[result.channels[i]];
     table.add({std::to_string(i + 1), f.kind, f.channel,
                f.kind == "event"       ? ""
                : f.kind == "broadband" ? "near " + format_quantity(f.frequency_hz, "Hz", 4)

@@ -183,7 +183,7 @@ class Judge {
       std::size_t best = 0;
       double most = -1;
       for (const auto& [c, square] : by_channel) {
-        const double share = square / std::pow(std::max(channels()[c].spectrum.rms_total(), 1e-300), 2);
+        const double share = square / std::pow(std::max(result_.rms[c], 1e-300), 2);
         if (share > most) most = share, best = c;
       }
       v.channel = channels()[best].channel.name;
@@ -241,7 +241,7 @@ class Judge {
     for (std::size_t c = 0; c < channels().size(); ++c) {
       const double rms = detectable_rms(channels()[c], low, std::min(high, top), settings_.false_alarms);
       all += (all.empty() ? "" : ", ") + shown(c, rms) + " on " + channels()[c].channel.name;
-      const double share = rms / std::max(channels()[c].spectrum.rms_total(), 1e-300);
+      const double share = rms / std::max(result_.rms[c], 1e-300);
       if (share < least_share) least_share = share, v.channel = channels()[c].channel.name, v.level_rms = rms;
     }
     const std::string what = suspect.lines.empty() ? "line" : suspect.lines.front().what;
@@ -263,8 +263,7 @@ class Judge {
       v.kind = SuspectVerdict::Kind::seen;
       v.match.score = std::max(v.match.score, account(s, i));
       v.evidence.push_back(f.channel + ": " + f.text);
-      const double share =
-          f.level_rms / std::max(channels()[result_.channels[i]].spectrum.rms_total(), 1e-300);
+      const double share = f.level_rms / std::max(result_.rms[result_.channels[i]], 1e-300);
       if (share < most) continue;
       most = share;
       v.channel = f.channel;

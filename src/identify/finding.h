@@ -38,8 +38,9 @@ std::vector<Finding> name_peaks(const Channel& channel, const std::vector<Peak>&
 
 /// What lines that stand alone may come from, written into their findings: products of two stronger ones
 /// (sums and differences up to the fourth order), harmonics folded at half the rate (kind "alias"), a half,
-/// third or quarter of a stronger line. `findings` are those of one channel.
-void relate_lines(const std::vector<Peak>& peaks, double rate_hz, std::vector<Finding>& findings);
+/// third or quarter of a stronger line, two lines of equal level around a carrier that is suppressed.
+/// `findings` are those of one channel.
+void relate_lines(const std::vector<Peak>& peaks, const SpectrumPlan& plan, std::vector<Finding>& findings);
 
 /// Cautions that level statistics give rise to: dead channel, clipping, spikes, large offset, values that are
 /// no numbers.

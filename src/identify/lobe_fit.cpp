@@ -26,6 +26,21 @@
 
 namespace vprism {
 
+namespace {
+
+double misfit_of(double squares, Eigen::Index freedom) {
+  return freedom > 0 ? squares / static_cast<double>(freedom) : 1;
+}
+
+/// What variances are multiplied with: the misfit where it is more than chance. Neighbouring bins share
+/// noise: they are worth half their number.
+double excess(double misfit, Eigen::Index bins) {
+  const double chance = 1 + 3.5 * std::sqrt(2 / std::max(1.0, static_cast<double>(bins)));
+  return misfit > chance ? misfit : 1;
+}
+
+}  // namespace
+
 LobeFit::LobeFit(const Spectrum& spectrum)
     : spectrum_(spectrum),
       mirrored_(spectrum.mirrored()),
@@ -197,9 +212,11 @@ void LobeFit::refine_complex(std::vector<Line>& lines, const Cluster& cluster, d
       data(i, j) = data(rows + i, rows + j) =
           floor / 2 *
           noise_.correlation(0, bins[static_cast<std::size_t>(i)], bins[static_cast<std::size_t>(j)]);
-  const Matrix covariance = parameter_covariance(jacobian, weights, data);
+  const double misfit = misfit_of(residual.squaredNorm() / (floor / 2), 2 * rows - 3 * count);
+  const Matrix covariance = excess(misfit, rows) * parameter_covariance(jacobian, weights, data);
   for (Eigen::Index c = 0; c < count; ++c) {
     Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+    line.misfit = misfit;
     line.square = std::norm(line.half);
     line.bins_std = std::sqrt(std::max(0.0, covariance(3 * c, 3 * c)));
     const double re = line.half.real(), im = line.half.imag();
@@ -274,9 +291,13 @@ void LobeFit::refine_power(std::vector<Line>& lines, const Cluster& cluster, dou
         covariance_of_data(i, j) +=
             floor * lines[m].square * noise_.beat_covariance(lines[m].bins, one, other);
     }
-  const Matrix covariance = parameter_covariance(jacobian, weights, covariance_of_data);
+  linearise(parameters);
+  const double misfit = misfit_of(residual.cwiseAbs2().cwiseProduct(weights).sum(), rows - 2 * count);
+  const Matrix covariance =
+      excess(misfit, rows) * parameter_covariance(jacobian, weights, covariance_of_data);
   for (Eigen::Index c = 0; c < count; ++c) {
     Line& line = lines[cluster[static_cast<std::size_t>(c)]];
+    line.misfit = misfit;
     line.bins_std = std::sqrt(std::max(0.0, covariance(2 * c, 2 * c)));
     line.square_rel_std = std::sqrt(std::max(0.0, covariance(2 * c + 1, 2 * c + 1))) / line.square;
   }
@@ -321,10 +342,8 @@ void LobeFit::fit_first_segment(std::vector<Line>& lines) const {
   }
 }
 
-void LobeFit::refine(std::vector<Line>& lines, const std::vector<double>& floor) const {
-  if (lines.empty()) return;
-  std::sort(lines.begin(), lines.end(), [](const Line& a, const Line& b) { return a.bins < b.bins; });
-  // Lines whose lobes touch are fitted together; a cluster is kept small enough for a dense fit.
+std::vector<LobeFit::Cluster> LobeFit::clusters_of(const std::vector<Line>& lines) const {
+  // A cluster is kept small enough for a dense fit.
   constexpr std::size_t most = 12;
   std::vector<Cluster> clusters;
   for (std::size_t m = 0; m < lines.size(); ++m) {
@@ -333,6 +352,13 @@ void LobeFit::refine(std::vector<Line>& lines, const std::vector<double>& floor)
     if (!joins) clusters.emplace_back();
     clusters.back().push_back(m);
   }
+  return clusters;
+}
+
+void LobeFit::refine(std::vector<Line>& lines, const std::vector<double>& floor) const {
+  if (lines.empty()) return;
+  std::sort(lines.begin(), lines.end(), [](const Line& a, const Line& b) { return a.bins < b.bins; });
+  const std::vector<Cluster> clusters = clusters_of(lines);
   const bool single = complex_fit();
   for (int round = 0; round < 3; ++round) {
     for (const Cluster& cluster : clusters) {

@@ -17,6 +17,9 @@ struct Line {
   double square = 0;          ///< |g|^2, averaged over segments.
   double bins_std = 0;
   double square_rel_std = 0;  ///< Relative standard uncertainty of `square`.
+  /// What the fit leaves of the bins around over what the noise would, mean squares; where that is more than
+  /// chance, the uncertainties above hold it.
+  double misfit = 1;
 };
 
 /// Refines lines jointly. Works on one spectrum; the window's transform is prepared once.
@@ -38,8 +41,11 @@ class LobeFit {
   /// Refines all lines in place; `floor` is the noise power per bin as in Spectrum::power.
   void refine(std::vector<Line>& lines, const std::vector<double>& floor) const;
 
- private:
+  /// Lines whose lobes touch, in order of frequency; `lines` must be.
   using Cluster = std::vector<std::size_t>;
+  std::vector<Cluster> clusters_of(const std::vector<Line>& lines) const;
+
+ private:
   std::vector<std::size_t> bins_around(const std::vector<Line>& lines, const Cluster& cluster) const;
   void refine_complex(std::vector<Line>& lines, const Cluster& cluster, double floor) const;
   void refine_power(std::vector<Line>& lines, const Cluster& cluster, double floor) const;

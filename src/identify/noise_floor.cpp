@@ -13,6 +13,8 @@
 #include <cstdint>
 #include <numeric>
 
+#include "base/percentile.h"
+
 namespace vprism {
 
 double noise_median(double averages) { return boost::math::gamma_p_inv(averages, 0.5) / averages; }
@@ -158,7 +160,38 @@ std::vector<double> NoiseFloor::between(const std::vector<bool>& masked) const {
     while (from > low) around.insert(open[--from]);
     floor[k] = around.median() * correction_ / (spectrum_.doubled(k) ? 1 : spectrum_.fold());
   }
+  if (spectrum_.mirrored()) follow_slope(open, floor);
   return floor;
+}
+
+void NoiseFloor::follow_slope(const std::vector<std::size_t>& open, std::vector<double>& floor) const {
+  // Theil-Sen: the median of the slopes between all pairs.
+  constexpr std::size_t reach = 40, own = 24;
+  std::vector<double> x, y, slopes, offsets;
+  for (const std::size_t k : open) {
+    if (k > reach) break;
+    if (!(spectrum_.power[k] > 0)) continue;
+    x.push_back(std::log(static_cast<double>(k)));
+    y.push_back(std::log(spectrum_.power[k]));
+  }
+  if (x.size() < 12) return;
+  for (std::size_t i = 0; i < x.size(); ++i)
+    for (std::size_t j = 0; j < i; ++j) slopes.push_back((y[i] - y[j]) / (x[i] - x[j]));
+  const double slope = median_in(slopes);
+  double mean = 0, spread = 0;
+  for (const double v : x) mean += v / static_cast<double>(x.size());
+  for (const double v : x) spread += (v - mean) * (v - mean);
+  // ln of averaged noise power scatters by pi / sqrt(6) for one average, by 1 / sqrt(J) for many.
+  const double slope_std = std::min(1.3, 1.2 / std::sqrt(spectrum_.noise_averages)) / std::sqrt(spread);
+  if (slope > -0.5 - 2 * slope_std) return;
+  for (std::size_t i = 0; i < x.size(); ++i) offsets.push_back(y[i] - slope * x[i]);
+  const double offset = median_in(offsets);
+  for (std::size_t k = 1; k < std::min(own, floor.size()); ++k) {
+    const double at = std::log(static_cast<double>(k));
+    // As much higher as the slope may be steeper.
+    const double law = std::exp(offset + slope * at + slope_std * std::max(0.0, mean - at)) * correction_;
+    floor[k] = std::max(floor[k], law);
+  }
 }
 
 }  // namespace vprism

@@ -27,6 +27,10 @@ class NoiseFloor {
   std::vector<double> between(const std::vector<bool>& masked = {}) const;
 
  private:
+  /// Where noise rises steeply towards 0 Hz, the lowest bins' medians lag behind: there it is at least what a
+  /// power law through the lowest bins says.
+  void follow_slope(const std::vector<std::size_t>& open, std::vector<double>& floor) const;
+
   const Spectrum& spectrum_;
   double correction_;
   std::vector<double> sorted_;

@@ -78,15 +78,58 @@ class Judge {
   const std::vector<Line>& lines_;
 };
 
-std::vector<bool> bins_under(const std::vector<Line>& lines, std::size_t bins, double half_width) {
-  std::vector<bool> under(bins, false);
-  for (const Line& line : lines) {
-    const double low = std::max(0.0, std::ceil(line.bins - half_width - 0.5)),
-                 high = line.bins + half_width + 0.5;
-    for (auto k = static_cast<std::size_t>(low); k < bins && static_cast<double>(k) <= high; ++k)
-      under[k] = true;
-  }
+/// Bins in which lines, or the offset, hold more than the noise does: their lobes, and the skirts of strong
+/// ones as far as they reach over `floor` (empty: lobes alone).
+std::vector<bool> bins_under(const Spectrum& spectrum, const LobeFit& fit, const std::vector<Line>& lines,
+                             const std::vector<double>& floor) {
+  std::vector<bool> under(spectrum.bins(), false);
+  const auto last = static_cast<double>(spectrum.bins() - 1);
+  const auto cover = [&](double bins, double power, double lobe) {
+    for (const double side : {-1.0, 1.0}) {
+      // Interference with the noise reaches further than the skirt itself.
+      for (double d = 0; d < 4096; ++d) {
+        const double k = std::round(bins) + side * d;
+        if (k < 0 || k > last) break;
+        const auto at = static_cast<std::size_t>(k);
+        if (std::abs(k - bins) > lobe && (floor.empty() || power * fit.leakage(k - bins) < 0.1 * floor[at]))
+          break;
+        under[at] = true;
+      }
+    }
+  };
+  for (const Line& line : lines) cover(line.bins, spectrum.fold() * line.square, fit.half_width_bins() + 0.5);
+  if (spectrum.mirrored()) cover(0, std::pow(fit.direct(lines), 2), 0);
   return under;
+}
+
+/// Lines that can't all be there: nearer than one bin, or holding more than twice the power that lies around
+/// them. Of the two nearest the weaker one goes. Whether one went.
+bool drop_impossible(const Spectrum& spectrum, const LobeFit& fit, std::vector<Line>& lines) {
+  std::vector<std::size_t> gone;
+  for (const LobeFit::Cluster& cluster : fit.clusters_of(lines)) {
+    if (cluster.size() < 2) continue;
+    std::size_t near = 1;
+    double held = 0;
+    for (std::size_t i = 0; i < cluster.size(); ++i) {
+      held += spectrum.fold() * lines[cluster[i]].square;
+      if (i > 0 && lines[cluster[i]].bins - lines[cluster[i - 1]].bins <
+                       lines[cluster[near]].bins - lines[cluster[near - 1]].bins)
+        near = i;
+    }
+    const double reach = fit.half_width_bins() + 1;
+    const auto low = static_cast<std::size_t>(std::max(0.0, lines[cluster.front()].bins - reach));
+    const auto high =
+        std::min(spectrum.bins(), static_cast<std::size_t>(lines[cluster.back()].bins + reach) + 2);
+    double there = 0;
+    for (std::size_t k = low; k < high; ++k) there += spectrum.share(k);
+    const Line &a = lines[cluster[near - 1]], &b = lines[cluster[near]];
+    if (held > 2 * there || b.bins - a.bins < 1)
+      gone.push_back(a.square < b.square ? cluster[near - 1] : cluster[near]);
+  }
+  std::sort(gone.begin(), gone.end());
+  for (std::size_t i = gone.size(); i-- > 0;)
+    lines.erase(lines.begin() + static_cast<std::ptrdiff_t>(gone[i]));
+  return !gone.empty();
 }
 
 /// How much of the power around a line the line is, and how much there is: `left` is the spectrum less all
@@ -144,7 +187,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     return spectrum.fold() * line.square <= threshold.at(at) * floor[at] / 2;
   };
   for (int round = 0; round < most_rounds; ++round) {
-    floor = noise.between(bins_under(lines, spectrum.bins(), fit.half_width_bins()));
+    floor = noise.between(bins_under(spectrum, fit, lines, floor));
     const std::size_t before = lines.size();
     for (const std::size_t bin : candidates(left, floor, threshold)) {
       if (lines.size() == settings.most) break;
@@ -171,12 +214,15 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     // A comb of lines (repeated blows, a pulse train) needs no search under its lobes, and it would be long.
     if (lines.size() > crowd) break;
   }
-  floor = noise.between(bins_under(lines, spectrum.bins(), fit.half_width_bins()));
+  floor = noise.between(bins_under(spectrum, fit, lines, floor));
   fit.refine(lines, floor);
+  while (drop_impossible(spectrum, fit, lines)) fit.refine(lines, floor);
   left = fit.remainder(lines);
 
   PeakSearch search{{}, floor};
   for (const Line& line : lines) {
+    // Less than one period in a segment: a trend, a drift, a slope, anything.
+    if (spectrum.mirrored() && line.bins < 1) continue;
     Peak peak;
     peak.bin = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
     // The tallest bin within the lobe, where the prominence is read.
@@ -188,6 +234,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     peak.crest = spectrum.fold();
     peak.rms = std::sqrt(spectrum.fold() * line.square);
     peak.rms_std = peak.rms * line.square_rel_std / 2;
+    peak.misfit = line.misfit;
     const double phase = std::arg(line.half) - std::numbers::pi * (spectrum.start_bins + line.bins);
     peak.phase_deg = std::remainder(phase, 2 * std::numbers::pi) * 180 / std::numbers::pi;
     peak.prominence_db = prominence_db(spectrum.power, peak.bin);

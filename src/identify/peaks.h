@@ -21,6 +21,9 @@ struct Peak {
   double band_rms =
       0;  ///< RMS of all that stands above the noise around it, what other lines explain left out.
 
+  bool of_band = false;  ///< Part of a band that is no steady line (band_search.h).
+  double misfit = 1;     ///< What the fit leaves around over what noise would; uncertainties hold it.
+
   double crest = 2;      ///< Square of peak over RMS: 2 for a sine, 1 for a turning complex tone.
   double doubt_rms = 0;  ///< RMS that the chain's interpolation is estimated to have made here.
 

@@ -30,7 +30,8 @@ bool fold_back(const Source& line, const std::vector<Source>& sources, double ra
   for (const Source& s : sources) {
     if (s.rms <= line.rms || agree(s.hz, s.std_hz, line.hz, line.std_hz)) continue;
     for (int order = 2; order <= 40; ++order) {
-      if (order * s.hz <= rate_hz / 2) continue;
+      // Harmonics of what is no family by itself fall at least as quickly as those of a saw tooth.
+      if (order * s.hz <= rate_hz / 2 || line.rms > 2 * s.rms / order) continue;
       if (!agree(folded(order * s.hz, rate_hz), order * s.std_hz, line.hz, line.std_hz)) continue;
       finding.kind = "alias";
       finding.text += fmt::format(": harmonic {} of {} folded at half the rate", order, told(s));
@@ -80,9 +81,44 @@ bool product(const Source& line, const std::vector<Source>& sources, Finding& fi
   return false;
 }
 
+/// Two lines of equal level far apart: what is left of a carrier that is suppressed.
+void suppressed_carrier(const std::vector<Peak>& peaks, double rbw_hz, std::vector<Finding>& findings) {
+  for (std::size_t i = 0; i < findings.size(); ++i)
+    for (std::size_t j = i + 1; j < findings.size(); ++j) {
+      Finding &a = findings[i], &b = findings[j];
+      if (a.kind != "tone" || b.kind != "tone" || a.members.size() != 1 || b.members.size() != 1) continue;
+      const Peak &p = peaks[a.members.front()], &q = peaks[b.members.front()];
+      const double carrier = (p.frequency_hz + q.frequency_hz) / 2,
+                   spacing = std::abs(p.frequency_hz - q.frequency_hz) / 2;
+      if (std::abs(p.rms - q.rms) > std::max(3 * std::hypot(p.rms_std, q.rms_std), 1e-3 * p.rms) ||
+          std::hypot(p.rms_std, q.rms_std) > 0.02 * p.rms || spacing > 0.5 * carrier || spacing < 4 * rbw_hz)
+        continue;
+      const double std_hz = std::hypot(p.frequency_std_hz, q.frequency_std_hz) / 2;
+      a.kind = "sideband-family";
+      a.frequency_hz = carrier, a.frequency_std_hz = std_hz;
+      a.level_rms = std::hypot(p.rms, q.rms);
+      a.members.push_back(b.members.front());
+      a.text = fmt::format(
+          "sidebands of equal level {} to either side of {}, where there is no carrier: it is suppressed; {} "
+          "RMS together",
+          format_uncertain(spacing, std_hz, "Hz"), format_uncertain(carrier, std_hz, "Hz"),
+          format_quantity(a.level_rms, a.unit, 4));
+      a.evidence = {fmt::format("lines at {} and {} of {} and {} RMS",
+                                format_uncertain(p.frequency_hz, p.frequency_std_hz, "Hz"),
+                                format_uncertain(q.frequency_hz, q.frequency_std_hz, "Hz"),
+                                format_quantity(p.rms, a.unit, 5), format_quantity(q.rms, a.unit, 5)),
+                    "two machines of equal level would look the same: see the level over time"};
+      a.numbers = {{"carrier_hz", carrier}, {"spacing_hz", spacing}, {"carrier_suppressed", 1}};
+      findings.erase(findings.begin() + static_cast<std::ptrdiff_t>(j));
+      break;
+    }
+}
+
 }  // namespace
 
-void relate_lines(const std::vector<Peak>& peaks, double rate_hz, std::vector<Finding>& findings) {
+void relate_lines(const std::vector<Peak>& peaks, const SpectrumPlan& plan, std::vector<Finding>& findings) {
+  const double rate_hz = plan.rate_hz;
+  suppressed_carrier(peaks, plan.rbw_hz, findings);
   constexpr std::size_t most_sources = 6;
   std::vector<Source> sources;
   for (const Finding& f : findings)

@@ -25,7 +25,9 @@ std::vector<Finding> related(const std::vector<Peak>& peaks, double rate = 10'00
   plan.bin_hz = 0.5;
   plan.rbw_hz = 0.75;
   auto findings = name_peaks(channel, peaks, plan);
-  relate_lines(peaks, rate, findings);
+  SpectrumPlan plan;
+  plan.rate_hz = rate, plan.rbw_hz = 1;
+  relate_lines(peaks, plan, findings);
   return findings;
 }
 

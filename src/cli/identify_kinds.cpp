@@ -1,0 +1,232 @@
+// identify_kinds.cpp: findings that are no steady lines, put into words: bands judged on the record, trends,
+// quantisation; and the rule that all of a channel's findings together hold no more than it has.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/text.h"
+#include "cli/identify.h"
+
+namespace vprism {
+
+namespace {
+
+std::string hz_text(double hz, double std_hz) { return format_uncertain(hz, std_hz, "Hz"); }
+
+void tell_decaying(const JudgedBand& band, Finding& f) {
+  const Exponential& e = band.verdict.exponential;
+  const double w = 2 * std::numbers::pi * e.frequency_hz, size = std::hypot(w, e.decay_per_s);
+  const double damping = e.decay_per_s / size, damping_std = e.decay_std_per_s / size;
+  f.kind = e.decay_per_s > 0 ? "decaying" : "growing";
+  f.frequency_hz = e.frequency_hz, f.frequency_std_hz = e.frequency_std_hz;
+  f.text = fmt::format("a line that {}: {}, damping {}, amplitude {} at {}, {} RMS over the record",
+                       e.decay_per_s > 0 ? "dies away" : "grows", hz_text(e.frequency_hz, e.frequency_std_hz),
+                       format_uncertain(100 * damping, 100 * damping_std, "%"),
+                       format_quantity(e.amplitude, f.unit, 4), format_quantity(e.start_s, "s", 4),
+                       format_quantity(f.level_rms, f.unit, 4));
+  f.numbers = {{"damping_ratio", damping},
+               {"damping_std", damping_std},
+               {"decay_per_s", e.decay_per_s},
+               {"decay_std_per_s", e.decay_std_per_s},
+               {"start_s", e.start_s},
+               {"amplitude", e.amplitude},
+               {"amplitude_std", e.amplitude_std}};
+}
+
+void tell_wandering(const JudgedBand& band, Finding& f) {
+  const BandVerdict& v = band.verdict;
+  f.kind = "wandering";
+  f.text = fmt::format(
+      "a line near {}, {} RMS, that wanders: its amplitude by {:.2g}%, its frequency by {}, within about {}",
+      hz_text(v.frequency_hz, v.frequency_std_hz), format_quantity(f.level_rms, f.unit, 4),
+      100 * v.amplitude_wander, format_quantity(v.frequency_wander_hz, "Hz", 2),
+      format_quantity(v.wander_s, "s", 2));
+  f.numbers = {{"amplitude_wander", v.amplitude_wander},
+               {"frequency_wander_hz", v.frequency_wander_hz},
+               {"wander_s", v.wander_s}};
+}
+
+void tell_burst(const JudgedBand& band, double start_s, Finding& f) {
+  const BandVerdict& v = band.verdict;
+  f.kind = "burst";
+  f.text = fmt::format("a burst near {}, from {} to {}, {} RMS over the record",
+                       format_quantity(v.frequency_hz, "Hz", 4), format_quantity(start_s + v.from_s, "s", 4),
+                       format_quantity(start_s + v.to_s, "s", 4), format_quantity(f.level_rms, f.unit, 4));
+  f.numbers = {{"start_s", start_s + v.from_s}, {"end_s", start_s + v.to_s}};
+}
+
+void tell_impulses(const JudgedBand& band, Finding& f) {
+  const ImpulseTrain& train = *band.impulses;
+  const double ring = band.resonance ? band.resonance->frequency_hz : band.verdict.frequency_hz;
+  f.kind = "impulse-family";
+  f.frequency_hz = train.rate_hz, f.frequency_std_hz = train.rate_std_hz;
+  f.text = fmt::format("impulses that repeat at {} and ring near {}, {} RMS together",
+                       hz_text(train.rate_hz, train.rate_std_hz), format_quantity(ring, "Hz", 4),
+                       format_quantity(f.level_rms, f.unit, 4));
+  std::string orders;
+  for (const std::size_t order : train.orders) orders += (orders.empty() ? "" : ", ") + std::to_string(order);
+  f.evidence.push_back(
+      fmt::format("the power in the band from {} to {} repeats at orders {} of that rate; noise through a "
+                  "resonance shows none",
+                  format_quantity(band.low_hz, "Hz", 4), format_quantity(band.high_hz, "Hz", 4), orders));
+  f.numbers = {{"ringing_hz", ring}, {"envelope_depth", train.depth}};
+  if (band.resonance) {
+    f.numbers.emplace_back("damping_ratio", band.resonance->damping);
+    f.numbers.emplace_back("damping_std", band.resonance->damping_std);
+  }
+}
+
+void tell_noise(const JudgedBand& band, Finding& f) {
+  if (band.impulses) return tell_impulses(band, f);
+  const BandVerdict& v = band.verdict;
+  if (!band.resonance) {
+    f.kind = "broadband";
+    f.frequency_std_hz = v.spread_hz;
+    f.text = fmt::format("noise from {} to {}, {} RMS, higher than what lies around",
+                         format_quantity(band.low_hz, "Hz", 4), format_quantity(band.high_hz, "Hz", 4),
+                         format_quantity(f.level_rms, f.unit, 4));
+    f.numbers = {{"low_hz", band.low_hz}, {"high_hz", band.high_hz}};
+    return;
+  }
+  const ResonanceFit& fit = *band.resonance;
+  f.kind = "resonance";
+  f.frequency_hz = fit.frequency_hz, f.frequency_std_hz = fit.frequency_std_hz;
+  f.text = fmt::format("a resonance at {}, damping {}, {} RMS, driven by noise",
+                       hz_text(fit.frequency_hz, fit.frequency_std_hz),
+                       format_uncertain(100 * fit.damping, 100 * fit.damping_std, "%"),
+                       format_quantity(f.level_rms, f.unit, 4));
+  f.evidence.push_back(
+      fmt::format("for a resonance: half-power width {}; the shape of one degree of freedom fits: "
+                  "log-likelihood {:.0f} above noise of one level",
+                  format_quantity(fit.width_hz(), "Hz", 3), fit.gain / 2));
+  f.numbers = {
+      {"damping_ratio", fit.damping}, {"damping_std", fit.damping_std}, {"width_hz", fit.width_hz()}};
+}
+
+}  // namespace
+
+Finding told_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand& band) {
+  const BandVerdict& v = band.verdict;
+  Finding f;
+  f.channel = c.channel.name;
+  f.unit = c.channel.unit.label();
+  f.members = band.members;
+  f.frequency_hz = v.frequency_hz, f.frequency_std_hz = v.frequency_std_hz;
+  f.level_rms = band.level_rms;
+  switch (v.kind) {
+    case BandVerdict::Kind::decaying:
+      tell_decaying(band, f);
+      break;
+    case BandVerdict::Kind::wandering:
+      tell_wandering(band, f);
+      break;
+    case BandVerdict::Kind::burst:
+      tell_burst(band, r.axis.start, f);
+      break;
+    case BandVerdict::Kind::noise:
+      tell_noise(band, f);
+      break;
+    default:
+      f.kind = "unresolved";
+      f.frequency_std_hz = std::max(f.frequency_std_hz, v.spread_hz);
+      f.text = fmt::format(
+          "something from {} to {}, {} RMS, that neither steady lines nor a line that decays or wanders, nor "
+          "noise through "
+          "a resonance explain; a longer record, spectrogram or response may resolve it",
+          format_quantity(band.low_hz, "Hz", 5), format_quantity(band.high_hz, "Hz", 5),
+          format_quantity(f.level_rms, f.unit, 4));
+      f.numbers = {{"low_hz", band.low_hz}, {"high_hz", band.high_hz}};
+  }
+  f.evidence.push_back(
+      fmt::format("the record in this band: amplitude fluctuation {:.2f} (steady 1, noise 2); this model "
+                  "leaves {:.3g} times the noise",
+                  v.fluctuation, v.misfit));
+  if (v.runner_up_gain > 0)
+    f.evidence.push_back(
+        fmt::format("the next best model is less likely by a factor of e^{:.3g}", v.runner_up_gain / 2));
+  return f;
+}
+
+std::optional<Finding> told_trend(const Recording& r, const Channel& channel, double per_s, double share,
+                                  double rms) {
+  // A slow walk has some slope in every record.
+  if (!(share > 0.05)) return {};
+  Finding f;
+  f.kind = "trend";
+  f.recording = r.file, f.channel = channel.name, f.unit = channel.unit.label();
+  f.level_rms = rms * std::sqrt(share);
+  const double all = per_s * static_cast<double>(r.samples) * r.axis.interval;
+  f.text = fmt::format(
+      "a trend: a straight line rises by {} over the record, {:.3g}% of the mean square about the mean",
+      format_quantity(all, f.unit, 4), 100 * share);
+  f.evidence.push_back(
+      "below one period in the record nothing tells a trend from a slow line; take it off with condition "
+      "detrend");
+  f.numbers = {{"rise", all}, {"rise_per_s", per_s}};
+  return f;
+}
+
+std::vector<std::size_t> quantised_peaks(const Levels& levels, const std::vector<Peak>& peaks) {
+  if (!(levels.step > 0) || levels.distinct < 3 || 4 * levels.distinct > levels.kept) return {};
+  // Rounding errs by step / sqrt(12) RMS in all; without noise that is a comb of lines.
+  const double all = levels.step / std::sqrt(12.0);
+  std::vector<std::size_t> small;
+  double square = 0;
+  for (std::size_t i = 0; i < peaks.size(); ++i) {
+    if (peaks[i].rms > 0.7 * all || peaks[i].of_band) continue;
+    small.push_back(i);
+    square += peaks[i].rms * peaks[i].rms;
+  }
+  if (small.size() < 4 || square > 1.5 * all * all) return {};
+  return small;
+}
+
+Finding told_quantisation(const Recording& r, const ChannelSpectrum& c, const Levels& levels,
+                          const std::vector<std::size_t>& members) {
+  Finding q;
+  q.kind = "quantisation";
+  q.recording = r.file, q.channel = c.channel.name, q.unit = c.channel.unit.label();
+  double square = 0;
+  for (const std::size_t m : members) square += c.peaks[m].rms * c.peaks[m].rms;
+  const Peak& first = c.peaks[members.front()];
+  q.frequency_hz = first.frequency_hz, q.frequency_std_hz = first.frequency_std_hz;
+  q.level_rms = std::sqrt(square);
+  q.members = members;
+  q.text = fmt::format("{} lines, {} RMS together, that rounding to steps of {} makes", members.size(),
+                       format_quantity(q.level_rms, q.unit, 3), format_quantity(levels.step, q.unit, 4));
+  q.evidence.push_back(
+      fmt::format("{} different values in {} samples, {} apart; rounding alone errs by {} RMS",
+                  levels.distinct, levels.kept, format_quantity(levels.step, q.unit, 4),
+                  format_quantity(levels.step / std::sqrt(12.0), q.unit, 3)));
+  q.evidence.push_back(
+      "without noise of about a step, what rounding leaves repeats with the signal and stands as lines");
+  q.numbers = {{"step", levels.step}};
+  return q;
+}
+
+std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
+                                      const std::vector<std::size_t>& own, double rms) {
+  // What is least sure goes first.
+  const auto trust = [](const Finding& f) {
+    return f.kind == "unresolved" || f.kind == "broadband" ? 0
+           : f.kind == "resonance" || f.kind == "burst"    ? 1
+                                                           : 2;
+  };
+  std::vector<std::size_t> order = own, gone;
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+    return trust(findings[a]) != trust(findings[b]) ? trust(findings[a]) < trust(findings[b])
+                                                    : findings[a].level_rms > findings[b].level_rms;
+  });
+  double square = 0;
+  for (const std::size_t i : own) square += findings[i].level_rms * findings[i].level_rms;
+  for (const std::size_t i : order) {
+    if (square <= 1.1 * rms * rms) break;
+    square -= findings[i].level_rms * findings[i].level_rms;
+    gone.push_back(i);
+  }
+  return gone;
+}
+
+}  // namespace vprism

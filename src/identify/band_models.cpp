@@ -1,0 +1,431 @@
+// band_models.cpp: see band_models.h.
+#include "identify/band_models.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <numbers>
+#include <optional>
+
+#include "base/linear.h"
+
+namespace vprism {
+
+namespace {
+
+using Complex = std::complex<double>;
+using Values = std::vector<Complex>;
+constexpr double two_pi = 2 * std::numbers::pi;
+
+double square_of(const Values& z) {
+  double sum = 0;
+  for (const Complex& v : z) sum += std::norm(v);
+  return sum;
+}
+
+/// A exp(s (m - m0)) for m >= m0, s in steps.
+struct Turn {
+  Complex a, s;
+  double first = 0;
+};
+
+/// Exponentials fitted together by Gauss-Newton on real unknowns: real and imaginary part of each amplitude,
+/// its frequency, and its decay where `decays`.
+class ExponentialFit {
+ public:
+  ExponentialFit(const Values& z, bool decays) : z_(z), decays_(decays) {}
+
+  /// From turns near the truth; false where it runs away.
+  bool run(std::vector<Turn>& turns) {
+    for (int round = 0; round < 40; ++round) {
+      const double moved = step(turns);
+      for (const Turn& t : turns)
+        if (!std::isfinite(std::abs(t.a)) || std::abs(t.s.real()) > 2) return false;
+      if (moved < 1e-10) break;
+    }
+    left_ = square_of(remainder(turns));
+    return std::isfinite(left_);
+  }
+  double left() const { return left_; }
+  Values remainder(const std::vector<Turn>& turns) const {
+    Values rest = z_;
+    for (const Turn& t : turns)
+      for (std::size_t m = first_of(t); m < rest.size(); ++m) rest[m] -= value(t, m);
+    return rest;
+  }
+  /// Covariance of (Re A, Im A, frequency, decay) of each, in steps, for noise of mean square 1.
+  Matrix covariance(const std::vector<Turn>& turns) {
+    gather(turns);
+    return inverse_of_symmetric(normal_);
+  }
+  Eigen::Index each() const { return decays_ ? 4 : 3; }
+
+ private:
+  static std::size_t first_of(const Turn& t) {
+    return static_cast<std::size_t>(std::max(0.0, std::ceil(t.first)));
+  }
+  static Complex value(const Turn& t, std::size_t m) {
+    return t.a * std::exp(t.s * (static_cast<double>(m) - t.first));
+  }
+
+  void gather(const std::vector<Turn>& turns) {
+    const Eigen::Index n = each() * static_cast<Eigen::Index>(turns.size());
+    const auto rows = static_cast<Eigen::Index>(z_.size());
+    Matrix slopes = Matrix::Zero(2 * rows, n);
+    const Values rest = remainder(turns);
+    Vector left(2 * rows);
+    for (Eigen::Index m = 0; m < rows; ++m)
+      left[m] = rest[static_cast<std::size_t>(m)].real(),
+      left[rows + m] = rest[static_cast<std::size_t>(m)].imag();
+    for (std::size_t k = 0; k < turns.size(); ++k) {
+      const Turn& t = turns[k];
+      const Eigen::Index at = each() * static_cast<Eigen::Index>(k);
+      for (std::size_t m = first_of(t); m < z_.size(); ++m) {
+        const double along = static_cast<double>(m) - t.first;
+        const Complex e = std::exp(t.s * along);
+        const Complex parts[4] = {e, Complex(0, 1) * e, Complex(0, 1) * t.a * along * e, t.a * along * e};
+        for (Eigen::Index i = 0; i < each(); ++i) {
+          slopes(static_cast<Eigen::Index>(m), at + i) = parts[i].real();
+          slopes(rows + static_cast<Eigen::Index>(m), at + i) = parts[i].imag();
+        }
+      }
+    }
+    normal_ = turned_product(slopes, slopes);
+    gradient_ = turned_product(slopes, left);
+  }
+
+  double step(std::vector<Turn>& turns) {
+    gather(turns);
+    const Vector scale = normal_.diagonal().cwiseSqrt().cwiseMax(1e-300).cwiseInverse();
+    Matrix scaled = scale.asDiagonal() * normal_ * scale.asDiagonal();
+    for (Eigen::Index i = 0; i < scaled.rows(); ++i) scaled(i, i) *= 1 + 1e-12;
+    const Vector change =
+        scale.asDiagonal() * solve_symmetric(scaled, Vector(scale.asDiagonal() * gradient_));
+    double moved = 0;
+    const double most = 0.5 / static_cast<double>(z_.size());  // Turns over the record, in radians per step.
+    for (std::size_t k = 0; k < turns.size(); ++k) {
+      Turn& t = turns[k];
+      const Eigen::Index at = each() * static_cast<Eigen::Index>(k);
+      const Complex by(change[at], change[at + 1]);
+      moved = std::max(moved, std::abs(by) / std::max(std::abs(t.a), 1e-300));
+      t.a += by;
+      const double w = std::clamp(change[at + 2], -most, most);
+      const double d = decays_ ? std::clamp(change[at + 3], -4 * most, 4 * most) : 0;
+      t.s += Complex(d, w);
+      moved = std::max(moved, (std::abs(w) + std::abs(d)) / most);
+    }
+    return moved;
+  }
+
+  const Values& z_;
+  bool decays_;
+  double left_ = 0;
+  Matrix normal_;
+  Vector gradient_;
+};
+
+/// The frequency, in radians per step, at which `z` has most; four times finer than its bins.
+double strongest_turn(const Values& z) {
+  const std::size_t size = 4 * z.size();
+  FftArray<Complex> in(size), out(size);
+  std::fill(in.data(), in.data() + size, Complex{});
+  std::copy(z.begin(), z.end(), in.data());
+  ComplexFft(size).run(in, out);
+  std::size_t top = 0;
+  for (std::size_t k = 0; k < size; ++k)
+    if (std::norm(out.data()[k]) > std::norm(out.data()[top])) top = k;
+  const double w = two_pi * static_cast<double>(top) / static_cast<double>(size);
+  return w > std::numbers::pi ? w - two_pi : w;
+}
+
+Complex amplitude_at(const Values& z, Complex s, std::size_t first) {
+  Complex sum = 0;
+  double square = 0;
+  for (std::size_t m = first; m < z.size(); ++m) {
+    const Complex e = std::exp(s * static_cast<double>(m - first));
+    sum += std::conj(e) * z[m];
+    square += std::norm(e);
+  }
+  return square > 0 ? sum / square : 0;
+}
+
+/// Cubic B-splines with `knots` unknowns: the slow signal that `z` is nearest to.
+Values smooth(const Values& z, std::size_t knots) {
+  const auto rows = z.size();
+  const double wide = static_cast<double>(knots - 3);
+  const auto n = static_cast<Eigen::Index>(knots);
+  Matrix normal = Matrix::Zero(n, n), right = Matrix::Zero(n, 2);
+  const auto weights = [&](std::size_t m, std::size_t& at, double b[4]) {
+    const double u = (static_cast<double>(m) + 0.5) / static_cast<double>(rows) * wide;
+    at = std::min(static_cast<std::size_t>(u), knots - 4);
+    const double t = u - static_cast<double>(at), o = 1 - t;
+    b[0] = o * o * o / 6, b[1] = (3 * t * t * t - 6 * t * t + 4) / 6;
+    b[2] = (3 * o * o * o - 6 * o * o + 4) / 6, b[3] = t * t * t / 6;
+  };
+  std::size_t at = 0;
+  double b[4];
+  for (std::size_t m = 0; m < rows; ++m) {
+    weights(m, at, b);
+    for (std::size_t i = 0; i < 4; ++i) {
+      const auto row = static_cast<Eigen::Index>(at + i);
+      for (std::size_t j = 0; j < 4; ++j) normal(row, static_cast<Eigen::Index>(at + j)) += b[i] * b[j];
+      right(row, 0) += b[i] * z[m].real(), right(row, 1) += b[i] * z[m].imag();
+    }
+  }
+  const Matrix c = solve_symmetric(normal, right);
+  Values out(rows);
+  for (std::size_t m = 0; m < rows; ++m) {
+    weights(m, at, b);
+    for (std::size_t i = 0; i < 4; ++i) {
+      const auto row = static_cast<Eigen::Index>(at + i);
+      out[m] += b[i] * Complex(c(row, 0), c(row, 1));
+    }
+  }
+  return out;
+}
+
+double square_between(const Values& a, const Values& b) {
+  double sum = 0;
+  for (std::size_t m = 0; m < a.size(); ++m) sum += std::norm(a[m] - b[m]);
+  return sum;
+}
+
+class Judge {
+ public:
+  Judge(const BandSignal& band, std::size_t most_lines)
+      : band_(band), z_(band.values), count_(z_.size()), most_lines_(most_lines) {}
+
+  BandVerdict run() {
+    BandVerdict out;
+    out.looked_from_s = band_.start_s;
+    if (count_ < 8) return out;
+    const double all = square_of(z_), n = static_cast<double>(count_);
+    // The floor may have been read too low, and what lies 60 dB below the line is not looked into.
+    const std::size_t finest = std::min<std::size_t>(count_ / 3, 128);
+    noise_ = std::max(band_.noise, 1e-6 * all / n);
+    if (finest >= 8)
+      noise_ =
+          std::max(noise_, 0.9 * square_between(z_, smooth(z_, finest)) / (n - static_cast<double>(finest)));
+    if (band_.noise > 0) noise_ = std::min(noise_, std::max(1.5 * band_.noise, 3e-4 * all / n));
+    noise_ = std::max(noise_, 1e-300);
+    power(out, z_);
+    most_within(out, z_, band_.noise);
+    const double none = cost(all, 0);
+    double best = none;
+    out.kind = BandVerdict::Kind::nothing;
+    const auto take = [&](BandVerdict::Kind kind, double price, double left) {
+      if (price >= best) {
+        out.runner_up_gain = std::min(out.runner_up_gain, price - best);
+        return false;
+      }
+      out.runner_up_gain = best - price;
+      best = price;
+      out.kind = kind;
+      out.misfit = left / (n * noise_);
+      return true;
+    };
+    steady(out, take);
+    decaying(out, take);
+    slow(out, take);
+    // A model is told only where it fits.
+    if (out.misfit > 2.5 && out.fluctuation <= 1.5 && out.kind != BandVerdict::Kind::nothing)
+      out.kind = BandVerdict::Kind::unresolved;
+    if (out.misfit > 2.5 && out.kind == BandVerdict::Kind::decaying) out.kind = BandVerdict::Kind::unresolved;
+    // Where nothing slow enough explains it, it is as quick as the band is wide.
+    if (out.misfit > 1.5 && out.fluctuation > 1.5 && out.kind != BandVerdict::Kind::decaying && count_ >= 24)
+      out.kind = out.fluctuation > 4 ? BandVerdict::Kind::burst : BandVerdict::Kind::noise;
+    return out;
+  }
+
+ private:
+  double cost(double left, double unknowns) const {
+    return 2 * left / noise_ + unknowns * std::log(2 * static_cast<double>(count_));
+  }
+
+  /// What does not depend on a model.
+  void power(BandVerdict& out, const Values& a) const {
+    double s2 = 0, s4 = 0, turn = 0, wide = 0;
+    for (const Complex& v : a) s2 += std::norm(v), s4 += std::norm(v) * std::norm(v);
+    const double n = static_cast<double>(a.size()), v = band_.noise;
+    const double p2 = std::max(s2 / n - v, 1e-300), p4 = std::max(s4 / n - 4 * v * p2 - 2 * v * v, 0.0);
+    out.fluctuation = p4 / (p2 * p2);
+    out.rms = std::sqrt(p2 / 2);
+    // Of the mean square: of what the noise adds, and of how few independent values there are of one that
+    // fluctuates.
+    out.rms_std = out.rms / 2 * std::sqrt((2 * v / p2 + v * v / (p2 * p2)) / n);
+    // The middle of its power, and how wide it is, from the transform.
+    FftArray<Complex> in(a.size()), bins(a.size());
+    std::copy(a.begin(), a.end(), in.data());
+    ComplexFft(a.size()).run(in, bins);
+    double sum = 0;
+    for (std::size_t k = 0; k < a.size(); ++k) {
+      const double at = k <= a.size() / 2 ? static_cast<double>(k) : static_cast<double>(k) - n;
+      const double p = std::max(0.0, std::norm(bins.data()[k]) - n * v);
+      sum += p, turn += p * at, wide += p * at * at;
+    }
+    if (!(sum > 0)) return;
+    const double middle = turn / sum, spread = std::sqrt(std::max(0.0, wide / sum - middle * middle));
+    const double bin = 1 / (n * band_.step_s);
+    out.frequency_hz = band_.centre_hz + middle * bin;
+    out.spread_hz = spread * bin;
+    out.frequency_std_hz = std::max(spread, 0.3) * bin / std::sqrt(std::max(1.0, spread));
+  }
+
+  template <typename Take>
+  void steady(BandVerdict& out, const Take& take) const {
+    std::vector<Turn> turns;
+    Values rest = z_;
+    for (std::size_t lines = 1; lines <= most_lines_ && 3 * lines + 4 < count_; ++lines) {
+      const Complex s(0, strongest_turn(rest));
+      turns.push_back({amplitude_at(rest, s, 0), s, 0});
+      ExponentialFit fit(z_, false);
+      std::vector<Turn> tried = turns;
+      if (!fit.run(tried)) break;
+      // Lines nearer than the record can part are not lines.
+      bool near = false;
+      for (std::size_t i = 0; i < tried.size(); ++i)
+        for (std::size_t j = 0; j < i; ++j)
+          near = near ||
+                 std::abs(tried[i].s.imag() - tried[j].s.imag()) < 1.1 * two_pi / static_cast<double>(count_);
+      if (near) break;
+      turns = tried;
+      rest = fit.remainder(turns);
+      if (!take(BandVerdict::Kind::steady,
+                cost(fit.left(), 3 * static_cast<double>(lines)) + 12 * static_cast<double>(lines - 1),
+                fit.left()))
+        continue;
+      const double misfit = std::max(
+          1.0, fit.left() / noise_ / (static_cast<double>(count_) - 1.5 * static_cast<double>(lines)));
+      const Matrix covariance = fit.covariance(turns);
+      out.lines.clear();
+      for (std::size_t k = 0; k < turns.size(); ++k)
+        out.lines.push_back(told(turns[k], covariance, 3 * static_cast<Eigen::Index>(k), 3, misfit));
+    }
+  }
+
+  template <typename Take>
+  void decaying(BandVerdict& out, const Take& take) const {
+    // From the start, or from where the amplitude jumps up.
+    std::vector<std::size_t> starts = {0};
+    std::size_t top = 0;
+    for (std::size_t m = 0; m < count_; ++m)
+      if (std::norm(z_[m]) > std::norm(z_[top])) top = m;
+    if (top >= 2)
+      for (std::size_t m = top > 6 ? top - 6 : 1; m <= top; ++m) starts.push_back(m);
+    for (const std::size_t first : starts) {
+      if (count_ - first < 8) continue;
+      const Values behind(z_.begin() + static_cast<std::ptrdiff_t>(first), z_.end());
+      // How quickly it dies away, from the middle of its energy.
+      double sum = 0, moment = 0;
+      for (std::size_t m = 0; m < behind.size(); ++m) {
+        const double p = std::max(0.0, std::norm(behind[m]) - band_.noise);
+        sum += p, moment += p * static_cast<double>(m);
+      }
+      if (!(sum > 0)) continue;
+      const double middle = moment / sum;
+      for (const double decay : {0.5 / std::max(middle, 0.5), 0.0}) {
+        const Complex s(-decay, strongest_turn(behind));
+        std::vector<Turn> turns = {{amplitude_at(behind, s, 0), s, 0}};
+        ExponentialFit fit(behind, true);
+        if (!fit.run(turns)) continue;
+        double left = fit.left();
+        for (std::size_t m = 0; m < first; ++m) left += std::norm(z_[m]);
+        // One that hardly changes while it is looked at is steady, or something else.
+        if (std::abs(turns[0].s.real()) * static_cast<double>(behind.size()) < 0.35) continue;
+        if (!take(BandVerdict::Kind::decaying, cost(left, first > 0 ? 5 : 4) + 10, left)) continue;
+        const double misfit = std::max(1.0, left / noise_ / (static_cast<double>(count_) - 2));
+        out.exponential = told(turns[0], fit.covariance(turns), 0, 4, misfit);
+        out.exponential.start_s = band_.time_s(first);
+      }
+    }
+  }
+
+  Exponential told(const Turn& t, const Matrix& covariance, Eigen::Index at, Eigen::Index each,
+                   double misfit) const {
+    // `noise_` is the mean of |n|^2: half of it in each part.
+    const double v = noise_ / 2 * misfit, step = band_.step_s;
+    Exponential e;
+    e.frequency_hz = band_.centre_hz + t.s.imag() / (two_pi * step);
+    e.frequency_std_hz = std::sqrt(std::max(0.0, v * covariance(at + 2, at + 2))) / (two_pi * step);
+    e.amplitude = std::abs(t.a);
+    const double c = std::cos(std::arg(t.a)), s = std::sin(std::arg(t.a));
+    e.amplitude_std =
+        std::sqrt(std::max(0.0, v * (c * c * covariance(at, at) + s * s * covariance(at + 1, at + 1) +
+                                     2 * c * s * covariance(at, at + 1))));
+    e.phase_deg = std::arg(t.a) * 180 / std::numbers::pi;
+    e.start_s = band_.start_s;
+    if (each == 4) {
+      e.decay_per_s = -t.s.real() / step;
+      e.decay_std_per_s = std::sqrt(std::max(0.0, v * covariance(at + 3, at + 3))) / step;
+    }
+    return e;
+  }
+
+  template <typename Take>
+  void slow(BandVerdict& out, const Take& take) const {
+    for (std::size_t knots = 4; knots <= std::min<std::size_t>(count_ / 3, 128);
+         knots += std::max<std::size_t>(1, knots / 3)) {
+      // Moved so that its power lies around zero, where splines are slow.
+      const double w = two_pi * (out.frequency_hz - band_.centre_hz) * band_.step_s;
+      Values still(count_);
+      for (std::size_t m = 0; m < count_; ++m)
+        still[m] = z_[m] * std::polar(1.0, -w * static_cast<double>(m));
+      const Values a = smooth(still, knots);
+      const double left = square_between(still, a);
+      if (!take(BandVerdict::Kind::wandering, cost(left, 2 * static_cast<double>(knots)), left)) continue;
+      out.wander_s = band_.span_s() / static_cast<double>(knots - 3);
+      describe(out, a, knots);
+    }
+  }
+
+  /// The shortest stretch that holds nine tenths of the energy; its share of all.
+  double most_within(BandVerdict& out, const Values& a, double noise) const {
+    std::size_t from = 0, best_from = 0, best = a.size();
+    const auto energy = [&](std::size_t m) { return std::norm(a[m]) - noise; };
+    double inside = 0, all = 0;
+    for (std::size_t m = 0; m < a.size(); ++m) all += energy(m);
+    for (std::size_t m = 0; m < a.size(); ++m) {
+      inside += energy(m);
+      while (from < m && inside - energy(from) >= 0.9 * all) inside -= energy(from++);
+      if (inside >= 0.9 * all && m + 1 - from < best) best = m + 1 - from, best_from = from;
+    }
+    out.from_s = band_.time_s(best_from), out.to_s = band_.time_s(best_from + best);
+    return static_cast<double>(best) / static_cast<double>(a.size());
+  }
+
+  /// What kind of slow signal it is.
+  void describe(BandVerdict& out, const Values& a, std::size_t knots) const {
+    double s1 = 0, s2 = 0, s4 = 0;
+    for (const Complex& v : a) s1 += std::abs(v), s2 += std::norm(v), s4 += std::norm(v) * std::norm(v);
+    const double n = static_cast<double>(a.size());
+    out.fluctuation = s4 * n / (s2 * s2);
+    out.amplitude_wander = std::sqrt(std::max(0.0, s2 * n / (s1 * s1) - 1));
+    // The frequency from step to step, weighed by power.
+    double sum = 0, first = 0, second = 0;
+    for (std::size_t m = 1; m < a.size(); ++m) {
+      const Complex turned = a[m] * std::conj(a[m - 1]);
+      const double p = std::abs(turned), f = std::arg(turned) / (two_pi * band_.step_s);
+      sum += p, first += p * f, second += p * f * f;
+    }
+    if (sum > 0)
+      out.frequency_wander_hz = std::sqrt(std::max(0.0, second / sum - first / sum * (first / sum)));
+    const double share = most_within(out, a, 0);
+    if (share < 0.45 && out.fluctuation > 1.7)
+      out.kind = BandVerdict::Kind::burst;
+    else if (out.fluctuation > 1.55)
+      out.kind = knots >= 10 ? BandVerdict::Kind::noise : BandVerdict::Kind::unresolved;
+  }
+
+  const BandSignal& band_;
+  const Values& z_;
+  std::size_t count_, most_lines_;
+  double noise_ = 0;
+};
+
+}  // namespace
+
+BandVerdict judge_band(const BandSignal& band, std::size_t most_lines) {
+  return Judge(band, most_lines).run();
+}
+
+}  // namespace vprism

@@ -1,0 +1,49 @@
+// band_models.h: rival models of what a narrow band holds, compared by what they leave.
+#pragma once
+
+#include <complex>
+#include <string>
+#include <vector>
+
+#include "identify/band_signal.h"
+
+namespace vprism {
+
+/// A damped or growing exponential, A exp(s (t - start)), nothing before its start.
+struct Exponential {
+  double frequency_hz = 0, frequency_std_hz = 0;
+  double decay_per_s = 0, decay_std_per_s = 0;  ///< Below zero where it grows.
+  double start_s = 0;
+  double amplitude = 0, amplitude_std = 0, phase_deg = 0;  ///< At its start.
+};
+
+struct BandVerdict {
+  enum class Kind {
+    steady,      ///< `lines` steady lines explain the band.
+    decaying,    ///< One line that dies away or grows (`exponential`).
+    wandering,   ///< One line whose amplitude or frequency wanders slowly.
+    burst,       ///< Present in a part of the record only.
+    noise,       ///< Driven by noise: amplitude and phase change at random, as fast as the band is wide.
+    unresolved,  ///< None of these.
+    nothing      ///< No more than the noise.
+  } kind = Kind::unresolved;
+  double frequency_hz = 0, frequency_std_hz = 0;  ///< Of the middle of its power.
+  double rms = 0, rms_std = 0;     ///< Of all in the band above the noise, over the stretch looked at.
+  std::vector<Exponential> lines;  ///< Steady ones.
+  Exponential exponential;
+  double amplitude_wander = 0;     ///< RMS of the amplitude's changes over its mean.
+  double frequency_wander_hz = 0;  ///< RMS of the frequency's changes.
+  double wander_s = 0;             ///< How long a change takes, about.
+  double from_s = 0, to_s = 0;     ///< Of a burst: what holds nine tenths of its energy.
+  double looked_from_s = 0;        ///< Start of the stretch looked at.
+  double spread_hz = 0;            ///< Standard deviation of its power over frequency.
+  double fluctuation = 0;          ///< mean |a|^4 / (mean |a|^2)^2: 1 for a steady line, 2 for noise.
+  double misfit = 0;               ///< What the model leaves over the noise, as a ratio of mean squares.
+  double runner_up_gain = 0;       ///< By how much the next kind is less likely, as twice the log-likelihood.
+};
+
+/// Models are compared by 2 S / noise + (unknowns) ln(2 M), S being the squares that they leave of M complex
+/// values: likelihood with a price for unknowns (Schwarz 1978). Steady lines are tried up to `most_lines`.
+BandVerdict judge_band(const BandSignal& band, std::size_t most_lines = 3);
+
+}  // namespace vprism

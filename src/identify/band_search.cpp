@@ -1,0 +1,335 @@
+// band_search.cpp: see band_search.h.
+#include "identify/band_search.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "identify/sine_fit.h"
+#include "transform/spectrum_estimator.h"
+
+namespace vprism {
+
+namespace {
+
+/// From a bin to both sides as long as something stands over the noise within the next few bins.
+std::pair<std::size_t, std::size_t> band_around(const Spectrum& s, const std::vector<double>& floor,
+                                                std::size_t bin) {
+  // What noise alone reaches in one of some hundred bins.
+  const double over = 3 + 6 / std::sqrt(s.noise_averages);
+  const auto gap = static_cast<std::size_t>(std::ceil(6 * s.enbw_bins));
+  const std::size_t most = 600;
+  std::size_t low = bin, high = bin;
+  const auto stands = [&](std::size_t k) { return s.power[k] > over * floor[k]; };
+  for (std::size_t k = bin, quiet = 0; k > 1 && bin - k < most && quiet <= gap; --k)
+    if (stands(k - 1))
+      low = k - 1, quiet = 0;
+    else
+      ++quiet;
+  for (std::size_t k = bin, quiet = 0; k + 1 < s.bins() && k - bin < most && quiet <= gap; ++k)
+    if (stands(k + 1))
+      high = k + 1, quiet = 0;
+    else
+      ++quiet;
+  return {low, high};
+}
+
+std::vector<JudgedBand> suspicious_bands(const Spectrum& s, const std::vector<double>& floor,
+                                         const std::vector<Peak>& peaks) {
+  std::vector<JudgedBand> out;
+  std::vector<bool> seen(peaks.size(), false);
+  for (std::size_t i = 0; i < peaks.size(); ++i) {  // Strongest first.
+    if (seen[i]) continue;
+    const auto [low, high] = band_around(s, floor, peaks[i].bin);
+    JudgedBand band;
+    band.low_hz = s.hz_at(static_cast<double>(low)), band.high_hz = s.hz_at(static_cast<double>(high));
+    bool odd = false;
+    for (std::size_t m = 0; m < peaks.size(); ++m) {
+      if (seen[m] || peaks[m].bin < low || peaks[m].bin > high) continue;
+      seen[m] = true;
+      band.members.push_back(m);
+      odd = odd || peaks[m].misfit > 3 || peaks[m].broad();
+    }
+    if (odd) out.push_back(std::move(band));
+  }
+  return out;
+}
+
+/// The record without the lines that are what they seem to be, and without its trend: they would leak.
+std::vector<double> without_others(std::span<const double> samples, double rate_hz, const Spectrum& s,
+                                   const std::vector<Peak>& peaks, const std::vector<JudgedBand>& bands) {
+  std::vector<bool> odd(peaks.size(), false);
+  for (const JudgedBand& band : bands)
+    for (const std::size_t m : band.members) odd[m] = true;
+  std::vector<double> x(samples.begin(), samples.end());
+  const double n = static_cast<double>(x.size()), middle = (n - 1) / 2;
+  double sum = 0, slope = 0;
+  for (std::size_t i = 0; i < x.size(); ++i) sum += x[i], slope += x[i] * (static_cast<double>(i) - middle);
+  slope /= n * (n * n - 1) / 12;
+  for (std::size_t i = 0; i < x.size(); ++i) x[i] -= sum / n + slope * (static_cast<double>(i) - middle);
+  std::vector<Sine> sines;
+  for (std::size_t i = 0; i < peaks.size() && sines.size() < 60; ++i) {
+    if (odd[i]) continue;
+    Sine line;
+    line.frequency_hz = peaks[i].frequency_hz;
+    line.amplitude = peaks[i].rms * std::sqrt(peaks[i].crest);
+    line.phase_deg = peaks[i].phase_deg;
+    line.noise_variance = peaks[i].floor_power / s.plan.rbw_hz * rate_hz / 2;
+    sines.push_back(line);
+  }
+  if (sines.empty() || x.size() < 4 * sines.size() + 8 || x.size() * sines.size() > (std::size_t{1} << 22))
+    return x;
+  return fit_sines(x, rate_hz, std::move(sines), 8, 1e-6).residual;
+}
+
+/// A resonance's shape, in segments short enough for some averages and long enough for its width.
+std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, const Spectrum& s,
+                                     const JudgedBand& band) {
+  const double n = static_cast<double>(x.size());
+  double segment = std::clamp(8 * rate_hz / std::max(band.verdict.spread_hz, rate_hz / n), 64.0, n / 6);
+  for (int round = 0; round < 2; ++round) {
+    SpectrumSettings settings;
+    settings.window = parse_window("hann");
+    settings.segment = static_cast<std::size_t>(segment);
+    const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate_hz);
+    SpectrumEstimator estimator(plan, settings);
+    const std::span<const double> columns[] = {x};
+    estimator.add(columns);
+    const Spectrum averaged = std::move(estimator.result()[0]);
+    const double reach =
+        std::max({3 * (band.high_hz - band.low_hz), 24 * averaged.plan.rbw_hz, 12 * s.plan.rbw_hz});
+    const auto fit =
+        fit_resonance(averaged, band.verdict.frequency_hz - reach, band.verdict.frequency_hz + reach);
+    if (fit &&
+        std::abs(fit->frequency_hz - band.verdict.frequency_hz) <
+            2 * fit->width_hz() + 0.5 * (band.high_hz - band.low_hz) &&
+        fit->width_hz() < band.high_hz - band.low_hz + 4 * averaged.plan.rbw_hz) {
+      if (fit->width_hz() > 3 * averaged.plan.rbw_hz || segment >= n / 6.01) return fit;
+    }
+    segment = n / 6;
+  }
+  return {};
+}
+
+/// The band taken wide enough that a line that decays keeps its flanks.
+BandVerdict judged(const BandSource& source, double rate_hz, double middle, double half, double density) {
+  const auto most = [&](double at) { return 0.9 * std::min(at, rate_hz / 2 - at); };
+  BandVerdict v = judge_band(source.take(middle - half, middle + half, density), 4);
+  for (int round = 0; round < 2 && v.kind == BandVerdict::Kind::decaying; ++round) {
+    const double at = v.exponential.frequency_hz, wide = 4 * std::abs(v.exponential.decay_per_s);
+    const double wider = std::min({std::max(half, wide), most(at), 4 * half});
+    BandVerdict again = judge_band(source.take(at - wider, at + wider, density), 4);
+    if (again.kind != BandVerdict::Kind::decaying) break;
+    v = std::move(again);
+    half = wider;
+  }
+  return v;
+}
+
+/// A decay that begins before the stretch looked at began at the record's start.
+void from_the_start(BandVerdict& v, double band_start_s) {
+  Exponential& e = v.exponential;
+  if (v.kind != BandVerdict::Kind::decaying || e.start_s > band_start_s * 1.0001) return;
+  const double grown = std::exp(e.decay_per_s * e.start_s);
+  e.amplitude *= grown;
+  e.amplitude_std = std::hypot(e.amplitude_std * grown, e.amplitude * e.start_s * e.decay_std_per_s);
+  e.start_s = 0;
+}
+
+/// What lies within the flanks of a resonance that noise or impulses drive is part of it.
+void join_flanks(std::vector<JudgedBand>& bands) {
+  std::sort(bands.begin(), bands.end(),
+            [](const JudgedBand& a, const JudgedBand& b) { return a.level_rms > b.level_rms; });
+  for (std::size_t i = 0; i < bands.size(); ++i) {
+    if (bands[i].verdict.kind != BandVerdict::Kind::noise) continue;
+    const double width =
+        bands[i].resonance ? bands[i].resonance->width_hz() : bands[i].high_hz - bands[i].low_hz;
+    const double at = bands[i].resonance ? bands[i].resonance->frequency_hz : bands[i].verdict.frequency_hz;
+    for (std::size_t j = bands.size(); j-- > i + 1;) {
+      if (std::abs(bands[j].verdict.frequency_hz - at) >
+          std::max(5 * width, bands[i].high_hz - bands[i].low_hz))
+        continue;
+      JudgedBand& a = bands[i];
+      const JudgedBand& b = bands[j];
+      a.level_rms = std::hypot(a.level_rms, b.level_rms);
+      a.low_hz = std::min(a.low_hz, b.low_hz), a.high_hz = std::max(a.high_hz, b.high_hz);
+      a.members.insert(a.members.end(), b.members.begin(), b.members.end());
+      bands.erase(bands.begin() + static_cast<std::ptrdiff_t>(j));
+    }
+  }
+}
+
+/// A decay fitted to the samples themselves, from its start on.
+void refine_decay(std::span<const double> x, double rate_hz, double density, JudgedBand& band) {
+  Exponential& e = band.verdict.exponential;
+  const auto first = static_cast<std::size_t>(std::lround(e.start_s * rate_hz));
+  const double span = static_cast<double>(x.size() - first) / rate_hz;
+  if (e.decay_per_s > 0 && x.size() > first + 64) {
+    // No further than it can be seen.
+    const auto count = static_cast<std::size_t>(std::min(span, 12 / e.decay_per_s) * rate_hz);
+    Sine s;
+    s.frequency_hz = e.frequency_hz, s.amplitude = e.amplitude, s.phase_deg = e.phase_deg;
+    s.decay_per_s = e.decay_per_s, s.decays = true, s.noise_variance = density * rate_hz / 2;
+    if (count > 64 && count < (std::size_t{1} << 22)) {
+      const Sine fit = fit_sines(x.subspan(first, count), rate_hz, {s}, 8, 1e-9).sines.front();
+      // Elsewhere in the spectrum there may be more than the noise around it.
+      if (std::abs(fit.decay_per_s - e.decay_per_s) < 0.1 * e.decay_per_s &&
+          std::abs(fit.amplitude - e.amplitude) < 0.2 * e.amplitude) {
+        e.frequency_hz = fit.frequency_hz, e.frequency_std_hz = fit.frequency_std_hz;
+        e.decay_per_s = fit.decay_per_s, e.decay_std_per_s = fit.decay_std_per_s;
+        e.amplitude = fit.amplitude, e.amplitude_std = fit.amplitude_std, e.phase_deg = fit.phase_deg;
+      }
+    }
+  }
+  const double d = e.decay_per_s,
+               energy = std::abs(d) > 0 ? (1 - std::exp(-2 * d * span)) / (4 * d) : span / 2;
+  band.level_rms = e.amplitude * std::sqrt(energy * rate_hz / static_cast<double>(x.size()));
+}
+
+/// Trains that ring so widely, or so weakly, that no peak tells of them: in wide bands of the whole record.
+void find_wide_trains(const BandSource& source, std::span<const double> x, double rate_hz, const Spectrum& s,
+                      const std::vector<double>& floor, std::vector<JudgedBand>& bands) {
+  for (const JudgedBand& band : bands)
+    if (band.impulses) return;
+  JudgedBand best;
+  for (const auto& [low, high] : {std::pair{0.03, 0.06}, {0.06, 0.12}, {0.12, 0.24}, {0.24, 0.47}}) {
+    JudgedBand band;
+    band.low_hz = low * rate_hz, band.high_hz = high * rate_hz;
+    band.impulses = find_impulses(source.take(band.low_hz, band.high_hz, 0));
+    if (!band.impulses || band.impulses->orders.size() < 3 || band.impulses->orders.front() != 1) continue;
+    if (best.impulses && best.impulses->depth > band.impulses->depth) continue;
+    best = std::move(band);
+  }
+  if (!best.impulses) return;
+  best.verdict.kind = BandVerdict::Kind::noise;
+  best.verdict.frequency_hz = (best.low_hz + best.high_hz) / 2;
+  best.verdict.spread_hz = (best.high_hz - best.low_hz) / 4;
+  const double all = source.mean_square(best.low_hz, best.high_hz);
+  double noise = 0;
+  const auto [from, end] = s.bins_within(best.low_hz, best.high_hz);
+  for (std::size_t k = from; k < end; ++k) noise += floor[k] / s.enbw_bins;
+  best.resonance = shape_of(x, rate_hz, s, best);
+  best.level_rms = std::sqrt(std::max(all - noise, 0.0));
+  if (best.resonance)
+    best.level_rms = std::max(best.level_rms, std::min(best.resonance->rms, std::sqrt(all)));
+  bands.push_back(std::move(best));
+}
+
+/// What stands at a multiple of a train's rate, or in its resonance, is the train's.
+void peaks_of_trains(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
+  for (JudgedBand& band : bands) {
+    if (!band.impulses) continue;
+    const double rate = band.impulses->rate_hz;
+    double square = band.level_rms * band.level_rms;
+    for (std::size_t i = 0; i < peaks.size(); ++i) {
+      Peak& p = peaks[i];
+      const double order = std::round(p.frequency_hz / rate);
+      const bool multiple =
+          order >= 1 &&
+          std::abs(p.frequency_hz - order * rate) <
+              std::min(0.02 * rate * std::sqrt(std::max(1.0, order)) + 3 * p.frequency_std_hz, 0.2 * rate);
+      const bool rings = band.resonance && std::abs(p.frequency_hz - band.resonance->frequency_hz) <
+                                               5 * band.resonance->width_hz();
+      // A line stronger than all that rings is a line of its own.
+      if (p.of_band || !(multiple || rings) || p.rms > band.level_rms) continue;
+      p.of_band = true;
+      band.members.push_back(i);
+      if (!rings) square += p.rms * p.rms;
+    }
+    band.level_rms = std::sqrt(square);
+  }
+}
+
+/// What stands at a multiple of a train's rate is the train's.
+void join_trains(std::vector<JudgedBand>& bands) {
+  for (std::size_t i = 0; i < bands.size(); ++i) {
+    if (!bands[i].impulses) continue;
+    const double rate = bands[i].impulses->rate_hz;
+    for (std::size_t j = bands.size(); j-- > 0;) {
+      if (j == i) continue;
+      const double hz = bands[j].verdict.frequency_hz, order = std::round(hz / rate);
+      const double slip =
+          std::max(0.02 * rate * std::sqrt(std::max(1.0, order)), bands[j].high_hz - bands[j].low_hz);
+      const bool same = bands[j].impulses && std::abs(bands[j].impulses->rate_hz - rate) < 0.01 * rate;
+      if (!same && (order < 1 || std::abs(hz - order * rate) > std::min(slip, 0.25 * rate))) continue;
+      if (same && bands[j].level_rms > bands[i].level_rms) continue;
+      bands[i].level_rms = std::hypot(bands[i].level_rms, bands[j].level_rms);
+      bands[i].members.insert(bands[i].members.end(), bands[j].members.begin(), bands[j].members.end());
+      bands.erase(bands.begin() + static_cast<std::ptrdiff_t>(j));
+      if (j < i) --i;
+    }
+  }
+}
+
+}  // namespace
+
+std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate_hz, const Spectrum& spectrum,
+                                    const std::vector<double>& floor, std::vector<Peak>& peaks) {
+  std::vector<JudgedBand> bands = suspicious_bands(spectrum, floor, peaks);
+  const std::vector<double> rest = without_others(samples, rate_hz, spectrum, peaks, bands);
+  const BandSource source(rest, rate_hz);
+  std::vector<JudgedBand> out;
+  std::vector<Peak> added;
+  std::vector<bool> gone(peaks.size(), false);
+  for (JudgedBand& band : bands) {
+    const double middle = (band.low_hz + band.high_hz) / 2;
+    const double half =
+        std::min(std::max((band.high_hz - band.low_hz) / 2 + 4 * source.bin_hz(), 24 * source.bin_hz()),
+                 0.9 * std::min(middle, rate_hz / 2 - middle));
+    const auto at = std::min(peaks[band.members.front()].bin, floor.size() - 1);
+    // Around the band, not in it: the floor under a hump is not known well.
+    const double density = floor[at] / spectrum.plan.rbw_hz;
+    band.verdict = judged(source, rate_hz, middle, half, density);
+    const BandVerdict& v = band.verdict;
+    if (v.kind == BandVerdict::Kind::nothing) continue;
+    if (v.kind == BandVerdict::Kind::steady) {
+      for (const std::size_t m : band.members) gone[m] = true;
+      for (const Exponential& line : v.lines) {
+        // All else as the nearest peak has it.
+        std::size_t near = band.members.front();
+        for (const std::size_t m : band.members)
+          if (std::abs(peaks[m].frequency_hz - line.frequency_hz) <
+              std::abs(peaks[near].frequency_hz - line.frequency_hz))
+            near = m;
+        Peak p = peaks[near];
+        p.frequency_hz = line.frequency_hz, p.frequency_std_hz = line.frequency_std_hz;
+        p.rms = line.amplitude / std::sqrt(2.0), p.rms_std = line.amplitude_std / std::sqrt(2.0);
+        p.misfit = v.misfit, p.concentration = 1;
+        added.push_back(p);
+      }
+      continue;
+    }
+    from_the_start(band.verdict, v.looked_from_s);
+    if (v.kind == BandVerdict::Kind::noise || v.kind == BandVerdict::Kind::burst) {
+      band.resonance = shape_of(rest, rate_hz, spectrum, band);
+      const double wide = band.resonance ? std::clamp(4 * band.resonance->width_hz(), half,
+                                                      0.9 * std::min(middle, rate_hz / 2 - middle))
+                                         : half;
+      band.impulses = find_impulses(source.take(middle - wide, middle + wide, density));
+      if (band.impulses) band.verdict.kind = BandVerdict::Kind::noise;
+    }
+    const double edge = std::max(spectrum.plan.bin_hz, 2 * source.bin_hz());
+    band.level_rms = std::sqrt(std::max(0.0, source.mean_square(band.low_hz - edge, band.high_hz + edge) -
+                                                 density * (band.high_hz - band.low_hz + 2 * edge)));
+    if (v.kind == BandVerdict::Kind::decaying) refine_decay(rest, rate_hz, density, band);
+    for (const std::size_t m : band.members) peaks[m].of_band = true;
+    out.push_back(std::move(band));
+  }
+  find_wide_trains(source, rest, rate_hz, spectrum, floor, out);
+  join_flanks(out);
+  join_trains(out);
+  // Those that were replaced; members keep pointing at their peaks.
+  std::vector<std::size_t> place(peaks.size());
+  std::vector<Peak> kept;
+  for (std::size_t i = 0; i < peaks.size(); ++i) {
+    place[i] = kept.size();
+    if (!gone[i]) kept.push_back(peaks[i]);
+  }
+  for (JudgedBand& band : out)
+    for (std::size_t& m : band.members) m = place[m];
+  kept.insert(kept.end(), added.begin(), added.end());
+  peaks = std::move(kept);
+  peaks_of_trains(out, peaks);
+  return out;
+}
+
+}  // namespace vprism
