@@ -33,6 +33,19 @@ VPRISM_WIDE void add_up(const double* x, std::size_t count, double& out) {
   out = sum;
 }
 
+VPRISM_WIDE void add_squares_up(const double* x, std::size_t count, double about, double& out) {
+  Eight s = {}, t = {}, p;
+  const Eight c = {about, about, about, about, about, about, about, about};
+  std::size_t i = 0;
+  for (; i + 16 <= count; i += 16) {
+    load(x + i, p), p -= c, s += p * p;
+    load(x + i + 8, p), p -= c, t += p * p;
+  }
+  double sum = total(s) + total(t);
+  for (; i < count; ++i) sum += (x[i] - about) * (x[i] - about);
+  out = sum;
+}
+
 VPRISM_WIDE void four_strides(const double* taps, const double* x, std::size_t stride, std::size_t count,
                               double* out) {
   const double *const x1 = x + stride, *const x2 = x1 + stride, *const x3 = x2 + stride;
@@ -63,6 +76,12 @@ VPRISM_WIDE void complex_products(const double* by, std::size_t count, double* y
 double sum_of(const double* x, std::size_t count) {
   double out;
   add_up(x, count, out);
+  return out;
+}
+
+double squares_about(const double* x, std::size_t count, double about) {
+  double out;
+  add_squares_up(x, count, about, out);
   return out;
 }
 

@@ -9,6 +9,8 @@ namespace vprism {
 
 /// sum x[i]
 double sum_of(const double* x, std::size_t count);
+/// sum (x[i] - about)^2
+double squares_about(const double* x, std::size_t count, double about);
 /// sum a[i] b[i]
 double dot(const double* a, const double* b, std::size_t count);
 /// out[j] = sum taps[i] x[j stride + i] for j = 0 .. 3.

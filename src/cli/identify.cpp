@@ -107,8 +107,9 @@ void tell_behaviour(const WatchResult& w, std::size_t channel, double rbw_hz, co
   const double spread = w.spread_of(channel), steady = w.steadiness_of(channel);
   const Drift drift = drift_of(w);
   const bool moves = drift.share > 0.85 && std::abs(drift.to_hz - drift.from_hz) > 1.5 * plan.rbw_hz;
-  const bool alone = f.kind == "tone" || f.kind == "broadband" || f.kind == "resonance";
-  if (alone && f.kind != "tone" && spread > 1.6) {
+  const bool alone = f.kind == "tone" || f.kind == "broadband" || f.kind == "resonance" ||
+                     f.kind == "wandering" || f.kind == "burst" || f.kind == "unresolved";
+  if ((f.kind == "broadband" || f.kind == "resonance") && spread > 1.6) {
     f.kind = "intermittent";
     f.text = fmt::format("noise that comes and goes near {}, {} RMS over the record",
                          format_quantity(f.frequency_hz, "Hz", 4), format_quantity(f.level_rms, f.unit, 4));
@@ -137,6 +138,10 @@ void tell_behaviour(const WatchResult& w, std::size_t channel, double rbw_hz, co
     f.frequency_std_hz = std::abs(drift.to_hz - drift.from_hz) / std::sqrt(12.0);
     return;
   }
+  // Of other kinds their own model tells.
+  if (f.kind == "decaying" || f.kind == "growing" || f.kind == "wandering" || f.kind == "burst" ||
+      f.kind == "unresolved" || f.kind == "impulse-family" || f.kind == "quantisation")
+    return;
   if (f.kind == "resonance" || f.kind == "broadband")
     f.evidence.push_back(fmt::format(
         "{}: its power scatters by {:.0f}% from segment to segment (noise 100%, a steady tone 0%)",
@@ -305,12 +310,31 @@ struct Slope {
   }
 };
 
+/// Peaks of exactly these frequencies.
+std::vector<std::size_t> places_of(const std::vector<double>& hz, const std::vector<Peak>& peaks) {
+  std::vector<std::size_t> out;
+  for (std::size_t i = 0; i < peaks.size(); ++i)
+    if (std::find(hz.begin(), hz.end(), peaks[i].frequency_hz) != hz.end()) out.push_back(i);
+  return out;
+}
+
+/// Whether a line of few periods explains the slope better.
+bool slow_line(const Recording& r, std::size_t c, const Finding& trend, const IdentifyResult& result) {
+  for (std::size_t i = 0; i < result.findings.size(); ++i)
+    if (result.channels[i] == c && result.findings[i].kind != "event" &&
+        result.findings[i].frequency_hz * r.duration_s() < 6 &&
+        result.findings[i].level_rms > trend.level_rms)
+      return true;
+  return false;
+}
+
 /// No more than the channel has: what can't stand beside the rest is taken out, and said.
 void hold_power_rule(std::size_t c, IdentifyResult& result) {
   std::vector<std::size_t> own;
   for (std::size_t i = 0; i < result.findings.size(); ++i)
     if (result.channels[i] == c && result.findings[i].kind != "event") own.push_back(i);
-  std::vector<std::size_t> gone = beyond_power(result.findings, own, result.rms[c]);
+  std::vector<std::size_t> gone =
+      beyond_power(result.findings, own, result.rms[c], result.spectrum.facts.recording.duration_s());
   if (gone.empty()) return;
   std::sort(gone.begin(), gone.end());
   result.cautions.push_back(
@@ -419,19 +443,23 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     std::vector<WatchResult> kept;
     std::vector<std::size_t> channels;
     std::vector<std::vector<JudgedBand>> bands(spectra.size());
+    const std::vector<Levels> known = levels_of_values.result();
+    std::vector<std::vector<std::size_t>> quantised(spectra.size());
+    std::vector<std::vector<double>> rounding(spectra.size());  // Frequencies: places change.
+    for (std::size_t c = 0; c < spectra.size() && !recording.complex && settings.analysis.derived.empty();
+         ++c) {
+      for (const std::size_t m : quantised_peaks(known[c], spectra[c].peaks)) {
+        spectra[c].peaks[m].of_band = true;
+        rounding[c].push_back(spectra[c].peaks[m].frequency_hz);
+      }
+    }
     if (hold && !gaps && settings.analysis.derived.empty())
       oneapi::tbb::parallel_for(std::size_t{0}, spectra.size(), [&](std::size_t c) {
         bands[c] = judge_bands(held[c], spectra[c].spectrum.plan.rate_hz, spectra[c].spectrum,
                                spectra[c].floor, spectra[c].peaks);
         refine(spectra[c], held[c]);
       });
-    const std::vector<Levels> known = levels_of_values.result();
-    std::vector<std::vector<std::size_t>> quantised(spectra.size());
-    for (std::size_t c = 0; c < spectra.size() && !recording.complex && settings.analysis.derived.empty();
-         ++c) {
-      quantised[c] = quantised_peaks(known[c], spectra[c].peaks);
-      for (const std::size_t m : quantised[c]) spectra[c].peaks[m].of_band = true;
-    }
+    for (std::size_t c = 0; c < spectra.size(); ++c) quantised[c] = places_of(rounding[c], spectra[c].peaks);
     for (std::size_t c = 0; c < spectra.size(); ++c) {
       for (Finding& f : name_channel(recording, spectra[c], result.noise[c], settings, bands[c])) {
         // The watch that stood nearest to it.
@@ -497,7 +525,8 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     for (std::size_t c = 0; c < recording.channels.size(); ++c)
       if (auto trend =
               told_trend(recording, recording.channels[c], slopes[c].per_sample() * recording.axis.rate_hz(),
-                         slopes[c].share(), result.rms[c])) {
+                         slopes[c].share(), result.rms[c]);
+          trend && !slow_line(recording, c, *trend, result)) {
         result.findings.push_back(std::move(*trend));
         result.watches.emplace_back();
         result.channels.push_back(c);

@@ -60,7 +60,7 @@ Finding told_quantisation(const Recording& recording, const ChannelSpectrum& cha
                           const std::vector<std::size_t>& members);
 /// Which of a channel's findings can't stand, so that the others hold no more than its mean square together.
 std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
-                                      const std::vector<std::size_t>& own, double rms);
+                                      const std::vector<std::size_t>& own, double rms, double duration_s);
 
 IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, const SuspectsFile& suspects,
                                 const Progress& progress);

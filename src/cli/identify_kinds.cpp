@@ -143,7 +143,7 @@ Finding told_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand
       fmt::format("the record in this band: amplitude fluctuation {:.2f} (steady 1, noise 2); this model "
                   "leaves {:.3g} times the noise",
                   v.fluctuation, v.misfit));
-  if (v.runner_up_gain > 0)
+  if (v.runner_up_gain > 1)
     f.evidence.push_back(
         fmt::format("the next best model is less likely by a factor of e^{:.3g}", v.runner_up_gain / 2));
   return f;
@@ -175,7 +175,7 @@ std::vector<std::size_t> quantised_peaks(const Levels& levels, const std::vector
   std::vector<std::size_t> small;
   double square = 0;
   for (std::size_t i = 0; i < peaks.size(); ++i) {
-    if (peaks[i].rms > 0.7 * all || peaks[i].of_band) continue;
+    if (peaks[i].rms > all) continue;
     small.push_back(i);
     square += peaks[i].rms * peaks[i].rms;
   }
@@ -207,7 +207,11 @@ Finding told_quantisation(const Recording& r, const ChannelSpectrum& c, const Le
 }
 
 std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
-                                      const std::vector<std::size_t>& own, double rms) {
+                                      const std::vector<std::size_t>& own, double rms, double duration_s) {
+  // A part of a period more or less: of a line of few periods the record holds more or less than its square.
+  double most = 1.1;
+  for (const std::size_t i : own)
+    if (findings[i].frequency_hz * duration_s < 6) most = 1.3;
   // What is least sure goes first.
   const auto trust = [](const Finding& f) {
     return f.kind == "unresolved" || f.kind == "broadband" ? 0
@@ -222,7 +226,7 @@ std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
   double square = 0;
   for (const std::size_t i : own) square += findings[i].level_rms * findings[i].level_rms;
   for (const std::size_t i : order) {
-    if (square <= 1.1 * rms * rms) break;
+    if (square <= most * rms * rms) break;
     square -= findings[i].level_rms * findings[i].level_rms;
     gone.push_back(i);
   }

@@ -93,8 +93,9 @@ Finding told_hump(const ChannelSpectrum& c, const Hump& hump) {
                        format_uncertain(fit.frequency_hz, fit.frequency_std_hz, "Hz"),
                        format_uncertain(100 * fit.damping, 100 * fit.damping_std, "%"),
                        format_quantity(fit.rms, f.unit, 4));
-  f.evidence.push_back(fmt::format("a steady sine explains {:.0f}% of the power around its highest point",
-                                   100 * c.peaks[hump.lead].concentration));
+  if (!hump.members.empty())
+    f.evidence.push_back(fmt::format("a steady sine explains {:.0f}% of the power around its highest point",
+                                     100 * c.peaks[hump.lead].concentration));
   f.evidence.push_back(fmt::format("for a resonance: half-power width {}, {:.1f} times the RBW of {}",
                                    format_quantity(fit.width_hz(), "Hz", 3),
                                    fit.width_hz() / c.spectrum.plan.rbw_hz,
@@ -114,12 +115,27 @@ void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<F
   const double total = c.spectrum.rms_total();
   for (const NoiseBand& band : noise.bands) {
     const bool told = std::any_of(findings.begin(), findings.end(), [&](const Finding& f) {
+      for (const auto& [key, value] : f.numbers)
+        if (key == "ringing_hz" && value >= band.low_hz && value <= band.high_hz) return true;
       return (f.kind == "resonance" || f.kind == "broadband" || f.kind == "decaying" ||
               f.kind == "wandering" || f.kind == "burst" || f.kind == "unresolved") &&
              f.frequency_hz >= band.low_hz && f.frequency_hz <= band.high_hz;
     });
     // What rounding leaves is no noise of anything.
     if (told || band.rms < 1e-4 * total) continue;
+    const double wide = band.high_hz - band.low_hz;
+    const auto fit = c.spectrum.two_sided
+                         ? std::nullopt
+                         : fit_resonance(c.spectrum, std::max(0.0, band.low_hz - wide), band.high_hz + wide);
+    if (fit && fit->gain > 60 && fit->damping < 0.2 && fit->width_hz() < wide &&
+        fit->frequency_hz > band.low_hz && fit->frequency_hz < band.high_hz &&
+        fit->damping > 4 * fit->damping_std) {
+      Hump hump;
+      hump.fit = *fit;
+      hump.fit.rms = std::min(fit->rms, 1.1 * band.rms);
+      findings.push_back(told_hump(c, hump));
+      continue;
+    }
     Finding f;
     f.kind = "broadband";
     f.channel = c.channel.name;

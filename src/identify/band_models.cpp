@@ -201,7 +201,7 @@ class Judge {
     if (count_ < 8) return out;
     const double all = square_of(z_), n = static_cast<double>(count_);
     // The floor may have been read too low, and what lies 60 dB below the line is not looked into.
-    const std::size_t finest = std::min<std::size_t>(count_ / 3, 128);
+    const std::size_t finest = std::min<std::size_t>(2 * count_ / 5, 128);
     noise_ = std::max(band_.noise, 1e-6 * all / n);
     if (finest >= 8)
       noise_ =
@@ -305,16 +305,19 @@ class Judge {
 
   template <typename Take>
   void decaying(BandVerdict& out, const Take& take) const {
-    // From the start, or from where the amplitude jumps up.
+    // From the start, or from where the amplitude jumps up. The filter smears a start: a few values around it
+    // tell nothing, and cost as much as unknowns of their own.
+    constexpr std::size_t smeared = 3;
     std::vector<std::size_t> starts = {0};
     std::size_t top = 0;
     for (std::size_t m = 0; m < count_; ++m)
       if (std::norm(z_[m]) > std::norm(z_[top])) top = m;
-    if (top >= 2)
-      for (std::size_t m = top > 6 ? top - 6 : 1; m <= top; ++m) starts.push_back(m);
+    if (top > smeared)
+      for (std::size_t m = top > 8 ? top - 8 : 1; m <= top; ++m) starts.push_back(m);
     for (const std::size_t first : starts) {
-      if (count_ - first < 8) continue;
-      const Values behind(z_.begin() + static_cast<std::ptrdiff_t>(first), z_.end());
+      const std::size_t from = first > 0 ? first + smeared : 0;
+      if (count_ < from + 8) continue;
+      const Values behind(z_.begin() + static_cast<std::ptrdiff_t>(from), z_.end());
       // How quickly it dies away, from the middle of its energy.
       double sum = 0, moment = 0;
       for (std::size_t m = 0; m < behind.size(); ++m) {
@@ -329,12 +332,23 @@ class Judge {
         ExponentialFit fit(behind, true);
         if (!fit.run(turns)) continue;
         double left = fit.left();
-        for (std::size_t m = 0; m < first; ++m) left += std::norm(z_[m]);
+        for (std::size_t m = 0; m + smeared < first; ++m) left += std::norm(z_[m]);
         // One that hardly changes while it is looked at is steady, or something else.
         if (std::abs(turns[0].s.real()) * static_cast<double>(behind.size()) < 0.35) continue;
-        if (!take(BandVerdict::Kind::decaying, cost(left, first > 0 ? 5 : 4) + 10, left)) continue;
+        const Exponential known = told(turns[0], fit.covariance(turns), 0, 4, 1);
+        if (std::abs(known.decay_per_s) < 5 * known.decay_std_per_s) continue;
+        const double unknowns = first > 0 ? 5 + 2.0 * 2 * smeared : 4;
+        if (!take(BandVerdict::Kind::decaying, cost(left, unknowns) + 10, left)) continue;
         const double misfit = std::max(1.0, left / noise_ / (static_cast<double>(count_) - 2));
         out.exponential = told(turns[0], fit.covariance(turns), 0, 4, misfit);
+        // At its start, which lies before what was fitted.
+        const double before = static_cast<double>(from - first) * band_.step_s,
+                     d = out.exponential.decay_per_s;
+        out.exponential.amplitude *= std::exp(d * before),
+            out.exponential.amplitude_std *= std::exp(d * before);
+        out.exponential.phase_deg = std::remainder(
+            out.exponential.phase_deg - 360 * (out.exponential.frequency_hz - band_.centre_hz) * before,
+            360.0);
         out.exponential.start_s = band_.time_s(first);
       }
     }
@@ -363,7 +377,7 @@ class Judge {
 
   template <typename Take>
   void slow(BandVerdict& out, const Take& take) const {
-    for (std::size_t knots = 4; knots <= std::min<std::size_t>(count_ / 3, 128);
+    for (std::size_t knots = 4; knots <= std::min<std::size_t>(2 * count_ / 5, 128);
          knots += std::max<std::size_t>(1, knots / 3)) {
       // Moved so that its power lies around zero, where splines are slow.
       const double w = two_pi * (out.frequency_hz - band_.centre_hz) * band_.step_s;
@@ -372,7 +386,8 @@ class Judge {
         still[m] = z_[m] * std::polar(1.0, -w * static_cast<double>(m));
       const Values a = smooth(still, knots);
       const double left = square_between(still, a);
-      if (!take(BandVerdict::Kind::wandering, cost(left, 2 * static_cast<double>(knots)), left)) continue;
+      if (!take(BandVerdict::Kind::wandering, cost(left, 2 * static_cast<double>(knots)) + 24, left))
+        continue;
       out.wander_s = band_.span_s() / static_cast<double>(knots - 3);
       describe(out, a, knots);
     }
@@ -423,6 +438,46 @@ class Judge {
 };
 
 }  // namespace
+
+std::optional<Exponential> take_line_apart(BandSignal& band) {
+  const std::size_t count = band.values.size();
+  if (count < 32) return {};
+  const Complex s(0, strongest_turn(band.values));
+  std::vector<Turn> turns = {{amplitude_at(band.values, s, 0), s, 0}};
+  ExponentialFit fit(band.values, false);
+  if (!fit.run(turns) || fit.left() > 0.6 * square_of(band.values)) return {};
+  const Values rest = fit.remainder(turns);
+  // What is left around the line, beside what is left elsewhere: a Hann window keeps both apart.
+  FftArray<Complex> in(count), bins(count);
+  for (std::size_t m = 0; m < count; ++m)
+    in.data()[m] =
+        rest[m] *
+        (0.5 - 0.5 * std::cos(two_pi * (static_cast<double>(m) + 0.5) / static_cast<double>(count)));
+  ComplexFft(count).run(in, bins);
+  const double at = turns[0].s.imag() / two_pi * static_cast<double>(count);
+  std::vector<double> near, far;
+  for (std::size_t k = 0; k < count; ++k) {
+    const double away = std::abs(std::remainder(static_cast<double>(k) - at, static_cast<double>(count)));
+    (away < 3.5 ? near : far).push_back(std::norm(bins.data()[k]));
+  }
+  if (near.size() < 4 || far.size() < 8) return {};
+  double mean_near = 0, mean_far = 0;
+  for (const double p : near) mean_near += p / static_cast<double>(near.size());
+  for (const double p : far) mean_far += p / static_cast<double>(far.size());
+  if (mean_near > 1.5 * mean_far) return {};
+  // Its uncertainty is that of what lies beside it.
+  const double v = mean_near / static_cast<double>(count) / 0.375 / 2;
+  const Matrix covariance = fit.covariance(turns);
+  Exponential line;
+  line.frequency_hz = band.centre_hz + turns[0].s.imag() / (two_pi * band.step_s);
+  line.frequency_std_hz = std::sqrt(std::max(0.0, v * covariance(2, 2))) / (two_pi * band.step_s);
+  line.amplitude = std::abs(turns[0].a);
+  line.amplitude_std = std::sqrt(std::max(0.0, v * covariance(0, 0)));
+  line.phase_deg = std::arg(turns[0].a) * 180 / std::numbers::pi;
+  line.start_s = band.start_s;
+  band.values = rest;
+  return line;
+}
 
 BandVerdict judge_band(const BandSignal& band, std::size_t most_lines) {
   return Judge(band, most_lines).run();

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <complex>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -45,5 +46,9 @@ struct BandVerdict {
 /// Models are compared by 2 S / noise + (unknowns) ln(2 M), S being the squares that they leave of M complex
 /// values: likelihood with a price for unknowns (Schwarz 1978). Steady lines are tried up to `most_lines`.
 BandVerdict judge_band(const BandSignal& band, std::size_t most_lines = 3);
+
+/// A steady line that holds most of a band whose rest is no sidebands of it: noise, or something else beside
+/// it. It is taken off `band`.
+std::optional<Exponential> take_line_apart(BandSignal& band);
 
 }  // namespace vprism

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/percentile.h"
 #include "identify/sine_fit.h"
 #include "transform/spectrum_estimator.h"
 
@@ -38,13 +39,13 @@ std::vector<JudgedBand> suspicious_bands(const Spectrum& s, const std::vector<do
   std::vector<JudgedBand> out;
   std::vector<bool> seen(peaks.size(), false);
   for (std::size_t i = 0; i < peaks.size(); ++i) {  // Strongest first.
-    if (seen[i]) continue;
+    if (seen[i] || peaks[i].of_band) continue;
     const auto [low, high] = band_around(s, floor, peaks[i].bin);
     JudgedBand band;
     band.low_hz = s.hz_at(static_cast<double>(low)), band.high_hz = s.hz_at(static_cast<double>(high));
     bool odd = false;
     for (std::size_t m = 0; m < peaks.size(); ++m) {
-      if (seen[m] || peaks[m].bin < low || peaks[m].bin > high) continue;
+      if (seen[m] || peaks[m].of_band || peaks[m].bin < low || peaks[m].bin > high) continue;
       seen[m] = true;
       band.members.push_back(m);
       odd = odd || peaks[m].misfit > 3 || peaks[m].broad();
@@ -81,9 +82,51 @@ std::vector<double> without_others(std::span<const double> samples, double rate_
   return fit_sines(x, rate_hz, std::move(sines), 8, 1e-6).residual;
 }
 
+/// What stands out of the record's transform, without a window, once the lines are taken off: what is short
+/// is told by no window that is small where it lies.
+std::vector<JudgedBand> left_over(const BandSource& source, const std::vector<JudgedBand>& known,
+                                  double reach_hz) {
+  constexpr std::size_t smooth = 8, near = 400;
+  const std::size_t bins = source.bins();
+  std::vector<JudgedBand> out;
+  if (bins < 256) return out;
+  std::vector<double> mean(bins, 0.0);
+  for (std::size_t k = smooth; k + smooth < bins; ++k)
+    for (std::size_t j = k - smooth / 2; j < k + smooth / 2; ++j) mean[k] += source.power(j) / smooth;
+  // By blocks: it changes slowly.
+  constexpr std::size_t block = 64;
+  std::vector<double> floors;
+  for (std::size_t from = 0; from < bins; from += block) {
+    std::vector<double> around;
+    const std::size_t middle = from + block / 2;
+    for (std::size_t j = middle > near ? middle - near : smooth; j < std::min(bins - smooth, middle + near);
+         j += smooth)
+      around.push_back(mean[j]);
+    floors.push_back(around.empty() ? 0 : percentile_in(around, 0.4));
+  }
+  for (std::size_t k = 3 * smooth; k + smooth < bins; ++k) {
+    const double floor = floors[k / block];
+    if (!(mean[k] > 6 * floor)) continue;
+    std::size_t low = k, high = k;
+    while (low > smooth && mean[low - 1] > 2.5 * floor) --low;
+    while (high + smooth + 1 < bins && mean[high + 1] > 2.5 * floor) ++high;
+    JudgedBand band;
+    band.low_hz = static_cast<double>(low) * source.bin_hz(),
+    band.high_hz = static_cast<double>(high) * source.bin_hz();
+    band.density = floor / source.bin_hz();
+    k = high + smooth;
+    const bool taken = std::any_of(known.begin(), known.end(), [&](const JudgedBand& b) {
+      return b.low_hz - reach_hz < band.high_hz && b.high_hz + reach_hz > band.low_hz;
+    });
+    if (!taken && low > 2 * smooth) out.push_back(std::move(band));
+    if (out.size() >= 20) break;
+  }
+  return out;
+}
+
 /// A resonance's shape, in segments short enough for some averages and long enough for its width.
 std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, const Spectrum& s,
-                                     const JudgedBand& band) {
+                                     const JudgedBand& band, const std::vector<Peak>& peaks) {
   const double n = static_cast<double>(x.size());
   double segment = std::clamp(8 * rate_hz / std::max(band.verdict.spread_hz, rate_hz / n), 64.0, n / 6);
   for (int round = 0; round < 2; ++round) {
@@ -98,7 +141,7 @@ std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, 
     const double reach =
         std::max({3 * (band.high_hz - band.low_hz), 24 * averaged.plan.rbw_hz, 12 * s.plan.rbw_hz});
     const auto fit =
-        fit_resonance(averaged, band.verdict.frequency_hz - reach, band.verdict.frequency_hz + reach);
+        fit_resonance(averaged, band.verdict.frequency_hz - reach, band.verdict.frequency_hz + reach, masked);
     if (fit &&
         std::abs(fit->frequency_hz - band.verdict.frequency_hz) <
             2 * fit->width_hz() + 0.5 * (band.high_hz - band.low_hz) &&
@@ -187,9 +230,15 @@ void refine_decay(std::span<const double> x, double rate_hz, double density, Jud
 
 /// Trains that ring so widely, or so weakly, that no peak tells of them: in wide bands of the whole record.
 void find_wide_trains(const BandSource& source, std::span<const double> x, double rate_hz, const Spectrum& s,
-                      const std::vector<double>& floor, std::vector<JudgedBand>& bands) {
+                      const std::vector<double>& floor, const std::vector<Peak>& peaks,
+                      std::vector<JudgedBand>& bands) {
   for (const JudgedBand& band : bands)
     if (band.impulses) return;
+  // Steady lines are no train, and a comb of them is one of another kind: exactly periodic, told as a family.
+  double steady = 0;
+  for (const Peak& p : peaks)
+    if (!p.broad() && p.misfit < 3) steady += p.rms * p.rms;
+  if (steady > 0.5 * s.variance) return;
   JudgedBand best;
   for (const auto& [low, high] : {std::pair{0.03, 0.06}, {0.06, 0.12}, {0.12, 0.24}, {0.24, 0.47}}) {
     JudgedBand band;
@@ -207,7 +256,7 @@ void find_wide_trains(const BandSource& source, std::span<const double> x, doubl
   double noise = 0;
   const auto [from, end] = s.bins_within(best.low_hz, best.high_hz);
   for (std::size_t k = from; k < end; ++k) noise += floor[k] / s.enbw_bins;
-  best.resonance = shape_of(x, rate_hz, s, best);
+  best.resonance = shape_of(x, rate_hz, s, best, peaks);
   best.level_rms = std::sqrt(std::max(all - noise, 0.0));
   if (best.resonance)
     best.level_rms = std::max(best.level_rms, std::min(best.resonance->rms, std::sqrt(all)));
@@ -260,6 +309,21 @@ void join_trains(std::vector<JudgedBand>& bands) {
   }
 }
 
+std::size_t nearest_to(const std::vector<Peak>& peaks, const std::vector<std::size_t>& members, double hz) {
+  return *std::min_element(members.begin(), members.end(), [&](std::size_t a, std::size_t b) {
+    return std::abs(peaks[a].frequency_hz - hz) < std::abs(peaks[b].frequency_hz - hz);
+  });
+}
+
+/// A line as a peak; all else as the nearest peak has it.
+Peak as_peak(const Peak& nearest, const Exponential& line, double misfit) {
+  Peak p = nearest;
+  p.frequency_hz = line.frequency_hz, p.frequency_std_hz = line.frequency_std_hz;
+  p.rms = line.amplitude / std::sqrt(2.0), p.rms_std = line.amplitude_std / std::sqrt(2.0);
+  p.misfit = misfit, p.concentration = 1;
+  return p;
+}
+
 }  // namespace
 
 std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate_hz, const Spectrum& spectrum,
@@ -270,37 +334,46 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
   std::vector<JudgedBand> out;
   std::vector<Peak> added;
   std::vector<bool> gone(peaks.size(), false);
+  std::ranges::move(left_over(source, bands, 2 * spectrum.plan.rbw_hz), std::back_inserter(bands));
   for (JudgedBand& band : bands) {
     const double middle = (band.low_hz + band.high_hz) / 2;
     const double half =
         std::min(std::max((band.high_hz - band.low_hz) / 2 + 4 * source.bin_hz(), 24 * source.bin_hz()),
                  0.9 * std::min(middle, rate_hz / 2 - middle));
-    const auto at = std::min(peaks[band.members.front()].bin, floor.size() - 1);
-    // Around the band, not in it: the floor under a hump is not known well.
-    const double density = floor[at] / spectrum.plan.rbw_hz;
+    if (!band.members.empty()) {
+      const auto at = std::min(peaks[band.members.front()].bin, floor.size() - 1);
+      band.density = floor[at] / spectrum.plan.rbw_hz;
+    }
+    const double density = band.density;
     band.verdict = judged(source, rate_hz, middle, half, density);
     const BandVerdict& v = band.verdict;
+    double line_square = 0;
+    if (v.kind != BandVerdict::Kind::steady && v.kind != BandVerdict::Kind::nothing &&
+        v.kind != BandVerdict::Kind::decaying && !band.members.empty()) {
+      BandSignal rest_of_band = source.take(middle - half, middle + half, density);
+      if (const auto line = take_line_apart(rest_of_band)) {
+        const std::size_t near = nearest_to(peaks, band.members, line->frequency_hz);
+        added.push_back(as_peak(peaks[near], *line, 1));
+        gone[near] = true;
+        std::erase(band.members, near);
+        line_square = line->amplitude * line->amplitude / 2;
+        band.verdict = judge_band(rest_of_band, 4);
+        if (band.verdict.kind == BandVerdict::Kind::steady) band.verdict.kind = BandVerdict::Kind::unresolved;
+        if (band.members.empty()) continue;
+      }
+    }
     if (v.kind == BandVerdict::Kind::nothing) continue;
+    // What no window showed and steady lines explain is the edge of something else.
+    if (v.kind == BandVerdict::Kind::steady && band.members.empty()) continue;
     if (v.kind == BandVerdict::Kind::steady) {
       for (const std::size_t m : band.members) gone[m] = true;
-      for (const Exponential& line : v.lines) {
-        // All else as the nearest peak has it.
-        std::size_t near = band.members.front();
-        for (const std::size_t m : band.members)
-          if (std::abs(peaks[m].frequency_hz - line.frequency_hz) <
-              std::abs(peaks[near].frequency_hz - line.frequency_hz))
-            near = m;
-        Peak p = peaks[near];
-        p.frequency_hz = line.frequency_hz, p.frequency_std_hz = line.frequency_std_hz;
-        p.rms = line.amplitude / std::sqrt(2.0), p.rms_std = line.amplitude_std / std::sqrt(2.0);
-        p.misfit = v.misfit, p.concentration = 1;
-        added.push_back(p);
-      }
+      for (const Exponential& line : v.lines)
+        added.push_back(as_peak(peaks[nearest_to(peaks, band.members, line.frequency_hz)], line, v.misfit));
       continue;
     }
     from_the_start(band.verdict, v.looked_from_s);
     if (v.kind == BandVerdict::Kind::noise || v.kind == BandVerdict::Kind::burst) {
-      band.resonance = shape_of(rest, rate_hz, spectrum, band);
+      band.resonance = shape_of(rest, rate_hz, spectrum, band, peaks);
       const double wide = band.resonance ? std::clamp(4 * band.resonance->width_hz(), half,
                                                       0.9 * std::min(middle, rate_hz / 2 - middle))
                                          : half;
@@ -308,13 +381,14 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
       if (band.impulses) band.verdict.kind = BandVerdict::Kind::noise;
     }
     const double edge = std::max(spectrum.plan.bin_hz, 2 * source.bin_hz());
-    band.level_rms = std::sqrt(std::max(0.0, source.mean_square(band.low_hz - edge, band.high_hz + edge) -
-                                                 density * (band.high_hz - band.low_hz + 2 * edge)));
+    band.level_rms =
+        std::sqrt(std::max(0.0, source.mean_square(band.low_hz - edge, band.high_hz + edge) - line_square -
+                                    density * (band.high_hz - band.low_hz + 2 * edge)));
     if (v.kind == BandVerdict::Kind::decaying) refine_decay(rest, rate_hz, density, band);
     for (const std::size_t m : band.members) peaks[m].of_band = true;
     out.push_back(std::move(band));
   }
-  find_wide_trains(source, rest, rate_hz, spectrum, floor, out);
+  find_wide_trains(source, rest, rate_hz, spectrum, floor, peaks, out);
   join_flanks(out);
   join_trains(out);
   // Those that were replaced; members keep pointing at their peaks.
@@ -329,6 +403,9 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
   kept.insert(kept.end(), added.begin(), added.end());
   peaks = std::move(kept);
   peaks_of_trains(out, peaks);
+  // What rings and what it rings at are partly the same.
+  for (JudgedBand& band : out)
+    if (spectrum.variance > 0) band.level_rms = std::min(band.level_rms, std::sqrt(spectrum.variance));
   return out;
 }
 

@@ -16,6 +16,7 @@ namespace vprism {
 struct JudgedBand {
   double low_hz = 0, high_hz = 0;
   std::vector<std::size_t> members;  ///< Peaks of the spectrum in it, strongest first.
+  double density = 0;                ///< Of the noise around it, one-sided.
   double level_rms = 0;              ///< Of all in it above the noise, over the whole record.
   BandVerdict verdict;
   std::optional<ImpulseTrain> impulses;   ///< That ring in it.

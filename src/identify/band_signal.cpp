@@ -30,7 +30,7 @@ double BandSource::mean_square(double low_hz, double high_hz) const {
 
 BandSignal BandSource::take(double low_hz, double high_hz, double density) const {
   BandSignal band;
-  const double width = (high_hz - low_hz) / bin_hz_, edge = width / 4;
+  const double width = (high_hz - low_hz) / bin_hz_, edge = width / 2;
   const auto centre = static_cast<std::ptrdiff_t>(std::lround((low_hz + high_hz) / 2 / bin_hz_));
   const auto reach = static_cast<std::ptrdiff_t>(std::ceil(width / 2 + edge));
   const auto size = static_cast<std::size_t>(2 * reach + 1);
@@ -48,8 +48,8 @@ BandSignal BandSource::take(double low_hz, double high_hz, double density) const
     in.data()[at] = 2.0 / static_cast<double>(count_) * gain * bins_[static_cast<std::size_t>(k)];
   }
   ComplexFft(size).back(in, out);
-  // A flank of `edge` bins rings for about its inverse.
-  const auto ends = static_cast<std::size_t>(std::ceil(static_cast<double>(size) / edge));
+  // A flank of `edge` bins rings for about twice its inverse.
+  const auto ends = static_cast<std::size_t>(std::ceil(2 * static_cast<double>(size) / edge));
   if (2 * ends + 8 > size) return band;
   band.centre_hz = static_cast<double>(centre) * bin_hz_;
   band.step_s = static_cast<double>(count_) / rate_hz_ / static_cast<double>(size);

@@ -24,11 +24,16 @@ class BandSource {
  public:
   BandSource(std::span<const double> samples, double rate_hz);
   double bin_hz() const { return bin_hz_; }
+  std::size_t bins() const { return bins_.size(); }
+  /// Mean square of one bin of the record's transform, without a window.
+  double power(std::size_t bin) const {
+    return 2 * std::norm(bins_[bin]) / (static_cast<double>(count_) * static_cast<double>(count_));
+  }
   /// The mean square of the whole record between two frequencies: bands that don't overlap add up to all of
   /// it.
   double mean_square(double low_hz, double high_hz) const;
   /// `density`: one-sided, of the noise in the band. The band is flat over low_hz .. high_hz and falls to
-  /// nothing within a quarter of its width beyond; what lies nearer to the record's ends than the filter
+  /// nothing within half of its width beyond; what lies nearer to the record's ends than the filter
   /// rings is left out. Empty where the band holds fewer than eight values.
   BandSignal take(double low_hz, double high_hz, double density) const;
 

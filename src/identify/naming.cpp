@@ -137,7 +137,12 @@ class Naming {
     lead.frequency_hz /= static_cast<double>(best_orders.front());
     lead.frequency_std_hz /= static_cast<double>(best_orders.front());
     const char* mains = mains_of(lead);
+    const std::size_t folded = best.size() >= 6 ? add_high_orders(lead, best) : 0;
     Finding& finding = add(mains != nullptr ? "mains-hum" : "harmonic-family", lead, best);
+    best.resize(best_orders.size());
+    if (folded > 0)
+      finding.evidence.push_back(
+          fmt::format("{} further lines lie at higher orders, or at such folded at half the rate", folded));
     std::string orders;
     for (const std::size_t order : best_orders)
       orders += (orders.empty() ? "" : ", ") + std::to_string(order);
@@ -170,6 +175,28 @@ class Naming {
     return true;
   }
 
+  /// What is left at orders beyond those counted out, below or above half the rate, no stronger than those of
+  /// impulses would be. Nearest to a family's low orders the chance of a line by accident is small.
+  std::size_t add_high_orders(const Peak& lead, std::vector<std::size_t>& members) const {
+    double strongest = 0;
+    for (const std::size_t m : members) strongest = std::max(strongest, peaks_[m].rms);
+    const std::size_t before = members.size();
+    for (std::size_t i = 0; i < peaks_.size(); ++i) {
+      const Peak& p = peaks_[i];
+      if (used_[i] || p.rms > strongest || std::find(members.begin(), members.end(), i) != members.end())
+        continue;
+      for (int order = 1; order <= 1000; ++order) {
+        const double hz = std::abs(std::remainder(order * lead.frequency_hz, plan_.rate_hz));
+        if (std::abs(hz - p.frequency_hz) >
+            std::max(4 * std::hypot(p.frequency_std_hz, order * lead.frequency_std_hz), 0.1 * plan_.bin_hz))
+          continue;
+        members.push_back(i);
+        break;
+      }
+    }
+    return members.size() - before;
+  }
+
   /// Pairs around a stronger line, nearest pair first; further pairs must be multiples of its spacing.
   bool sideband_family() {
     for (std::size_t c = 0; c < peaks_.size(); ++c) {  // Strongest first.
@@ -190,8 +217,8 @@ class Naming {
           const double slack = std::max(tolerance(peaks_[a].frequency_std_hz, peaks_[b].frequency_std_hz, 0),
                                         tolerance(2 * carrier.frequency_std_hz, 0, carrier.frequency_hz));
           const double ratio = peaks_[a].rms / peaks_[b].rms;
-          if (std::abs(below - above) <= slack && below < 0.5 * carrier.frequency_hz && ratio > 0.4 &&
-              ratio < 2.5)
+          if (std::abs(below - above) <= slack && below < 0.5 * carrier.frequency_hz && ratio > 0.1 &&
+              ratio < 10)
             pairs.push_back({a, b, (below + above) / 2});
         }
       }
@@ -209,6 +236,18 @@ class Naming {
         evidence.push_back(fmt::format("pair {} at {} and {}: {} and {}", static_cast<int>(order),
                                        shown_frequency(peaks_[pair.low]), shown_frequency(peaks_[pair.high]),
                                        shown(peaks_[pair.low].rms), shown(peaks_[pair.high].rms)));
+      }
+      // Where amplitude and frequency vary together one side may be missing.
+      for (std::size_t i = 0; i < peaks_.size(); ++i) {
+        if (used_[i] || peaks_[i].rms > carrier.rms ||
+            std::find(members.begin(), members.end(), i) != members.end())
+          continue;
+        const double away = std::abs(peaks_[i].frequency_hz - carrier.frequency_hz),
+                     order = std::round(away / spacing);
+        if (order >= 1 && order <= 12 &&
+            std::abs(away - order * spacing) <=
+                std::max(4 * peaks_[i].frequency_std_hz, 1e-5 * carrier.frequency_hz) + 2e-4 * spacing)
+          members.push_back(i);
       }
       Finding& finding = add("sideband-family", carrier, members);
       finding.text = fmt::format(

@@ -132,6 +132,24 @@ bool drop_impossible(const Spectrum& spectrum, const LobeFit& fit, std::vector<L
   return !gone.empty();
 }
 
+/// Peaks together hold no more than the samples do. A window that is large where something short lies makes
+/// it look larger than it is in the whole: what no steady line explains gives way, and its uncertainty holds
+/// that.
+void hold_power(double variance, std::vector<Peak>& peaks) {
+  double all = 0, odd = 0;
+  for (const Peak& p : peaks) {
+    all += p.rms * p.rms;
+    if (p.misfit > 3 || p.broad()) odd += p.rms * p.rms;
+  }
+  if (!(variance > 0) || all <= variance || !(odd > 0)) return;
+  const double share = std::sqrt(std::max(0.0, odd - (all - variance)) / odd);
+  for (Peak& p : peaks) {
+    if (!(p.misfit > 3 || p.broad())) continue;
+    p.rms_std = std::max(p.rms_std, (1 - share) * p.rms);
+    p.rms *= share;
+  }
+}
+
 /// How much of the power around a line the line is, and how much there is: `left` is the spectrum less all
 /// lines.
 void judge_width(const Spectrum& spectrum, const std::vector<double>& floor, const LobeFit& fit,
@@ -221,8 +239,10 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
 
   PeakSearch search{{}, floor};
   for (const Line& line : lines) {
-    // Less than one period in a segment: a trend, a drift, a slope, anything.
-    if (spectrum.mirrored() && line.bins < 1) continue;
+    // Less than one period in a segment may be a trend, a drift, anything, unless it is known well.
+    if (spectrum.mirrored() && line.bins < 1.2 &&
+        (line.bins < 0.5 || line.bins_std > 0.05 * line.bins || line.square_rel_std > 0.1 || line.misfit > 3))
+      continue;
     Peak peak;
     peak.bin = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
     // The tallest bin within the lobe, where the prominence is read.
@@ -242,6 +262,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     judge_width(spectrum, floor, fit, line, left, peak);
     search.peaks.push_back(peak);
   }
+  hold_power(spectrum.variance, search.peaks);
   std::sort(search.peaks.begin(), search.peaks.end(), [](const Peak& a, const Peak& b) {
     return a.rms != b.rms ? a.rms > b.rms : a.frequency_hz < b.frequency_hz;
   });

@@ -91,8 +91,17 @@ void suppressed_carrier(const std::vector<Peak>& peaks, double rbw_hz, std::vect
       const double carrier = (p.frequency_hz + q.frequency_hz) / 2,
                    spacing = std::abs(p.frequency_hz - q.frequency_hz) / 2;
       if (std::abs(p.rms - q.rms) > std::max(3 * std::hypot(p.rms_std, q.rms_std), 1e-3 * p.rms) ||
-          std::hypot(p.rms_std, q.rms_std) > 0.02 * p.rms || spacing > 0.5 * carrier || spacing < 4 * rbw_hz)
+          std::hypot(p.rms_std, q.rms_std) > 0.006 * p.rms || spacing > 0.5 * carrier || spacing < 4 * rbw_hz)
         continue;
+      // Two tones that something mixes leave products; a carrier that is suppressed does not.
+      const bool mixed = std::any_of(peaks.begin(), peaks.end(), [&](const Peak& other) {
+        for (const double hz :
+             {p.frequency_hz + q.frequency_hz, 2 * p.frequency_hz, 2 * q.frequency_hz,
+              std::abs(2 * p.frequency_hz - q.frequency_hz), std::abs(2 * q.frequency_hz - p.frequency_hz)})
+          if (std::abs(other.frequency_hz - hz) < rbw_hz && other.rms < p.rms) return true;
+        return false;
+      });
+      if (mixed) continue;
       const double std_hz = std::hypot(p.frequency_std_hz, q.frequency_std_hz) / 2;
       a.kind = "sideband-family";
       a.frequency_hz = carrier, a.frequency_std_hz = std_hz;

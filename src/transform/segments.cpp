@@ -18,7 +18,8 @@ SegmentFeed::SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, 
       hop_(hop),
       together_(std::max<std::size_t>(1, together)),
       held_(columns_.size()),
-      sums_(columns_.size(), 0.0) {
+      sums_(columns_.size(), 0.0),
+      squares_(columns_.size(), 0.0) {
   for (auto& held : held_) reserve_large(held, expected == 1 ? segment : 2 * segment + (together_ - 1) * hop);
 }
 
@@ -30,6 +31,22 @@ std::vector<std::size_t> SegmentFeed::all_columns(const Block& block) {
 
 std::size_t SegmentFeed::most_at_once(std::size_t hop) {
   return std::max<std::size_t>(1, (std::size_t{1} << 17) / hop);
+}
+
+void SegmentFeed::add_squares(std::size_t column, const double* x, std::size_t count) {
+  if (!started_) {
+    shifts_.resize(columns_.size());
+    started_ = true;
+  }
+  if (!shifts_[column]) shifts_[column] = x[0];
+  sums_[column] += sum_of(x, count);
+  squares_[column] += squares_about(x, count, *shifts_[column]);
+}
+
+double SegmentFeed::variance(std::size_t column) const {
+  if (samples_ < 2 || !started_ || !shifts_[column]) return 0;
+  const double away = mean(column) - *shifts_[column];
+  return std::max(0.0, squares_[column] / static_cast<double>(samples_) - away * away);
 }
 
 double SegmentFeed::mean(std::size_t column) const {
@@ -106,7 +123,7 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
   std::size_t summed = 0;
   const auto add_until = [&](std::size_t end) {
     for (std::size_t c = 0; c < columns_.size() && end > summed; ++c)
-      sums_[c] += sum_of(columns[c] + summed, end - summed);
+      add_squares(c, columns[c] + summed, end - summed);
     summed = std::max(summed, end);
   };
   const std::size_t most = std::max(together_, most_at_once(hop_));

@@ -46,11 +46,14 @@ class SegmentFeed {
   bool parted() const { return parted_; }
   /// Mean of all samples that passed, those missing left out.
   double mean(std::size_t column) const;
+  /// Their mean square about that mean.
+  double variance(std::size_t column) const;
   /// Lets go of the samples held; only for the last batch, which has them in hand.
   void release();
 
  private:
   void add_stretch(const std::vector<const double*>& columns, std::size_t count, const Work& work);
+  void add_squares(std::size_t column, const double* x, std::size_t count);
   void part_here(std::int64_t place, const Work& work);
   /// Whole segments in what is held, which ends at `place`.
   void hand_on_held(std::int64_t place, const Work& work);
@@ -58,7 +61,9 @@ class SegmentFeed {
   std::vector<std::size_t> columns_;
   std::size_t segment_, hop_, together_;
   std::vector<std::vector<double>> held_;  ///< From the start of the next segment on.
-  std::vector<double> sums_;
+  std::vector<double> sums_, squares_;     ///< Of samples, and of their squares about `shifts_`.
+  std::vector<std::optional<double>> shifts_;
+  bool started_ = false;
   std::int64_t samples_ = 0, done_ = 0;
   std::int64_t place_ = 0;  ///< Samples before the stretch in hand, those missing counted.
   bool parted_ = false;

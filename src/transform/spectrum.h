@@ -71,6 +71,7 @@ struct Spectrum {
   std::vector<std::vector<double>> stretches;
   double enbw_bins = 1;
   double mean = 0;  ///< Of all samples, without a window: what bin 0 shows holds the lobes of low tones too.
+  double variance = 0;  ///< Mean square of all samples about their mean; 0: not known.
   /// Independent segments that the average is worth for noise; below `plan.averages` when segments overlap.
   double noise_averages = 1;
 

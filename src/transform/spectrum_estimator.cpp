@@ -304,6 +304,7 @@ std::vector<Spectrum> SpectrumEstimator::result() {
     spectrum.first = std::move(in.first[c]);
     in.transform->to_amplitude(spectrum.first);
     spectrum.mean = in.feed->mean(c);
+    if (!in.transform->complex()) spectrum.variance = in.feed->variance(c);
     spectrum.noise_averages = worth(in.settings.average, in.transform->noise_averages(done),
                                     static_cast<double>(done), in.settings.exponential_segments);
     in.join_all(c, done, spectrum);

@@ -13,8 +13,12 @@ TEST(Dots, AreTheSumsOfProductsAtAnyLength) {
   for (std::size_t n = 0; n < 100; ++n)
     a[n] = static_cast<double>(n % 7), b[n] = static_cast<double>(n % 5) - 2;
   for (std::size_t count = 0; count <= 100; ++count) {
-    double sum = 0, alone = 0;
-    for (std::size_t n = 0; n < count; ++n) sum += a[n] * b[n], alone += a[n];
+    double sum = 0, alone = 0, squares = 0;
+    for (std::size_t n = 0; n < count; ++n) {
+      sum += a[n] * b[n], alone += a[n];
+      squares += (a[n] - 3) * (a[n] - 3);
+    }
+    EXPECT_EQ(squares_about(a.data(), count, 3), squares);
     EXPECT_EQ(sum_of(a.data(), count), alone);
     EXPECT_EQ(dot(a.data(), b.data(), count), sum);  // Whole numbers: exact in any order.
   }

@@ -24,9 +24,8 @@ std::vector<Finding> related(const std::vector<Peak>& peaks, double rate = 10'00
   SpectrumPlan plan;
   plan.bin_hz = 0.5;
   plan.rbw_hz = 0.75;
+  plan.rate_hz = rate;
   auto findings = name_peaks(channel, peaks, plan);
-  SpectrumPlan plan;
-  plan.rate_hz = rate, plan.rbw_hz = 1;
   relate_lines(peaks, plan, findings);
   return findings;
 }
