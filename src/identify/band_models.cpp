@@ -291,7 +291,7 @@ class Judge {
       turns = tried;
       rest = fit.remainder(turns);
       if (!take(BandVerdict::Kind::steady,
-                cost(fit.left(), 3 * static_cast<double>(lines)) + 12 * static_cast<double>(lines - 1),
+                cost(fit.left(), 3 * static_cast<double>(lines)) + 30 * static_cast<double>(lines - 1),
                 fit.left()))
         continue;
       const double misfit = std::max(

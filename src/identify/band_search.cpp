@@ -140,6 +140,18 @@ std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, 
     const Spectrum averaged = std::move(estimator.result()[0]);
     const double reach =
         std::max({3 * (band.high_hz - band.low_hz), 24 * averaged.plan.rbw_hz, 12 * s.plan.rbw_hz});
+    // Peaks of other bands are no part of its shape.
+    std::vector<bool> masked(averaged.bins(), false);
+    for (std::size_t i = 0; i < peaks.size(); ++i) {
+      if (std::find(band.members.begin(), band.members.end(), i) != band.members.end() || peaks[i].broad() ||
+          (peaks[i].frequency_hz > band.low_hz && peaks[i].frequency_hz < band.high_hz))
+        continue;
+      const double at = averaged.bins_at(peaks[i].frequency_hz),
+                   half = window_half_width_bins(averaged.window) + 1;
+      const double last = std::min(at + half, static_cast<double>(averaged.bins() - 1));
+      for (double k = std::max(0.0, std::ceil(at - half)); k <= last; ++k)
+        masked[static_cast<std::size_t>(k)] = true;
+    }
     const auto fit =
         fit_resonance(averaged, band.verdict.frequency_hz - reach, band.verdict.frequency_hz + reach, masked);
     if (fit &&
