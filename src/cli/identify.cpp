@@ -310,6 +310,17 @@ struct Slope {
   }
 };
 
+/// How wide a finding is, where it is.
+double width_of(const Finding& f) {
+  double low = 0, high = 0, width = 0;
+  for (const auto& [key, value] : f.numbers) {
+    if (key == "low_hz") low = value;
+    if (key == "high_hz") high = value;
+    if (key == "width_hz") width = value;
+  }
+  return std::max(width, high - low);
+}
+
 /// Peaks of exactly these frequencies.
 std::vector<std::size_t> places_of(const std::vector<double>& hz, const std::vector<Peak>& peaks) {
   std::vector<std::size_t> out;
@@ -461,7 +472,13 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) quantised[c] = places_of(rounding[c], spectra[c].peaks);
     for (std::size_t c = 0; c < spectra.size(); ++c) {
+      const double rounded = quantised[c].empty() ? 0 : 1.5 * known[c].step / std::sqrt(12.0);
+      double small = 0;  // Squares of what rounding may have made besides.
       for (Finding& f : name_channel(recording, spectra[c], result.noise[c], settings, bands[c])) {
+        if (f.level_rms < rounded) {
+          small += f.level_rms * f.level_rms;
+          continue;
+        }
         // The watch that stood nearest to it.
         const WatchResult* nearest = nullptr;
         for (const WatchResult& w : result.watches)
@@ -469,15 +486,15 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
               (nearest == nullptr ||
                std::abs(w.watch.hz - f.frequency_hz) < std::abs(nearest->watch.hz - f.frequency_hz)))
             nearest = &w;
-        kept.push_back(nearest != nullptr &&
-                               std::abs(nearest->watch.hz - f.frequency_hz) < result.watch_rbw_hz
+        kept.push_back(nearest != nullptr && std::abs(nearest->watch.hz - f.frequency_hz) <
+                                                 std::max(result.watch_rbw_hz, width_of(f))
                            ? *nearest
                            : WatchResult{});
         channels.push_back(c);
         findings.push_back(std::move(f));
       }
       if (!quantised[c].empty()) {
-        findings.push_back(told_quantisation(recording, spectra[c], known[c], quantised[c]));
+        findings.push_back(told_quantisation(recording, spectra[c], known[c], quantised[c], small));
         kept.emplace_back();
         channels.push_back(c);
       }

@@ -57,7 +57,7 @@ std::optional<Finding> told_trend(const Recording& recording, const Channel& cha
 /// Peaks that rounding to steps makes, where the record has no noise that would hide them; and their finding.
 std::vector<std::size_t> quantised_peaks(const Levels& levels, const std::vector<Peak>& peaks);
 Finding told_quantisation(const Recording& recording, const ChannelSpectrum& channel, const Levels& levels,
-                          const std::vector<std::size_t>& members);
+                          const std::vector<std::size_t>& members, double other_squares);
 /// Which of a channel's findings can't stand, so that the others hold no more than its mean square together.
 std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
                                       const std::vector<std::size_t>& own, double rms, double duration_s);

@@ -175,20 +175,20 @@ std::vector<std::size_t> quantised_peaks(const Levels& levels, const std::vector
   std::vector<std::size_t> small;
   double square = 0;
   for (std::size_t i = 0; i < peaks.size(); ++i) {
-    if (peaks[i].rms > all) continue;
+    if (peaks[i].rms > 1.5 * all) continue;
     small.push_back(i);
     square += peaks[i].rms * peaks[i].rms;
   }
-  if (small.size() < 4 || square > 1.5 * all * all) return {};
+  if (small.size() < 4 || square > 3 * all * all) return {};
   return small;
 }
 
 Finding told_quantisation(const Recording& r, const ChannelSpectrum& c, const Levels& levels,
-                          const std::vector<std::size_t>& members) {
+                          const std::vector<std::size_t>& members, double other_squares) {
   Finding q;
   q.kind = "quantisation";
   q.recording = r.file, q.channel = c.channel.name, q.unit = c.channel.unit.label();
-  double square = 0;
+  double square = other_squares;
   for (const std::size_t m : members) square += c.peaks[m].rms * c.peaks[m].rms;
   const Peak& first = c.peaks[members.front()];
   q.frequency_hz = first.frequency_hz, q.frequency_std_hz = first.frequency_std_hz;
@@ -209,9 +209,14 @@ Finding told_quantisation(const Recording& r, const ChannelSpectrum& c, const Le
 std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
                                       const std::vector<std::size_t>& own, double rms, double duration_s) {
   // A part of a period more or less: of a line of few periods the record holds more or less than its square.
-  double most = 1.1;
-  for (const std::size_t i : own)
+  // And lines that beat once or twice over it are not independent of each other.
+  double most = 1.02;
+  for (const std::size_t i : own) {
+    for (const std::size_t j : own)
+      if (i != j && std::abs(findings[i].frequency_hz - findings[j].frequency_hz) * duration_s < 3)
+        most = std::max(most, 1.1);
     if (findings[i].frequency_hz * duration_s < 6) most = 1.3;
+  }
   // What is least sure goes first.
   const auto trust = [](const Finding& f) {
     return f.kind == "unresolved" || f.kind == "broadband" ? 0

@@ -35,13 +35,24 @@ class Judge {
     for (std::size_t c = 0; c < channels().size(); ++c)
       for (std::size_t p = 0; p < channels()[c].peaks.size(); ++p) {
         const Peak& peak = channels()[c].peaks[p];
-        if (!peak.broad()) observed_.push_back({c, p, peak.frequency_hz, peak.frequency_std_hz, peak.rms});
+        if (!peak.broad() && !peak.of_band)
+          observed_.push_back({c, p, peak.frequency_hz, peak.frequency_std_hz, peak.rms});
       }
+    for (std::size_t i = 0; i < result_.findings.size(); ++i) {
+      // Lines of other kinds count where they are; impulses of a bearing slip.
+      const Finding& f = result_.findings[i];
+      if ((f.kind != "wandering" && f.kind != "decaying" && f.kind != "impulse-family") || f.members.empty())
+        continue;
+      const double slip = f.kind == "impulse-family" ? 0.004 * f.frequency_hz : 0;
+      observed_.push_back({result_.channels[i], f.members.front(), f.frequency_hz,
+                           std::max(f.frequency_std_hz, slip), f.level_rms});
+    }
     LineUpSettings match;
     match.top_hz = channels().front().spectrum.plan.rate_hz / 2;
     matches_ = match_suspects(lineup_, observed_, match);
     for (std::size_t i = 0; i < result_.findings.size(); ++i) accuse(i);
     for (std::size_t s = 0; s < lineup_.size(); ++s) result_.verdicts.push_back(verdict(s));
+    clear_names();
     warn_of_twins();
   }
 
@@ -129,6 +140,18 @@ class Judge {
     f.evidence.push_back("runner-up " + f.runner_up);
   }
 
+  /// No finding names a suspect that the line-up does not see.
+  void clear_names() {
+    for (Finding& f : result_.findings)
+      for (const SuspectVerdict& v : result_.verdicts) {
+        if (f.suspect != v.name || v.kind == SuspectVerdict::Kind::seen) continue;
+        f.evidence.push_back("not put down to " + v.name +
+                             ": what is found of it is no more than chance gives");
+        f.suspect.clear();
+        break;
+      }
+  }
+
   /// A line of the one that the other does not make, and whether it is there.
   std::string tells_apart(std::size_t first, std::size_t second) const {
     for (const std::size_t s : {second, first})
@@ -155,7 +178,7 @@ class Judge {
   bool speaks(std::size_t s) const {
     const SuspectMatch& m = matches_[s];
     const bool main = !m.lines.empty() && m.lines.front().line == 0 && !m.lines.front().observed.empty();
-    if (m.found() == 0 || m.score < (main ? 0.15 : 0.4)) return false;
+    if (m.found() == 0 || m.score < (main ? 0.15 : 0.4) || m.chance > (main ? 0.05 : 0.01)) return false;
     return std::any_of(m.lines.begin(), m.lines.end(), [&](const LineMatch& line) {
       return std::any_of(line.observed.begin(), line.observed.end(), [&](std::size_t o) {
         return std::none_of(matches_.begin(), matches_.end(), [&](const SuspectMatch& other) {
@@ -193,6 +216,7 @@ class Judge {
                                ? "at " + format_uncertain(*v.match.base_hz, *v.match.base_std_hz, "Hz") + ", "
                                : "",
                            v.match.found(), v.match.lines.size(), shown(best, v.level_rms), v.channel);
+      v.evidence.push_back(fmt::format("as many of its lines by chance: {:.2g}", v.match.chance));
       if (!suspect.note.empty()) v.evidence.push_back(suspect.note);
       std::string missing;
       for (const LineMatch& line : v.match.lines) {
@@ -235,6 +259,22 @@ class Judge {
                          : "its lines lie above half the rate, " + format_quantity(top, "Hz");
       return v;
     }
+    const SpectrumPlan& plan = channels().front().spectrum.plan;
+    const double record_s = result_.spectrum.facts.recording.duration_s();
+    if (high * record_s < 3) {
+      v.kind = SuspectVerdict::Kind::out_of_reach;
+      v.text = fmt::format("the record, {}, holds fewer than three of its periods",
+                           format_quantity(record_s, "s", 4));
+      return v;
+    }
+    for (const Observed& o : observed_)
+      if (low > o.hz - plan.rbw_hz && high < o.hz + plan.rbw_hz && v.match.found() == 0) {
+        v.kind = SuspectVerdict::Kind::out_of_reach;
+        v.text = fmt::format(
+            "a line at {} lies nearer than the RBW, {}: what it would make can't be told from that",
+            format_quantity(o.hz, "Hz", 6), format_quantity(plan.rbw_hz, "Hz", 3));
+        return v;
+      }
     v.kind = SuspectVerdict::Kind::cleared;
     std::string all;
     double least_share = 1e300;

@@ -337,6 +337,16 @@ class Judge {
         if (std::abs(turns[0].s.real()) * static_cast<double>(behind.size()) < 0.35) continue;
         const Exponential known = told(turns[0], fit.covariance(turns), 0, 4, 1);
         if (std::abs(known.decay_per_s) < 5 * known.decay_std_per_s) continue;
+        // Noise that is louder for a while has a peak that looks like it, but for what is left where it is.
+        const Values rest = fit.remainder(turns);
+        const auto seen =
+            std::clamp(static_cast<std::size_t>(3 / std::max(1e-9, std::abs(turns[0].s.real()))),
+                       std::size_t{8}, rest.size());
+        double beside = 0;
+        for (std::size_t m = 0; m < seen; ++m) beside += std::norm(rest[m]);
+        double here = 0;
+        for (std::size_t m = 0; m < seen; ++m) here += std::norm(behind[m]);
+        if (beside > std::max(2 * static_cast<double>(seen) * band_.noise, 2e-3 * here)) continue;
         const double unknowns = first > 0 ? 5 + 2.0 * 2 * smeared : 4;
         if (!take(BandVerdict::Kind::decaying, cost(left, unknowns) + 10, left)) continue;
         const double misfit = std::max(1.0, left / noise_ / (static_cast<double>(count_) - 2));

@@ -55,6 +55,39 @@ std::vector<JudgedBand> suspicious_bands(const Spectrum& s, const std::vector<do
   return out;
 }
 
+/// Bands whose lines, fitted to the samples together with all others, leave no more than noise: there is
+/// nothing odd.
+void drop_explained(std::span<const double> samples, double rate_hz, const Spectrum& s,
+                    const std::vector<double>& floor, std::vector<Peak>& peaks,
+                    std::vector<JudgedBand>& bands) {
+  std::vector<Sine> sines;
+  std::vector<std::size_t> places;
+  for (std::size_t i = 0; i < peaks.size(); ++i) {
+    const Peak& p = peaks[i];
+    if (p.of_band || p.broad()) continue;
+    Sine line;
+    line.frequency_hz = p.frequency_hz, line.amplitude = p.rms * std::sqrt(p.crest),
+    line.phase_deg = p.phase_deg;
+    line.noise_variance = p.floor_power / s.plan.rbw_hz * rate_hz / 2;
+    sines.push_back(line);
+  }
+  if (sines.empty() || samples.size() < 4 * sines.size() + 8 ||
+      samples.size() * sines.size() > (std::size_t{1} << 22))
+    return;
+  const SineFit fit = fit_sines(samples, rate_hz, sines, 8, 1e-6);
+  const BandSource rest(fit.residual, rate_hz);
+  std::erase_if(bands, [&](const JudgedBand& band) {
+    const double edge = std::max(s.plan.bin_hz, 4 * rest.bin_hz());
+    const auto at = std::min(peaks[band.members.front()].bin, floor.size() - 1);
+    const double noise = floor[at] / s.plan.rbw_hz * (band.high_hz - band.low_hz + 2 * edge);
+    if (rest.mean_square(band.low_hz - edge, band.high_hz + edge) > 3 * noise) return false;
+    for (const std::size_t m : band.members)
+      if (peaks[m].broad()) return false;
+    for (const std::size_t m : band.members) peaks[m].misfit = 1;
+    return true;
+  });
+}
+
 /// The record without the lines that are what they seem to be, and without its trend: they would leak.
 std::vector<double> without_others(std::span<const double> samples, double rate_hz, const Spectrum& s,
                                    const std::vector<Peak>& peaks, const std::vector<JudgedBand>& bands) {
@@ -154,7 +187,7 @@ std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, 
     }
     const auto fit =
         fit_resonance(averaged, band.verdict.frequency_hz - reach, band.verdict.frequency_hz + reach, masked);
-    if (fit &&
+    if (fit && fit->damping < 0.3 &&
         std::abs(fit->frequency_hz - band.verdict.frequency_hz) <
             2 * fit->width_hz() + 0.5 * (band.high_hz - band.low_hz) &&
         fit->width_hz() < band.high_hz - band.low_hz + 4 * averaged.plan.rbw_hz) {
@@ -200,8 +233,9 @@ void join_flanks(std::vector<JudgedBand>& bands) {
         bands[i].resonance ? bands[i].resonance->width_hz() : bands[i].high_hz - bands[i].low_hz;
     const double at = bands[i].resonance ? bands[i].resonance->frequency_hz : bands[i].verdict.frequency_hz;
     for (std::size_t j = bands.size(); j-- > i + 1;) {
-      if (std::abs(bands[j].verdict.frequency_hz - at) >
-          std::max(5 * width, bands[i].high_hz - bands[i].low_hz))
+      // Far out only what is as weak as a flank is there.
+      const double reach = bands[j].level_rms < 0.2 * bands[i].level_rms ? 12 * width : 5 * width;
+      if (std::abs(bands[j].verdict.frequency_hz - at) > std::max(reach, bands[i].high_hz - bands[i].low_hz))
         continue;
       JudgedBand& a = bands[i];
       const JudgedBand& b = bands[j];
@@ -240,6 +274,34 @@ void refine_decay(std::span<const double> x, double rate_hz, double density, Jud
   band.level_rms = e.amplitude * std::sqrt(energy * rate_hz / static_cast<double>(x.size()));
 }
 
+/// Whether the peaks at multiples of a rate are those of one frequency, to what they are known: impulses that
+/// come as regularly are a comb of lines, told as a family.
+bool exactly_periodic(const std::vector<Peak>& peaks, double rate_hz, double bin_hz) {
+  struct Order {
+    double hz, order, std_hz;
+  };
+  std::vector<Order> orders;
+  for (const Peak& p : peaks) {
+    const double order = std::round(p.frequency_hz / rate_hz);
+    if (order >= 1 && std::abs(p.frequency_hz - order * rate_hz) < 0.1 * rate_hz && !p.broad() &&
+        p.misfit < 3)
+      orders.push_back({p.frequency_hz, order, std::max(p.frequency_std_hz, 1e-3 * bin_hz)});
+  }
+  if (orders.size() < 5) return false;
+  // The rate that most agree on, from each in turn.
+  std::size_t most = 0;
+  for (const Order& lead : orders) {
+    const double rate = lead.hz / lead.order;
+    most = std::max(
+        most, static_cast<std::size_t>(std::count_if(orders.begin(), orders.end(), [&](const Order& o) {
+          return std::abs(o.hz - o.order * rate) <
+                 std::min(4 * std::hypot(o.std_hz, lead.std_hz * o.order / lead.order) + 0.02 * bin_hz,
+                          bin_hz);
+        })));
+  }
+  return most >= 5 && 2 * most > orders.size();
+}
+
 /// Trains that ring so widely, or so weakly, that no peak tells of them: in wide bands of the whole record.
 void find_wide_trains(const BandSource& source, std::span<const double> x, double rate_hz, const Spectrum& s,
                       const std::vector<double>& floor, const std::vector<Peak>& peaks,
@@ -258,6 +320,7 @@ void find_wide_trains(const BandSource& source, std::span<const double> x, doubl
     band.impulses = find_impulses(source.take(band.low_hz, band.high_hz, 0));
     if (!band.impulses || band.impulses->orders.size() < 3 || band.impulses->orders.front() != 1) continue;
     if (best.impulses && best.impulses->depth > band.impulses->depth) continue;
+    if (exactly_periodic(peaks, band.impulses->rate_hz, s.plan.bin_hz)) continue;
     best = std::move(band);
   }
   if (!best.impulses) return;
@@ -341,6 +404,7 @@ Peak as_peak(const Peak& nearest, const Exponential& line, double misfit) {
 std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate_hz, const Spectrum& spectrum,
                                     const std::vector<double>& floor, std::vector<Peak>& peaks) {
   std::vector<JudgedBand> bands = suspicious_bands(spectrum, floor, peaks);
+  if (!bands.empty()) drop_explained(samples, rate_hz, spectrum, floor, peaks, bands);
   const std::vector<double> rest = without_others(samples, rate_hz, spectrum, peaks, bands);
   const BandSource source(rest, rate_hz);
   std::vector<JudgedBand> out;
@@ -390,6 +454,8 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
                                                       0.9 * std::min(middle, rate_hz / 2 - middle))
                                          : half;
       band.impulses = find_impulses(source.take(middle - wide, middle + wide, density));
+      if (band.impulses && exactly_periodic(peaks, band.impulses->rate_hz, spectrum.plan.bin_hz))
+        band.impulses.reset();
       if (band.impulses) band.verdict.kind = BandVerdict::Kind::noise;
     }
     const double edge = std::max(spectrum.plan.bin_hz, 2 * source.bin_hz());

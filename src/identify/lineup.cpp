@@ -162,22 +162,39 @@ class Matcher {
       m.chance = 1;
       return;
     }
-    // Lines that fall somewhere up to the highest one: how often one hits a window as wide as that of the
-    // base (first line), or of the match (the further ones).
-    std::map<long, std::size_t> distinct;
-    for (const Observed& o : lines_) ++distinct[std::lround(std::log(o.hz) / 1e-4)];
-    const auto places = static_cast<double>(distinct.size());
-    double chance = 1;
-    bool first = true;
+    // How dense lines lie around each that is expected gives how many would fall into its window by accident.
+    // One of them fixes the base, in as many ways as lines fall into the whole range of any; of the others at
+    // least as many as were found fall into the narrow windows that are left.
+    std::map<long, double> distinct;
+    for (const Observed& o : lines_) distinct.emplace(std::lround(std::log(o.hz) / 1e-4), o.hz);
+    const auto density = [&](double hz) {
+      double count = 0.5;
+      for (const auto& [key, at] : distinct) count += at > hz / 1.5 && at < 1.5 * hz ? 1 : 0;
+      return count / (hz * (1.5 - 1 / 1.5));
+    };
+    double ways = 0, narrow = 0;
+    const bool ranged = suspect_.base_hz && suspect_.base_hz->low && suspect_.base_hz->high;
     for (const LineMatch& line : m.lines) {
-      if (line.observed.empty()) continue;
-      double width = 2 * width_at(line.expected_hz, lines_[line.observed.front()].hz_std);
-      if (first && suspect_.base_hz && suspect_.base_hz->low && suspect_.base_hz->high)
-        width += (*suspect_.base_hz->high - *suspect_.base_hz->low) *
-                 (resolved_[line.line] ? std::abs(resolved_[line.line]->factor) : 1);
-      first = false;
-      chance *= 1 - std::exp(-places * width / top);
+      const double own = line.observed.empty() ? 0 : lines_[line.observed.front()].hz_std;
+      const double width = 2 * width_at(line.expected_hz, own),
+                   factor = resolved_[line.line] ? std::abs(resolved_[line.line]->factor) : 1;
+      const double dense = density(line.expected_hz);
+      if (hits == 1 && line.observed.empty()) continue;
+      ways += !suspect_.base_hz ? dense * width
+              : ranged ? dense * (width + (*suspect_.base_hz->high - *suspect_.base_hz->low) * factor)
+                       : static_cast<double>(distinct.size());
+      narrow += (1 - std::exp(-dense * width)) / static_cast<double>(m.lines.size());
     }
+    const auto others = static_cast<double>(m.lines.size() - 1);
+    // At least `hits` - 1 of the others: the binomial's upper tail.
+    double tail = 1, term = std::pow(1 - narrow, others);
+    for (std::size_t j = 0; j + 1 < hits; ++j) {
+      tail -= term;
+      term *= (others - static_cast<double>(j)) / (static_cast<double>(j) + 1) * narrow /
+              std::max(1e-12, 1 - narrow);
+    }
+    const double chance =
+        (1 - std::exp(-ways)) * (hits > 1 ? std::min(1.0, std::max(tail, 1e-12) * std::max(1.0, ways)) : 1.0);
     m.chance = std::clamp(chance, 0.0, 1.0);
     // One hit in a wide range says little.
     m.score *= 1 - 0.5 * m.chance;

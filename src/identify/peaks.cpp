@@ -123,7 +123,8 @@ bool drop_impossible(const Spectrum& spectrum, const LobeFit& fit, std::vector<L
     double there = 0;
     for (std::size_t k = low; k < high; ++k) there += spectrum.share(k);
     const Line &a = lines[cluster[near - 1]], &b = lines[cluster[near]];
-    if (held > 2 * there || b.bins - a.bins < 1)
+    if (held > 2 * there ||
+        (b.bins - a.bins < 1 && std::min(a.square, b.square) > 1e-4 * std::max(a.square, b.square)))
       gone.push_back(a.square < b.square ? cluster[near - 1] : cluster[near]);
   }
   std::sort(gone.begin(), gone.end());
