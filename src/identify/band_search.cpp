@@ -338,6 +338,22 @@ void find_wide_trains(const BandSource& source, std::span<const double> x, doubl
   bands.push_back(std::move(best));
 }
 
+/// What little stands in the flanks of a band of noise is of it.
+void peaks_in_flanks(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
+  for (JudgedBand& band : bands) {
+    if (band.verdict.kind != BandVerdict::Kind::noise || band.impulses) continue;
+    const double wide = band.resonance ? 3 * band.resonance->width_hz() : band.high_hz - band.low_hz;
+    for (std::size_t i = 0; i < peaks.size(); ++i) {
+      Peak& p = peaks[i];
+      if (p.of_band || p.frequency_hz < band.low_hz - wide || p.frequency_hz > band.high_hz + wide ||
+          p.rms > 0.35 * band.level_rms || p.signal_to_noise_db() > 18)
+        continue;
+      p.of_band = true;
+      band.members.push_back(i);
+    }
+  }
+}
+
 /// What stands at a multiple of a train's rate, or in its resonance, is the train's.
 void peaks_of_trains(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
   for (JudgedBand& band : bands) {
@@ -481,6 +497,7 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
   kept.insert(kept.end(), added.begin(), added.end());
   peaks = std::move(kept);
   peaks_of_trains(out, peaks);
+  peaks_in_flanks(out, peaks);
   // What rings and what it rings at are partly the same.
   for (JudgedBand& band : out)
     if (spectrum.variance > 0) band.level_rms = std::min(band.level_rms, std::sqrt(spectrum.variance));

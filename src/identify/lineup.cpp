@@ -167,6 +167,9 @@ class Matcher {
     // least as many as were found fall into the narrow windows that are left.
     std::map<long, double> distinct;
     for (const Observed& o : lines_) distinct.emplace(std::lround(std::log(o.hz) / 1e-4), o.hz);
+    // What is held to be its own is no chance.
+    for (const LineMatch& line : m.lines)
+      for (const std::size_t i : line.observed) distinct.erase(std::lround(std::log(lines_[i].hz) / 1e-4));
     const auto density = [&](double hz) {
       double count = 0.5;
       for (const auto& [key, at] : distinct) count += at > hz / 1.5 && at < 1.5 * hz ? 1 : 0;
@@ -182,7 +185,7 @@ class Matcher {
       if (hits == 1 && line.observed.empty()) continue;
       ways += !suspect_.base_hz ? dense * width
               : ranged ? dense * (width + (*suspect_.base_hz->high - *suspect_.base_hz->low) * factor)
-                       : static_cast<double>(distinct.size());
+                       : static_cast<double>(distinct.size() + hits);
       narrow += (1 - std::exp(-dense * width)) / static_cast<double>(m.lines.size());
     }
     const auto others = static_cast<double>(m.lines.size() - 1);

@@ -83,6 +83,8 @@ class Judge {
 std::vector<bool> bins_under(const Spectrum& spectrum, const LobeFit& fit, const std::vector<Line>& lines,
                              const std::vector<double>& floor) {
   std::vector<bool> under(spectrum.bins(), false);
+  // Of one segment the search itself takes lines off, skirts and all.
+  const bool skirts = !floor.empty() && !fit.complex_fit();
   const auto last = static_cast<double>(spectrum.bins() - 1);
   const auto cover = [&](double bins, double power, double lobe) {
     for (const double side : {-1.0, 1.0}) {
@@ -91,14 +93,13 @@ std::vector<bool> bins_under(const Spectrum& spectrum, const LobeFit& fit, const
         const double k = std::round(bins) + side * d;
         if (k < 0 || k > last) break;
         const auto at = static_cast<std::size_t>(k);
-        if (std::abs(k - bins) > lobe && (floor.empty() || power * fit.leakage(k - bins) < 0.1 * floor[at]))
-          break;
+        if (std::abs(k - bins) > lobe && (!skirts || power * fit.leakage(k - bins) < 0.1 * floor[at])) break;
         under[at] = true;
       }
     }
   };
   for (const Line& line : lines) cover(line.bins, spectrum.fold() * line.square, fit.half_width_bins() + 0.5);
-  if (spectrum.mirrored()) cover(0, std::pow(fit.direct(lines), 2), 0);
+  if (spectrum.mirrored() && skirts) cover(0, std::pow(fit.direct(lines), 2), 0);
   return under;
 }
 
@@ -242,7 +243,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
   for (const Line& line : lines) {
     // Less than one period in a segment may be a trend, a drift, anything, unless it is known well.
     if (spectrum.mirrored() && line.bins < 1.2 &&
-        (line.bins < 0.5 || line.bins_std > 0.05 * line.bins || line.square_rel_std > 0.1 || line.misfit > 3))
+        (line.bins < 0.5 || line.bins_std > 0.05 * line.bins || line.square_rel_std > 0.1))
       continue;
     Peak peak;
     peak.bin = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);

@@ -110,8 +110,10 @@ TEST(Identify, DriveRecordingIsSolvedAsTheTruthTableSays) {
   ASSERT_EQ(run.status, 0) << run.err;
   const Json document = run.json();
   hold_to_truth("drive-scope.csv", document, 10);
-  for (const char* name : {"cryocooler", "dome fan", "azimuth gear", "coolant pump", "servo clock"})
-    EXPECT_EQ(text_of((*verdict_of(document, name))["verdict"]), "cleared") << name;
+  EXPECT_EQ(text_of((*verdict_of(document, "servo clock"))["verdict"]), "cleared");
+  // 20 ms hold less than three of their periods.
+  for (const char* name : {"cryocooler", "dome fan", "azimuth gear", "coolant pump"})
+    EXPECT_EQ(text_of((*verdict_of(document, name))["verdict"]), "out of reach") << name;
 }
 
 TEST(Identify, AmplifierShowsItsOscillatorAndTheHarmonicsThatItMakes) {
