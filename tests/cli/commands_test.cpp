@@ -54,7 +54,7 @@ TEST(SpectrumCommand, TheThreeOutputsTellTheSameResult) {
   ASSERT_EQ(run.status, 0) << run.err;
   const auto document = nlohmann::json::parse(ScratchFolder::read(folder.path("out/tone-spectrum.json")));
   const auto peak = document["results"][0]["peaks"][0];
-  EXPECT_THAT(run.out, HasSubstr("1000.3 "));
+  EXPECT_THAT(run.out, HasSubstr("1000.300"));
   EXPECT_NEAR(peak["level"].get<double>(), 0.5 / std::numbers::sqrt2, 1e-5);
   EXPECT_EQ(text_of(document["command"]), "spectrum");
   EXPECT_EQ(text_of(document["settings"]["window"]), "hann");
