@@ -1,10 +1,13 @@
 // weight.cpp: the frequency weightings A, C and Z of sound levels.
 //
-// IEC 61672-1:2013, annex E: with f1 = 20.598997, f2 = 107.65265, f3 = 737.86223, f4 = 12194.217 Hz
-//     C(f) = f4^2 f^2 / ((f^2 + f1^2) (f^2 + f4^2)),  A(f) = C(f) f^2 / sqrt((f^2 + f2^2) (f^2 + f3^2)),
-// each divided by its value at 1 kHz; Z is 1. The poles at f1 to f3 and zeros at 0 run as recursive sections
-// (matched: z = exp(-2 pi f / fs)), which give the phase of the analogue network; what is left of the gain is
-// smooth and is made by a centred filter without feedback, so that the weighting holds up to half the rate.
+// IEC 61672-1:2013, annex E: with corner1 = 20.598997, corner2 = 107.65265, corner3 = 737.86223, corner4 =
+// 12194.217 Hz
+//     C(f) = corner4^2 f^2 / ((f^2 + corner1^2) (f^2 + corner4^2)),  A(f) = C(f) f^2 / sqrt((f^2 + corner2^2)
+//     (f^2 + corner3^2)),
+// each divided by its value at 1 kHz; Z is 1. The poles at corner1 to corner3 and zeros at 0 run as recursive
+// sections (matched: z = exp(-2 pi f / fs)), which give the phase of the analogue network; what is left of
+// the gain is smooth and is made by a centred filter without feedback, so that the weighting holds up to half
+// the rate.
 #include "condition/weight.h"
 
 #include <cmath>
@@ -21,10 +24,14 @@ namespace vprism {
 
 namespace {
 
-constexpr double f1 = 20.598997, f2 = 107.65265, f3 = 737.86223, f4 = 12194.217;
+constexpr double corner1 = 20.598997, corner2 = 107.65265, corner3 = 737.86223, corner4 = 12194.217;
 
-double c_gain(double f) { return f4 * f4 * f * f / ((f * f + f1 * f1) * (f * f + f4 * f4)); }
-double a_gain(double f) { return c_gain(f) * f * f / std::sqrt((f * f + f2 * f2) * (f * f + f3 * f3)); }
+double c_gain(double f) {
+  return corner4 * corner4 * f * f / ((f * f + corner1 * corner1) * (f * f + corner4 * corner4));
+}
+double a_gain(double f) {
+  return c_gain(f) * f * f / std::sqrt((f * f + corner2 * corner2) * (f * f + corner3 * corner3));
+}
 
 }  // namespace
 
@@ -46,8 +53,8 @@ class Weight : public ColumnStage {
       return Section{1, -2, 1, -(pole(f) + pole(g)), pole(f) * pole(g)};
     };
     sections_.clear();
-    if (letter_ != 'Z') sections_.push_back(section(f1, f1));
-    if (letter_ == 'A') sections_.push_back(section(f2, f3));
+    if (letter_ != 'Z') sections_.push_back(section(corner1, corner1));
+    if (letter_ == 'A') sections_.push_back(section(corner2, corner3));
     const auto left = [&](double cycles) {
       const double at = std::max(cycles, 1e-5);
       return weighting_gain(letter_, at * rate_hz_) / std::abs(vprism::response(sections_, at));
