@@ -11,6 +11,9 @@ namespace vprism {
 
 namespace {
 
+/// What happens in time has no frequency to show.
+bool in_time(const Finding& f) { return f.kind == "event" || f.kind == "trend"; }
+
 const char* verdict_word(const SuspectVerdict& v) {
   return v.kind == SuspectVerdict::Kind::seen      ? "seen"
          : v.kind == SuspectVerdict::Kind::cleared ? "cleared"
@@ -32,7 +35,7 @@ TextTable finding_table(const IdentifyResult& result) {
     const Finding& f = result.findings[i];
     const double total = result.rms[result.channels[i]];
     table.add({std::to_string(i + 1), f.kind, f.channel,
-               f.kind == "event"       ? ""
+               in_time(f)              ? ""
                : f.kind == "broadband" ? "near " + format_quantity(f.frequency_hz, "Hz", 4)
                                        : format_uncertain(f.frequency_hz, f.frequency_std_hz, "Hz"),
                format_quantity(f.level_rms, f.unit, 4),
@@ -137,7 +140,7 @@ Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& set
   const Shown shown{settings};
   double lowest = 1e300;
   for (const Finding& f : result.findings)
-    if (f.kind != "event") lowest = std::min(lowest, f.frequency_hz);
+    if (!in_time(f)) lowest = std::min(lowest, f.frequency_hz);
   for (std::size_t c = 0; c < result.spectrum.channels.size(); ++c) {
     const ChannelSpectrum& s = result.spectrum.channels[c];
     Panel panel = level_panel(result.spectrum, c, settings);
@@ -145,7 +148,7 @@ Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& set
     double highest = 0;
     for (std::size_t i = 0; i < result.findings.size(); ++i) {
       const Finding& f = result.findings[i];
-      if (result.channels[i] != c || f.kind == "event") continue;
+      if (result.channels[i] != c || in_time(f)) continue;
       const std::string number = std::to_string(i + 1);
       for (const std::size_t m : f.members) {
         const Peak& p = s.peaks[m];
