@@ -10,9 +10,9 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 
+#include "cli/zoo.h"
+#include "cli/zoo_judge.h"
 #include "timed_run.h"
-#include "zoo.h"
-#include "zoo_judge.h"
 
 using namespace vprism;
 

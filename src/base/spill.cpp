@@ -51,7 +51,10 @@ struct Spill {
 Spill spill;
 std::atomic<char*> spill_base{nullptr};
 std::atomic<std::size_t> spill_reach{0};  ///< Bytes of addresses set aside.
-std::atomic<std::size_t> spill_used{0};   ///< Bytes of them that pieces have lain in so far.
+/// A child that was forked shares the file with its parent: it takes no pieces, and touches none to give it
+/// back.
+std::atomic<bool> spill_inherited{false};
+std::atomic<std::size_t> spill_used{0};  ///< Bytes of them that pieces have lain in so far.
 
 constexpr long in_memory_1 = 0x01021994, in_memory_2 = 0x858458f6;  // tmpfs, ramfs (statfs(2)).
 
@@ -106,6 +109,12 @@ bool start_watch() {
 /// Once: the file, its addresses, and who watches.
 void begin() {
   spill.tried = true;
+  if (pthread_atfork([] { spill.mutex.lock(); }, [] { spill.mutex.unlock(); },
+                     [] {
+                       spill_inherited = true;
+                       spill.mutex.unlock();
+                     }) != 0)
+    return;
   const int file = unnamed_file();
   if (file < 0) return;
   constexpr std::size_t most = std::size_t{1} << 40, least = std::size_t{1} << 33;
@@ -130,6 +139,7 @@ void begin() {
 }  // namespace
 
 void* take_spilled(std::size_t bytes) {
+  if (spill_inherited) return nullptr;
   // On a busy machine the watch comes late: who takes a lot looks as well.
   static std::atomic<std::size_t> taken{0};
   if (taken.fetch_add(bytes) / (grow_by / 2) != (taken.load() / (grow_by / 2))) let_go_while_too_large();
@@ -162,6 +172,7 @@ bool give_back_spilled(void* memory) {
   char* const base = spill_base.load(std::memory_order_relaxed);
   if (base == nullptr || memory < base || memory >= base + spill_reach.load(std::memory_order_relaxed))
     return false;
+  if (spill_inherited) return true;
   const std::lock_guard lock(spill.mutex);
   const std::size_t number = spill.sizes[static_cast<std::size_t>(static_cast<char*>(memory) - base) / page];
   *static_cast<void**>(memory) = spill.free[number];

@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 #include <oneapi/tbb/parallel_for.h>
+#include <oneapi/tbb/parallel_invoke.h>
 
 #include <algorithm>
 #include <cmath>
@@ -12,7 +13,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "identify/events.h"
-#include "identify/sine_fit.h"
+#include "identify/peak_sines.h"
 #include "transform/statistics.h"
 
 namespace vprism {
@@ -22,9 +23,6 @@ namespace {
 /// Records up to this many samples are fitted sample by sample.
 constexpr std::int64_t most_fitted = std::int64_t{1} << 20;
 constexpr std::size_t most_samples_held = std::size_t{1} << 22;
-/// Samples times lines of one channel, about half a second.
-constexpr std::size_t most_work = std::size_t{1} << 22;
-
 /// Lines that are asked not to be told.
 void leave_out(const IdentifySettings& settings, std::vector<Peak>& peaks) {
   std::erase_if(peaks, [&](const Peak& p) {
@@ -43,19 +41,10 @@ void leave_out(const IdentifySettings& settings, std::vector<Peak>& peaks) {
 
 /// Steady lines fitted to the samples themselves.
 void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
-  std::vector<Sine> first;
   const double rate = c.spectrum.plan.rate_hz;
-  for (const Peak& p : c.peaks) {
-    if (p.broad() || p.of_band) continue;
-    Sine s;
-    s.frequency_hz = p.frequency_hz;
-    s.amplitude = p.rms * std::sqrt(p.crest);
-    s.phase_deg = p.phase_deg;
-    s.noise_variance = p.floor_power / c.spectrum.plan.rbw_hz * rate / 2;
-    first.push_back(s);
-  }
-  if (first.empty() || samples.size() < 4 * first.size() + 8 || samples.size() * first.size() > most_work)
-    return;
+  const std::vector<Sine> first =
+      sines_of(c.peaks, c.spectrum, [](const Peak& p) { return !p.broad() && !p.of_band; });
+  if (!worth_fitting(first.size(), samples.size())) return;
   const double record_bin = rate / static_cast<double>(samples.size());
   const SineFit fit = fit_sines(samples, rate, first, 8, 1e-6);
   for (Peak& p : c.peaks) {
@@ -77,110 +66,6 @@ void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
   }
 }
 
-/// Straight lines through the track: drift in Hz per second, and how much of its movement that explains.
-struct Drift {
-  double rate = 0, share = 0, from_hz = 0, to_hz = 0;
-};
-
-Drift drift_of(const WatchResult& w) {
-  Drift d;
-  const auto count = static_cast<double>(w.time_s.size());
-  if (w.time_s.size() < 6) return d;
-  double t = 0, f = 0, tt = 0, tf = 0, ff = 0;
-  for (std::size_t i = 0; i < w.time_s.size(); ++i) t += w.time_s[i] / count, f += w.frequency_hz[i] / count;
-  for (std::size_t i = 0; i < w.time_s.size(); ++i) {
-    const double x = w.time_s[i] - t, y = w.frequency_hz[i] - f;
-    tt += x * x, tf += x * y, ff += y * y;
-  }
-  if (!(tt > 0 && ff > 0)) return d;
-  d.rate = tf / tt;
-  d.share = tf * tf / (tt * ff);
-  d.from_hz = f + d.rate * (w.time_s.front() - t);
-  d.to_hz = f + d.rate * (w.time_s.back() - t);
-  return d;
-}
-
-/// What the segments say of one finding.
-void tell_behaviour(const WatchResult& w, std::size_t channel, double rbw_hz, const SpectrumPlan& plan,
-                    Finding& f) {
-  if (w.segments < 6) return;
-  const double spread = w.spread_of(channel), steady = w.steadiness_of(channel);
-  const Drift drift = drift_of(w);
-  const bool moves = drift.share > 0.85 && std::abs(drift.to_hz - drift.from_hz) > 1.5 * plan.rbw_hz;
-  const bool alone = f.kind == "tone" || f.kind == "broadband" || f.kind == "resonance" ||
-                     f.kind == "wandering" || f.kind == "burst" || f.kind == "unresolved";
-  if ((f.kind == "broadband" || f.kind == "resonance") && spread > 1.6) {
-    f.kind = "intermittent";
-    f.text = fmt::format("noise that comes and goes near {}, {} RMS over the record",
-                         format_quantity(f.frequency_hz, "Hz", 4), format_quantity(f.level_rms, f.unit, 4));
-    f.evidence = {fmt::format("its power scatters by {:.0f}% from segment to segment (steady noise 100%)",
-                              100 * spread)};
-    f.numbers = {{"spread", spread}};
-    return;
-  }
-  if (f.kind == "tone" && w.segments >= 12 && spread > 0.7 && steady < 0.4 && !moves) {
-    f.kind = "unresolved";
-    f.frequency_std_hz = std::max(f.frequency_std_hz, rbw_hz / 2);
-    f.text = fmt::format(
-        "something near {}, {} RMS, that is no steady line: a longer record or spectrogram may resolve it",
-        format_quantity(f.frequency_hz, "Hz", 5), format_quantity(f.level_rms, f.unit, 4));
-  }
-  if (moves && alone) {
-    f.kind = "drift";
-    f.numbers = {{"from_hz", drift.from_hz}, {"to_hz", drift.to_hz}, {"drift_hz_per_s", drift.rate}};
-    f.text =
-        fmt::format("a drifting tone: from {} to {}, {}", format_quantity(drift.from_hz, "Hz", 5),
-                    format_quantity(drift.to_hz, "Hz", 5), format_quantity(f.level_rms, f.unit, 4) + " RMS");
-    f.evidence = {
-        fmt::format("a straight line explains {:.0f}% of where its highest point lies in {} segments",
-                    100 * drift.share, w.time_s.size())};
-    f.frequency_hz = (drift.from_hz + drift.to_hz) / 2;
-    f.frequency_std_hz = std::abs(drift.to_hz - drift.from_hz) / std::sqrt(12.0);
-    return;
-  }
-  // Of other kinds their own model tells.
-  if (f.kind == "decaying" || f.kind == "growing" || f.kind == "wandering" || f.kind == "burst" ||
-      f.kind == "unresolved" || f.kind == "impulse-family" || f.kind == "quantisation")
-    return;
-  if (f.kind == "resonance" || f.kind == "broadband")
-    f.evidence.push_back(fmt::format(
-        "{}: its power scatters by {:.0f}% from segment to segment (noise 100%, a steady tone 0%)",
-        spread > 0.6 ? "for noise" : "against noise", 100 * spread));
-  else
-    f.evidence.push_back(fmt::format(
-        "{}: its power scatters by {:.0f}% over {} segments of {} RBW and its phase runs on {:.0f}% steadily",
-        steady > 0.8 && spread < 0.5 ? "for a forced tone" : "against a steady tone", 100 * spread,
-        w.segments, format_quantity(rbw_hz, "Hz", 3), 100 * steady));
-  if (f.kind != "resonance" && f.kind != "broadband") f.numbers.emplace_back("steadiness", steady);
-  f.numbers.emplace_back("spread", spread);
-}
-
-/// Humps that a drifting tone left on its way are part of it.
-void merge_drifts(std::vector<Finding>& findings, std::vector<WatchResult>& watches,
-                  std::vector<std::size_t>& channels) {
-  for (std::size_t i = 0; i < findings.size(); ++i) {
-    if (findings[i].kind != "drift") continue;
-    const double low = std::min(findings[i].numbers[0].second, findings[i].numbers[1].second),
-                 high = std::max(findings[i].numbers[0].second, findings[i].numbers[1].second);
-    const double slack = 0.1 * (high - low);
-    double square = findings[i].level_rms * findings[i].level_rms;
-    for (std::size_t j = findings.size(); j-- > 0;) {
-      if (j == i || channels[j] != channels[i] || findings[j].frequency_hz < low - slack ||
-          findings[j].frequency_hz > high + slack)
-        continue;
-      square += findings[j].level_rms * findings[j].level_rms;
-      findings[i].members.insert(findings[i].members.end(), findings[j].members.begin(),
-                                 findings[j].members.end());
-      const auto at = static_cast<std::ptrdiff_t>(j);
-      findings.erase(findings.begin() + at);
-      watches.erase(watches.begin() + at);
-      channels.erase(channels.begin() + at);
-      if (j < i) --i;
-    }
-    findings[i].level_rms = std::sqrt(square);
-  }
-}
-
 std::vector<std::size_t> reference_channels(const Recording& r, const IdentifySettings& settings,
                                             const SuspectsFile& suspects) {
   std::vector<std::size_t> out;
@@ -196,68 +81,6 @@ std::vector<std::size_t> reference_channels(const Recording& r, const IdentifySe
   for (const Suspect& s : suspects.lineup)
     if (!s.near.empty()) add(s.near, false);
   return out;
-}
-
-/// What the other channels show at a finding's frequency.
-void tell_channels(const Recording& r, const std::vector<std::size_t>& references, const WatchResult& w,
-                   std::size_t own, Finding& f) {
-  if (w.columns.size() < 2 || w.segments < 4) return;
-  const double chance = w.chance_coherence(1e-3);
-  struct Other {
-    std::size_t channel;
-    double coherence, ratio;
-  };
-  std::vector<Other> others;
-  for (const std::size_t c : w.columns) {
-    const double coherence = w.coherence(c, own);
-    if (c != own && coherence > chance)
-      others.push_back({c, coherence, std::sqrt(w.power_of(c) / std::max(w.power_of(own), 1e-300))});
-  }
-  std::sort(others.begin(), others.end(),
-            [](const Other& a, const Other& b) { return a.coherence > b.coherence; });
-  std::string told;
-  for (const Other& o : others)
-    told += fmt::format("{}{} (coherence {:.2f}, {:.3g} {}/{}, {:.0f} deg)", told.empty() ? "" : "; ",
-                        r.channels[o.channel].name, o.coherence, o.ratio, r.channels[o.channel].unit.label(),
-                        f.unit, w.phase_deg(o.channel, own));
-  if (!told.empty()) f.evidence.push_back("seen together with " + told);
-  // Levels say where it comes from only among channels of one unit.
-  const Other* strongest = nullptr;
-  for (const Other& o : others)
-    if (r.channels[o.channel].unit.text() == r.channels[own].unit.text() &&
-        (strongest == nullptr || o.ratio > strongest->ratio))
-      strongest = &o;
-  if (strongest != nullptr && strongest->ratio > 1)
-    f.evidence.push_back(fmt::format("{} leads: it is {:.3g} times as strong there",
-                                     r.channels[strongest->channel].name, strongest->ratio));
-  for (const Other& o : others)
-    if (const auto turned = w.phase_turn_deg(own, o.channel);
-        turned && std::find(references.begin(), references.end(), o.channel) != references.end())
-      f.evidence.push_back(fmt::format("{}: its phase against {} turns by {:.0f} deg over its width",
-                                       *turned < -45 ? "for a resonance" : "against a resonance of this path",
-                                       r.channels[o.channel].name, *turned));
-  std::vector<std::size_t> inputs;
-  for (const std::size_t c : references)
-    if (c != own && w.power_of(c) > 0) inputs.push_back(c);
-  if (inputs.empty() || std::find(references.begin(), references.end(), own) != references.end()) return;
-  const double share = w.explained(own, inputs);
-  if (share <= w.chance_coherence(1e-3, inputs.size())) {
-    f.evidence.push_back("no reference channel explains it");
-    return;
-  }
-  std::string names;
-  for (const std::size_t c : inputs) {
-    names += (names.empty() ? "" : " and ") + r.channels[c].name;
-    if (inputs.size() > 1) {
-      std::vector<std::size_t> rest = inputs;
-      std::erase(rest, c);
-      f.evidence.push_back(fmt::format("{} alone, what {} explain taken off: partial coherence {:.2f}",
-                                       r.channels[c].name, rest.size() == 1 ? "the other" : "the others",
-                                       w.partial(own, c, rest)));
-    }
-  }
-  f.evidence.push_back(fmt::format("{:.0f}% of its power goes with {}", 100 * share, names));
-  f.numbers.emplace_back("attributed_share", share);
 }
 
 /// What happens once: the ten largest of a channel.
@@ -291,25 +114,6 @@ void name_events(const Recording& r, std::size_t c, const Outline& outline, Iden
   }
 }
 
-/// A straight line through a channel, as it passes.
-struct Slope {
-  double n = 0, t = 0, tt = 0, x = 0, xx = 0, tx = 0, first = 0;
-  void add(const Block& block, std::size_t c) {
-    const auto values = block.samples(c);
-    if (n == 0 && !values.empty() && std::isfinite(values[0])) first = values[0];
-    for (std::size_t i = 0; i < values.size(); ++i) {
-      if (std::isnan(values[i])) continue;
-      const double at = static_cast<double>(block.first()) + static_cast<double>(i), v = values[i] - first;
-      n += 1, t += at, tt += at * at, x += v, xx += v * v, tx += at * v;
-    }
-  }
-  double per_sample() const { return (tx - t * x / n) / (tt - t * t / n); }
-  double share() const {
-    const double all = xx - x * x / n, b = n > 8 ? tx - t * x / n : 0;
-    return all > 0 ? b * b / ((tt - t * t / n) * all) : 0;
-  }
-};
-
 /// How wide a finding is, where it is.
 double width_of(const Finding& f) {
   double low = 0, high = 0, width = 0;
@@ -327,39 +131,6 @@ std::vector<std::size_t> places_of(const std::vector<double>& hz, const std::vec
   for (std::size_t i = 0; i < peaks.size(); ++i)
     if (std::find(hz.begin(), hz.end(), peaks[i].frequency_hz) != hz.end()) out.push_back(i);
   return out;
-}
-
-/// Whether a line of few periods explains the slope better.
-bool slow_line(const Recording& r, std::size_t c, const Finding& trend, const IdentifyResult& result) {
-  for (std::size_t i = 0; i < result.findings.size(); ++i)
-    if (result.channels[i] == c && result.findings[i].kind != "event" &&
-        result.findings[i].frequency_hz * r.duration_s() < 6 &&
-        result.findings[i].level_rms > trend.level_rms)
-      return true;
-  return false;
-}
-
-/// No more than the channel has: what can't stand beside the rest is taken out, and said.
-void hold_power_rule(std::size_t c, IdentifyResult& result) {
-  std::vector<std::size_t> own;
-  for (std::size_t i = 0; i < result.findings.size(); ++i)
-    if (result.channels[i] == c && result.findings[i].kind != "event") own.push_back(i);
-  std::vector<std::size_t> gone =
-      beyond_power(result.findings, own, result.rms[c], result.spectrum.facts.recording.duration_s());
-  if (gone.empty()) return;
-  std::sort(gone.begin(), gone.end());
-  result.cautions.push_back(
-      {"unresolved", Severity::warning, result.spectrum.channels[c].channel.name,
-       fmt::format(
-           "{} of what was found would hold more power than the channel has, the first near {}: left out",
-           gone.size(), format_quantity(result.findings[gone.front()].frequency_hz, "Hz", 5)),
-       "look at the spectrogram; take a longer record"});
-  for (std::size_t i = gone.size(); i-- > 0;) {
-    const auto at = static_cast<std::ptrdiff_t>(gone[i]);
-    result.findings.erase(result.findings.begin() + at);
-    result.watches.erase(result.watches.begin() + at);
-    result.channels.erase(result.channels.begin() + at);
-  }
 }
 
 void rank(IdentifyResult& result) {
@@ -424,13 +195,23 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     watch.emplace(looked, analysis.spectrum.window, watches, references);
   }
   bool gaps = false;
+  std::vector<double> ramp;
   input.road().run(
       [&](Block& block) {
-        if (watch) watch->add(block);
-        statistics.add(block);
-        outlines.add(block);
-        levels_of_values.add(block);
-        for (std::size_t c = 0; c < slopes.size(); ++c) slopes[c].add(block, c);
+        while (ramp.size() < block.size()) ramp.push_back(static_cast<double>(ramp.size()));
+        // Side by side; each by itself goes through the blocks in order.
+        oneapi::tbb::parallel_invoke(
+            [&] {
+              if (watch) watch->add(block);
+            },
+            [&] {
+              statistics.add(block);
+              outlines.add(block);
+            },
+            [&] {
+              levels_of_values.add(block);
+              for (std::size_t c = 0; c < slopes.size(); ++c) slopes[c].add(block, c, ramp);
+            });
         gaps = gaps || block.gaps();
         for (std::size_t c = 0; c < held.size(); ++c)
           held[c].insert(held[c].end(), block.samples(c).begin(), block.samples(c).end());
@@ -449,7 +230,8 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   }
   result.watches.resize(result.findings.size());
   {
-    // What is known now sharpens frequencies and tells kinds: the families are looked for anew.
+    // Where something was learnt since, the families are looked for anew.
+    const bool judged = hold && !gaps && settings.analysis.derived.empty();
     std::vector<Finding> findings;
     std::vector<WatchResult> kept;
     std::vector<std::size_t> channels;
@@ -464,7 +246,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         rounding[c].push_back(spectra[c].peaks[m].frequency_hz);
       }
     }
-    if (hold && !gaps && settings.analysis.derived.empty())
+    if (judged)
       oneapi::tbb::parallel_for(std::size_t{0}, spectra.size(), [&](std::size_t c) {
         bands[c] = judge_bands(held[c], spectra[c].spectrum.plan.rate_hz, spectra[c].spectrum,
                                spectra[c].floor, spectra[c].peaks);
@@ -472,6 +254,15 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) quantised[c] = places_of(rounding[c], spectra[c].peaks);
     for (std::size_t c = 0; c < spectra.size(); ++c) {
+      if (!judged && quantised[c].empty()) {
+        for (std::size_t i = 0; i < result.findings.size(); ++i) {
+          if (result.channels[i] != c) continue;
+          kept.push_back(result.watches[i]);
+          channels.push_back(c);
+          findings.push_back(std::move(result.findings[i]));
+        }
+        continue;
+      }
       const double rounded = quantised[c].empty() ? 0 : 1.5 * known[c].step / std::sqrt(12.0);
       double small = 0;  // Squares of what rounding may have made besides.
       for (Finding& f : name_channel(recording, spectra[c], result.noise[c], settings, bands[c])) {
@@ -519,8 +310,8 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     });
     const std::size_t before = f.evidence.size();
     if (!crowded)
-      tell_behaviour(result.watches[i], result.channels[i], result.watch_rbw_hz, plan, result.findings[i]);
-    tell_channels(recording, references, result.watches[i], result.channels[i], result.findings[i]);
+      show_behaviour(result.watches[i], result.channels[i], result.watch_rbw_hz, plan, result.findings[i]);
+    show_channels(recording, references, result.watches[i], result.channels[i], result.findings[i]);
     coherent = coherent || result.findings[i].evidence.size() > before + 1;
   }
   merge_drifts(result.findings, result.watches, result.channels);
@@ -536,19 +327,21 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
           result.findings[i].evidence.push_back(
               "against a source of its own: the channel is clipped, and clipping makes harmonics");
     }
-  for (std::size_t c = 0; c < recording.channels.size(); ++c)
-    result.rms.push_back(recording.complex ? spectra[c].spectrum.rms_total() : levels[c].std);
-  if (!recording.complex)
-    for (std::size_t c = 0; c < recording.channels.size(); ++c)
-      if (auto trend =
-              told_trend(recording, recording.channels[c], slopes[c].per_sample() * recording.axis.rate_hz(),
-                         slopes[c].share(), result.rms[c]);
-          trend && !slow_line(recording, c, *trend, result)) {
-        result.findings.push_back(std::move(*trend));
-        result.watches.emplace_back();
-        result.channels.push_back(c);
-      }
-  for (std::size_t c = 0; c < recording.channels.size(); ++c) hold_power_rule(c, result);
+  // Samples are in the units of what was recorded; what is derived has its spectrum alone.
+  const bool as_recorded = !recording.complex && settings.analysis.derived.empty();
+  for (std::size_t c = 0; c < spectra.size(); ++c) {
+    const Spectrum& spectrum = spectra[c].spectrum;
+    result.rms.push_back(as_recorded ? levels[c].std : spectrum.rms_total());
+    if (!as_recorded) continue;
+    auto trend =
+        told_trend(recording, recording.channels[c], slopes[c].per_sample() * recording.axis.rate_hz(),
+                   slopes[c].share(), result.rms[c]);
+    if (!trend || slow_line(recording, c, *trend, result)) continue;
+    result.findings.push_back(std::move(*trend));
+    result.watches.emplace_back();
+    result.channels.push_back(c);
+  }
+  for (std::size_t c = 0; c < spectra.size() && as_recorded; ++c) hold_power_rule(c, result);
   rank(result);
   if (!suspects.lineup.empty()) judge_suspects(suspects, settings, result);
   if (coherent)

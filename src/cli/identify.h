@@ -58,9 +58,35 @@ std::optional<Finding> told_trend(const Recording& recording, const Channel& cha
 std::vector<std::size_t> quantised_peaks(const Levels& levels, const std::vector<Peak>& peaks);
 Finding told_quantisation(const Recording& recording, const ChannelSpectrum& channel, const Levels& levels,
                           const std::vector<std::size_t>& members, double other_squares);
-/// Which of a channel's findings can't stand, so that the others hold no more than its mean square together.
-std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
-                                      const std::vector<std::size_t>& own, double rms, double duration_s);
+/// A straight line through a channel, as it passes.
+struct Slope {
+  double n = 0, t = 0, tt = 0, x = 0, xx = 0, tx = 0, first = 0;
+  /// `ramp`: 0, 1, 2, ..., as long as a block.
+  void add(const Block& block, std::size_t c, const std::vector<double>& ramp);
+  double per_sample() const { return (tx - t * x / n) / (tt - t * t / n); }
+  double share() const {
+    const double all = xx - x * x / n, b = n > 8 ? tx - t * x / n : 0;
+    return all > 0 ? b * b / ((tt - t * t / n) * all) : 0;
+  }
+};
+
+/// Whether a line of few periods explains the slope better.
+bool slow_line(const Recording& recording, std::size_t channel, const Finding& trend,
+               const IdentifyResult& result);
+/// A channel's findings hold no more than it has: what can't stand beside the rest is taken out, with a
+/// caution.
+void hold_power_rule(std::size_t channel, IdentifyResult& result);
+
+// identify_behaviour.cpp
+/// What the segments say of one finding.
+void show_behaviour(const WatchResult& watch, std::size_t channel, double rbw_hz, const SpectrumPlan& plan,
+                    Finding& f);
+/// Humps that a drifting tone left on its way are part of it.
+void merge_drifts(std::vector<Finding>& findings, std::vector<WatchResult>& watches,
+                  std::vector<std::size_t>& channels);
+/// What the other channels show at a finding's frequency.
+void show_channels(const Recording& recording, const std::vector<std::size_t>& references,
+                   const WatchResult& watch, std::size_t own, Finding& f);
 
 IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, const SuspectsFile& suspects,
                                 const Progress& progress);

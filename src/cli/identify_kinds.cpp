@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/dot.h"
 #include "base/text.h"
 #include "cli/identify.h"
 
@@ -15,7 +16,7 @@ namespace {
 
 std::string hz_text(double hz, double std_hz) { return format_uncertain(hz, std_hz, "Hz"); }
 
-void tell_decaying(const JudgedBand& band, Finding& f) {
+void tell_decaying(const JudgedBand& band, double start_s, Finding& f) {
   const Exponential& e = band.verdict.exponential;
   const double w = 2 * std::numbers::pi * e.frequency_hz, size = std::hypot(w, e.decay_per_s);
   const double damping = e.decay_per_s / size, damping_std = e.decay_std_per_s / size;
@@ -24,14 +25,11 @@ void tell_decaying(const JudgedBand& band, Finding& f) {
   f.text = fmt::format("a line that {}: {}, damping {}, amplitude {} at {}, {} RMS over the record",
                        e.decay_per_s > 0 ? "dies away" : "grows", hz_text(e.frequency_hz, e.frequency_std_hz),
                        format_uncertain(100 * damping, 100 * damping_std, "%"),
-                       format_quantity(e.amplitude, f.unit, 4), format_quantity(e.start_s, "s", 4),
+                       format_quantity(e.amplitude, f.unit, 4), format_quantity(start_s + e.start_s, "s", 4),
                        format_quantity(f.level_rms, f.unit, 4));
-  f.numbers = {{"damping_ratio", damping},
-               {"damping_std", damping_std},
-               {"decay_per_s", e.decay_per_s},
-               {"decay_std_per_s", e.decay_std_per_s},
-               {"start_s", e.start_s},
-               {"amplitude", e.amplitude},
+  f.numbers = {{"damping_ratio", damping},        {"damping_std", damping_std},
+               {"decay_per_s", e.decay_per_s},    {"decay_std_per_s", e.decay_std_per_s},
+               {"start_s", start_s + e.start_s},  {"amplitude", e.amplitude},
                {"amplitude_std", e.amplitude_std}};
 }
 
@@ -107,6 +105,28 @@ void tell_noise(const JudgedBand& band, Finding& f) {
 
 }  // namespace
 
+void Slope::add(const Block& block, std::size_t c, const std::vector<double>& ramp) {
+  const auto values = block.samples(c);
+  if (n == 0 && !values.empty() && std::isfinite(values[0])) first = values[0];
+  const auto begin = static_cast<double>(block.first());
+  if (!block.gaps()) {
+    // sum (begin + i) = count begin + ..., and so on, each in lanes.
+    const std::size_t size = values.size();
+    const auto count = static_cast<double>(size), steps = count * (count - 1) / 2;
+    const double v = sum_of(values.data(), size) - count * first;
+    n += count, x += v, xx += squares_about(values.data(), size, first);
+    t += count * begin + steps;
+    tt += count * begin * begin + 2 * begin * steps + steps * (2 * count - 1) / 3;
+    tx += begin * v + dot(ramp.data(), values.data(), size) - first * steps;
+    return;
+  }
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    if (std::isnan(values[i])) continue;
+    const double at = begin + ramp[i], v = values[i] - first;
+    n += 1, t += at, tt += at * at, x += v, xx += v * v, tx += at * v;
+  }
+}
+
 Finding told_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand& band) {
   const BandVerdict& v = band.verdict;
   Finding f;
@@ -117,7 +137,7 @@ Finding told_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand
   f.level_rms = band.level_rms;
   switch (v.kind) {
     case BandVerdict::Kind::decaying:
-      tell_decaying(band, f);
+      tell_decaying(band, r.axis.start, f);
       break;
     case BandVerdict::Kind::wandering:
       tell_wandering(band, f);
@@ -162,7 +182,7 @@ std::optional<Finding> told_trend(const Recording& r, const Channel& channel, do
       "a trend: a straight line rises by {} over the record, {:.3g}% of the mean square about the mean",
       format_quantity(all, f.unit, 4), 100 * share);
   f.evidence.push_back(
-      "below one period in the record nothing tells a trend from a slow line; take it off with condition "
+      "below one period in the record a trend and a slow line look alike; take it off with condition "
       "detrend");
   f.numbers = {{"rise", all}, {"rise_per_s", per_s}};
   return f;
@@ -206,6 +226,8 @@ Finding told_quantisation(const Recording& r, const ChannelSpectrum& c, const Le
   return q;
 }
 
+namespace {
+
 std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
                                       const std::vector<std::size_t>& own, double rms, double duration_s) {
   // A part of a period more or less: of a line of few periods the record holds more or less than its square.
@@ -236,6 +258,39 @@ std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
     gone.push_back(i);
   }
   return gone;
+}
+
+}  // namespace
+
+bool slow_line(const Recording& r, std::size_t c, const Finding& trend, const IdentifyResult& result) {
+  for (std::size_t i = 0; i < result.findings.size(); ++i)
+    if (result.channels[i] == c && result.findings[i].kind != "event" &&
+        result.findings[i].frequency_hz * r.duration_s() < 6 &&
+        result.findings[i].level_rms > trend.level_rms)
+      return true;
+  return false;
+}
+
+void hold_power_rule(std::size_t c, IdentifyResult& result) {
+  std::vector<std::size_t> own;
+  for (std::size_t i = 0; i < result.findings.size(); ++i)
+    if (result.channels[i] == c && result.findings[i].kind != "event") own.push_back(i);
+  std::vector<std::size_t> gone =
+      beyond_power(result.findings, own, result.rms[c], result.spectrum.facts.recording.duration_s());
+  if (gone.empty()) return;
+  std::sort(gone.begin(), gone.end());
+  result.cautions.push_back(
+      {"unresolved", Severity::warning, result.spectrum.channels[c].channel.name,
+       fmt::format(
+           "{} of what was found would hold more power than the channel has, the first near {}: left out",
+           gone.size(), format_quantity(result.findings[gone.front()].frequency_hz, "Hz", 5)),
+       "look at the spectrogram; take a longer record"});
+  for (std::size_t i = gone.size(); i-- > 0;) {
+    const auto at = static_cast<std::ptrdiff_t>(gone[i]);
+    result.findings.erase(result.findings.begin() + at);
+    result.watches.erase(result.watches.begin() + at);
+    result.channels.erase(result.channels.begin() + at);
+  }
 }
 
 }  // namespace vprism

@@ -397,7 +397,7 @@ ResponseResult compute_response(Input& input, const ResponseSettings& settings, 
                fmt::format(
                    "a matrix of all {} channels would be too large: the {} that move most are compared",
                    result.facts.recording.channels.size(), taken.size()),
-               "choose others with --channels"});
+               "choose others with --channel"});
       }
       result.spectra = estimator.result();
     }

@@ -2,12 +2,13 @@
 #include "identify/band_models.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 #include <numbers>
 #include <optional>
 
-#include "base/linear.h"
+#include "identify/exponential_fit.h"
 
 namespace vprism {
 
@@ -16,138 +17,6 @@ namespace {
 using Complex = std::complex<double>;
 using Values = std::vector<Complex>;
 constexpr double two_pi = 2 * std::numbers::pi;
-
-double square_of(const Values& z) {
-  double sum = 0;
-  for (const Complex& v : z) sum += std::norm(v);
-  return sum;
-}
-
-/// A exp(s (m - m0)) for m >= m0, s in steps.
-struct Turn {
-  Complex a, s;
-  double first = 0;
-};
-
-/// Exponentials fitted together by Gauss-Newton on real unknowns: real and imaginary part of each amplitude,
-/// its frequency, and its decay where `decays`.
-class ExponentialFit {
- public:
-  ExponentialFit(const Values& z, bool decays) : z_(z), decays_(decays) {}
-
-  /// From turns near the truth; false where it runs away.
-  bool run(std::vector<Turn>& turns) {
-    for (int round = 0; round < 40; ++round) {
-      const double moved = step(turns);
-      for (const Turn& t : turns)
-        if (!std::isfinite(std::abs(t.a)) || std::abs(t.s.real()) > 2) return false;
-      if (moved < 1e-10) break;
-    }
-    left_ = square_of(remainder(turns));
-    return std::isfinite(left_);
-  }
-  double left() const { return left_; }
-  Values remainder(const std::vector<Turn>& turns) const {
-    Values rest = z_;
-    for (const Turn& t : turns)
-      for (std::size_t m = first_of(t); m < rest.size(); ++m) rest[m] -= value(t, m);
-    return rest;
-  }
-  /// Covariance of (Re A, Im A, frequency, decay) of each, in steps, for noise of mean square 1.
-  Matrix covariance(const std::vector<Turn>& turns) {
-    gather(turns);
-    return inverse_of_symmetric(normal_);
-  }
-  Eigen::Index each() const { return decays_ ? 4 : 3; }
-
- private:
-  static std::size_t first_of(const Turn& t) {
-    return static_cast<std::size_t>(std::max(0.0, std::ceil(t.first)));
-  }
-  static Complex value(const Turn& t, std::size_t m) {
-    return t.a * std::exp(t.s * (static_cast<double>(m) - t.first));
-  }
-
-  void gather(const std::vector<Turn>& turns) {
-    const Eigen::Index n = each() * static_cast<Eigen::Index>(turns.size());
-    const auto rows = static_cast<Eigen::Index>(z_.size());
-    Matrix slopes = Matrix::Zero(2 * rows, n);
-    const Values rest = remainder(turns);
-    Vector left(2 * rows);
-    for (Eigen::Index m = 0; m < rows; ++m)
-      left[m] = rest[static_cast<std::size_t>(m)].real(),
-      left[rows + m] = rest[static_cast<std::size_t>(m)].imag();
-    for (std::size_t k = 0; k < turns.size(); ++k) {
-      const Turn& t = turns[k];
-      const Eigen::Index at = each() * static_cast<Eigen::Index>(k);
-      for (std::size_t m = first_of(t); m < z_.size(); ++m) {
-        const double along = static_cast<double>(m) - t.first;
-        const Complex e = std::exp(t.s * along);
-        const Complex parts[4] = {e, Complex(0, 1) * e, Complex(0, 1) * t.a * along * e, t.a * along * e};
-        for (Eigen::Index i = 0; i < each(); ++i) {
-          slopes(static_cast<Eigen::Index>(m), at + i) = parts[i].real();
-          slopes(rows + static_cast<Eigen::Index>(m), at + i) = parts[i].imag();
-        }
-      }
-    }
-    normal_ = turned_product(slopes, slopes);
-    gradient_ = turned_product(slopes, left);
-  }
-
-  double step(std::vector<Turn>& turns) {
-    gather(turns);
-    const Vector scale = normal_.diagonal().cwiseSqrt().cwiseMax(1e-300).cwiseInverse();
-    Matrix scaled = scale.asDiagonal() * normal_ * scale.asDiagonal();
-    for (Eigen::Index i = 0; i < scaled.rows(); ++i) scaled(i, i) *= 1 + 1e-12;
-    const Vector change =
-        scale.asDiagonal() * solve_symmetric(scaled, Vector(scale.asDiagonal() * gradient_));
-    double moved = 0;
-    const double most = 0.5 / static_cast<double>(z_.size());  // Turns over the record, in radians per step.
-    for (std::size_t k = 0; k < turns.size(); ++k) {
-      Turn& t = turns[k];
-      const Eigen::Index at = each() * static_cast<Eigen::Index>(k);
-      const Complex by(change[at], change[at + 1]);
-      moved = std::max(moved, std::abs(by) / std::max(std::abs(t.a), 1e-300));
-      t.a += by;
-      const double w = std::clamp(change[at + 2], -most, most);
-      const double d = decays_ ? std::clamp(change[at + 3], -4 * most, 4 * most) : 0;
-      t.s += Complex(d, w);
-      moved = std::max(moved, (std::abs(w) + std::abs(d)) / most);
-    }
-    return moved;
-  }
-
-  const Values& z_;
-  bool decays_;
-  double left_ = 0;
-  Matrix normal_;
-  Vector gradient_;
-};
-
-/// The frequency, in radians per step, at which `z` has most; four times finer than its bins.
-double strongest_turn(const Values& z) {
-  const std::size_t size = 4 * z.size();
-  FftArray<Complex> in(size), out(size);
-  std::fill(in.data(), in.data() + size, Complex{});
-  std::copy(z.begin(), z.end(), in.data());
-  ComplexFft(size).run(in, out);
-  std::size_t top = 0;
-  for (std::size_t k = 0; k < size; ++k)
-    if (std::norm(out.data()[k]) > std::norm(out.data()[top])) top = k;
-  const double w = two_pi * static_cast<double>(top) / static_cast<double>(size);
-  return w > std::numbers::pi ? w - two_pi : w;
-}
-
-Complex amplitude_at(const Values& z, Complex s, std::size_t first) {
-  Complex sum = 0;
-  double square = 0;
-  for (std::size_t m = first; m < z.size(); ++m) {
-    const Complex e = std::exp(s * static_cast<double>(m - first));
-    sum += std::conj(e) * z[m];
-    square += std::norm(e);
-  }
-  return square > 0 ? sum / square : 0;
-}
 
 /// Cubic B-splines with `knots` unknowns: the slow signal that `z` is nearest to.
 Values smooth(const Values& z, std::size_t knots) {
@@ -210,15 +79,14 @@ class Judge {
     noise_ = std::max(noise_, 1e-300);
     power(out, z_);
     most_within(out, z_, band_.noise);
-    const double none = cost(all, 0);
-    double best = none;
+    double best = cost(all, 0);
     out.kind = BandVerdict::Kind::nothing;
+    // The least price of each kind of model, for how much the next kind is behind.
+    std::array<double, 4> least = {best, best, best, best};
     const auto take = [&](BandVerdict::Kind kind, double price, double left) {
-      if (price >= best) {
-        out.runner_up_gain = std::min(out.runner_up_gain, price - best);
-        return false;
-      }
-      out.runner_up_gain = best - price;
+      double& own = least[static_cast<std::size_t>(kind)];
+      own = std::min(own, price);
+      if (price >= best) return false;
       best = price;
       out.kind = kind;
       out.misfit = left / (n * noise_);
@@ -227,7 +95,11 @@ class Judge {
     steady(out, take);
     decaying(out, take);
     slow(out, take);
-    // A model is told only where it fits.
+    for (std::size_t k = 0; k < least.size(); ++k)
+      if (least[k] > best)
+        out.runner_up_gain =
+            out.runner_up_gain > 0 ? std::min(out.runner_up_gain, least[k] - best) : least[k] - best;
+    // A model counts only where it fits.
     if (out.misfit > 2.5 && out.fluctuation <= 1.5 && out.kind != BandVerdict::Kind::nothing)
       out.kind = BandVerdict::Kind::unresolved;
     if (out.misfit > 2.5 && out.kind == BandVerdict::Kind::decaying) out.kind = BandVerdict::Kind::unresolved;
@@ -249,10 +121,6 @@ class Judge {
     const double n = static_cast<double>(a.size()), v = band_.noise;
     const double p2 = std::max(s2 / n - v, 1e-300), p4 = std::max(s4 / n - 4 * v * p2 - 2 * v * v, 0.0);
     out.fluctuation = p4 / (p2 * p2);
-    out.rms = std::sqrt(p2 / 2);
-    // Of the mean square: of what the noise adds, and of how few independent values there are of one that
-    // fluctuates.
-    out.rms_std = out.rms / 2 * std::sqrt((2 * v / p2 + v * v / (p2 * p2)) / n);
     // The middle of its power, and how wide it is, from the transform.
     FftArray<Complex> in(a.size()), bins(a.size());
     std::copy(a.begin(), a.end(), in.data());
@@ -277,7 +145,7 @@ class Judge {
     Values rest = z_;
     for (std::size_t lines = 1; lines <= most_lines_ && 3 * lines + 4 < count_; ++lines) {
       const Complex s(0, strongest_turn(rest));
-      turns.push_back({amplitude_at(rest, s, 0), s, 0});
+      turns.push_back({amplitude_at(rest, s), s});
       ExponentialFit fit(z_, false);
       std::vector<Turn> tried = turns;
       if (!fit.run(tried)) break;
@@ -299,14 +167,14 @@ class Judge {
       const Matrix covariance = fit.covariance(turns);
       out.lines.clear();
       for (std::size_t k = 0; k < turns.size(); ++k)
-        out.lines.push_back(told(turns[k], covariance, 3 * static_cast<Eigen::Index>(k), 3, misfit));
+        out.lines.push_back(described(turns[k], covariance, 3 * static_cast<Eigen::Index>(k), 3, misfit));
     }
   }
 
   template <typename Take>
   void decaying(BandVerdict& out, const Take& take) const {
     // From the start, or from where the amplitude jumps up. The filter smears a start: a few values around it
-    // tell nothing, and cost as much as unknowns of their own.
+    // say nothing, and cost as much as unknowns of their own.
     constexpr std::size_t smeared = 3;
     std::vector<std::size_t> starts = {0};
     std::size_t top = 0;
@@ -328,14 +196,14 @@ class Judge {
       const double middle = moment / sum;
       for (const double decay : {0.5 / std::max(middle, 0.5), 0.0}) {
         const Complex s(-decay, strongest_turn(behind));
-        std::vector<Turn> turns = {{amplitude_at(behind, s, 0), s, 0}};
+        std::vector<Turn> turns = {{amplitude_at(behind, s), s}};
         ExponentialFit fit(behind, true);
         if (!fit.run(turns)) continue;
         double left = fit.left();
         for (std::size_t m = 0; m + smeared < first; ++m) left += std::norm(z_[m]);
         // One that hardly changes while it is looked at is steady, or something else.
         if (std::abs(turns[0].s.real()) * static_cast<double>(behind.size()) < 0.35) continue;
-        const Exponential known = told(turns[0], fit.covariance(turns), 0, 4, 1);
+        const Exponential known = described(turns[0], fit.covariance(turns), 0, 4, 1);
         if (std::abs(known.decay_per_s) < 5 * known.decay_std_per_s) continue;
         // Noise that is louder for a while has a peak that looks like it, but for what is left where it is.
         const Values rest = fit.remainder(turns);
@@ -350,7 +218,7 @@ class Judge {
         const double unknowns = first > 0 ? 5 + 2.0 * 2 * smeared : 4;
         if (!take(BandVerdict::Kind::decaying, cost(left, unknowns) + 10, left)) continue;
         const double misfit = std::max(1.0, left / noise_ / (static_cast<double>(count_) - 2));
-        out.exponential = told(turns[0], fit.covariance(turns), 0, 4, misfit);
+        out.exponential = described(turns[0], fit.covariance(turns), 0, 4, misfit);
         // At its start, which lies before what was fitted.
         const double before = static_cast<double>(from - first) * band_.step_s,
                      d = out.exponential.decay_per_s;
@@ -364,8 +232,8 @@ class Judge {
     }
   }
 
-  Exponential told(const Turn& t, const Matrix& covariance, Eigen::Index at, Eigen::Index each,
-                   double misfit) const {
+  Exponential described(const Turn& t, const Matrix& covariance, Eigen::Index at, Eigen::Index each,
+                        double misfit) const {
     // `noise_` is the mean of |n|^2: half of it in each part.
     const double v = noise_ / 2 * misfit, step = band_.step_s;
     Exponential e;
@@ -453,7 +321,7 @@ std::optional<Exponential> take_line_apart(BandSignal& band) {
   const std::size_t count = band.values.size();
   if (count < 32) return {};
   const Complex s(0, strongest_turn(band.values));
-  std::vector<Turn> turns = {{amplitude_at(band.values, s, 0), s, 0}};
+  std::vector<Turn> turns = {{amplitude_at(band.values, s), s}};
   ExponentialFit fit(band.values, false);
   if (!fit.run(turns) || fit.left() > 0.6 * square_of(band.values)) return {};
   const Values rest = fit.remainder(turns);

@@ -20,17 +20,16 @@ struct Exponential {
 
 struct BandVerdict {
   enum class Kind {
-    steady,      ///< `lines` steady lines explain the band.
-    decaying,    ///< One line that dies away or grows (`exponential`).
-    wandering,   ///< One line whose amplitude or frequency wanders slowly.
-    burst,       ///< Present in a part of the record only.
-    noise,       ///< Driven by noise: amplitude and phase change at random, as fast as the band is wide.
-    unresolved,  ///< None of these.
-    nothing      ///< No more than the noise.
+    steady,     ///< `lines` steady lines explain the band.
+    decaying,   ///< One line that dies away or grows (`exponential`).
+    wandering,  ///< One line whose amplitude or frequency wanders slowly.
+    nothing,    ///< No more than the noise.
+    burst,      ///< Present in a part of the record only.
+    noise,      ///< Driven by noise: amplitude and phase change at random, as fast as the band is wide.
+    unresolved  ///< None of these.
   } kind = Kind::unresolved;
   double frequency_hz = 0, frequency_std_hz = 0;  ///< Of the middle of its power.
-  double rms = 0, rms_std = 0;     ///< Of all in the band above the noise, over the stretch looked at.
-  std::vector<Exponential> lines;  ///< Steady ones.
+  std::vector<Exponential> lines;                 ///< Steady ones.
   Exponential exponential;
   double amplitude_wander = 0;     ///< RMS of the amplitude's changes over its mean.
   double frequency_wander_hz = 0;  ///< RMS of the frequency's changes.
@@ -40,7 +39,8 @@ struct BandVerdict {
   double spread_hz = 0;            ///< Standard deviation of its power over frequency.
   double fluctuation = 0;          ///< mean |a|^4 / (mean |a|^2)^2: 1 for a steady line, 2 for noise.
   double misfit = 0;               ///< What the model leaves over the noise, as a ratio of mean squares.
-  double runner_up_gain = 0;       ///< By how much the next kind is less likely, as twice the log-likelihood.
+  double runner_up_gain = 0;       ///< By how much the next kind of model is less likely, as twice the
+                                   ///< log-likelihood less its price; 0 where none is.
 };
 
 /// Models are compared by 2 S / noise + (unknowns) ln(2 M), S being the squares that they leave of M complex

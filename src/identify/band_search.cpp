@@ -5,7 +5,8 @@
 #include <cmath>
 
 #include "base/percentile.h"
-#include "identify/sine_fit.h"
+#include "identify/band_trains.h"
+#include "identify/peak_sines.h"
 #include "transform/spectrum_estimator.h"
 
 namespace vprism {
@@ -60,20 +61,8 @@ std::vector<JudgedBand> suspicious_bands(const Spectrum& s, const std::vector<do
 void drop_explained(std::span<const double> samples, double rate_hz, const Spectrum& s,
                     const std::vector<double>& floor, std::vector<Peak>& peaks,
                     std::vector<JudgedBand>& bands) {
-  std::vector<Sine> sines;
-  std::vector<std::size_t> places;
-  for (std::size_t i = 0; i < peaks.size(); ++i) {
-    const Peak& p = peaks[i];
-    if (p.of_band || p.broad()) continue;
-    Sine line;
-    line.frequency_hz = p.frequency_hz, line.amplitude = p.rms * std::sqrt(p.crest),
-    line.phase_deg = p.phase_deg;
-    line.noise_variance = p.floor_power / s.plan.rbw_hz * rate_hz / 2;
-    sines.push_back(line);
-  }
-  if (sines.empty() || samples.size() < 4 * sines.size() + 8 ||
-      samples.size() * sines.size() > (std::size_t{1} << 22))
-    return;
+  const std::vector<Sine> sines = sines_of(peaks, s, [](const Peak& p) { return !p.of_band && !p.broad(); });
+  if (!worth_fitting(sines.size(), samples.size())) return;
   const SineFit fit = fit_sines(samples, rate_hz, sines, 8, 1e-6);
   const BandSource rest(fit.residual, rate_hz);
   std::erase_if(bands, [&](const JudgedBand& band) {
@@ -100,32 +89,25 @@ std::vector<double> without_others(std::span<const double> samples, double rate_
   for (std::size_t i = 0; i < x.size(); ++i) sum += x[i], slope += x[i] * (static_cast<double>(i) - middle);
   slope /= n * (n * n - 1) / 12;
   for (std::size_t i = 0; i < x.size(); ++i) x[i] -= sum / n + slope * (static_cast<double>(i) - middle);
-  std::vector<Sine> sines;
-  for (std::size_t i = 0; i < peaks.size() && sines.size() < 60; ++i) {
-    if (odd[i]) continue;
-    Sine line;
-    line.frequency_hz = peaks[i].frequency_hz;
-    line.amplitude = peaks[i].rms * std::sqrt(peaks[i].crest);
-    line.phase_deg = peaks[i].phase_deg;
-    line.noise_variance = peaks[i].floor_power / s.plan.rbw_hz * rate_hz / 2;
-    sines.push_back(line);
-  }
-  if (sines.empty() || x.size() < 4 * sines.size() + 8 || x.size() * sines.size() > (std::size_t{1} << 22))
-    return x;
-  return fit_sines(x, rate_hz, std::move(sines), 8, 1e-6).residual;
+  const std::vector<Sine> sines =
+      sines_of(peaks, s, [&](const Peak& p) { return !odd[static_cast<std::size_t>(&p - peaks.data())]; });
+  if (!worth_fitting(sines.size(), x.size())) return x;
+  return fit_sines(x, rate_hz, sines, 8, 1e-6).residual;
 }
 
 /// What stands out of the record's transform, without a window, once the lines are taken off: what is short
-/// is told by no window that is small where it lies.
+/// is shown by no window that is small where it lies.
 std::vector<JudgedBand> left_over(const BandSource& source, const std::vector<JudgedBand>& known,
-                                  double reach_hz) {
+                                  const std::vector<Peak>& peaks, double reach_hz) {
   constexpr std::size_t smooth = 8, near = 400;
   const std::size_t bins = source.bins();
   std::vector<JudgedBand> out;
   if (bins < 256) return out;
   std::vector<double> mean(bins, 0.0);
+  std::vector<double> power(bins);
+  for (std::size_t k = 0; k < bins; ++k) power[k] = source.power(k) / smooth;
   for (std::size_t k = smooth; k + smooth < bins; ++k)
-    for (std::size_t j = k - smooth / 2; j < k + smooth / 2; ++j) mean[k] += source.power(j) / smooth;
+    for (std::size_t j = k - smooth / 2; j < k + smooth / 2; ++j) mean[k] += power[j];
   // By blocks: it changes slowly.
   constexpr std::size_t block = 64;
   std::vector<double> floors;
@@ -151,51 +133,14 @@ std::vector<JudgedBand> left_over(const BandSource& source, const std::vector<Ju
     const bool taken = std::any_of(known.begin(), known.end(), [&](const JudgedBand& b) {
       return b.low_hz - reach_hz < band.high_hz && b.high_hz + reach_hz > band.low_hz;
     });
-    if (!taken && low > 2 * smooth) out.push_back(std::move(band));
+    // Of records too long to be fitted, the lines are still there.
+    const bool line = std::any_of(peaks.begin(), peaks.end(), [&](const Peak& p) {
+      return p.frequency_hz > band.low_hz - reach_hz && p.frequency_hz < band.high_hz + reach_hz;
+    });
+    if (!taken && !line && low > 2 * smooth) out.push_back(std::move(band));
     if (out.size() >= 20) break;
   }
   return out;
-}
-
-/// A resonance's shape, in segments short enough for some averages and long enough for its width.
-std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, const Spectrum& s,
-                                     const JudgedBand& band, const std::vector<Peak>& peaks) {
-  const double n = static_cast<double>(x.size());
-  double segment = std::clamp(8 * rate_hz / std::max(band.verdict.spread_hz, rate_hz / n), 64.0, n / 6);
-  for (int round = 0; round < 2; ++round) {
-    SpectrumSettings settings;
-    settings.window = parse_window("hann");
-    settings.segment = static_cast<std::size_t>(segment);
-    const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate_hz);
-    SpectrumEstimator estimator(plan, settings);
-    const std::span<const double> columns[] = {x};
-    estimator.add(columns);
-    const Spectrum averaged = std::move(estimator.result()[0]);
-    const double reach =
-        std::max({3 * (band.high_hz - band.low_hz), 24 * averaged.plan.rbw_hz, 12 * s.plan.rbw_hz});
-    // Peaks of other bands are no part of its shape.
-    std::vector<bool> masked(averaged.bins(), false);
-    for (std::size_t i = 0; i < peaks.size(); ++i) {
-      if (std::find(band.members.begin(), band.members.end(), i) != band.members.end() || peaks[i].broad() ||
-          (peaks[i].frequency_hz > band.low_hz && peaks[i].frequency_hz < band.high_hz))
-        continue;
-      const double at = averaged.bins_at(peaks[i].frequency_hz),
-                   half = window_half_width_bins(averaged.window) + 1;
-      const double last = std::min(at + half, static_cast<double>(averaged.bins() - 1));
-      for (double k = std::max(0.0, std::ceil(at - half)); k <= last; ++k)
-        masked[static_cast<std::size_t>(k)] = true;
-    }
-    const auto fit =
-        fit_resonance(averaged, band.verdict.frequency_hz - reach, band.verdict.frequency_hz + reach, masked);
-    if (fit && fit->damping < 0.3 &&
-        std::abs(fit->frequency_hz - band.verdict.frequency_hz) <
-            2 * fit->width_hz() + 0.5 * (band.high_hz - band.low_hz) &&
-        fit->width_hz() < band.high_hz - band.low_hz + 4 * averaged.plan.rbw_hz) {
-      if (fit->width_hz() > 3 * averaged.plan.rbw_hz || segment >= n / 6.01) return fit;
-    }
-    segment = n / 6;
-  }
-  return {};
 }
 
 /// The band taken wide enough that a line that decays keeps its flanks.
@@ -274,70 +219,6 @@ void refine_decay(std::span<const double> x, double rate_hz, double density, Jud
   band.level_rms = e.amplitude * std::sqrt(energy * rate_hz / static_cast<double>(x.size()));
 }
 
-/// Whether the peaks at multiples of a rate are those of one frequency, to what they are known: impulses that
-/// come as regularly are a comb of lines, told as a family.
-bool exactly_periodic(const std::vector<Peak>& peaks, double rate_hz, double bin_hz) {
-  struct Order {
-    double hz, order, std_hz;
-  };
-  std::vector<Order> orders;
-  for (const Peak& p : peaks) {
-    const double order = std::round(p.frequency_hz / rate_hz);
-    if (order >= 1 && std::abs(p.frequency_hz - order * rate_hz) < 0.1 * rate_hz && !p.broad() &&
-        p.misfit < 3)
-      orders.push_back({p.frequency_hz, order, std::max(p.frequency_std_hz, 1e-3 * bin_hz)});
-  }
-  if (orders.size() < 5) return false;
-  // The rate that most agree on, from each in turn.
-  std::size_t most = 0;
-  for (const Order& lead : orders) {
-    const double rate = lead.hz / lead.order;
-    most = std::max(
-        most, static_cast<std::size_t>(std::count_if(orders.begin(), orders.end(), [&](const Order& o) {
-          return std::abs(o.hz - o.order * rate) <
-                 std::min(4 * std::hypot(o.std_hz, lead.std_hz * o.order / lead.order) + 0.02 * bin_hz,
-                          bin_hz);
-        })));
-  }
-  return most >= 5 && 2 * most > orders.size();
-}
-
-/// Trains that ring so widely, or so weakly, that no peak tells of them: in wide bands of the whole record.
-void find_wide_trains(const BandSource& source, std::span<const double> x, double rate_hz, const Spectrum& s,
-                      const std::vector<double>& floor, const std::vector<Peak>& peaks,
-                      std::vector<JudgedBand>& bands) {
-  for (const JudgedBand& band : bands)
-    if (band.impulses) return;
-  // Steady lines are no train, and a comb of them is one of another kind: exactly periodic, told as a family.
-  double steady = 0;
-  for (const Peak& p : peaks)
-    if (!p.broad() && p.misfit < 3) steady += p.rms * p.rms;
-  if (steady > 0.5 * s.variance) return;
-  JudgedBand best;
-  for (const auto& [low, high] : {std::pair{0.03, 0.06}, {0.06, 0.12}, {0.12, 0.24}, {0.24, 0.47}}) {
-    JudgedBand band;
-    band.low_hz = low * rate_hz, band.high_hz = high * rate_hz;
-    band.impulses = find_impulses(source.take(band.low_hz, band.high_hz, 0));
-    if (!band.impulses || band.impulses->orders.size() < 3 || band.impulses->orders.front() != 1) continue;
-    if (best.impulses && best.impulses->depth > band.impulses->depth) continue;
-    if (exactly_periodic(peaks, band.impulses->rate_hz, s.plan.bin_hz)) continue;
-    best = std::move(band);
-  }
-  if (!best.impulses) return;
-  best.verdict.kind = BandVerdict::Kind::noise;
-  best.verdict.frequency_hz = (best.low_hz + best.high_hz) / 2;
-  best.verdict.spread_hz = (best.high_hz - best.low_hz) / 4;
-  const double all = source.mean_square(best.low_hz, best.high_hz);
-  double noise = 0;
-  const auto [from, end] = s.bins_within(best.low_hz, best.high_hz);
-  for (std::size_t k = from; k < end; ++k) noise += floor[k] / s.enbw_bins;
-  best.resonance = shape_of(x, rate_hz, s, best, peaks);
-  best.level_rms = std::sqrt(std::max(all - noise, 0.0));
-  if (best.resonance)
-    best.level_rms = std::max(best.level_rms, std::min(best.resonance->rms, std::sqrt(all)));
-  bands.push_back(std::move(best));
-}
-
 /// What little stands in the flanks of a band of noise is of it.
 void peaks_in_flanks(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
   for (JudgedBand& band : bands) {
@@ -350,52 +231,6 @@ void peaks_in_flanks(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
         continue;
       p.of_band = true;
       band.members.push_back(i);
-    }
-  }
-}
-
-/// What stands at a multiple of a train's rate, or in its resonance, is the train's.
-void peaks_of_trains(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
-  for (JudgedBand& band : bands) {
-    if (!band.impulses) continue;
-    const double rate = band.impulses->rate_hz;
-    double square = band.level_rms * band.level_rms;
-    for (std::size_t i = 0; i < peaks.size(); ++i) {
-      Peak& p = peaks[i];
-      const double order = std::round(p.frequency_hz / rate);
-      const bool multiple =
-          order >= 1 &&
-          std::abs(p.frequency_hz - order * rate) <
-              std::min(0.02 * rate * std::sqrt(std::max(1.0, order)) + 3 * p.frequency_std_hz, 0.2 * rate);
-      const bool rings = band.resonance && std::abs(p.frequency_hz - band.resonance->frequency_hz) <
-                                               5 * band.resonance->width_hz();
-      // A line stronger than all that rings is a line of its own.
-      if (p.of_band || !(multiple || rings) || p.rms > band.level_rms) continue;
-      p.of_band = true;
-      band.members.push_back(i);
-      if (!rings) square += p.rms * p.rms;
-    }
-    band.level_rms = std::sqrt(square);
-  }
-}
-
-/// What stands at a multiple of a train's rate is the train's.
-void join_trains(std::vector<JudgedBand>& bands) {
-  for (std::size_t i = 0; i < bands.size(); ++i) {
-    if (!bands[i].impulses) continue;
-    const double rate = bands[i].impulses->rate_hz;
-    for (std::size_t j = bands.size(); j-- > 0;) {
-      if (j == i) continue;
-      const double hz = bands[j].verdict.frequency_hz, order = std::round(hz / rate);
-      const double slip =
-          std::max(0.02 * rate * std::sqrt(std::max(1.0, order)), bands[j].high_hz - bands[j].low_hz);
-      const bool same = bands[j].impulses && std::abs(bands[j].impulses->rate_hz - rate) < 0.01 * rate;
-      if (!same && (order < 1 || std::abs(hz - order * rate) > std::min(slip, 0.25 * rate))) continue;
-      if (same && bands[j].level_rms > bands[i].level_rms) continue;
-      bands[i].level_rms = std::hypot(bands[i].level_rms, bands[j].level_rms);
-      bands[i].members.insert(bands[i].members.end(), bands[j].members.begin(), bands[j].members.end());
-      bands.erase(bands.begin() + static_cast<std::ptrdiff_t>(j));
-      if (j < i) --i;
     }
   }
 }
@@ -417,6 +252,46 @@ Peak as_peak(const Peak& nearest, const Exponential& line, double misfit) {
 
 }  // namespace
 
+std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, const Spectrum& s,
+                                     const JudgedBand& band, const std::vector<Peak>& peaks) {
+  const double n = static_cast<double>(x.size());
+  double segment = std::clamp(8 * rate_hz / std::max(band.verdict.spread_hz, rate_hz / n), 64.0, n / 6);
+  for (int round = 0; round < 2; ++round) {
+    SpectrumSettings settings;
+    settings.window = parse_window("hann");
+    settings.segment = static_cast<std::size_t>(segment);
+    const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate_hz);
+    SpectrumEstimator estimator(plan, settings);
+    const std::span<const double> columns[] = {x};
+    estimator.add(columns);
+    const Spectrum averaged = std::move(estimator.result()[0]);
+    const double reach =
+        std::max({3 * (band.high_hz - band.low_hz), 24 * averaged.plan.rbw_hz, 12 * s.plan.rbw_hz});
+    // Peaks of other bands are no part of its shape.
+    std::vector<bool> masked(averaged.bins(), false);
+    for (std::size_t i = 0; i < peaks.size(); ++i) {
+      if (std::find(band.members.begin(), band.members.end(), i) != band.members.end() || peaks[i].broad() ||
+          (peaks[i].frequency_hz > band.low_hz && peaks[i].frequency_hz < band.high_hz))
+        continue;
+      const double at = averaged.bins_at(peaks[i].frequency_hz),
+                   half = window_half_width_bins(averaged.window) + 1;
+      const double last = std::min(at + half, static_cast<double>(averaged.bins() - 1));
+      for (double k = std::max(0.0, std::ceil(at - half)); k <= last; ++k)
+        masked[static_cast<std::size_t>(k)] = true;
+    }
+    const auto fit =
+        fit_resonance(averaged, band.verdict.frequency_hz - reach, band.verdict.frequency_hz + reach, masked);
+    if (fit && fit->damping < 0.3 &&
+        std::abs(fit->frequency_hz - band.verdict.frequency_hz) <
+            2 * fit->width_hz() + 0.5 * (band.high_hz - band.low_hz) &&
+        fit->width_hz() < band.high_hz - band.low_hz + 4 * averaged.plan.rbw_hz) {
+      if (fit->width_hz() > 3 * averaged.plan.rbw_hz || segment >= n / 6.01) return fit;
+    }
+    segment = n / 6;
+  }
+  return {};
+}
+
 std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate_hz, const Spectrum& spectrum,
                                     const std::vector<double>& floor, std::vector<Peak>& peaks) {
   std::vector<JudgedBand> bands = suspicious_bands(spectrum, floor, peaks);
@@ -426,7 +301,7 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
   std::vector<JudgedBand> out;
   std::vector<Peak> added;
   std::vector<bool> gone(peaks.size(), false);
-  std::ranges::move(left_over(source, bands, 2 * spectrum.plan.rbw_hz), std::back_inserter(bands));
+  std::ranges::move(left_over(source, bands, peaks, 2 * spectrum.plan.rbw_hz), std::back_inserter(bands));
   for (JudgedBand& band : bands) {
     const double middle = (band.low_hz + band.high_hz) / 2;
     const double half =

@@ -29,4 +29,9 @@ struct JudgedBand {
 std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate_hz, const Spectrum& spectrum,
                                     const std::vector<double>& floor, std::vector<Peak>& peaks);
 
+/// The shape of a resonance in a band, from averages over segments long enough for its width; peaks of other
+/// bands are left out. Nothing where it does not fit.
+std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, const Spectrum& s,
+                                     const JudgedBand& band, const std::vector<Peak>& peaks);
+
 }  // namespace vprism

@@ -93,6 +93,11 @@ void suppressed_carrier(const std::vector<Peak>& peaks, double rbw_hz, std::vect
       if (std::abs(p.rms - q.rms) > std::max(3 * std::hypot(p.rms_std, q.rms_std), 1e-3 * p.rms) ||
           std::hypot(p.rms_std, q.rms_std) > 0.006 * p.rms || spacing > 0.5 * carrier || spacing < 4 * rbw_hz)
         continue;
+      // Among several lines of like level some two are bound to be equal.
+      if (std::any_of(peaks.begin(), peaks.end(), [&](const Peak& other) {
+            return &other != &p && &other != &q && other.rms > 0.5 * p.rms && other.rms < 2 * p.rms;
+          }))
+        continue;
       // Two tones that something mixes leave products; a carrier that is suppressed does not.
       const bool mixed = std::any_of(peaks.begin(), peaks.end(), [&](const Peak& other) {
         for (const double hz :

@@ -2,6 +2,8 @@
 #include "base/spill.h"
 
 #include <gtest/gtest.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 #include <cstdint>
 #include <cstring>
@@ -60,6 +62,23 @@ TEST(Spill, PiecesOfAllSizesLieApartAndAreUsedAgain) {
   void* const again = take_spilled(size);
   EXPECT_EQ(again, last);
   EXPECT_TRUE(give_back_spilled(again));
+}
+
+TEST(Spill, AForkedChildTouchesNothingOfItsParents) {
+  auto* const mine = static_cast<int*>(take_spilled(1 << 16));
+  if (mine == nullptr) GTEST_SKIP() << "no folder on a disk to spill into";
+  mine[0] = 7;
+  const pid_t child = ::fork();
+  if (child == 0) {
+    // Would lie where the parent's next piece lies, and this is written to when given back.
+    const bool none = take_spilled(1 << 16) == nullptr, known = give_back_spilled(mine);
+    ::_exit(none && known ? 0 : 1);
+  }
+  int status = 0;
+  ASSERT_EQ(::waitpid(child, &status, 0), child);
+  EXPECT_TRUE(WIFEXITED(status) && WEXITSTATUS(status) == 0);
+  EXPECT_EQ(mine[0], 7);
+  EXPECT_TRUE(give_back_spilled(mine));
 }
 
 TEST(Spill, LeavesOtherMemoryAlone) {

@@ -1,4 +1,4 @@
-// What a narrow band holds: each kind from samples in closed form, told and measured.
+// What a narrow band holds: each kind from samples in closed form, named and measured.
 #include "identify/band_models.h"
 
 #include <gtest/gtest.h>

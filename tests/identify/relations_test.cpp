@@ -38,6 +38,29 @@ TEST(Relations, SumsAndDifferencesOfTwoTonesAreProducts) {
   EXPECT_THAT(f[0].text, ::testing::Not(HasSubstr("product")));
 }
 
+TEST(Relations, TwoEqualLinesAloneAreASuppressedCarrierSeveralAreNot) {
+  const auto two = related({line(5500, 1), line(6500, 1)}, 50'000);
+  ASSERT_EQ(two.size(), 1u);
+  EXPECT_EQ(two[0].kind, "sideband-family");
+  EXPECT_NEAR(two[0].frequency_hz, 6000, 1e-9);
+  EXPECT_NEAR(two[0].level_rms, std::sqrt(2.0), 1e-12);
+  for (const auto& f : related({line(1000, 1), line(1130, 1), line(1777, 1), line(2345, 1)}))
+    EXPECT_EQ(f.kind, "tone");
+  // What mixes two tones leaves products.
+  const auto mixed = related({line(1000, 1), line(1130, 1), line(2130, 0.01)});
+  EXPECT_EQ(mixed.size(), 3u);
+  // Levels that differ by more than they are known.
+  EXPECT_EQ(related({line(5500, 1), line(6500, 0.98)}, 50'000).size(), 2u);
+}
+
+TEST(Relations, AHarmonicFoldsBackOnlyWhereItMayBeThatStrong) {
+  // 17 x 5500 folds to 6500 at 50 kHz, but no harmonic 17 is as strong as its fundamental.
+  const auto strong = related({line(5500, 1), line(6500, 0.5)}, 50'000);
+  ASSERT_EQ(strong.size(), 2u);
+  EXPECT_EQ(strong[1].kind, "tone");
+  EXPECT_EQ(related({line(5500, 1), line(6500, 0.05)}, 50'000)[1].kind, "alias");
+}
+
 TEST(Relations, AFamilyMayLackItsFundamentalAndOtherOrders) {
   auto f = related({line(200, 1), line(300, 0.5), line(400, 0.3), line(500, 0.2), line(731, 0.1)});
   ASSERT_EQ(f.size(), 2u);

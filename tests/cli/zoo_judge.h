@@ -48,7 +48,7 @@ inline void judge(const Record& record, const nlohmann::json& spectrum, const nl
   ++score.records;
   if (!spectrum.is_object() || !identify.is_object() || !spectrum.contains("results") ||
       !identify.contains("findings")) {
-    // A constant has no spectrum to speak of; that is told with a status.
+    // A constant has no spectrum to speak of; it ends with a status.
     ++score.failed;
     return;
   }
@@ -127,7 +127,7 @@ inline void judge(const Record& record, const nlohmann::json& spectrum, const nl
   if (truth.other) return;
   for (std::size_t i = 0; i < findings.size(); ++i) {
     const std::string kind = findings[i]["kind"];
-    // Said of what can't be told apart, or of the record as a whole.
+    // Said of what can't be parted, or of the record as a whole.
     if (used[i] || kind == "unresolved" || kind == "trend" || kind == "intermittent" || kind == "broadband" ||
         kind == "burst")
       continue;
