@@ -214,8 +214,9 @@ class Naming {
                        above = peaks_[b].frequency_hz - carrier.frequency_hz;
           if (below <= 0 || above <= 0 || peaks_[a].rms > carrier.rms || peaks_[b].rms > carrier.rms)
             continue;
-          const double slack = std::max(tolerance(peaks_[a].frequency_std_hz, peaks_[b].frequency_std_hz, 0),
-                                        tolerance(2 * carrier.frequency_std_hz, 0, 0.1 * carrier.frequency_hz));
+          const double slack =
+              std::max(tolerance(peaks_[a].frequency_std_hz, peaks_[b].frequency_std_hz, 0),
+                       tolerance(2 * carrier.frequency_std_hz, 0, 0.1 * carrier.frequency_hz));
           const double ratio = peaks_[a].rms / peaks_[b].rms;
           if (std::abs(below - above) <= slack && below < 0.5 * carrier.frequency_hz && ratio > 0.1 &&
               ratio < 10)

@@ -186,6 +186,10 @@ void NoiseFloor::follow_slope(const std::vector<std::size_t>& open, std::vector<
   if (slope > -0.5 - 2 * slope_std) return;
   for (std::size_t i = 0; i < x.size(); ++i) offsets.push_back(y[i] - slope * x[i]);
   const double offset = median_in(offsets);
+  // The skirt of a line is a slope as well, but a smooth one: noise scatters around it.
+  std::vector<double> off;
+  for (const double o : offsets) off.push_back(std::abs(o - offset));
+  if (1.4826 * median_in(off) < 0.4 * std::min(1.3, 1.2 / std::sqrt(spectrum_.noise_averages))) return;
   for (std::size_t k = 1; k < std::min(own, floor.size()); ++k) {
     const double at = std::log(static_cast<double>(k));
     // As much higher as the slope may be steeper.

@@ -42,7 +42,7 @@ TEST(Modulation, SineFmGivesCarrierDeviationAndRate) {
   EXPECT_NEAR(m.carrier_hz, 3012.5, 1e-3);
   ASSERT_GE(m.frequency.size(), 1u);
   EXPECT_NEAR(m.frequency[0].peak, 140, 0.01);
-  EXPECT_NEAR(m.frequency[0].rate_hz, 23.7, 5e-4);
+  EXPECT_NEAR(m.frequency[0].rate_hz, 23.7, 1e-4);
   EXPECT_EQ(m.frequency[0].shape, "sine");
   EXPECT_TRUE(m.jumps.empty());
   EXPECT_NEAR(m.level, 1, 1e-6);
