@@ -12,6 +12,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "identify/decays.h"
 #include "identify/events.h"
 #include "identify/peak_sines.h"
 #include "transform/statistics.h"
@@ -184,6 +185,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   const bool hold = !recording.complex && recording.samples <= most_fitted &&
                     static_cast<std::size_t>(recording.samples) * spectra.size() <= most_samples_held;
   std::vector<std::vector<double>> held(hold ? spectra.size() : 0);
+  std::vector<std::vector<double>> rests(spectra.size());  // Without what dies away, where something does.
   StatisticsEstimator statistics(recording.channels.size() * (recording.complex ? 2 : 1));
   LevelsEstimator levels_of_values(recording.channels.size() * (recording.complex ? 2 : 1));
   std::vector<Slope> slopes(recording.channels.size());
@@ -239,18 +241,34 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     const std::vector<Levels> known = levels_of_values.result();
     std::vector<std::vector<std::size_t>> quantised(spectra.size());
     std::vector<std::vector<double>> rounding(spectra.size());  // Frequencies: places change.
-    for (std::size_t c = 0; c < spectra.size() && !recording.complex && settings.analysis.derived.empty();
-         ++c) {
+    const auto mark_rounding = [&](std::size_t c) {
       for (const std::size_t m : quantised_peaks(known[c], spectra[c].peaks)) {
         spectra[c].peaks[m].of_band = true;
         rounding[c].push_back(spectra[c].peaks[m].frequency_hz);
       }
-    }
+    };
+    for (std::size_t c = 0; c < spectra.size() && !recording.complex && settings.analysis.derived.empty();
+         ++c)
+      mark_rounding(c);
     if (judged)
       oneapi::tbb::parallel_for(std::size_t{0}, spectra.size(), [&](std::size_t c) {
-        bands[c] = judge_bands(held[c], spectra[c].spectrum.plan.rate_hz, spectra[c].spectrum,
-                               spectra[c].floor, spectra[c].peaks);
-        refine(spectra[c], held[c]);
+        RecordVerdict verdict = judge_record(
+            held[c], spectra[c].spectrum, analysis.spectrum, analysis.search, spectra[c].floor,
+            std::move(spectra[c].peaks), [&](std::vector<Peak>& peaks) {
+              const auto& span = spectra[c].span;
+              if (span) std::erase_if(peaks, [&](const Peak& p) { return !span->contains(p.frequency_hz); });
+              leave_out(settings, peaks);
+            });
+        bands[c] = std::move(verdict.bands);
+        spectra[c].peaks = std::move(verdict.peaks);
+        if (!verdict.rest.empty()) {
+          spectra[c].floor = std::move(verdict.floor);
+          result.noise[c] = noise_shape(spectra[c].spectrum, spectra[c].floor);
+          rounding[c].clear();
+          mark_rounding(c);
+        }
+        refine(spectra[c], verdict.rest.empty() ? held[c] : verdict.rest);
+        rests[c] = std::move(verdict.rest);
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) quantised[c] = places_of(rounding[c], spectra[c].peaks);
     for (std::size_t c = 0; c < spectra.size(); ++c) {
@@ -315,8 +333,15 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     coherent = coherent || result.findings[i].evidence.size() > before + 1;
   }
   merge_drifts(result.findings, result.watches, result.channels);
-  for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c)
-    name_events(recording, c, outlines.result()[c], result);
+  for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c) {
+    if (c >= rests.size() || rests[c].empty()) {
+      name_events(recording, c, outlines.result()[c], result);
+      continue;
+    }
+    OutlineEstimator rest(1);
+    rest.add(0, rests[c]);
+    name_events(recording, c, rest.result()[0], result);
+  }
   const std::vector<Statistics> levels = statistics.result();
   for (std::size_t c = 0; c < recording.channels.size(); ++c)
     for (Caution& caution : level_cautions(recording.channels[c], levels[c], {}, {}, recording.axis)) {

@@ -6,6 +6,7 @@
 
 #include "base/percentile.h"
 #include "identify/band_trains.h"
+#include "identify/decays.h"
 #include "identify/peak_sines.h"
 #include "transform/spectrum_estimator.h"
 
@@ -192,33 +193,6 @@ void join_flanks(std::vector<JudgedBand>& bands) {
   }
 }
 
-/// A decay fitted to the samples themselves, from its start on.
-void refine_decay(std::span<const double> x, double rate_hz, double density, JudgedBand& band) {
-  Exponential& e = band.verdict.exponential;
-  const auto first = static_cast<std::size_t>(std::lround(e.start_s * rate_hz));
-  const double span = static_cast<double>(x.size() - first) / rate_hz;
-  if (e.decay_per_s > 0 && x.size() > first + 64) {
-    // No further than it can be seen.
-    const auto count = static_cast<std::size_t>(std::min(span, 12 / e.decay_per_s) * rate_hz);
-    Sine s;
-    s.frequency_hz = e.frequency_hz, s.amplitude = e.amplitude, s.phase_deg = e.phase_deg;
-    s.decay_per_s = e.decay_per_s, s.decays = true, s.noise_variance = density * rate_hz / 2;
-    if (count > 64 && count < (std::size_t{1} << 22)) {
-      const Sine fit = fit_sines(x.subspan(first, count), rate_hz, {s}, 8, 1e-9).sines.front();
-      // Elsewhere in the spectrum there may be more than the noise around it.
-      if (std::abs(fit.decay_per_s - e.decay_per_s) < 0.1 * e.decay_per_s &&
-          std::abs(fit.amplitude - e.amplitude) < 0.2 * e.amplitude) {
-        e.frequency_hz = fit.frequency_hz, e.frequency_std_hz = fit.frequency_std_hz;
-        e.decay_per_s = fit.decay_per_s, e.decay_std_per_s = fit.decay_std_per_s;
-        e.amplitude = fit.amplitude, e.amplitude_std = fit.amplitude_std, e.phase_deg = fit.phase_deg;
-      }
-    }
-  }
-  const double d = e.decay_per_s,
-               energy = std::abs(d) > 0 ? (1 - std::exp(-2 * d * span)) / (4 * d) : span / 2;
-  band.level_rms = e.amplitude * std::sqrt(energy * rate_hz / static_cast<double>(x.size()));
-}
-
 /// What little stands in the flanks of a band of noise is of it.
 void peaks_in_flanks(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
   for (JudgedBand& band : bands) {
@@ -353,7 +327,8 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     band.level_rms =
         std::sqrt(std::max(0.0, source.mean_square(band.low_hz - edge, band.high_hz + edge) - line_square -
                                     density * (band.high_hz - band.low_hz + 2 * edge)));
-    if (v.kind == BandVerdict::Kind::decaying) refine_decay(rest, rate_hz, density, band);
+    if (v.kind == BandVerdict::Kind::decaying)
+      band.level_rms = refine_decay(rest, rate_hz, density, band.verdict.exponential);
     for (const std::size_t m : band.members) peaks[m].of_band = true;
     out.push_back(std::move(band));
   }

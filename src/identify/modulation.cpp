@@ -110,6 +110,26 @@ std::vector<double> rates_of(const SineFit& lines, double bin_hz) {
   return out;
 }
 
+/// The lines of a series that may drift: a straight line is taken off, so that drift is no line of low
+/// frequency, then again one fitted beside the lines, since a swing of few periods tilts the first.
+SineFit lines_beside_drift(const std::vector<double>& level, double rate_hz) {
+  LinearFit drift = fit_together(level, rate_hz, {}, {});
+  SineFit lines = fit_whole_lines(drift.residual, rate_hz, 12);
+  for (int round = 0; round < 2 && !lines.sines.empty(); ++round) {
+    std::vector<double> hz;
+    for (const Sine& s : lines.sines) hz.push_back(s.frequency_hz);
+    drift = fit_together(level, rate_hz, {}, hz);
+    std::vector<double> rest = level;
+    for (std::size_t n = 0; n < rest.size(); ++n)
+      rest[n] -= drift.values(0) +
+                 drift.values(1) * (static_cast<double>(n) / static_cast<double>(rest.size()) - 0.5);
+    lines = fit_sines(rest, rate_hz, std::move(lines.sines));
+  }
+  std::stable_sort(lines.sines.begin(), lines.sines.end(),
+                   [](const Sine& a, const Sine& b) { return a.amplitude > b.amplitude; });
+  return lines;
+}
+
 struct Fitted {
   LinearFit fit;
   std::vector<Swing> swings;
@@ -122,9 +142,7 @@ Fitted fit_series(std::span<const double> x, double rate_hz, const std::vector<d
   for (std::size_t n = 0; n < level.size(); ++n)
     for (std::size_t i = 0; i < steps_s.size(); ++i)
       if (static_cast<double>(n) / rate_hz >= steps_s[i]) level[n] -= step_sizes[i];
-  // A straight line less, so that drift is no line of low frequency.
-  const LinearFit straight = fit_together(level, rate_hz, {}, {});
-  const SineFit lines = fit_whole_lines(straight.residual, rate_hz, 12);
+  const SineFit lines = lines_beside_drift(level, rate_hz);
   const double bin = rate_hz / static_cast<double>(x.size());
   const std::vector<double> rates = rates_of(lines, bin);
   std::vector<double> hz;

@@ -93,7 +93,8 @@ OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz,
     out.first[k] = std::max(0.0, parts.values(last));
     directions[k] = settled(parts.vectors.col(last));
     if (last > 0) {
-      out.second[k] = std::max(0.0, parts.values(last - 1));
+      // Far below the first there is nothing but rounding.
+      if (parts.values(last - 1) > 1e-11 * parts.values(last)) out.second[k] = parts.values(last - 1);
       others[k] = settled(parts.vectors.col(last - 1));
     }
   });
@@ -117,6 +118,12 @@ OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz,
       return assurance(shape, directions[k]) > 0.8 ||
              (!others[k].empty() && assurance(shape, others[k]) > 0.8);
     };
+    // Noise points another way in every bin; what moves in one shape does so across neighbours.
+    std::size_t alike = 0;
+    for (std::size_t k = std::max(low, top.bin - std::min<std::size_t>(top.bin, 3));
+         k <= std::min(high - 1, top.bin + 3); ++k)
+      alike += k != top.bin && like(k) ? 1 : 0;
+    if (alike < 4) continue;
     Spectrum power = grid;
     for (std::size_t k = 0; k < bins; ++k) power.power[k] = along(spectra, shape, k);
     std::size_t from = top.bin, to = top.bin;

@@ -189,31 +189,33 @@ Outline coarser(Outline outline, std::size_t count) {
   return outline;
 }
 
-void OutlineEstimator::add(const Block& block) {
-  for (std::size_t c = 0; c < outlines_.size(); ++c) {
-    Outline& o = outlines_[c];
-    const auto x = block.samples(c);
-    for (std::size_t n = 0; n < x.size();) {
-      const auto used = static_cast<std::size_t>(o.samples % o.samples_per_stretch);
-      if (used == 0) {
-        if (o.low.size() == most) {
-          join_neighbours(o);
-          continue;
-        }
-        o.low.push_back(x[n]);
-        o.high.push_back(x[n]);
-        if (block.stamped()) o.at.push_back(block.stamps()[n]);
+void OutlineEstimator::add(std::size_t channel, std::span<const double> x, std::span<const double> stamps) {
+  Outline& o = outlines_[channel];
+  for (std::size_t n = 0; n < x.size();) {
+    const auto used = static_cast<std::size_t>(o.samples % o.samples_per_stretch);
+    if (used == 0) {
+      if (o.low.size() == most) {
+        join_neighbours(o);
+        continue;
       }
-      const std::size_t take = std::min(x.size() - n, static_cast<std::size_t>(o.samples_per_stretch) - used);
-      // Written so that NaN never wins, save where nothing else has been.
-      double low = o.low.back(), high = o.high.back();
-      if (std::isnan(low)) low = INFINITY, high = -INFINITY;
-      widen(x.data() + n, take, low, high);
-      if (low <= high) o.low.back() = low, o.high.back() = high;
-      o.samples += static_cast<std::int64_t>(take);
-      n += take;
+      o.low.push_back(x[n]);
+      o.high.push_back(x[n]);
+      if (!stamps.empty()) o.at.push_back(stamps[n]);
     }
+    const std::size_t take = std::min(x.size() - n, static_cast<std::size_t>(o.samples_per_stretch) - used);
+    // Written so that NaN never wins, save where nothing else has been.
+    double low = o.low.back(), high = o.high.back();
+    if (std::isnan(low)) low = INFINITY, high = -INFINITY;
+    widen(x.data() + n, take, low, high);
+    if (low <= high) o.low.back() = low, o.high.back() = high;
+    o.samples += static_cast<std::int64_t>(take);
+    n += take;
   }
+}
+
+void OutlineEstimator::add(const Block& block) {
+  for (std::size_t c = 0; c < outlines_.size(); ++c)
+    add(c, block.samples(c), block.stamped() ? block.stamps() : std::span<const double>());
 }
 
 }  // namespace vprism

@@ -62,6 +62,8 @@ class OutlineEstimator {
  public:
   explicit OutlineEstimator(std::size_t channels) : outlines_(channels) {}
   void add(const Block& block);
+  /// More samples of one channel, with their stamps or none.
+  void add(std::size_t channel, std::span<const double> samples, std::span<const double> stamps = {});
   const std::vector<Outline>& result() const { return outlines_; }
 
  private:

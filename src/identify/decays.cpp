@@ -1,0 +1,196 @@
+// decays.cpp: see decays.h.
+#include "identify/decays.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "identify/sine_fit.h"
+#include "identify/whole_lines.h"
+
+namespace vprism {
+
+namespace {
+
+constexpr double turn = 2 * std::numbers::pi;
+
+/// The model at a sample, also before its start.
+class Model {
+ public:
+  Model(const Exponential& e, double rate_hz)
+      : e_(e),
+        step_(std::complex<double>(-e.decay_per_s, turn * e.frequency_hz) / rate_hz),
+        rate_hz_(rate_hz) {}
+  double operator()(std::size_t n) const {
+    const double since = static_cast<double>(n) - e_.start_s * rate_hz_;
+    const double phase = e_.phase_deg * std::numbers::pi / 180;
+    return e_.amplitude * std::exp(step_.real() * since) * std::cos(step_.imag() * since + phase);
+  }
+
+ private:
+  const Exponential& e_;
+  std::complex<double> step_;
+  double rate_hz_;
+};
+
+/// Moves the start, with amplitude and phase, to another sample.
+void start_at(Exponential& e, double rate_hz, std::size_t n) {
+  const double later = static_cast<double>(n) / rate_hz - e.start_s;
+  const double grown = std::exp(-e.decay_per_s * later);
+  e.amplitude_std = std::hypot(e.amplitude_std, e.amplitude * later * e.decay_std_per_s) * grown;
+  e.amplitude *= grown;
+  e.phase_deg = std::remainder(e.phase_deg + 360 * e.frequency_hz * later, 360);
+  e.start_s = static_cast<double>(n) / rate_hz;
+}
+
+/// From which sample on the model explains most; it grows without end the other way.
+std::size_t onset(std::span<const double> x, double rate_hz, const Exponential& e) {
+  const auto at = static_cast<double>(std::lround(e.start_s * rate_hz));
+  const double reach = rate_hz / e.decay_per_s;
+  const auto low = static_cast<std::size_t>(std::max(0.0, at - 6 * reach));
+  const auto high = static_cast<std::size_t>(std::min(static_cast<double>(x.size()), at + 2 * reach));
+  const Model model(e, rate_hz);
+  double gain = 0, most = 0;
+  std::size_t best = high;
+  for (std::size_t n = high; n-- > low;) {
+    const double m = model(n);
+    gain += m * (2 * x[n] - m);
+    if (gain > most) most = gain, best = n;
+  }
+  return best;
+}
+
+/// One-sided density around a frequency of what a fit left.
+double density_around(std::span<const double> left, double rate_hz, double hz) {
+  const Spectrum s = whole_spectrum(left, rate_hz);
+  const double at = s.bins_at(hz);
+  const auto low = static_cast<std::size_t>(std::max(2.0, at - 16));
+  const auto high = std::min(s.bins(), static_cast<std::size_t>(at + 17));
+  double sum = 0;
+  for (std::size_t k = low; k < high; ++k) sum += s.power[k];
+  // Four unknowns, two in each bin, are fitted away.
+  return high > low + 4 ? sum / static_cast<double>(high - low - 2) / s.plan.rbw_hz : 0;
+}
+
+/// One fit from a start on; whether the samples bear the decay out.
+bool fit_from(std::span<const double> x, double rate_hz, std::size_t first, double density, Exponential& e) {
+  Exponential moved = e;
+  start_at(moved, rate_hz, first);
+  // No further than it can be seen.
+  const double span = static_cast<double>(x.size() - first) / rate_hz;
+  const auto count = static_cast<std::size_t>(std::min(span, 12 / e.decay_per_s) * rate_hz);
+  if (count <= 64 || count >= (std::size_t{1} << 22)) return false;
+  Sine s;
+  s.frequency_hz = moved.frequency_hz, s.amplitude = moved.amplitude, s.phase_deg = moved.phase_deg;
+  s.decay_per_s = moved.decay_per_s, s.decays = true, s.noise_variance = density * rate_hz / 2;
+  const SineFit fit = fit_sines(x.subspan(first, count), rate_hz, {s}, 8, 1e-9);
+  const Sine& found = fit.sines.front();
+  // Elsewhere in the spectrum there may be more than the noise around it.
+  if (!(std::abs(found.decay_per_s - e.decay_per_s) < 0.2 * e.decay_per_s) ||
+      !(std::abs(found.amplitude - moved.amplitude) < 0.3 * moved.amplitude) ||
+      !(std::abs(found.frequency_hz - e.frequency_hz) < e.decay_per_s / turn))
+    return false;
+  const double seen = density_around(fit.residual, rate_hz, found.frequency_hz);
+  const double scale = density > 0 && seen > 0 ? std::sqrt(seen / density) : 1;
+  e.frequency_hz = found.frequency_hz, e.frequency_std_hz = scale * found.frequency_std_hz;
+  e.decay_per_s = found.decay_per_s, e.decay_std_per_s = scale * found.decay_std_per_s;
+  e.amplitude = found.amplitude, e.amplitude_std = scale * found.amplitude_std;
+  e.phase_deg = found.phase_deg;
+  e.start_s = static_cast<double>(first) / rate_hz;
+  return true;
+}
+
+/// Takes a decay off; nothing where that would not leave less.
+bool take_off(const Exponential& e, double rate_hz, std::vector<double>& x) {
+  const auto first = static_cast<std::size_t>(std::lround(e.start_s * rate_hz));
+  const auto end = static_cast<std::size_t>(
+      std::min(static_cast<double>(x.size()), static_cast<double>(first) + 30 * rate_hz / e.decay_per_s));
+  const Model model(e, rate_hz);
+  double energy = 0, gain = 0;
+  for (std::size_t n = first; n < end; ++n) {
+    const double m = model(n);
+    energy += m * m, gain += m * (2 * x[n] - m);
+  }
+  if (!(gain > 0.8 * energy)) return false;
+  for (std::size_t n = first; n < end; ++n) x[n] -= model(n);
+  return true;
+}
+
+Spectrum spectrum_of(std::span<const double> x, const Spectrum& like, const SpectrumSettings& settings) {
+  SpectrumEstimator estimator(like.plan, settings);
+  const std::span<const double> channels[] = {x};
+  estimator.add(channels);
+  return std::move(estimator.result()[0]);
+}
+
+}  // namespace
+
+double refine_decay(std::span<const double> x, double rate_hz, double density, Exponential& e) {
+  const auto samples = static_cast<double>(x.size());
+  if (e.decay_per_s > 0) {
+    // First where the decay is surely there, then from where it begins.
+    const double later = std::min(0.3 / e.decay_per_s, (samples / rate_hz - e.start_s) / 4);
+    Exponential found = e;
+    if (fit_from(x, rate_hz, static_cast<std::size_t>((e.start_s + later) * rate_hz), density, found)) {
+      for (int round = 0; round < 2; ++round) {
+        const std::size_t first = onset(x, rate_hz, found);
+        if (first >= x.size() || !fit_from(x, rate_hz, first, density, found)) break;
+      }
+      e = found;
+    }
+  }
+  const Model model(e, rate_hz);
+  double square = 0;
+  for (auto n = static_cast<std::size_t>(std::lround(e.start_s * rate_hz)); n < x.size(); ++n)
+    square += std::pow(model(n), 2);
+  return std::sqrt(square / samples);
+}
+
+RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
+                           const SpectrumSettings& settings, const PeakSettings& search,
+                           std::vector<double> floor, std::vector<Peak> peaks,
+                           const std::function<void(std::vector<Peak>&)>& choose) {
+  const double rate = spectrum.plan.rate_hz;
+  RecordVerdict out;
+  std::vector<JudgedBand> taken;
+  std::vector<Peak> taken_peaks;
+  Spectrum rest = spectrum;
+  for (int round = 0; round < 4; ++round) {
+    const std::span<const double> x = out.rest.empty() ? samples : std::span<const double>(out.rest);
+    std::vector<JudgedBand> bands = judge_bands(x, rate, rest, floor, peaks);
+    std::vector<double> less;
+    for (JudgedBand& band : bands) {
+      const Exponential& e = band.verdict.exponential;
+      if (round == 3 || band.verdict.kind != BandVerdict::Kind::decaying || !(e.decay_per_s > 0)) continue;
+      if (less.empty()) less.assign(x.begin(), x.end());
+      if (!take_off(e, rate, less)) continue;
+      std::vector<std::size_t> members;
+      for (const std::size_t m : band.members)
+        members.push_back(taken_peaks.size()), taken_peaks.push_back(peaks[m]);
+      band.members = std::move(members);
+      taken.push_back(std::move(band));
+      band.verdict.kind = BandVerdict::Kind::nothing;
+    }
+    const bool again = std::any_of(bands.begin(), bands.end(), [](const JudgedBand& band) {
+      return band.verdict.kind == BandVerdict::Kind::nothing;
+    });
+    if (!again) {
+      out.bands = std::move(bands);
+      break;
+    }
+    out.rest = std::move(less);
+    rest = spectrum_of(out.rest, spectrum, settings);
+    PeakSearch found = find_peaks(rest, search);
+    floor = std::move(found.floor), peaks = std::move(found.peaks);
+    choose(peaks);
+  }
+  for (JudgedBand& band : taken) {
+    for (std::size_t& m : band.members) m += peaks.size();
+    out.bands.push_back(std::move(band));
+  }
+  out.peaks = std::move(peaks), out.floor = std::move(floor);
+  out.peaks.insert(out.peaks.end(), taken_peaks.begin(), taken_peaks.end());
+  return out;
+}
+
+}  // namespace vprism

@@ -1,0 +1,36 @@
+// decays.h: lines that die away, fitted to the samples and taken off the record, so that the rest is judged
+// without the skirts that they spread over the whole spectrum.
+#pragma once
+
+#include <functional>
+#include <span>
+#include <vector>
+
+#include "identify/band_search.h"
+#include "transform/spectrum_estimator.h"
+
+namespace vprism {
+
+/// Fits a decay (start within about two time constants of the truth) to the samples: the start is where the
+/// model explains most, amplitude and phase are those at the start, uncertainties from what is left around
+/// its frequency. Returns its RMS over all the samples. One that grows, or that the samples do not bear out,
+/// stays as it is; `density`: one-sided, of the noise, where the samples cannot show it.
+double refine_decay(std::span<const double> samples, double rate_hz, double density, Exponential& decay);
+
+/// What a record was found to hold.
+struct RecordVerdict {
+  std::vector<JudgedBand> bands;
+  std::vector<Peak> peaks;    ///< What `members` of the bands number.
+  std::vector<double> floor;  ///< Noise power per bin once what dies away has been taken off.
+  std::vector<double> rest;   ///< The samples less what dies away; empty where nothing does.
+};
+
+/// Bands of a record (band_search.h). What dies away is taken off and the spectrum of the rest searched
+/// again, as long as something new turns up. `settings` are those of the spectrum, `choose` leaves out peaks
+/// that were not asked for.
+RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
+                           const SpectrumSettings& settings, const PeakSettings& search,
+                           std::vector<double> floor, std::vector<Peak> peaks,
+                           const std::function<void(std::vector<Peak>&)>& choose);
+
+}  // namespace vprism
