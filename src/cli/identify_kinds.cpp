@@ -248,15 +248,19 @@ std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
   std::vector<std::size_t> order = own, gone;
   std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
     return trust(findings[a]) != trust(findings[b]) ? trust(findings[a]) < trust(findings[b])
-                                                    : findings[a].level_rms > findings[b].level_rms;
+                                                    : findings[a].level_rms < findings[b].level_rms;
   });
   double square = 0;
   for (const std::size_t i : own) square += findings[i].level_rms * findings[i].level_rms;
-  for (const std::size_t i : order) {
-    if (square <= most * rms * rms) break;
+  const double room = most * rms * rms;
+  const auto drop = [&](std::size_t i) {
     square -= findings[i].level_rms * findings[i].level_rms;
     gone.push_back(i);
-  }
+  };
+  for (const std::size_t i : own)
+    if (findings[i].level_rms * findings[i].level_rms > room) drop(i);
+  for (const std::size_t i : order)
+    if (square > room && findings[i].level_rms * findings[i].level_rms <= room) drop(i);
   return gone;
 }
 

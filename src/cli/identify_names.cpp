@@ -6,6 +6,7 @@
 
 #include "base/text.h"
 #include "cli/identify.h"
+#include "identify/comb.h"
 #include "identify/noise_floor.h"
 #include "identify/resonance_fit.h"
 
@@ -173,6 +174,7 @@ std::vector<Finding> name_channel(const Recording& r, const ChannelSpectrum& c, 
   for (const Hump& hump : humps) findings.push_back(told_hump(c, hump));
   for (const JudgedBand& band : bands) findings.push_back(told_band(r, c, band));
   name_bands(c, noise, findings);
+  take_into_families(c.peaks, c.spectrum.plan, findings);
   for (Finding& f : findings) f.recording = r.file;
   std::erase_if(findings, [&](const Finding& f) {
     if (settings.least_level && f.level_rms < *settings.least_level) return true;

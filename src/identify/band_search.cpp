@@ -6,6 +6,7 @@
 
 #include "base/percentile.h"
 #include "identify/band_trains.h"
+#include "identify/comb.h"
 #include "identify/decays.h"
 #include "identify/peak_sines.h"
 #include "transform/spectrum_estimator.h"
@@ -50,7 +51,7 @@ std::vector<JudgedBand> suspicious_bands(const Spectrum& s, const std::vector<do
       if (seen[m] || peaks[m].of_band || peaks[m].bin < low || peaks[m].bin > high) continue;
       seen[m] = true;
       band.members.push_back(m);
-      odd = odd || peaks[m].misfit > 3 || peaks[m].broad();
+      odd = odd || (!peaks[m].of_comb && (peaks[m].misfit > 3 || peaks[m].broad()));
     }
     if (odd) out.push_back(std::move(band));
   }
@@ -268,6 +269,7 @@ std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, 
 
 std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate_hz, const Spectrum& spectrum,
                                     const std::vector<double>& floor, std::vector<Peak>& peaks) {
+  mark_comb(peaks, spectrum.plan, spectrum.variance);
   std::vector<JudgedBand> bands = suspicious_bands(spectrum, floor, peaks);
   if (!bands.empty()) drop_explained(samples, rate_hz, spectrum, floor, peaks, bands);
   const std::vector<double> rest = without_others(samples, rate_hz, spectrum, peaks, bands);

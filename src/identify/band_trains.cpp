@@ -14,7 +14,7 @@ bool exactly_periodic(const std::vector<Peak>& peaks, double rate_hz, double bin
   for (const Peak& p : peaks) {
     const double order = std::round(p.frequency_hz / rate_hz);
     if (order >= 1 && std::abs(p.frequency_hz - order * rate_hz) < 0.1 * rate_hz && !p.broad() &&
-        p.misfit < 3)
+        (p.of_comb || p.misfit < 3))
       orders.push_back({p.frequency_hz, order, std::max(p.frequency_std_hz, 1e-3 * bin_hz)});
   }
   if (orders.size() < 5) return false;
@@ -40,7 +40,7 @@ void find_wide_trains(const BandSource& source, std::span<const double> x, doubl
   // Steady lines are no train, and a comb of them is one of another kind: exactly periodic, told as a family.
   double steady = 0;
   for (const Peak& p : peaks)
-    if (!p.broad() && p.misfit < 3) steady += p.rms * p.rms;
+    if (!p.broad() && (p.of_comb || p.misfit < 3)) steady += p.rms * p.rms;
   if (steady > 0.5 * s.variance) return;
   JudgedBand best;
   for (const auto& [low, high] : {std::pair{0.03, 0.06}, {0.06, 0.12}, {0.12, 0.24}, {0.24, 0.47}}) {

@@ -10,7 +10,7 @@
 #include <optional>
 
 #include "base/text.h"
-#include "identify/finding.h"
+#include "identify/comb.h"
 
 namespace vprism {
 
@@ -86,8 +86,9 @@ class Naming {
       if (used_[i] || peaks_[i].broad()) continue;
       const double order = std::round(peaks_[i].frequency_hz / fundamental);
       if (order < 1 || order > 40) continue;
+      const double near = tolerance(peaks_[i].frequency_std_hz, order * std_hz, peaks_[i].frequency_hz);
       const bool fits = std::abs(peaks_[i].frequency_hz - order * fundamental) <=
-                        tolerance(peaks_[i].frequency_std_hz, order * std_hz, peaks_[i].frequency_hz);
+                        (peaks_[i].of_comb ? std::max(near, 0.5 * plan_.bin_hz) : near);
       // An uncertainty wider than a fifth of the fundamental would let any line in.
       if (!fits || order * std_hz > 0.05 * fundamental) continue;
       const auto whole = static_cast<std::size_t>(order);
@@ -131,11 +132,11 @@ class Naming {
     std::sort(best.begin(), best.end(),
               [&](std::size_t a, std::size_t b) { return peaks_[a].frequency_hz < peaks_[b].frequency_hz; });
     std::sort(best_orders.begin(), best_orders.end());
-    // What the lowest member says of the fundamental.
+    // What all members say of the fundamental.
     const bool whole = best_orders.front() == 1;
     Peak lead = peaks_[best.front()];
-    lead.frequency_hz /= static_cast<double>(best_orders.front());
-    lead.frequency_std_hz /= static_cast<double>(best_orders.front());
+    const CombRate rate = comb_rate(peaks_, best, best_orders);
+    lead.frequency_hz = rate.rate_hz, lead.frequency_std_hz = rate.std_hz;
     const char* mains = mains_of(lead);
     const std::size_t folded = best.size() >= 6 ? add_high_orders(lead, best) : 0;
     Finding& finding = add(mains != nullptr ? "mains-hum" : "harmonic-family", lead, best);
@@ -188,7 +189,8 @@ class Naming {
       for (int order = 1; order <= 1000; ++order) {
         const double hz = std::abs(std::remainder(order * lead.frequency_hz, plan_.rate_hz));
         if (std::abs(hz - p.frequency_hz) >
-            std::max(4 * std::hypot(p.frequency_std_hz, order * lead.frequency_std_hz), 0.1 * plan_.bin_hz))
+            std::max(4 * std::hypot(p.frequency_std_hz, order * lead.frequency_std_hz),
+                     (p.of_comb ? 0.5 : 0.1) * plan_.bin_hz))
           continue;
         members.push_back(i);
         break;
@@ -267,7 +269,9 @@ class Naming {
   void tell_modulation(const Peak& carrier, const Peak& low, const Peak& high, Finding& finding) {
     const double off = std::remainder(low.phase_deg + high.phase_deg - 2 * carrier.phase_deg, 360.0);
     const double depth = (low.rms + high.rms) / carrier.rms;
-    const bool amplitude = std::abs(off)<30, turning = std::abs(off)> 150;
+    const double turned = std::abs(off);
+    const bool amplitude = turned < 30;
+    const bool turning = turned > 150;
     finding.numbers.emplace_back("modulation_phase_deg", off);
     finding.numbers.emplace_back(turning ? "modulation_index_rad" : "depth", depth);
     if (amplitude)

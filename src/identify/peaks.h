@@ -22,6 +22,7 @@ struct Peak {
       0;  ///< RMS of all that stands above the noise around it, what other lines explain left out.
 
   bool of_band = false;  ///< Part of a band that is no steady line (band_search.h).
+  bool of_comb = false;  ///< An order of an exact comb (comb.h): steady, whatever disturbs it.
   double misfit = 1;     ///< What the fit leaves around over what noise would; uncertainties hold it.
 
   double crest = 2;      ///< Square of peak over RMS: 2 for a sine, 1 for a turning complex tone.
@@ -29,7 +30,7 @@ struct Peak {
 
   /// Whether interpolation may well have made it.
   bool doubtful() const { return rms < 3 * doubt_rms; }
-  bool broad() const { return concentration < 0.6; }
+  bool broad() const { return !of_comb && concentration < 0.6; }
   /// In a scale's unit; psd: the height of the line in the density.
   double level(Scale scale, const SpectrumPlan& plan) const;
   double signal_to_noise_db() const;
