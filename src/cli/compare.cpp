@@ -298,10 +298,12 @@ class CompareTask : public Task {
     }
     PairSettings settings;
     settings.within_hz = within_.value_or(0);
-    c.pairs = pair_lines(a.lines, b.lines, settings);
+    c.speed = speed_change(a.lines, b.lines, settings);
+    c.pairs =
+        c.speed ? pair_lines(a.lines, b.lines, *c.speed, settings) : pair_lines(a.lines, b.lines, settings);
     if (a.spectrum && b.spectrum) {
       const Spectrum &sa = a.spectrum->spectrum, &sb = b.spectrum->spectrum;
-      c.likeness = spectral_likeness(sa, sb);
+      c.likeness = spectral_likeness(sa, sb, c.speed ? c.speed->ratio : 1);
       c.total_db = 20 * std::log10(sb.rms_total() / std::max(sa.rms_total(), 1e-300));
       // Bands that both reach.
       const Spectrum& shorter = sa.frequency_hz(sa.bins() - 1) < sb.frequency_hz(sb.bins() - 1) ? sa : sb;
@@ -339,6 +341,14 @@ class CompareTask : public Task {
                                                          : "gone, or hidden in the noise of " + second_word();
   }
 
+  std::string speed_text(const SpeedChange& speed) const {
+    return fmt::format(
+        "a common change of speed: {} lines of {} lie {} {} than in {}, and are compared with those",
+        speed.lines, second_word(),
+        format_uncertain(100 * std::abs(speed.ratio - 1), 100 * speed.ratio_std, "%"),
+        speed.ratio > 1 ? "higher" : "lower", first_word());
+  }
+
   std::string text(const Compared& c) const {
     const std::string ua = c.a.channel.unit.label(), ub = c.b.channel.unit.label();
     std::string out = fmt::format("  {}: {}\n  {}: {}\n", first_word(), c.a.label, second_word(), c.b.label);
@@ -347,6 +357,7 @@ class CompareTask : public Task {
           "  likeness of the spectra {:.3f} (1: the same shape){}\n", c.likeness,
           c.same_unit ? fmt::format("; {} in all {:+.2f} dB re {}", second_word(), c.total_db, first_word())
                       : "");
+    if (c.speed) out += "  " + speed_text(*c.speed) + "\n";
     TextTable lines({{first_word() + " (Hz)"},
                      {second_word() + " (Hz)"},
                      {first_word() + " level"},
@@ -379,10 +390,25 @@ class CompareTask : public Task {
         bands.add({fmt::format("{:.4g} .. {:.4g} Hz", c.a_bands[i].edges.low_hz, c.a_bands[i].edges.high_hz),
                    format_quantity(std::sqrt(c.a_bands[i].mean_square), ua, 4),
                    format_quantity(std::sqrt(c.b_bands[i].mean_square), ua, 4),
-                   fmt::format("{:+.2f} dB", band_db(c, i))});
+                   fmt::format("{:+.2f} ± {:.2f} dB", band_db(c, i), band_std_db(c, i))});
       out += "\n" + bands.text();
     }
     return out + "\n";
+  }
+
+  /// What noise scatters in a band, of its whole power; lines beside it are known far better.
+  static double band_rel_std(const Side& side, const BandLevel& band) {
+    const Spectrum& s = side.spectrum->spectrum;
+    const auto [low, end] = s.bins_within(band.edges.low_hz, band.edges.high_hz);
+    double noise = 0;
+    for (std::size_t k = low; k < std::min(end, side.spectrum->floor.size()); ++k)
+      noise += side.spectrum->floor[k] / s.enbw_bins;
+    const double levels = std::max(1.0, static_cast<double>(end - low) / bins_alike(s.window));
+    const double share = band.mean_square > 0 ? std::min(1.0, noise / band.mean_square) : 1;
+    return share / std::sqrt(s.noise_averages * levels);
+  }
+  static double band_std_db(const Compared& c, std::size_t i) {
+    return 10 / std::log(10.0) * std::hypot(band_rel_std(c.a, c.a_bands[i]), band_rel_std(c.b, c.b_bands[i]));
   }
 
   static double band_db(const Compared& c, std::size_t i) {
@@ -405,13 +431,16 @@ class CompareTask : public Task {
                        {"high_hz", number(c.a_bands[i].edges.high_hz)},
                        {"a_level", number(std::sqrt(c.a_bands[i].mean_square))},
                        {"b_level", number(std::sqrt(c.b_bands[i].mean_square))},
-                       {"delta_db", c.same_unit ? number(band_db(c, i)) : Json(nullptr)}});
+                       {"delta_db", c.same_unit ? number(band_db(c, i)) : Json(nullptr)},
+                       {"delta_std_db", c.same_unit ? number(band_std_db(c, i)) : Json(nullptr)}});
     return {{"channel", c.b.channel.name},
             {"unit", c.b.channel.unit.label()},
             {"a", {{"file", c.a.file}, {"channel", c.a.channel.name}, {"label", c.a.label}}},
             {"b", {{"file", c.b.file}, {"channel", c.b.channel.name}, {"label", c.b.label}}},
             {"rbw_hz", c.a.spectrum ? number(c.a.spectrum->spectrum.plan.rbw_hz) : Json(nullptr)},
             {"likeness", number(c.likeness)},
+            {"speed_ratio", c.speed ? number(c.speed->ratio) : Json(nullptr)},
+            {"speed_ratio_std", c.speed ? number(c.speed->ratio_std) : Json(nullptr)},
             {"total_delta_db", c.same_unit ? number(c.total_db) : Json(nullptr)},
             {"peaks", peaks},
             {"bands", bands}};
@@ -436,10 +465,10 @@ class CompareTask : public Task {
                            cell(p.a && p.b && c.same_unit, p.delta_db),
                            cell(p.a && p.b && c.same_unit, p.delta_std_db), csv_cell(fate(c, p)));
       for (std::size_t i = 0; i < c.a_bands.size(); ++i)
-        out += fmt::format("{},band,{:.10g},{:.10g},{:.10g},{:.6g},{:.6g},{},{},,\n", who,
+        out += fmt::format("{},band,{:.10g},{:.10g},{:.10g},{:.6g},{:.6g},{},{},{},\n", who,
                            c.a_bands[i].edges.low_hz, c.a_bands[i].edges.low_hz, c.a_bands[i].edges.high_hz,
                            std::sqrt(c.a_bands[i].mean_square), std::sqrt(c.b_bands[i].mean_square), unit,
-                           cell(c.same_unit, band_db(c, i)));
+                           cell(c.same_unit, band_db(c, i)), cell(c.same_unit, band_std_db(c, i)));
     }
     return out;
   }

@@ -19,6 +19,7 @@ struct Side {
 struct Compared {
   Side a, b;
   std::vector<LinePair> pairs;
+  std::optional<SpeedChange> speed;
   std::vector<BandLevel> a_bands, b_bands;
   double likeness = std::nan(""), total_db = std::nan("");
   bool same_unit = true;

@@ -1,7 +1,9 @@
 // limit_levels.cpp: see limit_levels.h.
 #include "cli/limit_levels.h"
 
+#include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -32,20 +34,56 @@ void limit_from_decibels(AskedLimit& limit, Scale scale, const AnalysisSettings&
   for (auto& [hz, level] : limit.line.points) level = reference * std::pow(10, level / (amplitude ? 20 : 10));
 }
 
-void limit_levels(const Spectrum& curve, const std::vector<Peak>& peaks, std::size_t low, std::size_t high,
-                  Scale scale, std::vector<double>& hz, std::vector<double>& level) {
+LimitLevels limit_levels(const Spectrum& curve, const std::vector<Peak>& peaks, std::size_t low,
+                         std::size_t high, Scale scale) {
+  LimitLevels out;
+  out.averages = curve.noise_averages;
+  // Bins of a padded transform lie closer.
+  const double finer = curve.plan.segment > 0
+                           ? curve.plan.rate_hz / static_cast<double>(curve.plan.segment) / curve.plan.bin_hz
+                           : 1;
+  out.alike = bins_alike(curve.window) * std::max(1.0, finer);
   for (std::size_t k = low; k < high; ++k) {
-    hz.push_back(curve.frequency_hz(k));
-    level.push_back(curve.level(k, scale));
+    out.hz.push_back(curve.frequency_hz(k));
+    out.level.push_back(curve.level(k, scale));
+    out.std_db.push_back(std::nan(""));
   }
+  const double half = (window_half_width_bins(curve.window) + 0.5) * std::max(1.0, finer);
   for (const Peak& p : peaks) {
-    if (p.broad() || p.bin < low || p.bin >= high) continue;
-    const std::size_t at = p.bin - low;
+    if (p.broad()) continue;
+    const double std_db = p.rms > 0 ? 20 / std::numbers::ln10 * p.rms_std / p.rms : 0;
+    const double at = curve.bins_at(p.frequency_hz);
+    const double first = std::max(at - half, static_cast<double>(low)),
+                 last = std::min(at + half, static_cast<double>(high) - 1);
+    for (double k = std::ceil(first); k <= last; ++k) {
+      double& known = out.std_db[static_cast<std::size_t>(k) - low];
+      if (std::isnan(known) || std_db < known) known = std_db;
+    }
+    const std::size_t bin = finer > 1 ? static_cast<std::size_t>(std::lround(at)) : p.bin;
+    if (bin < low || bin >= high) continue;
+    const std::size_t top = bin - low;
     const double fitted = p.level(scale, curve.plan);
-    if (fitted <= level[at]) continue;
-    const bool inside =
-        (at == 0 || p.frequency_hz > hz[at - 1]) && (at + 1 == hz.size() || p.frequency_hz < hz[at + 1]);
-    if (inside) hz[at] = p.frequency_hz, level[at] = fitted;
+    if (fitted <= out.level[top]) continue;
+    const bool inside = (top == 0 || p.frequency_hz > out.hz[top - 1]) &&
+                        (top + 1 == out.hz.size() || p.frequency_hz < out.hz[top + 1]);
+    if (inside) out.hz[top] = p.frequency_hz, out.level[top] = fitted, out.std_db[top] = std_db;
+  }
+  return out;
+}
+
+void lift_by_bursts(const Spectrum& highest, const Spectrum& usual, Scale scale, LimitLevels& levels) {
+  const auto segments = static_cast<double>(std::max<std::int64_t>(2, highest.plan.averages));
+  // What the greatest of so many segments of steady noise is over their median, once in a thousand spectra.
+  const double most = std::log(segments * static_cast<double>(highest.bins()) / 1e-3) / std::numbers::ln2;
+  for (std::size_t k = 1; k < std::min(highest.bins(), usual.bins()); ++k) {
+    if (!(highest.power[k] > most * usual.power[k])) continue;
+    const double level = highest.level(k, scale);
+    const double low = highest.frequency_hz(k) - highest.plan.bin_hz / 2, high = low + highest.plan.bin_hz;
+    for (auto at = std::lower_bound(levels.hz.begin(), levels.hz.end(), low);
+         at != levels.hz.end() && *at < high; ++at) {
+      double& there = levels.level[static_cast<std::size_t>(at - levels.hz.begin())];
+      there = std::max(there, level);
+    }
   }
 }
 

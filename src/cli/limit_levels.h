@@ -7,6 +7,7 @@
 
 #include "cli/analysis_options.h"
 #include "cli/limits_file.h"
+#include "identify/limit_line.h"
 
 namespace vprism {
 
@@ -18,8 +19,13 @@ std::pair<Scale, double> limit_meaning(const AskedLimit& limit, const Unit& unit
 /// A line in decibels becomes one in levels.
 void limit_from_decibels(AskedLimit& limit, Scale scale, const AnalysisSettings& analysis);
 
-/// Bins low .. high - 1 of a spectrum, and fitted lines where those are higher than any bin.
-void limit_levels(const Spectrum& curve, const std::vector<Peak>& peaks, std::size_t low, std::size_t high,
-                  Scale scale, std::vector<double>& hz, std::vector<double>& level);
+/// Bins low .. high - 1 of a spectrum, and fitted lines where those are higher than any bin; bins under a
+/// line's lobe are as sure as its fit.
+LimitLevels limit_levels(const Spectrum& curve, const std::vector<Peak>& peaks, std::size_t low,
+                         std::size_t high, Scale scale);
+
+/// Levels that something short reaches in a segment shorter than those of `levels`: `highest` is the highest
+/// of such segments, `usual` their median. What steady noise or lines make is left as it was.
+void lift_by_bursts(const Spectrum& highest, const Spectrum& usual, Scale scale, LimitLevels& levels);
 
 }  // namespace vprism

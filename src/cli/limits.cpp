@@ -16,16 +16,17 @@ namespace vprism {
 namespace {
 
 const std::string outside_span = "outside the span";
+/// The shortest segments in which a burst is looked for.
+constexpr std::size_t shortest_segment = 64;
 
 /// One channel against one line.
 struct HeldLine {
   AskedLimit limit;
   Channel channel;
   Scale scale = Scale::rms;
-  std::vector<double> hz, level;
+  LimitLevels levels;
   LimitVerdict verdict;
-  std::string dead;          ///< Why the channel can't be judged at all; "" where it can.
-  double margin_std_db = 0;  ///< Of a level that noise makes; 0 where it is not known.
+  std::string dead;  ///< Why the channel can't be judged at all; "" where it can.
   std::string plan;
 
   bool judged() const { return dead.empty() && verdict.compared > 0; }
@@ -132,6 +133,7 @@ class LimitsTask : public Task {
     Recorded out;
     const bool stored = holds_spectra(input);
     std::optional<SpectrumResult> mean, peak;
+    std::vector<std::pair<SpectrumResult, SpectrumResult>> shorter;  // Highest and median.
     std::vector<StoredSpectrum> curves;
     if (stored) {
       curves = read_stored_spectra(input);
@@ -145,7 +147,19 @@ class LimitsTask : public Task {
       };
       if (wants(false)) mean = compute_spectrum(input, analysis, progress);
       analysis.spectrum.average = Average::peak_hold;
-      if (wants(true)) peak = compute_spectrum(input, analysis, progress);
+      if (wants(true)) {
+        peak = compute_spectrum(input, analysis, progress);
+        // Segments that nobody chose are too long for a burst: shorter ones are looked at as well.
+        const bool chosen = analysis_.spectrum.segment || analysis_.spectrum.resolution_hz;
+        std::size_t segment = chosen ? 0 : peak->channels.front().spectrum.plan.segment / 4;
+        for (analysis.peaks = 0; segment >= shortest_segment; segment /= 4) {
+          analysis.spectrum.segment = segment;
+          analysis.spectrum.average = Average::peak_hold;
+          SpectrumResult highest = compute_spectrum(input, analysis, progress);
+          analysis.spectrum.average = Average::median;
+          shorter.emplace_back(std::move(highest), compute_spectrum(input, analysis, progress));
+        }
+      }
       const SpectrumResult& one = mean ? *mean : *peak;
       out.facts = one.facts;
       out.cautions = one.cautions;
@@ -158,8 +172,8 @@ class LimitsTask : public Task {
         h.limit = limit;
         h.channel = r.channels[c];
         if (stored) {
-          h.hz = curves[c].hz;
-          h.level = curves[c].level;
+          h.levels.hz = curves[c].hz;
+          h.levels.level = curves[c].level;
           h.scale = limit.scale.value_or(analysis_.scale);
           const bool fits = limit.decibels || limit.unit.text() == "1" ||
                             limit.unit.text() == h.channel.unit.text() ||
@@ -181,8 +195,13 @@ class LimitsTask : public Task {
             for (auto& [hz, level] : h.limit.line.points) level *= factor;
           const auto [low, high] = s.curve().bins_within(s.span ? s.span->low : std::nullopt,
                                                          s.span ? s.span->high : std::nullopt);
-          limit_levels(s.curve(), s.peaks, low, high, scale, h.hz, h.level);
-          h.margin_std_db = 10 / std::log(10.0) / std::sqrt(s.spectrum.noise_averages);
+          h.levels = limit_levels(s.curve(), s.peaks, low, high, scale);
+          if (limit.peak_detector) {
+            h.levels.std_db.clear();  // The highest of all segments is what it is.
+            for (const auto& [highest, usual] : shorter)
+              if (c < highest.channels.size())
+                lift_by_bursts(highest.channels[c].spectrum, usual.channels[c].spectrum, scale, h.levels);
+          }
           h.plan = plan_text(s.curve(), analysis_.spectrum.overlap);
           least_hz = s.curve().two_sided ? 0 : s.curve().plan.rbw_hz;
           top_hz = s.curve().frequency_hz(s.curve().bins() - 1);
@@ -194,15 +213,14 @@ class LimitsTask : public Task {
                      " throughout, as a dead sensor would";
         }
         limit_from_decibels(h.limit, h.scale, analysis_);
-        h.verdict = judge_limit(h.limit.line, h.hz, h.level, scale_entry(h.scale).amplitude, least_hz);
+        h.verdict = judge_limit(h.limit.line, h.levels, scale_entry(h.scale).amplitude, least_hz);
         name_gaps(h, top_hz);
-        if (!h.verdict.pass && -h.verdict.worst.margin_db < 2 * h.margin_std_db &&
-            scale_entry(h.scale).density)
+        const LimitViolation& worst = h.verdict.worst;
+        if (h.judged() && std::abs(worst.margin_db) < 2 * worst.margin_std_db)
           out.cautions.push_back(
-              {"verdict-unsure", Severity::warning, h.channel.name,
-               fmt::format("the worst margin, {:.1f} dB, is within twice the uncertainty of a noise level "
-                           "here, {:.1f} dB",
-                           h.verdict.worst.margin_db, h.margin_std_db),
+              {"verdict-unsure", h.verdict.pass ? Severity::note : Severity::warning, h.channel.name,
+               fmt::format("the least margin to {}, {:+.2f} dB, is within twice its uncertainty, {:.2g} dB",
+                           clean_text(h.limit.line.name), worst.margin_db, worst.margin_std_db),
                "record longer, or average more with a coarser --resolution"});
         out.held.push_back(std::move(h));
       }
@@ -221,9 +239,14 @@ class LimitsTask : public Task {
   static void name_gaps(HeldLine& h, double top_hz) {
     for (LimitGap& gap : h.verdict.not_judged)
       if (top_hz > 0 && gap.why == "beyond the last level")
-        gap.why = h.hz.back() >= 0.999 * top_hz ? "beyond half the rate" : outside_span;
+        gap.why = h.levels.hz.back() >= 0.999 * top_hz ? "beyond half the rate" : outside_span;
       else if (top_hz > 0 && gap.why == "below the first level")
         gap.why = outside_span;
+  }
+
+  static std::string decibels(double value, double std_db, bool sign) {
+    if (!(std_db > 0)) return sign ? fmt::format("{:+.2f} dB", value) : fmt::format("{:.2f} dB", value);
+    return (sign && value >= 0 ? "+" : "") + format_uncertain(value, std_db, "dB");
   }
 
   std::string unit_of(const HeldLine& h) const {
@@ -247,7 +270,7 @@ class LimitsTask : public Task {
                    format_quantity(h.verdict.worst.frequency_hz, "Hz", 6),
                    format_quantity(h.verdict.worst.level, unit_of(h), 4),
                    format_quantity(h.verdict.worst.limit, unit_of(h), 4),
-                   fmt::format("{:+.2f} dB", h.verdict.worst.margin_db)});
+                   decibels(h.verdict.worst.margin_db, h.verdict.worst.margin_std_db, true)});
     out += table.text() + "\n";
     for (const HeldLine& h : r.held) {
       if (!h.dead.empty()) out += "  " + h.channel.name + " is not judged: " + h.dead + "\n";
@@ -268,7 +291,7 @@ class LimitsTask : public Task {
             {format_quantity(listed[i].low_hz, "Hz", 6), format_quantity(listed[i].high_hz, "Hz", 6),
              format_quantity(listed[i].frequency_hz, "Hz", 6),
              format_quantity(listed[i].level, unit_of(h), 4), format_quantity(listed[i].limit, unit_of(h), 4),
-             fmt::format("{:.2f} dB", -listed[i].margin_db)});
+             decibels(-listed[i].margin_db, listed[i].margin_std_db, false)});
       out += violations.text("    ");
       if (listed.size() > 20) out += fmt::format("    and {} more, in the CSV\n", listed.size() - 20);
     }
@@ -281,7 +304,8 @@ class LimitsTask : public Task {
             {"frequency_hz", number(v.frequency_hz)},
             {"level", number(v.level)},
             {"limit", number(v.limit)},
-            {"margin_db", number(v.margin_db)}};
+            {"margin_db", number(v.margin_db)},
+            {"margin_std_db", v.margin_std_db > 0 ? number(v.margin_std_db) : Json(nullptr)}};
   }
 
   Json json(const HeldLine& h) const {
@@ -303,7 +327,9 @@ class LimitsTask : public Task {
                                                                   : "not judged in full"},
             {"judged_in_full", h.in_full()},
             {"not_judged", gaps},
-            {"margin_std_db", number(h.margin_std_db)},
+            {"margin_std_db", h.judged() && h.verdict.worst.margin_std_db > 0
+                                  ? number(h.verdict.worst.margin_std_db)
+                                  : Json(nullptr)},
             {"worst", h.judged() ? violation_json(h.verdict.worst) : Json(nullptr)},
             {"violations", violations}};
   }
@@ -349,11 +375,11 @@ class LimitsTask : public Task {
       Curve levels;
       levels.name = h.limit.peak_detector ? "highest of the segments" : "level";
       double least = 1e300, most = 0;
-      for (std::size_t k = 0; k < h.hz.size(); ++k)
-        if (h.hz[k] >= low && h.hz[k] <= high && h.level[k] > 0) {
-          levels.x.push_back(h.hz[k]);
-          levels.y.push_back(h.level[k]);
-          most = std::max(most, h.level[k]);
+      for (std::size_t k = 0; k < h.levels.hz.size(); ++k)
+        if (h.levels.hz[k] >= low && h.levels.hz[k] <= high && h.levels.level[k] > 0) {
+          levels.x.push_back(h.levels.hz[k]);
+          levels.y.push_back(h.levels.level[k]);
+          most = std::max(most, h.levels.level[k]);
         }
       std::vector<double> sorted = levels.y;
       std::sort(sorted.begin(), sorted.end());

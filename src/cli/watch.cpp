@@ -274,11 +274,11 @@ class Watch {
     for (Guard& guard : guards_) {
       const ChannelNow& n = state_.now[guard.channel];
       if (n.spectrum.power.empty()) continue;
-      std::vector<double> hz, level;
       const auto [low, high] = n.spectrum.bins_within({}, {});
-      limit_levels(n.spectrum, n.peaks, low, high, guard.scale, hz, level);
-      const LimitVerdict verdict = judge_limit(guard.limit.line, hz, level,
-                                               scale_entry(guard.scale).amplitude, n.spectrum.plan.rbw_hz);
+      LimitLevels levels = limit_levels(n.spectrum, n.peaks, low, high, guard.scale);
+      if (guard.limit.peak_detector) levels.std_db.clear();
+      const LimitVerdict verdict =
+          judge_limit(guard.limit.line, levels, scale_entry(guard.scale).amplitude, n.spectrum.plan.rbw_hz);
       if (!guard.judged && verdict.compared > 0)
         for (const LimitGap& gap : verdict.not_judged)
           further_.push_back({"not-judged", Severity::warning, state_.recording.channels[guard.channel].name,

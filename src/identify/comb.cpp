@@ -12,7 +12,7 @@ namespace vprism {
 
 namespace {
 
-constexpr std::size_t most_orders = 1000;
+constexpr std::size_t most_comb_orders = 1000;
 
 struct Orders {
   std::vector<std::size_t> members, orders;
@@ -28,7 +28,7 @@ Orders climb(const std::vector<Peak>& peaks, const std::vector<std::size_t>& by_
   for (const std::size_t i : by_frequency) {
     const Peak& p = peaks[i];
     const double order = std::round(p.frequency_hz / out.rate.rate_hz);
-    if (order < 1 || order > static_cast<double>(most_orders)) continue;
+    if (order < 1 || order > static_cast<double>(most_comb_orders)) continue;
     const double known = order * out.rate.std_hz;
     if (known > 0.1 * out.rate.rate_hz) break;
     const double slack = std::min(4 * std::hypot(p.frequency_std_hz, known), 0.3 * bin_hz) + 0.03 * bin_hz;
@@ -55,7 +55,7 @@ bool leftover(const Finding& f) {
 /// order n holds `strength` / n.
 bool folded_order(const Finding& f, const Finding& family, double strength, const SpectrumPlan& plan) {
   if (f.kind != "tone" && f.kind != "growing" && f.kind != "decaying" && f.kind != "alias") return false;
-  for (std::size_t n = 2; n <= most_orders; ++n) {
+  for (std::size_t n = 2; n <= most_comb_orders; ++n) {
     const auto order = static_cast<double>(n);
     if (f.level_rms > 2.5 * strength / order) return false;
     if (order * family.frequency_hz < plan.rate_hz / 2) continue;
@@ -123,7 +123,7 @@ void mark_comb(std::vector<Peak>& peaks, const SpectrumPlan& plan, double varian
   // Higher orders lie where half the rate folds them.
   for (const std::size_t i : by_frequency) {
     Peak& p = peaks[i];
-    for (std::size_t order = 1; order <= most_orders && !p.of_comb; ++order) {
+    for (std::size_t order = 1; order <= most_comb_orders && !p.of_comb; ++order) {
       const double known = static_cast<double>(order) * best.rate.std_hz;
       if (known > 0.5 * plan.bin_hz) break;
       const double hz =

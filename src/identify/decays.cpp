@@ -12,14 +12,14 @@ namespace vprism {
 
 namespace {
 
-constexpr double turn = 2 * std::numbers::pi;
+constexpr double full_turn = 2 * std::numbers::pi;
 
 /// The model at a sample, also before its start.
-class Model {
+class DecayModel {
  public:
-  Model(const Exponential& e, double rate_hz)
+  DecayModel(const Exponential& e, double rate_hz)
       : e_(e),
-        step_(std::complex<double>(-e.decay_per_s, turn * e.frequency_hz) / rate_hz),
+        step_(std::complex<double>(-e.decay_per_s, full_turn * e.frequency_hz) / rate_hz),
         rate_hz_(rate_hz) {}
   double operator()(std::size_t n) const {
     const double since = static_cast<double>(n) - e_.start_s * rate_hz_;
@@ -49,7 +49,7 @@ std::size_t onset(std::span<const double> x, double rate_hz, const Exponential& 
   const double reach = rate_hz / e.decay_per_s;
   const auto low = static_cast<std::size_t>(std::max(0.0, at - 6 * reach));
   const auto high = static_cast<std::size_t>(std::min(static_cast<double>(x.size()), at + 2 * reach));
-  const Model model(e, rate_hz);
+  const DecayModel model(e, rate_hz);
   double gain = 0, most = 0;
   std::size_t best = high;
   for (std::size_t n = high; n-- > low;) {
@@ -88,7 +88,7 @@ bool fit_from(std::span<const double> x, double rate_hz, std::size_t first, doub
   // Elsewhere in the spectrum there may be more than the noise around it.
   if (!(std::abs(found.decay_per_s - e.decay_per_s) < 0.2 * e.decay_per_s) ||
       !(std::abs(found.amplitude - moved.amplitude) < 0.3 * moved.amplitude) ||
-      !(std::abs(found.frequency_hz - e.frequency_hz) < e.decay_per_s / turn))
+      !(std::abs(found.frequency_hz - e.frequency_hz) < e.decay_per_s / full_turn))
     return false;
   const double seen = density_around(fit.residual, rate_hz, found.frequency_hz);
   const double scale = density > 0 && seen > 0 ? std::sqrt(seen / density) : 1;
@@ -105,7 +105,7 @@ bool take_off(const Exponential& e, double rate_hz, std::vector<double>& x) {
   const auto first = static_cast<std::size_t>(std::lround(e.start_s * rate_hz));
   const auto end = static_cast<std::size_t>(
       std::min(static_cast<double>(x.size()), static_cast<double>(first) + 30 * rate_hz / e.decay_per_s));
-  const Model model(e, rate_hz);
+  const DecayModel model(e, rate_hz);
   double energy = 0, gain = 0;
   for (std::size_t n = first; n < end; ++n) {
     const double m = model(n);
@@ -139,7 +139,7 @@ double refine_decay(std::span<const double> x, double rate_hz, double density, E
       e = found;
     }
   }
-  const Model model(e, rate_hz);
+  const DecayModel model(e, rate_hz);
   double square = 0;
   for (auto n = static_cast<std::size_t>(std::lround(e.start_s * rate_hz)); n < x.size(); ++n)
     square += std::pow(model(n), 2);

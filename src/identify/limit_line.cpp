@@ -3,9 +3,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "base/error.h"
 #include "base/text.h"
+#include "identify/noise_floor.h"
 
 namespace vprism {
 
@@ -53,38 +55,114 @@ std::vector<LimitGap> gaps_beside(const LimitLine& line, const std::vector<doubl
 
 }  // namespace
 
-LimitVerdict judge_limit(const LimitLine& line, const std::vector<double>& hz,
-                         const std::vector<double>& level, bool amplitude, double least_hz) {
-  LimitVerdict verdict;
-  verdict.not_judged = gaps_beside(line, hz, level, least_hz);
-  verdict.worst.margin_db = 1e300;
-  bool above = false;
-  for (std::size_t k = 0; k < hz.size(); ++k) {
-    const std::optional<double> limit = line.at(hz[k]);
-    if (!limit || std::isnan(level[k]) || hz[k] < least_hz) {
-      above = false;
-      continue;
+namespace {
+
+/// Probability that noise as strong as the limit breaks it somewhere.
+constexpr double chance_of_noise = 1e-3;
+
+/// One verdict while it is made.
+class Judging {
+ public:
+  Judging(const LimitLine& line, const LimitLevels& levels, bool amplitude, double least_hz)
+      : levels_(levels), scale_(amplitude ? 20 : 10), ratio_(levels.hz.size(), std::nan("")) {
+    limits_.resize(ratio_.size());
+    for (std::size_t k = 0; k < ratio_.size(); ++k) {
+      const std::optional<double> limit = line.at(levels.hz[k]);
+      if (!limit || std::isnan(levels.level[k]) || levels.hz[k] < least_hz) continue;
+      ++verdict_.compared;
+      limits_[k] = *limit;
+      ratio_[k] = std::max(0.0, levels.level[k] / *limit);
+      if (amplitude) ratio_[k] *= ratio_[k];
+      noise_ += noise(k) ? 1 : 0;
     }
-    ++verdict.compared;
-    const double margin = level[k] > 0 ? (amplitude ? 20 : 10) * std::log10(*limit / level[k]) : 400;
-    const LimitViolation here{hz[k], hz[k], hz[k], level[k], *limit, margin};
-    if (margin < verdict.worst.margin_db) verdict.worst = here;
-    if (margin >= 0) {
-      above = false;
-      continue;
-    }
-    if (!above) {
-      verdict.violations.push_back(here);
-    } else {
-      LimitViolation& v = verdict.violations.back();
-      const double low = v.low_hz;
-      if (margin < v.margin_db) v = here;
-      v.low_hz = low;
-      v.high_hz = hz[k];
-    }
-    above = true;
+    verdict_.worst.margin_db = 1e300;
   }
-  verdict.pass = verdict.violations.empty();
+
+  LimitVerdict run() {
+    over_.assign(ratio_.size(), std::nullopt);
+    for (std::size_t k = 0; k < ratio_.size(); ++k)
+      if (!std::isnan(ratio_[k]) && !noise(k)) {
+        const double std_db = levels_.std_db.empty() ? 0 : levels_.std_db[k];
+        hold(k, k, ratio_[k], levels_.hz[k], limits_[k], std_db, ratio_[k] > 1);
+      }
+    for (std::size_t from = 0; from < ratio_.size(); ++from) {
+      if (std::isnan(ratio_[from]) || !noise(from)) continue;
+      std::size_t end = from + 1;
+      while (end < ratio_.size() && !std::isnan(ratio_[end]) && noise(end)) ++end;
+      judge_noise(from, end);
+      from = end - 1;
+    }
+    for (std::size_t k = 0; k < over_.size(); ++k) {
+      if (!over_[k]) continue;
+      LimitViolation worst = *over_[k];
+      const double low = levels_.hz[k];
+      for (; k + 1 < over_.size() && over_[k + 1]; ++k)
+        if (over_[k + 1]->margin_db < worst.margin_db) worst = *over_[k + 1];
+      worst.low_hz = low, worst.high_hz = levels_.hz[k];
+      verdict_.violations.push_back(worst);
+    }
+    verdict_.pass = verdict_.violations.empty();
+    return std::move(verdict_);
+  }
+
+ private:
+  bool noise(std::size_t k) const { return !levels_.std_db.empty() && std::isnan(levels_.std_db[k]); }
+  double independent(std::size_t width) const {
+    return levels_.averages * std::max(1.0, static_cast<double>(width) / levels_.alike);
+  }
+
+  /// What levels first .. last hold, at `hz`; it may be the least margin, and is a violation if `over`.
+  void hold(std::size_t first, std::size_t last, double ratio, double hz, double limit, double std_db,
+            bool over) {
+    LimitViolation here;
+    here.low_hz = levels_.hz[first], here.high_hz = levels_.hz[last], here.frequency_hz = hz;
+    here.limit = limit;
+    here.level = limit * (scale_ > 10 ? std::sqrt(ratio) : ratio);
+    here.margin_db = ratio > 0 ? std::min(400.0, -10 * std::log10(ratio)) : 400;
+    here.margin_std_db = std_db;
+    if (here.margin_db < verdict_.worst.margin_db) verdict_.worst = here;
+    if (!over) return;
+    for (std::size_t k = first; k <= last; ++k)
+      if (!over_[k] || here.margin_db < over_[k]->margin_db) over_[k] = here;
+  }
+
+  void judge_noise(std::size_t from, std::size_t end) {
+    std::vector<double> sums = {0};
+    for (std::size_t k = from; k < end; ++k) sums.push_back(sums.back() + ratio_[k]);
+    const std::size_t size = end - from;
+    bool shown = false;
+    for (std::size_t width = 1;; width = std::min(size, 4 * width)) {
+      const double worth = independent(width);
+      // Every level may start a mean; those that overlap are alike.
+      const double tests = 4 * static_cast<double>(noise_) / static_cast<double>(width) + 4;
+      const double most = noise_quantile_above(worth, chance_of_noise / tests);
+      const bool shows = !shown && (worth >= 100 || width == size);
+      shown = shown || shows;
+      const double std_db = 10 / std::numbers::ln10 / std::sqrt(worth);
+      for (std::size_t at = 0; at + width <= size; at += std::max<std::size_t>(1, width / 4)) {
+        const double mean = (sums[at + width] - sums[at]) / static_cast<double>(width);
+        if (!(mean > most) && !shows) continue;
+        const std::size_t middle = from + at + width / 2;
+        const std::size_t first = from + at, last = from + at + width - 1;
+        hold(first, last, mean, levels_.hz[middle], limits_[middle], std_db, mean > most);
+      }
+      if (width == size) return;
+    }
+  }
+
+  const LimitLevels& levels_;
+  double scale_;
+  std::vector<double> ratio_, limits_;  ///< Powers over the limit's; NaN where nothing is compared.
+  std::size_t noise_ = 0;
+  std::vector<std::optional<LimitViolation>> over_;
+  LimitVerdict verdict_;
+};
+
+}  // namespace
+
+LimitVerdict judge_limit(const LimitLine& line, const LimitLevels& levels, bool amplitude, double least_hz) {
+  LimitVerdict verdict = Judging(line, levels, amplitude, least_hz).run();
+  verdict.not_judged = gaps_beside(line, levels.hz, levels.level, least_hz);
   return verdict;
 }
 

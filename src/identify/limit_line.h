@@ -23,6 +23,15 @@ struct LimitLine {
 struct LimitViolation {
   double low_hz = 0, high_hz = 0;
   double frequency_hz = 0, level = 0, limit = 0, margin_db = 0;  ///< Where it is worst.
+  double margin_std_db = 0;  ///< Of the margin there; 0 where it is not known.
+};
+
+/// Levels at rising frequencies. A line's level is known by its fit, one of noise scatters about its mean.
+struct LimitLevels {
+  std::vector<double> hz, level;
+  std::vector<double> std_db;  ///< Of a line's levels; NaN where noise makes them. Empty: all are exact.
+  double averages = 1;         ///< Independent segments behind a level of noise.
+  double alike = 1;            ///< Neighbours that show the same (bins_alike).
 };
 
 /// A stretch of the line where there is nothing to judge.
@@ -39,12 +48,15 @@ struct LimitVerdict {
   std::vector<LimitViolation> violations;
 };
 
-/// Levels at rising frequencies; `amplitude`: 20 log10 rather than 10. A level of zero has a margin of 400
-/// dB; NaN is no level. Levels below `least_hz` (the RBW, where the mean leaks into all) are not compared.
-/// The line's stretches without a level are listed; where that is all of it, nothing was compared and `pass`
-/// says nothing.
-LimitVerdict judge_limit(const LimitLine& line, const std::vector<double>& hz,
-                         const std::vector<double>& level, bool amplitude, double least_hz = 0);
+/// `amplitude`: 20 log10 rather than 10. A level of zero has a margin of 400 dB; NaN is no level. Levels
+/// below `least_hz` (the RBW, where the mean leaks into all) are not compared. The line's stretches without a
+/// level are listed; where that is all of it, nothing was compared and `pass` says nothing.
+///
+/// An exact level, or a line's, exceeds where it lies above. Noise does where a level, or the mean of a
+/// stretch of 4, 16, ... levels, is higher than noise as strong as the limit would be once in a thousand
+/// records; its least margin is that of means worth 100 independent levels, where there are as many.
+LimitVerdict judge_limit(const LimitLine& line, const LimitLevels& levels, bool amplitude,
+                         double least_hz = 0);
 
 /// Throws Error(usage) unless there are two points or more, frequencies rise and, for logarithmic courses,
 /// all numbers are above zero. `where` begins the message.

@@ -68,18 +68,28 @@ TEST(LimitLevels, AFittedLineCountsWhereItIsHigherThanItsBin) {
   hump.concentration = 0.1;  // Noise that rises: no line.
   Peak low = line;
   low.bin = 2, low.frequency_hz = 2, low.rms = 1e-3;
-  std::vector<double> hz, level;
-  limit_levels(s, {line, hump, low}, 1, 11, Scale::rms, hz, level);
-  ASSERT_EQ(hz.size(), 10u);
-  EXPECT_EQ(hz[4], 5.3);
-  EXPECT_EQ(level[4], 0.6);
-  EXPECT_EQ(hz[7], 8);
-  EXPECT_NEAR(level[7], 0.01, 1e-12);
-  EXPECT_NEAR(level[1], 0.01, 1e-12);
+  const LimitLevels l = limit_levels(s, {line, hump, low}, 1, 11, Scale::rms);
+  ASSERT_EQ(l.hz.size(), 10u);
+  EXPECT_EQ(l.hz[4], 5.3);
+  EXPECT_EQ(l.level[4], 0.6);
+  EXPECT_EQ(l.hz[7], 8);
+  EXPECT_NEAR(l.level[7], 0.01, 1e-12);
+  EXPECT_NEAR(l.level[1], 0.01, 1e-12);
   // A span that leaves the line out.
-  hz.clear(), level.clear();
-  limit_levels(s, {line}, 6, 11, Scale::rms, hz, level);
-  for (const double v : level) EXPECT_LT(v, 0.02);
+  for (const double v : limit_levels(s, {line}, 6, 11, Scale::rms).level) EXPECT_LT(v, 0.02);
+}
+
+TEST(LimitLevels, BurstsOfShorterSegmentsCountAndSteadyNoiseDoesNot) {
+  Spectrum highest;
+  highest.plan.bin_hz = 10, highest.plan.segment = 10, highest.plan.rate_hz = 100, highest.plan.rbw_hz = 15;
+  highest.plan.averages = 50, highest.transform = 10;
+  highest.power = {0, 10, 10, 400, 10, 10};
+  Spectrum usual = highest;
+  usual.power = {0, 1, 1, 1, 1, 1};
+  LimitLevels l;
+  for (int k = 0; k < 50; ++k) l.hz.push_back(k), l.level.push_back(2);
+  lift_by_bursts(highest, usual, Scale::rms, l);
+  for (std::size_t k = 0; k < 50; ++k) EXPECT_NEAR(l.level[k], k >= 25 && k < 35 ? 20 : 2, 1e-12) << k;
 }
 
 }  // namespace

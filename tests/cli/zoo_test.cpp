@@ -133,5 +133,69 @@ TEST(Zoo, ManyOutputsAreComparedByTheStrongest) {
   EXPECT_NEAR(document["findings"][0]["frequency_hz"].get<double>(), 100, 0.5);
 }
 
+/// A limit of one level from 20 Hz to 480 Hz, as TOML.
+std::string limit_of(const std::string& level, const std::string& further) {
+  return "[[limit]]\nname = \"l\"\ncourse = \"linear\"\n" + further + "points = [[\"20 Hz\", " + level +
+         "], [\"480 Hz\", " + level + "]]\n";
+}
+const char* const as_samples = " --binary f64le:1ch --rate 1kHz --json --quiet";
+
+TEST(Zoo, ALimitForThePeakDetectorSeesABurst) {
+  const ScratchFolder folder;
+  std::mt19937_64 bits(21);
+  std::vector<double> x = zoo::noise(bits, 60'000, 0.01);
+  // 0.3 s at 1.5 V in a minute.
+  for (std::size_t n = 0; n < 300; ++n)
+    x[31'000 + n] += 1.5 * std::cos(2 * zoo::pi * 0.131 * static_cast<double>(n));
+  folder.write("x.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
+  folder.write("l.toml", limit_of("0.5", "detector = \"peak\"\n"));
+  const auto run = run_program(folder, std::string("limits x.f64 --limit l.toml") + as_samples);
+  EXPECT_EQ(run.status, 1);
+  const auto worst = run.json()["results"][0]["worst"];
+  EXPECT_NEAR(worst["frequency_hz"].get<double>(), 131, 12);
+  // 1.061 RMS; a segment may cut it.
+  EXPECT_NEAR(worst["level"].get<double>(), 1.061, 0.25);
+  folder.write("high.toml", limit_of("1.5", "detector = \"peak\"\n"));
+  EXPECT_EQ(run_program(folder, std::string("limits x.f64 --limit high.toml") + as_samples).status, 0);
+}
+
+TEST(Zoo, OneAverageOfNoiseKeepsADensityLimitAboveIt) {
+  const ScratchFolder folder;
+  for (int seed = 0; seed < 5; ++seed) {
+    std::mt19937_64 bits(static_cast<unsigned>(100 + seed));
+    // 1 RMS over 500 Hz: 2e-3 / Hz; the limit 6 dB above that, then 2 dB below.
+    const std::vector<double> x = zoo::noise(bits, 20'000, 1);
+    folder.write("x.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
+    folder.write("above.toml", limit_of("8e-3", "scale = \"psd\"\n"));
+    folder.write("below.toml", limit_of("1.26e-3", "scale = \"psd\"\n"));
+    EXPECT_EQ(run_program(folder,
+                          std::string("limits x.f64 --force --limit above.toml --segment 20000") + as_samples)
+                  .status,
+              0);
+    EXPECT_EQ(run_program(folder,
+                          std::string("limits x.f64 --force --limit below.toml --segment 20000") + as_samples)
+                  .status,
+              1);
+  }
+}
+
+TEST(Zoo, AFasterMachineIsOneChangeOfSpeed) {
+  const ScratchFolder folder;
+  for (const double speed : {1.0, 1.0041}) {
+    std::mt19937_64 bits(static_cast<unsigned>(1000 * speed));
+    std::vector<double> x = zoo::noise(bits, 40'000, 0.05);
+    for (const double hz : {24.3, 48.6, 117.1, 391.2})
+      for (std::size_t n = 0; n < x.size(); ++n)
+        x[n] += std::cos(2 * zoo::pi * hz * speed * 1e-3 * static_cast<double>(n));
+    folder.write(speed > 1 ? "b.f64" : "a.f64",
+                 std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
+  }
+  const auto result =
+      run_program(folder, std::string("compare a.f64 b.f64") + as_samples).json()["results"][0];
+  EXPECT_NEAR(result["speed_ratio"].get<double>(), 1.0041, 1e-4);
+  for (const auto& p : result["peaks"]) EXPECT_EQ(p["fate"], "same") << p.dump();
+  EXPECT_GT(result["likeness"].get<double>(), 0.9);
+}
+
 }  // namespace
 }  // namespace vprism::zoo_test
