@@ -315,7 +315,11 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
       continue;
     }
     from_the_start(band.verdict, v.looked_from_s);
-    if (v.kind == BandVerdict::Kind::noise || v.kind == BandVerdict::Kind::burst) {
+    // A line that wanders as much as its band is wide may be impulses that ring.
+    const bool doubtful =
+        (v.kind == BandVerdict::Kind::wandering || v.kind == BandVerdict::Kind::unresolved) &&
+        v.fluctuation > 1.2 && v.misfit > 1.5;
+    if (v.kind == BandVerdict::Kind::noise || v.kind == BandVerdict::Kind::burst || doubtful) {
       band.resonance = shape_of(rest, rate_hz, spectrum, band, peaks);
       const double wide = band.resonance ? std::clamp(4 * band.resonance->width_hz(), half,
                                                       0.9 * std::min(middle, rate_hz / 2 - middle))

@@ -29,9 +29,9 @@ struct LimitViolation {
 /// Levels at rising frequencies. A line's level is known by its fit, one of noise scatters about its mean.
 struct LimitLevels {
   std::vector<double> hz, level;
-  std::vector<double> std_db;  ///< Of a line's levels; NaN where noise makes them. Empty: all are exact.
-  double averages = 1;         ///< Independent segments behind a level of noise.
-  double alike = 1;            ///< Neighbours that show the same (bins_alike).
+  std::vector<double> std_db = {};  ///< Of a line's levels; NaN where noise makes them. Empty: all are exact.
+  double averages = 1;              ///< Independent segments behind a level of noise.
+  double alike = 1;                 ///< Neighbours that show the same (bins_alike).
 };
 
 /// A stretch of the line where there is nothing to judge.

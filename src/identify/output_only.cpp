@@ -118,12 +118,13 @@ OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz,
       return assurance(shape, directions[k]) > 0.8 ||
              (!others[k].empty() && assurance(shape, others[k]) > 0.8);
     };
-    // Noise points another way in every bin; what moves in one shape does so across neighbours.
-    std::size_t alike = 0;
-    for (std::size_t k = std::max(low, top.bin - std::min<std::size_t>(top.bin, 3));
-         k <= std::min(high - 1, top.bin + 3); ++k)
-      alike += k != top.bin && like(k) ? 1 : 0;
-    if (alike < 4) continue;
+    // Noise points another way from bin to bin, save the next, which shares its window; what moves in one
+    // shape goes on.
+    bool goes_on = false;
+    for (const std::size_t away : {2u, 3u})
+      goes_on = goes_on || (top.bin >= low + away && like(top.bin - away)) ||
+                (top.bin + away < high && like(top.bin + away));
+    if (!goes_on) continue;
     Spectrum power = grid;
     for (std::size_t k = 0; k < bins; ++k) power.power[k] = along(spectra, shape, k);
     std::size_t from = top.bin, to = top.bin;
