@@ -21,6 +21,8 @@ namespace {
 
 /// Samples of the series that are held for each channel.
 constexpr std::size_t most_of_carrier = std::size_t{1} << 24;
+/// As many are wanted at least; a span nobody asked for is as wide as that takes.
+constexpr double fewest_of_carrier = 512;
 
 struct ChannelModulation {
   CarrierBand band;
@@ -75,7 +77,9 @@ class ModulationTask : public EachInputTask<ModulationResult> {
       result.channels[c].band = band_of(spectra[c], r, c);
       const CarrierBand& band = result.channels[c].band;
       const double rate = r.axis.rate_hz();
-      const std::size_t factor = whole_factor(0.4 * rate / band.half_hz);
+      // Enough samples are left to show something, however narrow the span.
+      const std::size_t factor = whole_factor(
+          std::min(0.4 * rate / band.half_hz, static_cast<double>(r.samples) / fewest_of_carrier));
       if (static_cast<std::size_t>(r.samples) / factor > most_of_carrier)
         throw Error(Status::analysis, r.file + ": channel \"" + clean_text(r.channels[c].name) +
                                           "\": a span of " + format_quantity(2 * band.half_hz, "Hz") +
@@ -107,8 +111,11 @@ class ModulationTask : public EachInputTask<ModulationResult> {
       ChannelModulation& channel = result.channels[c];
       channel.series = demodulate(re[c], im[c], r.axis.rate_hz() / static_cast<double>(factors[c]),
                                   channel.band.carrier_hz, r.complex ? 1 : 2);
+      // What the filters made up at the ends.
+      trim(channel.series, std::min(shifts[c].reach(), channel.series.frequency.size() / 8));
       if (channel.series.frequency.size() < 64)
-        throw Error(Status::analysis, r.file + ": too short for this span; give a wider --span");
+        throw Error(Status::analysis,
+                    r.file + ": " + std::to_string(r.samples) + " samples are too few to follow a carrier");
       channel.measured = measure_modulation(channel.series);
       warn(result, c);
     }
@@ -124,7 +131,7 @@ class ModulationTask : public EachInputTask<ModulationResult> {
       telling.text += "\n" + text(result, c);
       telling.results.push_back(json(result, c));
       for (const Jump& jump : result.channels[c].measured.jumps)
-        telling.findings.push_back(finding(r, c, jump));
+        telling.findings.push_back(finding(r, c, jump, result.channels[c].series.start_s));
     }
     telling.text += "\n";
   }
@@ -142,6 +149,7 @@ class ModulationTask : public EachInputTask<ModulationResult> {
                       {name + " phase", Unit::parse("rad"), "angle"}};
       out.axis = r.axis;
       out.axis.interval = 1 / series.rate_hz;
+      out.axis.start += series.start_s;
       out.samples = static_cast<std::int64_t>(series.amplitude.size());
       out.zero_ns = r.zero_ns;
       write_recording(out, {series.amplitude, series.frequency, series.phase}, folder,
@@ -168,6 +176,7 @@ class ModulationTask : public EachInputTask<ModulationResult> {
       throw Error(Status::analysis,
                   where + ": no carrier stands out of the noise; give --carrier and --span");
     CarrierBand band = found.value_or(CarrierBand{});
+    band.half_hz = std::max(band.half_hz, 0.4 * fewest_of_carrier / r.duration_s());
     if (carrier_hz_) {
       band.half_hz += std::abs(*carrier_hz_ - band.carrier_hz);
       band.carrier_hz = *carrier_hz_;
@@ -212,6 +221,7 @@ class ModulationTask : public EachInputTask<ModulationResult> {
                format_quantity(m.lowest_hz, "Hz", 6), format_quantity(m.highest_hz, "Hz", 6),
                format_quantity(low, "Hz", 6), format_quantity(high, "Hz", 6)),
            "give a wider --span"});
+    if (channel.series.suppressed) return;
     const double least = *std::min_element(channel.series.amplitude.begin(), channel.series.amplitude.end());
     if (least < 0.1 * m.level)
       out.push_back(
@@ -243,14 +253,25 @@ class ModulationTask : public EachInputTask<ModulationResult> {
                      ", series at " + format_quantity(channel.series.rate_hz, "Hz", 6));
     line("carrier", format_uncertain(m.carrier_hz, m.carrier_std_hz, "Hz") +
                         (m.jumps.empty() ? "" : " (before the first jump)"));
-    line("amplitude", format_quantity(m.level, unit, 5) + " (peak)");
+    line("amplitude", format_quantity(m.level, unit, 5) +
+                          (channel.series.suppressed ? " (RMS; the carrier is suppressed: the amplitude goes "
+                                                       "through zero)"
+                                                     : " (peak)"));
     line("frequency range", format_quantity(m.lowest_hz, "Hz", 9) + " to " +
                                 format_quantity(m.highest_hz, "Hz", 9) +
                                 fmt::format(", {:.4g} ppm of the carrier",
                                             1e6 * (m.highest_hz - m.lowest_hz) / std::abs(m.carrier_hz)));
     if (channel.band.occupied_hz > 0)
       line("occupied (99%)", format_quantity(channel.band.occupied_hz, "Hz", 4));
-    line("drift", format_quantity(m.drift_hz_per_s, "Hz", 4) + " each second");
+    line("drift", format_uncertain(m.drift_hz_per_s, m.drift_std_hz_per_s, "Hz") + " each second");
+    for (std::size_t i = 0; i < m.states.size(); ++i) {
+      const FrequencyState& s = m.states[i];
+      line(i == 0 ? "states" : "",
+           fmt::format("{}, {:.3g}% of the time, {} {} of {} on average",
+                       format_uncertain(s.frequency_hz, s.frequency_std_hz, "Hz"), 100 * s.share, s.visits,
+                       s.visits == 1 ? "visit" : "visits", format_quantity(s.dwell_s, "s", 3)));
+    }
+    if (!m.states.empty()) line("", fmt::format("{} transitions", m.transitions));
     for (std::size_t i = 0; i < m.frequency.size(); ++i) {
       const Swing& s = m.frequency[i];
       line(i == 0 ? "frequency swings" : "",
@@ -259,11 +280,12 @@ class ModulationTask : public EachInputTask<ModulationResult> {
     for (std::size_t i = 0; i < m.amplitude.size(); ++i) {
       const Swing& s = m.amplitude[i];
       line(i == 0 ? "amplitude swings" : "",
-           swing_text(s, fmt::format("depth {:.4g}%", 100 * s.peak / m.level)));
+           swing_text(s, channel.series.suppressed ? "+-" + format_quantity(s.peak, unit, 4)
+                                                   : fmt::format("depth {:.4g}%", 100 * s.peak / m.level)));
     }
     for (const Jump& jump : m.jumps)
       line("jump", format_uncertain(jump.step_hz, jump.step_std_hz, "Hz") + " at " +
-                       format_number(r.axis.start + jump.time_s, 7) + " s");
+                       format_number(r.axis.start + channel.series.start_s + jump.time_s, 7) + " s");
     line("frequency noise",
          format_quantity(m.frequency_noise_hz, "Hz", 3) + " RMS within " +
              format_quantity(channel.series.rate_hz / static_cast<double>(m.group) / 2, "Hz", 3));
@@ -292,9 +314,17 @@ class ModulationTask : public EachInputTask<ModulationResult> {
                                               : &m.amplitude.front();
     Json jumps = Json::array();
     for (const Jump& jump : m.jumps)
-      jumps.push_back({{"time_s", number(result.facts.recording.axis.start + jump.time_s)},
-                       {"step_hz", number(jump.step_hz)},
-                       {"step_std_hz", number(jump.step_std_hz)}});
+      jumps.push_back(
+          {{"time_s", number(result.facts.recording.axis.start + channel.series.start_s + jump.time_s)},
+           {"step_hz", number(jump.step_hz)},
+           {"step_std_hz", number(jump.step_std_hz)}});
+    Json states = Json::array();
+    for (const FrequencyState& s : m.states)
+      states.push_back({{"frequency_hz", number(s.frequency_hz)},
+                        {"frequency_std_hz", number(s.frequency_std_hz)},
+                        {"share", number(s.share)},
+                        {"visits", s.visits},
+                        {"dwell_s", number(s.dwell_s)}});
     const auto of_main = [&](double Swing::*value) {
       return main != nullptr ? number(main->*value) : Json(nullptr);
     };
@@ -306,9 +336,13 @@ class ModulationTask : public EachInputTask<ModulationResult> {
             {"deviation_hz", number(m.frequency.empty() ? 0 : m.frequency.front().peak)},
             {"rate_hz", of_main(&Swing::rate_hz)},
             {"period_s", main != nullptr ? number(1 / main->rate_hz) : Json(nullptr)},
-            {"depth", number(m.depth())},
+            {"depth", channel.series.suppressed ? Json(nullptr) : number(m.depth())},
+            {"carrier_suppressed", channel.series.suppressed},
             {"shape", main != nullptr ? Json(main->shape) : Json(nullptr)},
             {"drift_hz_per_s", number(m.drift_hz_per_s)},
+            {"drift_std_hz_per_s", number(m.drift_std_hz_per_s)},
+            {"states", std::move(states)},
+            {"transitions", m.transitions},
             {"lowest_hz", number(m.lowest_hz)},
             {"highest_hz", number(m.highest_hz)},
             {"spread_ppm", number(1e6 * (m.highest_hz - m.lowest_hz) / std::abs(m.carrier_hz))},
@@ -323,16 +357,16 @@ class ModulationTask : public EachInputTask<ModulationResult> {
             {"amplitude_swings", swings_json(m.amplitude)}};
   }
 
-  static Finding finding(const Recording& r, std::size_t c, const Jump& jump) {
+  static Finding finding(const Recording& r, std::size_t c, const Jump& jump, double start_s) {
+    const double time_s = r.axis.start + start_s + jump.time_s;
     Finding f;
     f.kind = "event";
     f.recording = r.file, f.channel = r.channels[c].name;
     f.frequency_hz = std::abs(jump.step_hz), f.frequency_std_hz = jump.step_std_hz;
     f.unit = r.channels[c].unit.label();
-    f.text =
-        fmt::format("the carrier jumps by {} at {} s", format_uncertain(jump.step_hz, jump.step_std_hz, "Hz"),
-                    format_number(r.axis.start + jump.time_s, 6));
-    f.numbers = {{"time_s", r.axis.start + jump.time_s}, {"step_hz", jump.step_hz}};
+    f.text = fmt::format("the carrier jumps by {} at {} s",
+                         format_uncertain(jump.step_hz, jump.step_std_hz, "Hz"), format_number(time_s, 6));
+    f.numbers = {{"time_s", time_s}, {"step_hz", jump.step_hz}};
     return f;
   }
 
@@ -395,13 +429,14 @@ class ModulationTask : public EachInputTask<ModulationResult> {
     frequency.y = {"Frequency", "Hz"};
     std::vector<double> off = channel.series.frequency;
     for (double& f : off) f -= m.carrier_hz;
-    frequency.curves.push_back(outline(off, r.axis.start, channel.series.rate_hz));
-    for (const Jump& jump : m.jumps) frequency.verticals.push_back(r.axis.start + jump.time_s);
+    const double start = r.axis.start + channel.series.start_s;
+    frequency.curves.push_back(outline(off, start, channel.series.rate_hz));
+    for (const Jump& jump : m.jumps) frequency.verticals.push_back(start + jump.time_s);
     Panel amplitude;
     amplitude.title = "amplitude (peak)";
     amplitude.x = {"Time", "s"};
     amplitude.y = {r.channels[c].quantity.empty() ? "Amplitude" : r.channels[c].quantity, unit};
-    amplitude.curves.push_back(outline(channel.series.amplitude, r.axis.start, channel.series.rate_hz));
+    amplitude.curves.push_back(outline(channel.series.amplitude, start, channel.series.rate_hz));
     figure.panels.push_back(std::move(frequency));
     figure.panels.push_back(std::move(amplitude));
     figure.panels.push_back(swing_panel(channel.series.frequency, channel.series.rate_hz, m.frequency,

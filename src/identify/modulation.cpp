@@ -4,9 +4,11 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <optional>
 
 #include "base/linear.h"
 #include "base/percentile.h"
+#include "identify/frequency_states.h"
 #include "identify/whole_lines.h"
 
 namespace vprism {
@@ -39,7 +41,7 @@ std::vector<std::size_t> steps_of(std::span<const double> f, double rate_hz) {
     change[n] = (sums[n + w] - 2 * sums[n] + sums[n - w]) / static_cast<double>(w);
     sizes.push_back(std::abs(change[n]));
   }
-  const double usual = median_in(sizes), most = percentile_of(sizes, 0.99);
+  const double usual = median_in(sizes), most = percentile_of(sizes, 0.9);
   const double limit = std::max({12 * usual, 2.5 * most, 1e-12 * rate_hz});
   std::vector<std::size_t> out;
   for (std::size_t n = w; n + w <= f.size(); ++n) {
@@ -49,8 +51,34 @@ std::vector<std::size_t> steps_of(std::span<const double> f, double rate_hz) {
       if (std::abs(change[n]) > std::abs(change[top])) top = n;
     out.push_back(top);
   }
-  return out.size() > 8 ? std::vector<std::size_t>{} : out;
+  return out;
 }
+
+/// What a fit leaves is seldom white: frequencies are differences of phases.
+class NoiseColour {
+ public:
+  NoiseColour(const std::vector<double>& residual, double rate_hz) {
+    if (residual.size() < 128) return;
+    spectrum_ = whole_spectrum(residual, rate_hz);
+    for (std::size_t k = 1; k < spectrum_->bins(); ++k)
+      mean_ += spectrum_->power[k] / static_cast<double>(spectrum_->bins() - 1);
+  }
+  /// Amplitude density around a frequency over that of white noise of the same power.
+  double around(double hz) const {
+    if (!spectrum_ || !(mean_ > 0)) return 1;
+    constexpr double reach = 12;
+    const double at = spectrum_->bins_at(hz);
+    const auto low = static_cast<std::size_t>(std::max(2.0, at - reach));
+    const auto high = std::min(spectrum_->bins(), static_cast<std::size_t>(at + reach) + 1);
+    double sum = 0;
+    for (std::size_t k = low; k < high; ++k) sum += spectrum_->power[k];
+    return high > low ? std::sqrt(sum / static_cast<double>(high - low) / mean_) : 1;
+  }
+
+ private:
+  std::optional<Spectrum> spectrum_;
+  double mean_ = 0;
+};
 
 /// Constant, drift, steps, and orders of the swings: one linear fit.
 struct LinearFit {
@@ -78,8 +106,17 @@ LinearFit fit_together(std::span<const double> f, double rate_hz, const std::vec
       row(3 + steps + 2 * static_cast<Eigen::Index>(k)) = -std::sin(angle);
     }
   };
+  // Filters ring beside a step.
+  const double guard = (rows > 2000 ? 16 : 4) / rate_hz;
+  const auto beside_step = [&](Eigen::Index n) {
+    const double t = static_cast<double>(n) / rate_hz;
+    return std::any_of(steps_s.begin(), steps_s.end(), [&](double at) { return std::abs(t - at) < guard; });
+  };
+  Eigen::Index used = 0;
   Vector row(columns);
   for (Eigen::Index n = 0; n < rows; ++n) {
+    if (beside_step(n)) continue;
+    ++used;
     row_at(n, row);
     square.selfadjointView<Eigen::Lower>().rankUpdate(row);
     right += row * f[static_cast<std::size_t>(n)];
@@ -90,10 +127,15 @@ LinearFit fit_together(std::span<const double> f, double rate_hz, const std::vec
   for (Eigen::Index n = 0; n < rows; ++n) {
     row_at(n, row);
     fit.residual.push_back(f[static_cast<std::size_t>(n)] - row.dot(fit.values));
-    sum += fit.residual.back() * fit.residual.back();
+    if (!beside_step(n)) sum += fit.residual.back() * fit.residual.back();
   }
-  fit.rms = std::sqrt(sum / static_cast<double>(std::max<Eigen::Index>(1, rows - columns)));
+  fit.rms = std::sqrt(sum / static_cast<double>(std::max<Eigen::Index>(1, used - columns)));
   fit.deviations = inverse_of_symmetric(square).diagonal().cwiseMax(0).cwiseSqrt() * fit.rms;
+  const NoiseColour colour(fit.residual, rate_hz);
+  for (Eigen::Index i = 0; i < columns; ++i) {
+    const Eigen::Index k = i - 2 - steps;
+    fit.deviations(i) *= colour.around(k < 0 ? 0 : hz[static_cast<std::size_t>(k / 2)]);
+  }
   return fit;
 }
 
@@ -135,9 +177,22 @@ struct Fitted {
   std::vector<Swing> swings;
 };
 
+/// What a series lets through of a swing.
+struct Droop {
+  double rate_hz = 0;  ///< Before samples were grouped.
+  std::size_t group = 1;
+  bool differences = false;  ///< Frequencies are phases over two samples.
+  double at(double hz) const {
+    const double w = pi * hz / rate_hz, g = static_cast<double>(group);
+    double gain = group > 1 && std::sin(w) != 0 ? std::sin(g * w) / (g * std::sin(w)) : 1;
+    if (differences && w != 0) gain *= std::sin(2 * w) / (2 * w);
+    return std::abs(gain) > 0.05 ? gain : 0.05;
+  }
+};
+
 /// Everything of a series whose steps are known.
-Fitted fit_series(std::span<const double> x, double rate_hz, const std::vector<double>& steps_s,
-                  const std::vector<double>& step_sizes) {
+Fitted fit_series(std::span<const double> x, double rate_hz, const Droop& droop,
+                  const std::vector<double>& steps_s, const std::vector<double>& step_sizes) {
   std::vector<double> level(x.begin(), x.end());
   for (std::size_t n = 0; n < level.size(); ++n)
     for (std::size_t i = 0; i < steps_s.size(); ++i)
@@ -165,10 +220,12 @@ Fitted fit_series(std::span<const double> x, double rate_hz, const std::vector<d
     std::vector<std::complex<double>> amplitudes;
     for (std::size_t n = 0; n < orders[i]; ++n, at += 2)
       // c cos - s sin = |a| cos(angle + arg a) with a = c + i s.
-      amplitudes.emplace_back(out.fit.values(at), out.fit.values(at + 1));
+      amplitudes.push_back(std::complex<double>(out.fit.values(at), out.fit.values(at + 1)) /
+                           droop.at(static_cast<double>(n + 1) * rates[i]));
     if (amplitudes.empty()) continue;
     Swing swing = name_shape(amplitudes);
-    const auto deviation = out.fit.deviations(at - 2 * static_cast<Eigen::Index>(orders[i]));
+    const double deviation =
+        out.fit.deviations(at - 2 * static_cast<Eigen::Index>(orders[i])) / droop.at(rates[i]);
     swing.rate_hz = rates[i];
     swing.peak_std = deviation * (swing.fundamental > 0 ? swing.peak / swing.fundamental : 1);
     for (const Sine& s : lines.sines)
@@ -181,31 +238,6 @@ Fitted fit_series(std::span<const double> x, double rate_hz, const std::vector<d
 }
 
 }  // namespace
-
-Demodulated demodulate(std::span<const double> re, std::span<const double> im, double rate_hz,
-                       double shift_hz, double scale) {
-  Demodulated out;
-  out.rate_hz = rate_hz, out.shift_hz = shift_hz;
-  const std::size_t count = re.size();
-  std::vector<double> turns(count, 0.0);
-  double phase = count > 0 ? std::atan2(im[0], re[0]) : 0;
-  for (std::size_t n = 0; n < count; ++n) {
-    out.amplitude.push_back(scale * std::hypot(re[n], im[n]));
-    if (n > 0) {
-      const std::complex<double> step =
-          std::complex<double>(re[n], im[n]) * std::complex<double>(re[n - 1], -im[n - 1]);
-      turns[n] = std::arg(step) / (2 * pi);
-      phase += 2 * pi * turns[n];
-    }
-    out.phase.push_back(phase);
-  }
-  for (std::size_t n = 0; n < count; ++n) {
-    const double before = n > 0 ? turns[n] : (count > 1 ? turns[1] : 0),
-                 after = n + 1 < count ? turns[n + 1] : before;
-    out.frequency.push_back(shift_hz + rate_hz * (before + after) / 2);
-  }
-  return out;
-}
 
 Swing name_shape(std::span<const std::complex<double>> orders) {
   struct Shape {
@@ -255,41 +287,90 @@ Swing name_shape(std::span<const std::complex<double>> orders) {
   return out;
 }
 
+namespace {
+
+/// Steps and their sizes from the means to either side.
+struct Steps {
+  std::vector<double> at_s, sizes;
+};
+
+Steps sized(const Demodulated& series, const std::vector<std::size_t>& places) {
+  Steps out;
+  const std::size_t count = series.frequency.size(), w = std::clamp<std::size_t>(count / 2000, 4, 64);
+  for (const std::size_t n : places) {
+    out.at_s.push_back(static_cast<double>(n) / series.rate_hz);
+    double before = 0, after = 0;
+    for (std::size_t k = 1; k <= w; ++k)
+      before += series.frequency[n - k], after += series.frequency[n + k - 1];
+    out.sizes.push_back((after - before) / static_cast<double>(w));
+  }
+  return out;
+}
+
+/// Carrier, drift, jumps and swings; steps that the fit does not bear out go.
+Fitted fit_with_steps(std::span<const double> f, double rate_hz, const Droop& droop, double half_s,
+                      Steps& steps) {
+  for (double& s : steps.at_s) s -= half_s;
+  Fitted fitted = fit_series(f, rate_hz, droop, steps.at_s, steps.sizes);
+  for (int round = 0; round < 4 && !steps.at_s.empty(); ++round) {
+    Steps kept;
+    for (std::size_t i = 0; i < steps.sizes.size(); ++i) {
+      const auto at = static_cast<Eigen::Index>(2 + i);
+      if (std::abs(fitted.fit.values(at)) < 4 * fitted.fit.deviations(at)) continue;
+      kept.at_s.push_back(steps.at_s[i]), kept.sizes.push_back(fitted.fit.values(at));
+    }
+    const bool settled = round >= 2 && kept.sizes.size() == steps.sizes.size();
+    steps = std::move(kept);
+    if (settled) break;
+    fitted = fit_series(f, rate_hz, droop, steps.at_s, steps.sizes);
+  }
+  return fitted;
+}
+
+}  // namespace
+
 Modulation measure_modulation(const Demodulated& series) {
   Modulation m;
-  // The first and last samples are those that filters made up.
   const std::size_t count = series.frequency.size();
   const std::vector<std::size_t> places = steps_of(series.frequency, series.rate_hz);
   m.group = std::max<std::size_t>(1, count / most_fitted);
   const double rate = series.rate_hz / static_cast<double>(m.group);
   const double half = static_cast<double>(m.group - 1) / 2 / series.rate_hz;  // Middle of a group.
-  const std::vector<double> f = grouped(series.frequency, m.group), a = grouped(series.amplitude, m.group);
-  std::vector<double> steps_s, sizes;
-  for (const std::size_t n : places) {
-    steps_s.push_back(static_cast<double>(n) / series.rate_hz - half);
-    const std::size_t w = std::clamp<std::size_t>(count / 2000, 4, 64);
-    double before = 0, after = 0;
-    for (std::size_t k = 1; k <= w; ++k)
-      before += series.frequency[n - k], after += series.frequency[n + k - 1];
-    sizes.push_back((after - before) / static_cast<double>(w));
+  const Droop droop{series.rate_hz, m.group, true}, of_amplitude{series.rate_hz, m.group, false};
+  std::vector<double> steady = series.frequency;
+  m.states = frequency_states(steady, series.rate_hz, places, m.transitions);
+  Steps steps;
+  if (places.size() <= 8) {
+    steady = series.frequency;
+    steps = sized(series, places);
+  } else if (m.states.empty()) {
+    steady = series.frequency;
   }
-  Fitted fitted = fit_series(f, rate, steps_s, sizes);
-  for (int round = 0; round < 2 && !steps_s.empty(); ++round) {
-    for (std::size_t i = 0; i < sizes.size(); ++i)
-      sizes[i] = fitted.fit.values(static_cast<Eigen::Index>(2 + i));
-    fitted = fit_series(f, rate, steps_s, sizes);
-  }
+  const std::vector<double> f = grouped(steady, m.group), a = grouped(series.amplitude, m.group);
+  const Fitted fitted = fit_with_steps(f, rate, droop, half, steps);
   m.carrier_hz = fitted.fit.values(0), m.carrier_std_hz = fitted.fit.deviations(0);
-  m.drift_hz_per_s = fitted.fit.values(1) * rate / static_cast<double>(f.size());
-  m.frequency = std::move(fitted.swings);
+  const double per_s = rate / static_cast<double>(f.size());
+  m.drift_hz_per_s = fitted.fit.values(1) * per_s, m.drift_std_hz_per_s = fitted.fit.deviations(1) * per_s;
+  m.frequency = fitted.swings;
   m.frequency_noise_hz = fitted.fit.rms;
-  for (std::size_t i = 0; i < sizes.size(); ++i)
-    m.jumps.push_back({steps_s[i] + half, fitted.fit.values(static_cast<Eigen::Index>(2 + i)),
+  for (std::size_t i = 0; i < steps.sizes.size(); ++i)
+    m.jumps.push_back({steps.at_s[i] + half, fitted.fit.values(static_cast<Eigen::Index>(2 + i)),
                        fitted.fit.deviations(static_cast<Eigen::Index>(2 + i))});
-  Fitted amplitude = fit_series(a, rate, {}, {});
+  // What swings to and fro in one shape is no set of states.
+  if (!m.frequency.empty() && m.frequency.front().shape == "square" && m.frequency.front().likeness > 0.98) {
+    m.states.clear();
+    m.transitions = 0;
+  }
+  Fitted amplitude = fit_series(a, rate, of_amplitude, {}, {});
   m.level = amplitude.fit.values(0);
+  if (series.suppressed) {
+    double square = 0;
+    for (const double v : a) square += v * v;
+    m.level = std::sqrt(square / static_cast<double>(std::max<std::size_t>(1, a.size())));
+  }
   m.amplitude = std::move(amplitude.swings);
-  m.lowest_hz = percentile_of(f, 0.001), m.highest_hz = percentile_of(f, 0.999);
+  const std::vector<double> all = grouped(series.frequency, m.group);
+  m.lowest_hz = percentile_of(all, 0.001), m.highest_hz = percentile_of(all, 0.999);
   return m;
 }
 

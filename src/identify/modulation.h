@@ -15,13 +15,28 @@ namespace vprism {
 struct Demodulated {
   double rate_hz = 0;
   double shift_hz = 0;            ///< Added back in `frequency`.
+  double start_s = 0;             ///< Of the first sample.
+  bool suppressed = false;        ///< Sidebands alone: the amplitude goes through zero and has a sign.
   std::vector<double> amplitude;  ///< Of the carrier: a cosine's peak.
   std::vector<double> frequency;  ///< Hz: the phase's speed, from one sample before to one after.
   std::vector<double> phase;      ///< Turned past whole turns, radian, the shift taken off.
 };
-/// `scale`: 2 for a real channel of which one half was shifted down, else 1.
+/// `scale`: 2 for a real channel of which one half was shifted down, else 1. Where the squares of the samples
+/// turn steadily and the samples themselves don't, the carrier is suppressed: its phase is then that of the
+/// squares, halved, and where the amplitude is near zero the frequency is the carrier's.
 Demodulated demodulate(std::span<const double> re, std::span<const double> im, double rate_hz,
                        double shift_hz, double scale);
+
+/// Leaves out so many samples at each end.
+void trim(Demodulated& series, std::size_t count);
+
+/// One of a few frequencies that a carrier keeps to, in turn.
+struct FrequencyState {
+  double frequency_hz = 0, frequency_std_hz = 0;
+  double share = 0;    ///< Of the time.
+  double dwell_s = 0;  ///< Mean time that it stays.
+  std::size_t visits = 0;
+};
 
 /// A sudden step of the frequency that stays.
 struct Jump {
@@ -42,10 +57,12 @@ struct Swing {
 struct Modulation {
   double carrier_hz = 0,
          carrier_std_hz = 0;  ///< Mean frequency, before the first jump, at the middle of the record.
-  double drift_hz_per_s = 0;
-  std::vector<Swing> frequency;  ///< By descending deviation; harmonics belong to their fundamental.
+  double drift_hz_per_s = 0, drift_std_hz_per_s = 0;
+  std::vector<FrequencyState> states;  ///< By falling share; none where it does not step to and fro.
+  std::size_t transitions = 0;         ///< Between them.
+  std::vector<Swing> frequency;        ///< By descending deviation; harmonics belong to their fundamental.
   std::vector<Swing> amplitude;
-  double level = 0;                      ///< Mean amplitude.
+  double level = 0;                      ///< Mean amplitude; its RMS where the carrier is suppressed.
   std::vector<Jump> jumps;               ///< By time.
   double lowest_hz = 0, highest_hz = 0;  ///< 0.1% of the time lies below or above.
   double frequency_noise_hz = 0;         ///< RMS of what carrier, drift, jumps and swings leave.
@@ -53,8 +70,10 @@ struct Modulation {
   double depth() const { return amplitude.empty() || level <= 0 ? 0 : amplitude.front().peak / level; }
 };
 
-/// Jumps are looked for as steps that stand far out of the usual change over a few samples; more than eight
-/// are no jumps but a shape. Carrier, drift, steps and swings are fitted together by least squares.
+/// Jumps are looked for as steps that stand far out of the usual change over a few samples; those under four
+/// of their uncertainties are none. Three or more between two to six levels are states; more than eight that
+/// are not are a shape. Carrier, drift, steps and swings are fitted together by least squares; swings are set
+/// right for what differences over two samples and means of groups take of them.
 Modulation measure_modulation(const Demodulated& series);
 
 /// Shape of a periodic wave from its orders (complex amplitudes of cosines, from the first on): the one of

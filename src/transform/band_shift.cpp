@@ -102,6 +102,22 @@ void BandShift::finish() {
 }
 
 std::vector<std::vector<double>>& BandShift::ready() { return inner_->left; }
+std::size_t BandShift::reach() const {
+  // What one sample becomes.
+  constexpr std::size_t most = 256;
+  std::vector<double> in(2 * most * inner_->factor, 0.0), out;
+  in[most * inner_->factor] = 1;
+  const std::unique_ptr<ColumnWorker> worker = inner_->make_worker();
+  worker->add(in, out);
+  worker->finish(out);
+  double top = 0;
+  for (const double v : out) top = std::max(top, std::abs(v));
+  std::size_t reach = 0;
+  for (std::size_t n = 0; n < out.size(); ++n)
+    if (std::abs(out[n]) > 1e-3 * top) reach = std::max(reach, n > most ? n - most : most - n);
+  return reach;
+}
+
 std::size_t BandShift::channels() const { return inner_->channels.size(); }
 
 }  // namespace vprism

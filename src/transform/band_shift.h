@@ -26,6 +26,9 @@ class BandShift {
   /// What is ready: real and imaginary part of each channel in turn. To be taken away by the caller.
   std::vector<std::vector<double>>& ready();
   std::size_t channels() const;
+  /// Samples that come out, to either side of each, into which its filters reach: so many at each end are
+  /// partly made up.
+  std::size_t reach() const;
 
  private:
   struct Inner;

@@ -6,6 +6,61 @@
 
 namespace vprism {
 
+namespace {
+
+/// Widens low .. high by what modulation puts to both sides alike: a line as far beyond the middle on one
+/// side as on the other, or one that is as strong as the strongest and has nothing between (a carrier that is
+/// suppressed).
+void take_sidebands(const Spectrum& s, std::size_t from, std::size_t to, double threshold, std::size_t& low,
+                    std::size_t& high) {
+  const auto top =
+      static_cast<std::size_t>(std::max_element(s.power.begin() + static_cast<std::ptrdiff_t>(low),
+                                                s.power.begin() + static_cast<std::ptrdiff_t>(high) + 1) -
+                               s.power.begin());
+  const auto most = static_cast<std::size_t>(s.mirrored() ? 0.5 * static_cast<double>(top) : s.bins() / 4.0);
+  const auto peak_at = [&](std::size_t k) {
+    return k > from && k + 1 < to && s.power[k] > threshold && s.power[k] >= s.power[k - 1] &&
+           s.power[k] >= s.power[k + 1];
+  };
+  // The greatest within two bins.
+  const auto around = [&](std::size_t k) {
+    double power = 0;
+    for (std::size_t j = k > from + 2 ? k - 2 : from; j < std::min(to, k + 3); ++j)
+      power = std::max(power, s.power[j]);
+    return power;
+  };
+  for (int round = 0; round < 4; ++round) {
+    const std::size_t before_low = low, before_high = high;
+    for (const std::size_t middle : {top, (low + high) / 2})
+      for (std::size_t d = 1; d <= most && middle >= from + d && middle + d < to; ++d) {
+        if (middle - d >= low && middle + d <= high) continue;
+        if (!peak_at(middle + d) && !peak_at(middle - d)) continue;
+        const double above = around(middle + d), below = around(middle - d);
+        if (std::min(above, below) <= threshold || above > 100 * below || below > 100 * above) continue;
+        low = std::min(low, middle - d), high = std::max(high, middle + d);
+      }
+    // Further lines of a comb, of which one order may be missing.
+    std::size_t spacing = 0;
+    for (std::size_t d = 3; d <= most && spacing == 0; ++d)
+      for (const std::size_t k : {top + d, top - std::min(d, top)})
+        if (k >= low && k <= high && peak_at(k) && s.power[k] > 1e-3 * s.power[top]) spacing = d;
+    const std::size_t step = 22 * spacing / 10;
+    for (std::size_t k = high + 1; k < std::min(to, high + step + 1) && k < top + most; ++k)
+      if (peak_at(k)) high = k;
+    for (std::size_t k = low; k-- > from && low - k <= step && top - k < most;)
+      if (peak_at(k)) low = k;
+    for (std::size_t k = from; k < to; ++k) {
+      const std::size_t away = k > top ? k - top : top - k;
+      if ((k >= low && k <= high) || away > most || !peak_at(k)) continue;
+      if (s.power[k] > 0.7 * s.power[top] && around((k + top) / 2) < 0.1 * s.power[top])
+        low = std::min(low, k), high = std::max(high, k);
+    }
+    if (low == before_low && high == before_high) return;
+  }
+}
+
+}  // namespace
+
 std::optional<CarrierBand> find_carrier(const Spectrum& s, std::optional<double> low_hz,
                                         std::optional<double> high_hz) {
   auto [from, to] = s.bins_within(low_hz, high_hz);
@@ -31,6 +86,7 @@ std::optional<CarrierBand> find_carrier(const Spectrum& s, std::optional<double>
     if (s.power[k] > threshold) low = last = k;
   for (std::size_t k = top + 1, last = top; k < to && k - last <= gap; ++k)
     if (s.power[k] > threshold) high = last = k;
+  take_sidebands(s, from, to, threshold, low, high);
   CarrierBand band;
   double all = 0;
   for (std::size_t k = low; k <= high; ++k) all += std::max(0.0, s.power[k] - floor);

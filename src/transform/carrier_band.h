@@ -14,8 +14,9 @@ struct CarrierBand {
 };
 
 /// Around the strongest line of the bins within low .. high: as far as levels stand out of the noise,
-/// gaps of up to 3% of the frequency (of the band, for two-sided spectra) passed over. Nothing where no bin
-/// stands out.
+/// gaps of up to 3% of the frequency (of the band, for two-sided spectra) passed over; farther out, up to
+/// half the frequency, lines that stand as far to both sides, as modulation makes them, and two of one level
+/// with nothing between. Nothing where no bin stands out.
 std::optional<CarrierBand> find_carrier(const Spectrum& spectrum, std::optional<double> low_hz,
                                         std::optional<double> high_hz);
 

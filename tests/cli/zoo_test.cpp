@@ -197,5 +197,32 @@ TEST(Zoo, AFasterMachineIsOneChangeOfSpeed) {
   EXPECT_GT(result["likeness"].get<double>(), 0.9);
 }
 
+TEST(Zoo, SpansThatModulationChoosesHoldItsSidebands) {
+  const ScratchFolder folder;
+  struct Case {
+    double rate_hz, deviation_hz;
+  };
+  for (const Case& c : {Case{100, 100}, Case{340, 800}, Case{31, 400}, Case{160, 12}}) {
+    std::mt19937_64 bits(static_cast<unsigned>(c.rate_hz));
+    std::vector<double> x = zoo::noise(bits, 20'000, 1e-3);
+    for (std::size_t n = 0; n < x.size(); ++n) {
+      const double t = static_cast<double>(n) / 20e3;
+      x[n] += std::cos(2 * zoo::pi * 4321 * t +
+                       c.deviation_hz / c.rate_hz * std::sin(2 * zoo::pi * c.rate_hz * t + 0.4));
+    }
+    folder.write("m.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
+    const auto run =
+        run_program(folder, "modulation m.f64 --binary f64le:1ch --rate 20kHz --json --quiet --force");
+    ASSERT_EQ(run.status, 0) << c.rate_hz << run.err;
+    const auto result = run.json()["results"][0];
+    EXPECT_NEAR(result["carrier_hz"].get<double>(), 4321, 4 * result["carrier_std_hz"].get<double>());
+    EXPECT_TRUE(result["jumps"].empty() && result["states"].empty());
+    const auto swing = result["frequency_swings"][0];
+    EXPECT_NEAR(swing["peak"].get<double>(), c.deviation_hz, 5 * swing["peak_std"].get<double>())
+        << c.rate_hz;
+    EXPECT_NEAR(swing["rate_hz"].get<double>(), c.rate_hz, 5 * swing["rate_std_hz"].get<double>());
+  }
+}
+
 }  // namespace
 }  // namespace vprism::zoo_test

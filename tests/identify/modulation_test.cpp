@@ -115,6 +115,56 @@ TEST(Modulation, ShapesAreNamedWhateverTheirPhase) {
     }
 }
 
+TEST(Modulation, ASwingOfHighRateDoesNotDroop) {
+  // 20 samples a period of a series at 20 kHz: differences over two samples alone would take 1.6% of it.
+  const Modulation m =
+      measure_modulation(demodulated([](double t) { return 321 * std::sin(2 * pi * 1000 * t + 1); },
+                                     [](double t) { return 1 + 0.2 * std::cos(2 * pi * 1000 * t); }, 1e-3));
+  ASSERT_GE(m.frequency.size(), 1u);
+  EXPECT_NEAR(m.frequency[0].peak, 321, 4 * m.frequency[0].peak_std + 0.05);
+  EXPECT_NEAR(m.depth(), 0.2, 1e-3);
+}
+
+TEST(Modulation, AFewFrequenciesInTurnAreStates) {
+  // 7 stays of 20 ms at 60 Hz above the rest.
+  const auto f = [](double t) { return std::fmod(t, 0.137) > 0.117 ? 60.0 : 0.0; };
+  const Modulation m = measure_modulation(demodulated(f, one, 1e-3));
+  ASSERT_EQ(m.states.size(), 2u);
+  EXPECT_NEAR(m.states[0].frequency_hz, 3000, 0.5);
+  EXPECT_NEAR(m.states[1].frequency_hz, 3060, 0.5);
+  EXPECT_EQ(m.states[1].visits, 7u);
+  EXPECT_EQ(m.transitions, 14u);
+  EXPECT_NEAR(m.states[1].dwell_s, 0.02, 1e-3);
+  EXPECT_NEAR(m.states[1].share, 0.14, 0.01);
+  EXPECT_TRUE(m.jumps.empty());
+}
+
+TEST(Modulation, AStepOnceIsNoStateAndItsSidesAreNotBent) {
+  const Modulation m =
+      measure_modulation(demodulated([](double t) { return t < 0.61 ? 0.0 : 25.0; }, one, 1e-3));
+  EXPECT_TRUE(m.states.empty());
+  ASSERT_EQ(m.jumps.size(), 1u);
+  EXPECT_NEAR(m.jumps[0].step_hz, 25, 4 * m.jumps[0].step_std_hz + 1e-3);
+  EXPECT_NEAR(m.carrier_hz, 3000, 4 * m.carrier_std_hz + 1e-3);
+}
+
+TEST(Modulation, ASuppressedCarrierIsThatOfTheSquares) {
+  std::vector<double> re, im;
+  for (int n = 0; n < 20000; ++n) {
+    const double t = n / rate, a = std::cos(2 * pi * 37 * t + 0.2);
+    re.push_back(a * std::cos(2 * pi * 3.3 * t + 1)), im.push_back(a * std::sin(2 * pi * 3.3 * t + 1));
+  }
+  const Demodulated series = demodulate(re, im, rate, 3000, 1);
+  EXPECT_TRUE(series.suppressed);
+  const Modulation m = measure_modulation(series);
+  EXPECT_NEAR(m.carrier_hz, 3003.3, 1e-3);
+  EXPECT_NEAR(m.level, std::sqrt(0.5), 1e-3);
+  ASSERT_EQ(m.amplitude.size(), 1u);
+  EXPECT_NEAR(m.amplitude[0].rate_hz, 37, 1e-4);
+  EXPECT_NEAR(m.amplitude[0].peak, 1, 1e-3);
+  EXPECT_TRUE(m.jumps.empty() && m.states.empty());
+}
+
 TEST(BandShift, KeepsTheLinesOfTheBandAndTheirPhases) {
   for (const std::size_t factor : {1u, 5u}) {
     Block block(1, 20000);
