@@ -75,8 +75,16 @@ class Weighing {
 
   void take(const Json& d) {
     const bool judged = text_at(d, "command") == "identify";
+    // A finding is a share of what its own step saw: another one may have gated or calibrated otherwise.
+    std::map<std::string, double> seen;
+    for (const Json& entry : d["results"])
+      if (judged && entry.contains("rms_total"))
+        seen[text_at(entry, "channel")] =
+            without_mean(number_at(entry, "rms_total"), number_at(entry, "mean"));
     for (const Json& f : d["findings"]) {
       Finding finding = finding_of(f);
+      if (const auto total = seen.find(finding.channel); total != seen.end())
+        finding.numbers.emplace_back("channel_rms", total->second);
       if (!known(finding)) out_.findings.push_back(std::move(finding));
     }
     for (const Json& entry : d["results"]) {
@@ -138,6 +146,8 @@ class Weighing {
   }
 
   double share_of(const Finding& f) const {
+    for (const auto& [key, value] : f.numbers)
+      if (key == "channel_rms" && value > 0) return f.level_rms * f.level_rms / (value * value);
     const auto total = total_.find({f.recording, f.channel});
     return total == total_.end() || !(total->second > 0)
                ? std::nan("")

@@ -50,7 +50,8 @@ LimitLevels limit_levels(const Spectrum& curve, const std::vector<Peak>& peaks, 
   }
   const double half = (window_half_width_bins(curve.window) + 0.5) * std::max(1.0, finer);
   for (const Peak& p : peaks) {
-    if (p.broad()) continue;
+    // A hump of noise has a density that scatters; what is short or moves has the level that was measured.
+    if (p.broad() && scale_entry(scale).density) continue;
     const double std_db = p.rms > 0 ? 20 / std::numbers::ln10 * p.rms_std / p.rms : 0;
     const double at = curve.bins_at(p.frequency_hz);
     const double first = std::max(at - half, static_cast<double>(low)),
@@ -63,7 +64,7 @@ LimitLevels limit_levels(const Spectrum& curve, const std::vector<Peak>& peaks, 
     if (bin < low || bin >= high) continue;
     const std::size_t top = bin - low;
     const double fitted = p.level(scale, curve.plan);
-    if (fitted <= out.level[top]) continue;
+    if (p.broad() || fitted <= out.level[top]) continue;
     const bool inside = (top == 0 || p.frequency_hz > out.hz[top - 1]) &&
                         (top + 1 == out.hz.size() || p.frequency_hz < out.hz[top + 1]);
     if (inside) out.hz[top] = p.frequency_hz, out.level[top] = fitted, out.std_db[top] = std_db;

@@ -11,6 +11,7 @@
 #include <csignal>
 #include <cstdio>
 #include <filesystem>
+#include <limits>
 
 #include "base/text.h"
 #include "cli/command.h"
@@ -92,15 +93,21 @@ class Watch {
           static_cast<std::size_t>(std::exp2(std::round(std::log2(std::clamp(rate, 256.0, 65536.0)))));
     // As long as asked for, or as four and a half segments that overlap by half.
     const SpectrumPlan one = plan_spectrum(cut, std::int64_t{1} << 40, rate);
-    const double wanted =
-        settings_.memory_s ? *settings_.memory_s * rate : 4.5 * static_cast<double>(one.segment);
+    every_ = std::max<std::int64_t>(1, std::llround(settings_.every_s.value_or(1) * rate));
+    const double wanted = settings_.memory_s
+                              ? *settings_.memory_s * rate
+                              : std::max(4.5 * static_cast<double>(one.segment), static_cast<double>(every_));
     const auto samples = static_cast<std::size_t>(std::max(wanted, static_cast<double>(one.segment)));
     cut_ = cut;
     cut_.segment = one.segment, cut_.resolution_hz.reset();
     rolling_.emplace(state_.recording.channels.size(), samples);
-    every_ = std::max<std::int64_t>(1, std::llround(settings_.every_s.value_or(1) * rate));
+    memory_ = samples;
     for (std::size_t c = 0; c < state_.recording.channels.size(); ++c)
       state_.maps.emplace_back(settings_.history);
+    for (std::size_t c = 0; c < state_.recording.channels.size(); ++c) {
+      const SpanRule* const rule = settings_.analysis.span_of(state_.recording, c);
+      state_.spans.push_back(rule != nullptr ? std::optional<Range>(rule->range) : std::nullopt);
+    }
     valid_.assign(state_.recording.channels.size(), {state_.recording.axis.start, false});
     if (static_cast<double>(every_) > 1.001 * static_cast<double>(samples))
       further_.push_back({"partly-looked-at", Severity::warning, "",
@@ -110,20 +117,25 @@ class Watch {
                               "; what lies between is not looked at",
                           "ask for a shorter --every or a longer --memory"});
     set_guards();
+    say_start();
   }
 
-  void push(Block& block) {
-    rolling_->add(block);
-    state_.samples = rolling_->came();
-    state_.until_s =
-        state_.recording.axis.start + static_cast<double>(state_.samples) * state_.recording.axis.interval;
-    for (std::size_t c = 0; c < block.channels(); ++c) hear(block, c);
-    if (settings_.for_s &&
-        static_cast<double>(state_.samples) >= *settings_.for_s * state_.recording.axis.rate_hz())
-      over_ = true;
-    if (state_.samples - looked_at_ < every_ || rolling_->size() < *cut_.segment) return;
-    looked_at_ = state_.samples;
-    look();
+  /// Looks lie on the samples' own time, however large the pieces are in which they come.
+  void push(const Block& block) {
+    const auto last = settings_.for_s ? std::llround(*settings_.for_s * state_.recording.axis.rate_hz())
+                                      : std::numeric_limits<long long>::max();
+    for (std::size_t from = 0; from < block.size() && !over();) {
+      const std::int64_t next = std::min<std::int64_t>((state_.samples / every_ + 1) * every_, last);
+      const auto count = std::min(block.size() - from, static_cast<std::size_t>(next - state_.samples));
+      piece_.take_part(block, from, count);
+      from += count;
+      take(piece_);
+      if (state_.samples % every_ == 0 && rolling_->size() >= *cut_.segment) {
+        looked_at_ = state_.samples;
+        look();
+      }
+      over_ = over_ || state_.samples >= last;
+    }
   }
 
   bool over() const { return over_ || (settings_.until_alarm && state_.alarms > 0); }
@@ -134,7 +146,7 @@ class Watch {
     std::string pictures_missing;
     if (settings_.output.writes_files()) {
       std::string list = "\nWritten:\n";
-      for (const auto& entry : write_files(&pictures_missing))
+      for (const auto& entry : write_files(true, &pictures_missing))
         list += "  " + entry.file + "  " + entry.what + "\n";
       if (!settings_.output.json) say(list);
     }
@@ -164,14 +176,46 @@ class Watch {
   }
 
  private:
-  std::vector<OutputFolder::Entry> write_files(std::string* pictures_missing = nullptr) {
+  std::vector<OutputFolder::Entry> write_files(bool ended, std::string* pictures_missing = nullptr) {
     state_.cautions = cautions();
-    return write_watch(state_, settings_.output, pictures_missing);
+    return write_watch(state_, settings_.output, ended, pictures_missing);
   }
   std::vector<Caution> cautions() const {
     std::vector<Caution> all = live_.cautions();
     all.insert(all.end(), further_.begin(), further_.end());
     return all;
+  }
+
+  void take(const Block& block) {
+    rolling_->add(block);
+    state_.samples = rolling_->came();
+    state_.until_s =
+        state_.recording.axis.start + static_cast<double>(state_.samples) * state_.recording.axis.interval;
+    for (std::size_t c = 0; c < block.channels(); ++c) hear(block, c);
+  }
+
+  /// What is looked for, how finely, and how late an alarm may come.
+  void say_start() {
+    const double rate = state_.recording.axis.rate_hz();
+    const SpectrumPlan plan = plan_spectrum(cut_, std::int64_t{1} << 40, rate);
+    const double every_s = static_cast<double>(every_) / rate, memory_s = static_cast<double>(memory_) / rate;
+    if (settings_.output.json) {
+      line({{"event", "start"},
+            {"segment", plan.segment},
+            {"rbw_hz", number(plan.rbw_hz)},
+            {"every_s", number(every_s)},
+            {"memory_s", number(memory_s)},
+            {"longest_delay_s", number(every_s + memory_s)}});
+      return;
+    }
+    if (settings_.output.quiet) return;
+    say(fmt::format(
+        "{}: segments of {}, RBW {}; a look every {} over the newest {}: what fills that is seen {} later at "
+        "most, "
+        "what is shorter is weighed by its share\n",
+        clean_text(state_.recording.file), format_quantity(static_cast<double>(plan.segment) / rate, "s", 3),
+        format_quantity(plan.rbw_hz, "Hz", 3), format_quantity(every_s, "s", 3),
+        format_quantity(memory_s, "s", 3), format_quantity(every_s + memory_s, "s", 3)));
   }
 
   /// A channel that has had no valid number for longer than --late is an alarm, whatever its limits say.
@@ -246,7 +290,7 @@ class Watch {
     if (settings_.output.writes_files() &&
         std::chrono::duration<double>(clock - written_).count() >= settings_.files_s.value_or(10)) {
       written_ = clock;
-      write_files();
+      write_files(false);
     }
   }
 
@@ -260,13 +304,27 @@ class Watch {
       SpectrumEstimator estimator(plan, cut_, {c});
       estimator.add(block);
       n.spectrum = std::move(estimator.result().front());
+      const bool peaks = std::any_of(guards_.begin(), guards_.end(), [&](const Guard& guard) {
+        return guard.channel == c && guard.limit.peak_detector;
+      });
+      if (peaks) {
+        SpectrumSettings hold = cut_;
+        hold.average = Average::peak_hold;
+        SpectrumEstimator highest(plan, hold, {c});
+        highest.add(block);
+        n.highest = std::move(highest.result().front());
+      }
     } catch (const Error& error) {
       if (error.status() != Status::analysis) throw;
       return false;
     }
     n.peaks = find_peaks(n.spectrum, settings_.analysis.search).peaks;
+    if (const auto& span = state_.spans[c])
+      std::erase_if(n.peaks, [&](const Peak& p) { return !span->contains(p.frequency_hz); });
     if (n.peaks.size() > settings_.analysis.peaks) n.peaks.resize(settings_.analysis.peaks);
-    state_.maps[c].add(state_.until_s, {n.spectrum.power.begin(), n.spectrum.power.end()});
+    const auto [low, high] = state_.shown_bins(c);
+    state_.maps[c].add(state_.until_s, {n.spectrum.power.begin() + static_cast<std::ptrdiff_t>(low),
+                                        n.spectrum.power.begin() + static_cast<std::ptrdiff_t>(high)});
     return true;
   }
 
@@ -274,8 +332,9 @@ class Watch {
     for (Guard& guard : guards_) {
       const ChannelNow& n = state_.now[guard.channel];
       if (n.spectrum.power.empty()) continue;
-      const auto [low, high] = n.spectrum.bins_within({}, {});
-      LimitLevels levels = limit_levels(n.spectrum, n.peaks, low, high, guard.scale);
+      const Spectrum& s = guard.limit.peak_detector ? n.highest : n.spectrum;
+      const auto [low, high] = s.bins_within({}, {});
+      LimitLevels levels = limit_levels(s, n.peaks, low, high, guard.scale);
       if (guard.limit.peak_detector) levels.std_db.clear();
       const LimitVerdict verdict =
           judge_limit(guard.limit.line, levels, scale_entry(guard.scale).amplitude, n.spectrum.plan.rbw_hz);
@@ -410,6 +469,8 @@ class Watch {
   std::vector<LastValid> valid_;
   std::vector<Caution> further_;
   std::int64_t every_ = 1, looked_at_ = 0;
+  std::size_t memory_ = 0;
+  Block piece_;
   bool over_ = false;
   std::size_t table_lines_ = 0;
   std::chrono::steady_clock::time_point written_ = std::chrono::steady_clock::now();

@@ -30,11 +30,24 @@ const ChannelNow* lead_of(const WatchState& w) {
   return nullptr;
 }
 
-LevelMap map_of(const WatchState& w, std::size_t c) {
+constexpr std::size_t small_map = 100'000, most_of_map = 4'000'000;
+
+std::vector<double> shown_hz(const WatchState& w, std::size_t c) {
   std::vector<double> hz;
   const Spectrum& lead = lead_of(w)->spectrum;
-  for (std::size_t k = 0; k < lead.bins(); ++k) hz.push_back(lead.frequency_hz(k));
-  return w.maps[c].map(hz);
+  const auto [low, high] = w.shown_bins(c);
+  for (std::size_t k = low; k < high; ++k) hz.push_back(lead.frequency_hz(k));
+  return hz;
+}
+
+LevelMap map_of(const WatchState& w, std::size_t c) { return w.maps[c].map(shown_hz(w, c)); }
+
+/// The greatest of neighbouring rows where there would be more than `most` levels.
+LevelMap bounded_map(const WatchState& w, std::size_t c, std::size_t most) {
+  LevelMap map = map_of(w, c);
+  return map.rows() * map.columns > most
+             ? map.reduced(std::max<std::size_t>(1, most / map.columns), map.columns)
+             : map;
 }
 
 Telling told(const WatchState& w) {
@@ -76,12 +89,13 @@ Figure spectrum_picture(const WatchState& w) {
   for (std::size_t c = 0; c < std::min<std::size_t>(4, w.now.size()); ++c) {
     const Spectrum& s = w.now[c].spectrum;
     if (s.power.empty()) continue;
+    const auto [low, high] = w.shown_bins(c);
     Panel panel;
     panel.title = w.recording.channels[c].name;
     panel.x = {"Frequency", "Hz"};
     panel.y = {"Level, RMS", w.recording.channels[c].unit.label(), true};
     Curve curve;
-    for (std::size_t k = 1; k < s.bins(); ++k)
+    for (std::size_t k = std::max<std::size_t>(1, low); k < high; ++k)
       curve.x.push_back(s.frequency_hz(k)), curve.y.push_back(s.level(k, Scale::rms));
     panel.curves.push_back(thinned(std::move(curve), 4000, false));
     for (std::size_t i = 0; i < w.now[c].peaks.size(); ++i)
@@ -109,7 +123,15 @@ Figure map_picture(const WatchState& w) {
 
 }  // namespace
 
-std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSettings& output,
+std::pair<std::size_t, std::size_t> WatchState::shown_bins(std::size_t c) const {
+  const ChannelNow* const lead = lead_of(*this);
+  if (lead == nullptr) return {0, 0};
+  const bool whole = c >= spans.size() || !spans[c];
+  return lead->spectrum.bins_within(whole ? std::nullopt : spans[c]->low,
+                                    whole ? std::nullopt : spans[c]->high);
+}
+
+std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSettings& output, bool ended,
                                              std::string* why_pictures_failed) {
   Outputs folder(output, "watch");
   if (w.recording.file != "standard input") folder.protect(w.recording.file);
@@ -119,18 +141,23 @@ std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSe
       csv += "," + csv_cell(channel.name + " (" + channel.unit.text() + ")");
     csv += "\n";
     for (std::size_t k = 0; k < lead->spectrum.bins(); ++k) {
-      csv += fmt::format("{}", lead->spectrum.frequency_hz(k));
-      for (const ChannelNow& n : w.now)
-        csv += n.spectrum.power.empty() ? std::string(",")
-                                        : fmt::format(",{:.6g}", n.spectrum.level(k, Scale::rms));
-      csv += "\n";
+      std::string row;
+      bool any = false;
+      for (std::size_t c = 0; c < w.now.size(); ++c) {
+        const Spectrum& s = w.now[c].spectrum;
+        const auto [low, high] = w.shown_bins(c);
+        const bool there = !s.power.empty() && k >= low && k < high;
+        any = any || (k >= low && k < high);
+        row += there ? fmt::format(",{:.6g}", s.level(k, Scale::rms)) : ",";
+      }
+      if (any) csv += fmt::format("{}", lead->spectrum.frequency_hz(k)) + row + "\n";
     }
     folder.add(w.stem + "-watch-spectrum.csv", csv, "the newest spectrum, RMS per bin");
     for (std::size_t c = 0; c < w.now.size(); ++c)
-      if (w.maps[c].columns() > 0)
+      if (w.maps[c].columns() > 0 && (ended || w.maps[c].columns() * shown_hz(w, c).size() <= small_map))
         write_level_map(folder, "csv",
                         w.stem + "-watch" + (w.now.size() > 1 ? "-" + std::to_string(c + 1) : ""),
-                        "the newest looks, RMS per bin", map_of(w, c), 0,
+                        "the newest looks, RMS per bin", bounded_map(w, c, most_of_map), 0,
                         {"frequency (Hz)",
                          "time (s)",
                          w.recording.channels[c].name + " RMS (" + w.recording.channels[c].unit.text() + ")",

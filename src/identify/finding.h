@@ -12,6 +12,13 @@
 
 namespace vprism {
 
+/// A line of a family.
+struct FindingLine {
+  double frequency_hz = 0, frequency_std_hz = 0, rms = 0;
+  int order = 0;  ///< Of the fundamental; of sidebands the number of the pair, below zero on the lower side;
+                  ///< 0: the carrier, or none.
+};
+
 /// One identified thing, as the result document shows it.
 struct Finding {
   std::string kind;       ///< tone, harmonic-family, mains-hum, sideband-family, broadband, ...
@@ -23,6 +30,7 @@ struct Finding {
   std::string suspect;
   std::string text;                   ///< One sentence.
   std::vector<std::string> evidence;  ///< What it rests on, with numbers.
+  std::vector<FindingLine> lines;     ///< Of a family.
   std::vector<std::size_t> members;   ///< Indices into the channel's peaks.
   std::string runner_up;              ///< Next best suspect, and what would tell the two apart.
   /// Further figures for the document, under their keys there: "damping_ratio", "spacing_hz", ...

@@ -50,6 +50,10 @@ class Naming {
     return format_uncertain(p.frequency_hz, p.frequency_std_hz, "Hz");
   }
 
+  static FindingLine line_of(const Peak& p, int order) {
+    return {p.frequency_hz, p.frequency_std_hz, p.rms, order};
+  }
+
   Finding& add(const char* kind, const Peak& lead, std::vector<std::size_t> members) {
     Finding finding;
     finding.kind = kind;
@@ -164,6 +168,7 @@ class Naming {
     if (!missing.empty()) finding.evidence.push_back("missing orders: " + missing);
     for (std::size_t i = 0; i < best.size(); ++i) {
       const Peak& p = peaks_[best[i]];
+      finding.lines.push_back(line_of(p, static_cast<int>(best_orders[i])));
       finding.evidence.push_back(
           fmt::format("order {} at {}, {:+.2g} uncertainties from {} x the fundamental, {}", best_orders[i],
                       shown_frequency(p),
@@ -258,6 +263,10 @@ class Naming {
           format_quantity(spacing, "Hz", 6), evidence.size(), evidence.size() == 1 ? "pair" : "pairs");
       finding.evidence = std::move(evidence);
       finding.numbers = {{"spacing_hz", spacing}};
+      for (const std::size_t m : finding.members)
+        finding.lines.push_back(line_of(
+            peaks_[m],
+            static_cast<int>(std::lround((peaks_[m].frequency_hz - carrier.frequency_hz) / spacing))));
       tell_modulation(carrier, peaks_[pairs.front().low], peaks_[pairs.front().high], finding);
       return true;
     }

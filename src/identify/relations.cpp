@@ -122,6 +122,8 @@ void suppressed_carrier(const std::vector<Peak>& peaks, double rbw_hz, std::vect
                                 format_uncertain(q.frequency_hz, q.frequency_std_hz, "Hz"),
                                 format_quantity(p.rms, a.unit, 5), format_quantity(q.rms, a.unit, 5)),
                     "two machines of equal level would look the same: see the level over time"};
+      a.lines = {{p.frequency_hz, p.frequency_std_hz, p.rms, p.frequency_hz < carrier ? -1 : 1},
+                 {q.frequency_hz, q.frequency_std_hz, q.rms, q.frequency_hz < carrier ? -1 : 1}};
       a.numbers = {{"carrier_hz", carrier}, {"spacing_hz", spacing}, {"carrier_suppressed", 1}};
       findings.erase(findings.begin() + static_cast<std::ptrdiff_t>(j));
       break;

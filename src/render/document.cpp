@@ -12,7 +12,8 @@ Json number(double value) { return std::isfinite(value) ? Json(value) : Json(nul
 
 double decibels(double value, bool amplitude, double reference) {
   const double ratio = value / reference;
-  return ratio > 1e-20 ? (amplitude ? 20 : 10) * std::log10(ratio) : (amplitude ? -400 : -200);
+  // Nothing at all has no decibels; readers want a number.
+  return ratio > 0 ? (amplitude ? 20 : 10) * std::log10(ratio) : (amplitude ? -400 : -200);
 }
 
 namespace {
@@ -108,6 +109,14 @@ Json Telling::document(const std::vector<OutputFolder::Entry>& outputs) const {
          {"text", f.text},
          {"evidence", f.evidence}});
     if (!f.runner_up.empty()) out["findings"].back()["runner_up"] = f.runner_up;
+    Json lines = Json::array();
+    for (const FindingLine& l : f.lines) {
+      lines.push_back({{"frequency_hz", number(l.frequency_hz)},
+                       {"frequency_std_hz", number(l.frequency_std_hz)},
+                       {"level", number(l.rms)}});
+      if (l.order != 0) lines.back()["order"] = l.order;
+    }
+    if (!lines.empty()) out["findings"].back()["lines"] = std::move(lines);
     for (const auto& [key, value] : f.numbers) out["findings"].back()[key] = number(value);
   }
   for (const auto& [key, value] : further.items()) out[key] = value;

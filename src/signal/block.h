@@ -52,6 +52,18 @@ class Block {
     std::copy_n(all.stamps_.begin(), stamps_.empty() ? 0 : size_, stamps_.begin());
   }
 
+  /// Becomes samples `from` .. from + count - 1 of another block, with all its columns.
+  void take_part(const Block& all, std::size_t from, std::size_t count) {
+    if (columns_ != all.columns_ || capacity_ < count || stamps_.empty() != all.stamps_.empty())
+      *this = Block(all.channels_, std::max(count, all.size_), all.stamped(), all.complex());
+    set(all.first_ + static_cast<std::int64_t>(from), count);
+    gaps_ = all.gaps_;
+    for (std::size_t c = 0; c < columns_; ++c)
+      std::copy_n(all.samples(c).begin() + static_cast<std::ptrdiff_t>(from), count, room(c).begin());
+    if (!stamps_.empty())
+      std::copy_n(all.stamps().begin() + static_cast<std::ptrdiff_t>(from), count, stamps_.begin());
+  }
+
   /// Room for `capacity()` samples of column c.
   std::span<double> room(std::size_t c) { return {data_.data() + c * capacity_, capacity_}; }
   std::span<double> stamp_room() { return stamps_; }

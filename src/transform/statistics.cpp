@@ -74,9 +74,11 @@ VPRISM_WIDE void widen(const double* x, std::size_t count, double& low, double& 
 }  // namespace
 
 void StatisticsEstimator::add(const Block& block) {
+  if (block.stamped()) timed_.resize(channels_.size());
   for (std::size_t c = 0; c < channels_.size(); ++c) {
     Sums& all = channels_[c];
     std::span<const double> x = block.samples(c);
+    if (block.stamped()) add_timed(timed_[c], x, block.stamps());
     if (block.gaps()) {
       present_.clear();
       std::copy_if(x.begin(), x.end(), std::back_inserter(present_), [](double v) { return !std::isnan(v); });
@@ -84,6 +86,27 @@ void StatisticsEstimator::add(const Block& block) {
       x = present_;
     }
     if (!x.empty()) add_column(all, x);
+  }
+}
+
+void StatisticsEstimator::add_timed(Timed& all, std::span<const double> x, std::span<const double> stamps) {
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    if (std::isnan(x[n])) {
+      all.open = false;
+      continue;
+    }
+    if (!all.begun) all.begun = true, all.centre = x[n];
+    const double b = x[n] - all.centre, a = all.last, dt = stamps[n] - all.last_at;
+    // Means over a straight line from a to b of its powers: sums of a^i b^k over all i + k, by their number.
+    if (all.open && dt > 0) {
+      const double aa = a * a, bb = b * b, ab = a * b;
+      all.time += dt;
+      all.s1 += dt * (a + b) / 2;
+      all.s2 += dt * (aa + ab + bb) / 3;
+      all.s3 += dt * (a + b) * (aa + bb) / 4;
+      all.s4 += dt * (aa * aa + aa * ab + aa * bb + ab * bb + bb * bb) / 5;
+    }
+    all.last = b, all.last_at = stamps[n], all.open = true;
   }
 }
 
@@ -158,6 +181,17 @@ std::vector<Statistics> StatisticsEstimator::result() const {
     s.kurtosis = all.m2 > 0 ? all.n * all.m4 / (all.m2 * all.m2) : 0;
     s.at_min = all.at_min, s.at_max = all.at_max;
     s.longest_rail = std::max(all.longest_at_min, all.longest_at_max);
+    if (out.size() < timed_.size() && timed_[out.size()].time > 0) {
+      const Timed& t = timed_[out.size()];
+      const double e = t.s1 / t.time, m2 = std::max(0.0, t.s2 / t.time - e * e);
+      const double m3 = t.s3 / t.time - 3 * e * t.s2 / t.time + 2 * e * e * e;
+      const double m4 = t.s4 / t.time - 4 * e * t.s3 / t.time + 6 * e * e * t.s2 / t.time - 3 * e * e * e * e;
+      s.mean = t.centre + e, s.std = std::sqrt(m2);
+      s.rms = std::hypot(s.mean, s.std);
+      s.crest = s.rms > 0 ? std::max(std::abs(s.min), std::abs(s.max)) / s.rms : 0;
+      s.skewness = m2 > 0 ? m3 / std::pow(m2, 1.5) : 0;
+      s.kurtosis = m2 > 0 ? m4 / (m2 * m2) : 0;
+    }
     out.push_back(s);
   }
   return out;

@@ -22,6 +22,9 @@ struct Statistics {
   std::int64_t zero_tail = 0;           ///< Samples at the record's end that are exactly zero.
 };
 
+/// Of stamped samples mean, RMS and moments are those of the straight lines between them, over time: a
+/// simulation takes many steps where much happens.
+///
 /// Moments are taken per block about the block's mean and joined by the pairwise formulas (Chan, Golub &
 /// LeVeque 1979; Pebay 2008).
 class StatisticsEstimator {
@@ -39,9 +42,17 @@ class StatisticsEstimator {
     std::int64_t missing = 0, zero_tail = 0, runs_at_min = 0, runs_at_max = 0;
     bool run_leads = false;  ///< The run began with the record.
   };
+  /// Integrals over time of powers of the distance to `centre`.
+  struct Timed {
+    double centre = 0, last = 0, last_at = 0, time = 0, s1 = 0, s2 = 0, s3 = 0, s4 = 0;
+    bool begun = false, open = false;  ///< Whether the last sample was there.
+  };
+  static void add_timed(Timed& all, std::span<const double> x, std::span<const double> stamps);
+
   static void add_column(Sums& all, std::span<const double> x);
   static void add_stretch(Sums& all, std::span<const double> x);
   std::vector<Sums> channels_;
+  std::vector<Timed> timed_;  ///< Empty without stamps.
   std::vector<double> present_;
 };
 
