@@ -10,6 +10,7 @@
 #include "base/text.h"
 #include "cli/each_input.h"
 #include "cli/held.h"
+#include "identify/cycle_phase.h"
 
 namespace vprism {
 
@@ -91,12 +92,12 @@ class CyclesTask : public EachInputTask<CyclesResult> {
       triggered = crossings_of(held.columns[*trigger]);
     }
     for (std::size_t c = 0; c < r.channels.size(); ++c) {
-      if (trigger == c) continue;
       const std::string where = r.file + ": channel \"" + clean_text(r.channels[c].name) + "\": ";
       try {
         ChannelCycles channel;
         channel.channel = r.channels[c];
-        CycleEdges edges = trigger ? triggered : edges_of(held.columns[c], r, channel);
+        CycleEdges edges =
+            trigger ? triggered : edges_of(held.columns[c], r, channel, result.facts.recording.cautions);
         if (trigger) channel.edges_from = "triggered by " + r.channels[*trigger].name;
         if (count_ && edges.size() > *count_ + 1) edges.resize(*count_ + 1);
         channel.average = average_cycles(held.columns[c], edges, orders_);
@@ -107,8 +108,6 @@ class CyclesTask : public EachInputTask<CyclesResult> {
         throw Error(error.status(), where + error.what());
       }
     }
-    if (result.channels.empty())
-      throw Error(Status::analysis, r.file + ": there is no channel beside the trigger");
     return result;
   }
 
@@ -153,7 +152,8 @@ class CyclesTask : public EachInputTask<CyclesResult> {
     return edges;
   }
 
-  CycleEdges edges_of(std::span<const double> x, const Recording& r, ChannelCycles& channel) const {
+  CycleEdges edges_of(std::span<const double> x, const Recording& r, ChannelCycles& channel,
+                      std::vector<Caution>& cautions) const {
     if (crossings_) {
       channel.edges_from = "begun where it rises through its middle";
       return crossings_of(x);
@@ -178,7 +178,23 @@ class CyclesTask : public EachInputTask<CyclesResult> {
     const double start = start_s_ ? (*start_s_ - r.axis.start) * r.axis.rate_hz() : 0;
     if (start < 0 || start >= static_cast<double>(x.size()))
       throw Error(Status::usage, "--start lies outside the record");
-    return edges_of_period(x.size(), period.samples, start);
+    const CyclePhase phase = follow_phase(x, period.samples);
+    if (!phase.drifts) return edges_of_period(x.size(), period.samples, start);
+    const std::string course = format_quantity(phase.shortest * r.axis.interval, "s", 4) + " to " +
+                               format_quantity(phase.longest * r.axis.interval, "s", 4);
+    if (period_s_ || hz_) {
+      cautions.push_back({"period-drifts", Severity::warning, channel.channel.name,
+                          "the cycle's length goes from " + course +
+                              ": cycles of one length slip, and the averaged one is blurred",
+                          "leave the length out, and cycles follow the phase"});
+      return edges_of_period(x.size(), period.samples, start);
+    }
+    cautions.push_back({"period-drifts", Severity::note, channel.channel.name,
+                        "the cycle's length goes from " + course + ": cycles follow the phase",
+                        "see orders for a speed that changes"});
+    channel.edges_from = "of a length that drifts, followed";
+    channel.period_std_s = 0;
+    return edges_of_phase(x.size(), period.samples, start, phase);
   }
 
   static void warn(const ChannelCycles& c, std::vector<Caution>& out) {

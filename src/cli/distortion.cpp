@@ -108,7 +108,10 @@ class DistortionTask : public Task {
 
   static void warn(const Channel& channel, const Distortion& d, std::vector<Caution>& out) {
     const double off = 20 * std::log10(d.spectrum_rms / d.fundamental.rms);
-    if (std::abs(off) > 0.05)
+    const double off_std =
+        20 / std::log(10.0) *
+        std::hypot(d.spectrum_rms_std / d.spectrum_rms, d.fundamental.rms_std / d.fundamental.rms);
+    if (std::abs(off) > std::max(0.05, 4 * off_std))
       out.push_back(
           {"fits-disagree", Severity::warning, channel.name,
            fmt::format("the spectrum puts the fundamental {:+.2f} dB from the fit: it is not steady", off),
@@ -158,8 +161,11 @@ class DistortionTask : public Task {
     row("periods",
         [](D d, U) { return fmt::format("{:.3f}{}", d.periods, d.coherent() ? ", coherent" : ""); });
     row("mean", [](D d, U u) { return format_quantity(d.mean, u, 4); });
-    row(settings_.two_tone ? "products" : "THD", [](D d, U) { return percent(d.thd); });
-    row("", [](D d, U) { return db(d.thd_db()); });
+    row(settings_.two_tone ? "products" : "THD",
+        [](D d, U) { return d.thd_known() ? percent(d.thd) : "below " + percent(d.thd_upper) + " (95%)"; });
+    row("", [](D d, U) {
+      return d.thd_known() ? db(d.thd_db()) : "below " + db(20 * std::log10(d.thd_upper)) + ", in the noise";
+    });
     row("THD+N", [](D d, U) { return percent(d.thd_n()); });
     row("SNR", [](D d, U) { return db(d.snr_db()); });
     row("SINAD", [](D d, U) { return db(d.sinad_db()); });
@@ -223,8 +229,11 @@ class DistortionTask : public Task {
                 {"mean", number(d.mean)},
                 {"periods", number(d.periods)},
                 {"coherent", d.coherent()},
-                {"thd_percent", number(100 * d.thd)},
-                {"thd_db", number(d.thd_db())},
+                {"thd_percent", d.thd_known() ? number(100 * d.thd) : Json(nullptr)},
+                {"thd_db", d.thd_known() ? number(d.thd_db()) : Json(nullptr)},
+                {"thd_std_percent", d.thd_known() ? number(100 * d.thd_std) : Json(nullptr)},
+                {"thd_upper_percent", number(100 * d.thd_upper)},
+                {"thd_upper_db", number(20 * std::log10(std::max(d.thd_upper, 1e-20)))},
                 {"thd_n_percent", number(100 * d.thd_n())},
                 {"thd_n_db", number(-d.sinad_db())},
                 {"snr_db", number(d.snr_db())},
@@ -270,7 +279,8 @@ class DistortionTask : public Task {
     for (std::size_t c = 0; c < m.channels.size(); ++c) {
       const Distortion& d = m.distortions[c];
       Panel panel;
-      panel.title = fmt::format("{}: THD {}, SINAD {}", m.channels[c].name, percent(d.thd), db(d.sinad_db()));
+      panel.title = fmt::format("{}: THD {}{}, SINAD {}", m.channels[c].name, d.thd_known() ? "" : "below ",
+                                percent(d.thd_known() ? d.thd : d.thd_upper), db(d.sinad_db()));
       const double rate = m.facts.recording.axis.rate_hz(), top = rate / 2;
       const double floor_db = decibels(
           d.noise_density *

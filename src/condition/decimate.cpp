@@ -6,6 +6,8 @@
 // steep.
 #include <algorithm>
 #include <cmath>
+#include <deque>
+#include <numbers>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -67,9 +69,15 @@ struct Spread {
   double variance() const { return n > 0 ? m2 / n : 0; }
 };
 
-/// What was kept, and what a filter would have kept of it.
+/// What was kept, and how that differs from what a filter would have kept: sample by sample, since what folds
+/// may well be alike to what is there.
 struct Folding {
-  Spread kept, filtered;
+  Spread kept;
+  double folded = 0, count = 0;
+  void compare(double kept_sample, double filtered) {
+    if (std::isnan(kept_sample) || std::isnan(filtered)) return;
+    folded += (kept_sample - filtered) * (kept_sample - filtered), count += 1;
+  }
 };
 
 class EveryNth : public ColumnWorker {
@@ -80,19 +88,30 @@ class EveryNth : public ColumnWorker {
     for (; next_ < in.size(); next_ += factor_) {
       out.push_back(in[next_]);
       folding_->kept.add(in[next_]);
+      waiting_.push_back(in[next_]);
     }
     next_ -= in.size();
     filtered_.clear();
     filter_->add(in, filtered_);
-    for (const double x : filtered_) folding_->filtered.add(x);
+    compare();
   }
   void finish(std::vector<double>&) override {
     filtered_.clear();
     filter_->finish(filtered_);
-    for (const double x : filtered_) folding_->filtered.add(x);
+    compare();
   }
 
  private:
+  /// Both stand at the same times; the filter's come later.
+  void compare() {
+    for (const double x : filtered_) {
+      if (waiting_.empty()) return;
+      folding_->compare(waiting_.front(), x);
+      waiting_.pop_front();
+    }
+  }
+
+  std::deque<double> waiting_;
   std::size_t factor_, next_ = 0;
   std::shared_ptr<Folding> folding_;
   std::unique_ptr<ColumnWorker> filter_;
@@ -144,10 +163,21 @@ class Decimate : public ColumnStage {
     if (mode_ == "filter")
       report.effects.emplace_back(
           "flat to", format_quantity(0.45 * new_rate_hz_, "Hz") + "; what folds back is 100 dB down");
+    if (mode_ == "average") {
+      const auto n = static_cast<double>(factor_);
+      // Of N samples at half the new rate: sin(pi/2) / (N sin(pi / 2N)).
+      const double droop = -20 * std::log10(1 / (n * std::sin(std::numbers::pi / (2 * n))));
+      report.cautions.push_back({"average-droops", Severity::note, "",
+                                 "a mean of " + std::to_string(factor_) + " takes " +
+                                     format_number(droop, 3) + " dB at half the new rate, " +
+                                     format_quantity(new_rate_hz_ / 2, "Hz") +
+                                     ", and what lies above folds back, just above it no weaker",
+                                 "use decimate " + std::to_string(factor_) + " filter where that matters"});
+    }
     if (mode_ != "keep") return report;
     for (std::size_t c = 0; c < channels_.size() && c < foldings_.size(); ++c) {
-      const double kept = foldings_[c]->kept.variance(), clean = foldings_[c]->filtered.variance();
-      const double folded = std::max(0.0, kept - clean);
+      const double kept = foldings_[c]->kept.variance(),
+                   folded = foldings_[c]->folded / std::max(1.0, foldings_[c]->count);
       if (!(folded > 1e-10 * kept) || kept == 0) continue;
       const std::string& unit = channels_[c].unit.text();
       report.cautions.push_back({"folded-back", folded > 1e-4 * kept ? Severity::warning : Severity::note,

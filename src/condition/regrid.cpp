@@ -177,10 +177,34 @@ class Regrid : public Stage {
     }
   };
 
+  /// The rate of stamps that lie on a grid of which some places are empty: the mean over all of them, each
+  /// counted as the number of places that it spans. Nothing where the steps are no multiples of the usual
+  /// one.
+  std::optional<double> usual_rate() {
+    std::vector<double> sorted = steps_;
+    const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
+    std::nth_element(sorted.begin(), middle, sorted.end());
+    const double usual = *middle;
+    double n = 0, at = 0, place = 0, sum_p = 0, sum_t = 0, sum_pp = 0, sum_pt = 0;
+    std::size_t off = 0, absent = 0;
+    for (const double step : steps_) {
+      const double places = std::round(step / usual);
+      if (places < 1 || std::abs(step / usual - places) > 0.1) ++off;
+      if (places > 1) absent += static_cast<std::size_t>(places) - 1;
+      at += step, place += std::max(1.0, places), n += 1;
+      sum_p += place, sum_t += at, sum_pp += place * place, sum_pt += place * at;
+    }
+    if (static_cast<double>(off) > 0.02 * n || absent == 0 || n < 8) return {};
+    choice_ =
+        "the usual step; " + std::to_string(absent) + (absent == 1 ? " place is" : " places are") + " empty";
+    return (sum_pp - sum_p * sum_p / n) / (sum_pt - sum_p * sum_t / n);
+  }
+
   /// The mean rate where steps are all alike; where a solver chose them, one that keeps nine in ten apart,
   /// but no more than four times as many samples.
   double suited_rate() {
     if (steps_.empty()) return mean_hz_;
+    if (const auto usual = usual_rate()) return *usual;
     std::vector<double> sorted = steps_;
     const auto tenth = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 10);
     std::nth_element(sorted.begin(), tenth, sorted.end());

@@ -6,6 +6,7 @@
 // frequency. A resonator is H(s) = w^2 / (s^2 + 2 z w s + w^2), gain 1 at 0, by the bilinear transform with
 // its frequency kept.
 #include <cmath>
+#include <complex>
 #include <functional>
 #include <numbers>
 
@@ -116,9 +117,22 @@ class Resonator : public Term {
     if (hz_ >= stretch.rate_hz / 2)
       throw Error(Status::usage, "resonator: " + format_quantity(hz_, "Hz") + " is not below half the rate");
     drive_->start(stretch);
-    const double k = std::tan(pi * hz_ / stretch.rate_hz), down = 1 + 2 * damping_ * k + k * k;
-    const double b = k * k / down;
-    runner_ = SectionRunner({{b, 2 * b, b, 2 * (k * k - 1) / down, (1 - 2 * damping_ * k + k * k) / down}});
+    // Exact poles; between samples the drive runs straight, so what it answers are second differences of the
+    // answer to a ramp.
+    const double w = 2 * pi * hz_, step = 1 / stretch.rate_hz;
+    const std::complex<double> turn = w * std::sqrt(std::complex<double>(1 - damping_ * damping_));
+    const auto ramp = [&](double t) {
+      const std::complex<double> sine =
+          std::abs(turn) * t > 1e-9 ? std::sin(turn * t) / turn : std::complex<double>(t);
+      const std::complex<double> dying =
+          2 * damping_ / w * std::cos(turn * t) + (2 * damping_ * damping_ - 1) * sine;
+      return t - 2 * damping_ / w + std::exp(-damping_ * w * t) * dying.real();
+    };
+    const double r1 = ramp(step), r2 = ramp(2 * step), r3 = ramp(3 * step);
+    const double h0 = r1 / step, h1 = (r2 - 2 * r1) / step, h2 = (r3 - 2 * r2 + r1) / step;
+    const double a1 = -2 * std::exp(-damping_ * w * step) * std::cos(turn * step).real(),
+                 a2 = std::exp(-2 * damping_ * w * step);
+    runner_ = SectionRunner({{h0, h1 + a1 * h0, h2 + a1 * h1 + a2 * h0, a1, a2}});
     runner_.settle(0);
   }
   void add(std::int64_t first, std::span<const double> t, std::span<double> out) override {

@@ -10,6 +10,7 @@
 #include "base/error.h"
 #include "base/fft.h"
 #include "base/linear.h"
+#include "identify/cycle_phase.h"
 
 namespace vprism {
 
@@ -240,7 +241,9 @@ Period find_period(std::span<const double> whole) {
     period = (static_cast<double>(best) + (here < 0 ? (r[best - 1] - r[best + 1]) / (2 * here) : 0)) /
              static_cast<double>(run);
   }
-  return refined(x, period);
+  const Period first = refined(x, period);
+  const double whole_length = whole_period(x, first.samples);
+  return period_by_delays(x, whole_length == first.samples ? first : refined(x, whole_length));
 }
 
 CycleEdges edges_of_period(std::size_t samples, double period, double start) {

@@ -81,7 +81,7 @@ void fill(DistortionLine& line, const Sine& sine) {
 
 }  // namespace
 
-bool Distortion::coherent() const { return std::abs(periods - std::round(periods)) < 0.01; }
+bool Distortion::coherent() const { return std::abs(periods - std::round(periods)) < 1e-3; }
 double Distortion::tone_rms() const { return std::hypot(fundamental.rms, second ? second->rms : 0); }
 double Distortion::thd_db() const { return 20 * std::log10(std::max(thd, 1e-20)); }
 double Distortion::thd_n() const { return std::hypot(distortion_rms, noise_rms) / tone_rms(); }
@@ -136,7 +136,7 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
                 fmt::format("the record holds {:.2g} periods of {}; three are needed: record at least {}",
                             d.periods, format_quantity(tones[0].frequency_hz, "Hz"),
                             format_quantity(3 / tones[0].frequency_hz, "s")));
-  d.spectrum_rms = peaks[0].rms;
+  d.spectrum_rms = peaks[0].rms, d.spectrum_rms_std = peaks[0].rms_std;
 
   SineFit fit = fit_sines(x, rate_hz, tones);
   const SineFit alone = settings.two_tone ? fit_sines(x, rate_hz, {tones[0]}) : fit;
@@ -170,7 +170,7 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
     d.second = line_at(0, 1, 0, other.frequency_hz, rate_hz);
     fill(*d.second, other);
   }
-  double square = 0;
+  double square = 0, variance = 0;
   for (DistortionLine& l : lines) {
     if (!l.counted) continue;
     const Sine& s = nearest(fit.sines, l.frequency_hz);
@@ -178,12 +178,18 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
     l.phase_to_first_deg = std::remainder(
         l.phase_deg - l.order * d.fundamental.phase_deg - l.second * (d.second ? d.second->phase_deg : 0),
         360.0);
-    square += l.rms * l.rms;
+    // Noise adds its own square to that of every line.
+    const double noise = 2 * l.rms_std * l.rms_std, own = l.rms * l.rms - noise;
+    square += own;
+    variance += 2 * noise * std::max(0.0, own) + noise * noise;
     if (l.rms > d.largest_spur_rms) d.largest_spur_rms = l.rms, d.largest_spur_hz = l.frequency_hz;
   }
   d.harmonics = std::move(lines);
-  d.distortion_rms = std::sqrt(square);
-  d.thd = d.distortion_rms / d.tone_rms();
+  const double spread = std::sqrt(variance), tone = d.tone_rms();
+  d.distortion_rms = std::sqrt(std::max(0.0, square));
+  d.thd = d.distortion_rms / tone;
+  if (square > 2 * spread) d.thd_std = std::max(spread / (2 * square) * d.thd, 1e-300);
+  d.thd_upper = std::sqrt(std::max(0.0, square) + 1.645 * spread) / tone;
 
   // What is left, as a spectrum of its own: spurious lines, floor, and the part within the span.
   const Spectrum rest = whole_spectrum(fit.residual, rate_hz);

@@ -40,7 +40,11 @@ struct Distortion {
   double periods = 0;  ///< Of the fundamental in the record.
   bool coherent() const;
   // Ratios to the fundamental; of two tones to both together.
-  double thd = 0;             ///< Root of the sum of squares of the harmonics counted.
+  double thd = 0;      ///< Root of the sum of squares of the harmonics counted, less what noise adds to each.
+  double thd_std = 0;  ///< Of it, from the noise; 0 where it is not known to lie above zero.
+  double thd_upper = 0;  ///< What it lies below with 95% confidence.
+  /// Whether the harmonics stand out of the noise together: else only the bound says something.
+  bool thd_known() const { return thd_std > 0 || noise_rms == 0; }
   double noise_rms = 0;       ///< All but DC, tones and harmonics.
   double distortion_rms = 0;  ///< The harmonics counted.
   double noise_density = 0;   ///< Median of the rest, RMS per root Hz.
@@ -58,7 +62,7 @@ struct Distortion {
   /// IEEE 1057: one sine of four parameters alone fitted to the samples, and what it leaves.
   double sine_fit_rms = 0, sine_fit_sinad_db = 0;
   /// The fundamental as the windowed spectrum has it, independent of the fits.
-  double spectrum_rms = 0;
+  double spectrum_rms = 0, spectrum_rms_std = 0;
 };
 
 /// `samples` at `rate_hz`, any number of periods: tones and harmonics are fitted to the samples, so that no

@@ -62,6 +62,43 @@ TEST(Watch, TellsLevelsAndPeaksOfWhatComesThroughAPipe) {
     EXPECT_TRUE(fs::exists(folder.path(std::string("out/") + name))) << name;
 }
 
+TEST(Watch, LooksLieOnTheSamplesOwnTimeHoweverFastTheyCome) {
+  const ScratchFolder folder;
+  // A burst of 0.3 s in 40 s, which come at once; and the same in pieces.
+  std::string bytes;
+  for (int n = 0; n < 40'000; ++n) {
+    const bool burst = n >= 17'100 && n < 17'400;
+    const float v = static_cast<float>((burst ? 2.0 : 0.01) * std::cos(2 * M_PI * 0.12 * n));
+    bytes.append(reinterpret_cast<const char*>(&v), sizeof v);
+  }
+  folder.write("s.f32", bytes);
+  folder.write("limit.toml",
+               "[[limit]]\nname = \"l\"\ndetector = \"peak\"\ncourse = \"linear\"\n"
+               "points = [[\"20 Hz\", 0.5], [\"450 Hz\", 0.5]]\n");
+  const std::string options =
+      "watch - --binary f32le:1ch --rate 1kHz --segment 256 --every 0.5s --limit limit.toml --json --figure "
+      "none ";
+  const ProgramRun whole = run_program(folder, options + "--out a < s.f32");
+  EXPECT_EQ(whole.status, 1) << whole.err;
+  int looks = 0, alarms = 0;
+  for (const auto& e : events_of(whole.out)) {
+    looks += text_of(e["event"]) == "levels" ? 1 : 0;
+    if (text_of(e["event"]) != "alarm") continue;
+    ++alarms;
+    EXPECT_NEAR(number_of(e["time_s"]), 17.5, 0.51);
+    EXPECT_NEAR(number_of(e["frequency_hz"]), 120, 4);
+  }
+  EXPECT_EQ(looks, 80);
+  EXPECT_EQ(alarms, 1);
+  // Through a pipe that hands on 1,000 bytes at a time.
+  const std::string pieces = "cd '" + folder.path("") +
+                             "' && (i=0; while [ $i -lt 160 ]; do dd if=s.f32 bs=1000 skip=$i count=1 "
+                             "2>/dev/null; i=$((i+1)); done) | '" VPRISM_PROGRAM "' " +
+                             options + "--out b > pieces.txt 2>/dev/null";
+  (void)std::system(pieces.c_str());
+  EXPECT_EQ(ScratchFolder::read(folder.path("pieces.txt")), whole.out);
+}
+
 TEST(Watch, AnAlarmIsALineAndTheExitStatus) {
   const ScratchFolder folder;
   folder.write("a.csv", tone(4000, 2000));

@@ -64,6 +64,19 @@ TEST(Decimate, KeepTellsThePowerThatFoldsBack) {
   for (const Caution& caution : quiet.cautions) EXPECT_EQ(caution.severity, Severity::note);
 }
 
+TEST(Decimate, WhatFoldsOntoALineIsCountedWhateverItsPhase) {
+  // 0.26 folds onto 0.01, with it or against it.
+  for (const double phase : {0.0, 1.3, 3.1}) {
+    const auto x = sampled(20000, [&](double n) {
+      return 2 * std::sin(2 * pi * 0.01 * n) + std::sin(2 * pi * 0.26 * n + phase);
+    });
+    Road road = road_over({x}, parse_chain("decimate 4 keep"));
+    collect(road);
+    ASSERT_EQ(road.reports()[0].cautions.size(), 1u) << phase;
+    EXPECT_THAT(road.reports()[0].cautions[0].text, HasSubstr("707 mV RMS")) << phase;
+  }
+}
+
 TEST(Resample, IsFlatOverNineTenthsAndFreeOfImages) {
   struct Ratio {
     const char* rate;
@@ -214,6 +227,19 @@ TEST(Regrid, ItsEstimateOfTheErrorIsTheError) {
         << kind;                     // Sample by sample as well.
     EXPECT_EQ(collect(road)[0], y);  // And the signal itself comes again afterwards.
   }
+}
+
+TEST(Regrid, KeepsTheGridOfWhichAPlaceIsEmpty) {
+  std::vector<double> t, x;
+  for (int n = 0; n < 2000; ++n)
+    if (n != 777) t.push_back(n * 1e-3), x.push_back(std::cos(2 * pi * 31 * n * 1e-3));
+  Road road = stamped_road("regrid", t, x);
+  const auto y = collect(road)[0];
+  EXPECT_NEAR(road.recording().axis.rate_hz(), 1000, 1e-6);
+  ASSERT_EQ(y.size(), 2000u);
+  for (int n = 0; n < 2000; ++n)
+    EXPECT_NEAR(y[static_cast<std::size_t>(n)], std::cos(2 * pi * 31 * n * 1e-3), n == 777 ? 1e-3 : 1e-6)
+        << n;
 }
 
 TEST(Regrid, ChoosesARateAndLeavesEvenSamplesAlone) {

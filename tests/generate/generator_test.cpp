@@ -137,6 +137,17 @@ TEST(Generator, NoisesHaveTheirStatedDensity) {
   EXPECT_NEAR(density(ringing, 10000, 50, 120) / 1e-3, 1, 0.03);
 }
 
+TEST(Generator, AResonatorRingsAtItsOwnFrequencyAndDampingNearHalfTheRate) {
+  // Two neighbours of one ring-down give its poles: x[n+1] = 2 r cos(w) x[n] - r^2 x[n-1].
+  const auto x = made("impulse 0s 1 > resonator 3kHz damping 5%", 8000, 60);
+  const double det = x[10] * x[12] - x[11] * x[11];
+  const double b = (x[12] * x[11] - x[10] * x[13]) / det, r2 = b;
+  const double a = (x[12] + r2 * x[10]) / x[11];
+  const double w = 2 * M_PI * 3000 / 8000;
+  EXPECT_NEAR(std::sqrt(r2), std::exp(-0.05 * w), 1e-6);
+  EXPECT_NEAR(a / (2 * std::sqrt(r2)), std::cos(w * std::sqrt(1 - 0.0025)), 1e-6);
+}
+
 TEST(Generator, TheSameSeedGivesTheSameInBlocksOfAnySize) {
   const auto settings = settings_for(
       "white 1 + pink 1 at 10Hz + spikes 5Hz 3 + white 1 > resonator 50Hz damping 1%", 1000, 5000);

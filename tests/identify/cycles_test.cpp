@@ -9,6 +9,7 @@
 #include <random>
 
 #include "base/error.h"
+#include "identify/cycle_phase.h"
 #include "identify/rebuild.h"
 
 namespace vprism::cycles_test {
@@ -184,6 +185,65 @@ TEST(Rebuild, InverseOfAllBinsIsTheSignal) {
     const std::vector<double> one = inverse_of_bins({0.1234}, {1}, {30}, count, 8);
     EXPECT_NEAR(one[100], std::sqrt(2.0) * std::cos(2 * pi * 0.1234 * 100 / 8 + pi / 6), 1e-9);
   }
+}
+
+std::vector<double> orders_of(std::size_t count, double period, const std::vector<double>& amplitudes,
+                              double noise, unsigned seed) {
+  std::mt19937_64 bits(seed);
+  std::normal_distribution<double> dice(0, 1);
+  std::vector<double> x(count);
+  for (std::size_t n = 0; n < count; ++n) {
+    for (std::size_t k = 0; k < amplitudes.size(); ++k)
+      x[n] += amplitudes[k] *
+              std::cos(2 * pi * static_cast<double>((k + 1) * n) / period + static_cast<double>(k));
+    x[n] += noise * dice(bits);
+  }
+  return x;
+}
+
+TEST(Cycles, AWeakFundamentalIsNotHalved) {
+  // The even orders, or every third, hold nearly all.
+  for (unsigned seed = 1; seed <= 10; ++seed) {
+    const double period = 150 + 7.3 * seed;
+    const Period even = find_period(orders_of(20'000, period, {0.05, 1, 0.02, 0.5}, 0.05, seed));
+    EXPECT_NEAR(even.samples, period, 5 * even.std) << seed;
+    const Period third = find_period(orders_of(20'000, period, {0.06, 0.03, 1, 0, 0.02, 0.4}, 0.05, seed));
+    EXPECT_NEAR(third.samples, period, 5 * third.std) << seed;
+    // Nothing between the orders: it stays what it is.
+    const Period plain = find_period(orders_of(20'000, period, {1, 0.5, 0.2}, 0.1, seed));
+    EXPECT_NEAR(plain.samples, period, 5 * plain.std) << seed;
+  }
+}
+
+TEST(Cycles, ThePeriodsUncertaintyCoversEdgesThatAreRounded) {
+  int within = 0;
+  constexpr int records = 20;
+  for (int i = 0; i < records; ++i) {
+    const double period = 91.37 + 3.71 * i;
+    const Period found = find_period(square(30'000, period));
+    within += std::abs(found.samples - period) < 3 * found.std ? 1 : 0;
+    EXPECT_LT(found.std, 0.02 * period / 100);
+  }
+  EXPECT_GE(within, records - 2);
+}
+
+TEST(Cycles, APeriodThatDriftsIsFollowed) {
+  // 2% faster at the end: at 200 cycles of one length the second order would have gone.
+  std::vector<double> x;
+  double phase = 0;
+  for (int n = 0; n < 30'000; ++n) {
+    x.push_back(std::cos(2 * pi * phase) + 0.5 * std::cos(4 * pi * phase + 1));
+    phase += (1 + 0.02 * n / 30'000) / 150.0;
+  }
+  const Period period = find_period(x);
+  const CyclePhase followed = follow_phase(x, period.samples);
+  ASSERT_TRUE(followed.drifts);
+  EXPECT_NEAR(followed.longest, 150, 0.7);
+  EXPECT_NEAR(followed.shortest, 150 / 1.02, 0.7);
+  const CycleAverage a = average_cycles(x, edges_of_phase(x.size(), period.samples, 0, followed), 4);
+  EXPECT_NEAR(a.orders[0].amplitude(), 1, 0.01);
+  EXPECT_NEAR(a.orders[1].amplitude(), 0.5, 0.01);
+  EXPECT_FALSE(follow_phase(orders_of(20'000, 137.7, {1, 0.3}, 0.1, 3), 137.7).drifts);
 }
 
 }  // namespace

@@ -139,5 +139,25 @@ TEST(Distortion, WhatCanNotBeMeasuredIsRefused) {
   EXPECT_THROW(measure_distortion(made(1000, 1000, {{100, 1}}, 1e-3), 1000, settings), Error);
 }
 
+TEST(Distortion, HarmonicsUnderTheNoiseAreBoundedAndNotReported) {
+  // -100 dB each, in noise of which every harmonic's bin holds more.
+  const auto x = made(8192, 48'000, {{997, 1}, {1994, 1e-5}, {2991, 1e-5}}, 0.03);
+  const Distortion d = measure_distortion(x, 48'000);
+  EXPECT_FALSE(d.thd_known());
+  EXPECT_LT(d.thd_upper, 4e-3);
+  EXPECT_GT(d.thd_upper, 1.5e-5);
+  // Well above it they are a number with an uncertainty.
+  const Distortion strong = measure_distortion(made(8192, 48'000, {{997, 1}, {1994, 2e-2}}, 0.03), 48'000);
+  EXPECT_TRUE(strong.thd_known());
+  EXPECT_NEAR(strong.thd, 2e-2, 4 * strong.thd_std);
+  EXPECT_LT(strong.thd_std, 2e-3);
+}
+
+TEST(Distortion, PeriodsALittleOffAWholeNumberAreNotCoherent) {
+  const auto x = made(48'000, 48'000, {{200.007, 1}});
+  EXPECT_FALSE(measure_distortion(x, 48'000).coherent());
+  EXPECT_TRUE(measure_distortion(made(48'000, 48'000, {{200, 1}}), 48'000).coherent());
+}
+
 }  // namespace
 }  // namespace vprism::distortion_test

@@ -42,6 +42,29 @@ TEST(Statistics, RunsAtARailAreCounted) {
   EXPECT_EQ(s.longest_rail, longest);
 }
 
+TEST(Statistics, OfStampedSamplesAreThoseOfTheLinesBetweenThemOverTime) {
+  // 5 V for 0.4 s, 0 V for 0.6 s, and thirty samples on the edge of a microsecond.
+  std::vector<double> t = {0, 0.4}, x = {5, 5};
+  for (int i = 1; i <= 30; ++i) t.push_back(0.4 + 1e-6 * i / 30), x.push_back(5 - 5.0 * i / 30);
+  t.push_back(1), x.push_back(0);
+  StatisticsEstimator estimator(1);
+  for (std::size_t from = 0; from < t.size(); from += 7) {
+    Block block(1, 7, true);
+    const std::size_t count = std::min<std::size_t>(7, t.size() - from);
+    std::copy_n(x.begin() + static_cast<std::ptrdiff_t>(from), count, block.room(0).begin());
+    std::copy_n(t.begin() + static_cast<std::ptrdiff_t>(from), count, block.stamp_room().begin());
+    block.set(static_cast<std::int64_t>(from), count);
+    estimator.add(block);
+  }
+  const Statistics s = estimator.result()[0];
+  EXPECT_NEAR(s.mean, 2, 1e-5);
+  EXPECT_NEAR(s.rms, std::sqrt(10.0), 1e-5);
+  EXPECT_NEAR(s.std, std::sqrt(6.0), 1e-5);
+  EXPECT_EQ(s.max, 5);
+  // A two-valued spread of share p: kurtosis 1 / (p (1 - p)) - 3.
+  EXPECT_NEAR(s.kurtosis, 1 / 0.24 - 3, 1e-4);
+}
+
 TEST(Outline, KeepsEveryExtremeHoweverLongTheRecord) {
   std::vector<double> x(100000, 0.0);
   x[77777] = 5;
