@@ -170,11 +170,21 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
     d.second = line_at(0, 1, 0, other.frequency_hz, rate_hz);
     fill(*d.second, other);
   }
+  // What is left, as a spectrum of its own: its floor is the noise that a line stands in.
+  const Spectrum rest = whole_spectrum(fit.residual, rate_hz);
+  PeakSettings few;
+  few.most = 8;
+  const PeakSearch spurs = find_peaks(rest, few);
+  const auto noise_at = [&](double hz) {
+    const auto k = std::min(spurs.floor.size() - 1, static_cast<std::size_t>(std::lround(rest.bins_at(hz))));
+    return std::sqrt(spurs.floor[k] / rest.plan.rbw_hz * bin / 2);
+  };
   double square = 0, variance = 0;
   for (DistortionLine& l : lines) {
     if (!l.counted) continue;
     const Sine& s = nearest(fit.sines, l.frequency_hz);
     fill(l, s);
+    l.rms_std = noise_at(l.frequency_hz);
     l.phase_to_first_deg = std::remainder(
         l.phase_deg - l.order * d.fundamental.phase_deg - l.second * (d.second ? d.second->phase_deg : 0),
         360.0);
@@ -191,11 +201,7 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
   if (square > 2 * spread) d.thd_std = std::max(spread / (2 * square) * d.thd, 1e-300);
   d.thd_upper = std::sqrt(std::max(0.0, square) + 1.645 * spread) / tone;
 
-  // What is left, as a spectrum of its own: spurious lines, floor, and the part within the span.
-  const Spectrum rest = whole_spectrum(fit.residual, rate_hz);
-  PeakSettings few;
-  few.most = 8;
-  const PeakSearch spurs = find_peaks(rest, few);
+  // Spurious lines, and the part of the noise within the span.
   for (const Peak& p : spurs.peaks) {
     if (settings.span_hz && !settings.span_hz->contains(p.frequency_hz)) continue;
     // What is left of a fitted line is no line.

@@ -100,6 +100,7 @@ void StatisticsEstimator::add_timed(Timed& all, std::span<const double> x, std::
     // Means over a straight line from a to b of its powers: sums of a^i b^k over all i + k, by their number.
     if (all.open && dt > 0) {
       const double aa = a * a, bb = b * b, ab = a * b;
+      all.shortest = all.time > 0 ? std::min(all.shortest, dt) : dt, all.longest = std::max(all.longest, dt);
       all.time += dt;
       all.s1 += dt * (a + b) / 2;
       all.s2 += dt * (aa + ab + bb) / 3;
@@ -181,7 +182,7 @@ std::vector<Statistics> StatisticsEstimator::result() const {
     s.kurtosis = all.m2 > 0 ? all.n * all.m4 / (all.m2 * all.m2) : 0;
     s.at_min = all.at_min, s.at_max = all.at_max;
     s.longest_rail = std::max(all.longest_at_min, all.longest_at_max);
-    if (out.size() < timed_.size() && timed_[out.size()].time > 0) {
+    if (out.size() < timed_.size() && timed_[out.size()].uneven()) {
       const Timed& t = timed_[out.size()];
       const double e = t.s1 / t.time, m2 = std::max(0.0, t.s2 / t.time - e * e);
       const double m3 = t.s3 / t.time - 3 * e * t.s2 / t.time + 2 * e * e * e;

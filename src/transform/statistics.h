@@ -22,7 +22,7 @@ struct Statistics {
   std::int64_t zero_tail = 0;           ///< Samples at the record's end that are exactly zero.
 };
 
-/// Of stamped samples mean, RMS and moments are those of the straight lines between them, over time: a
+/// Of samples at uneven stamps mean, RMS and moments are those of the straight lines between them, over time: a
 /// simulation takes many steps where much happens.
 ///
 /// Moments are taken per block about the block's mean and joined by the pairwise formulas (Chan, Golub &
@@ -45,7 +45,9 @@ class StatisticsEstimator {
   /// Integrals over time of powers of the distance to `centre`.
   struct Timed {
     double centre = 0, last = 0, last_at = 0, time = 0, s1 = 0, s2 = 0, s3 = 0, s4 = 0;
+    double shortest = 0, longest = 0;  ///< Steps.
     bool begun = false, open = false;  ///< Whether the last sample was there.
+    bool uneven() const { return time > 0 && longest > 1.1 * shortest; }
   };
   static void add_timed(Timed& all, std::span<const double> x, std::span<const double> stamps);
 

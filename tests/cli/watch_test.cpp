@@ -110,7 +110,7 @@ TEST(Watch, AnAlarmIsALineAndTheExitStatus) {
   for (const auto& e : events_of(run.out)) {
     if (text_of(e["event"]) != "alarm") continue;
     ++alarms;
-    EXPECT_NEAR(number_of(e["frequency_hz"]), 40, 0.1);
+    EXPECT_NEAR(number_of(e["frequency_hz"]), 40, 1.4);  // To the bin: the level changes within the look.
     EXPECT_GT(number_of(e["level"]), 2);
     EXPECT_LT(number_of(e["margin_db"]), 0);
     EXPECT_GT(number_of(e["time_s"]), 4);

@@ -140,8 +140,7 @@ TEST(Generator, NoisesHaveTheirStatedDensity) {
 TEST(Generator, AResonatorRingsAtItsOwnFrequencyAndDampingNearHalfTheRate) {
   // Two neighbours of one ring-down give its poles: x[n+1] = 2 r cos(w) x[n] - r^2 x[n-1].
   const auto x = made("impulse 0s 1 > resonator 3kHz damping 5%", 8000, 60);
-  const double det = x[10] * x[12] - x[11] * x[11];
-  const double b = (x[12] * x[11] - x[10] * x[13]) / det, r2 = b;
+  const double r2 = (x[13] * x[11] - x[12] * x[12]) / (x[12] * x[10] - x[11] * x[11]);
   const double a = (x[12] + r2 * x[10]) / x[11];
   const double w = 2 * M_PI * 3000 / 8000;
   EXPECT_NEAR(std::sqrt(r2), std::exp(-0.05 * w), 1e-6);
