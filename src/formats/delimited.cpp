@@ -89,7 +89,7 @@ class Delimited : public SampleSource {
       if (ready_.empty()) break;
       const TextPiece& piece = ready_.front();
       const std::size_t take = std::min(block.capacity() - count, piece.rows - taken_);
-      gaps = gaps || (settings_.missing == ReadSettings::Missing::gap && piece.any_missing());
+      gaps = gaps || (settings_.missing != ReadSettings::Missing::interpolate && piece.any_missing());
       std::size_t channel = 0;
       for (std::size_t c = 0; c < piece.columns.size(); ++c) {
         const auto to = (c == axis_column() ? block.stamp_room() : block.room(channel)).subspan(count, take);
@@ -118,6 +118,7 @@ class Delimited : public SampleSource {
 
   std::string format_text() const {
     const std::string delimiter = layout_.delimiter == ' '    ? "blanks"
+                                  : layout_.delimiter == '('  ? "blanks, vectors in parentheses"
                                   : layout_.delimiter == '\t' ? "tabs"
                                   : layout_.delimiter == ';'  ? "semicolons"
                                   : layout_.delimiter == ','  ? "commas"
@@ -240,6 +241,12 @@ class Delimited : public SampleSource {
   void settle() {
     recording_.samples = judge_.count();
     gaps_->tell(recording_, layout_);
+    if (recording_.channels.size() >= 32 &&
+        4 * recording_.samples < static_cast<std::int64_t>(recording_.channels.size()))
+      warn("rows-few",
+           std::to_string(recording_.samples) + " rows of " + std::to_string(recording_.channels.size()) +
+               " numbers: each may be a channel, and each column a time",
+           "export the table with rows and columns exchanged");
     if (layout_.declared > 0 && layout_.declared != recording_.samples)
       warn("length-disagrees",
            "the preamble promises " + std::to_string(layout_.declared) + " samples, " +
@@ -271,15 +278,22 @@ class Delimited : public SampleSource {
     // A column called time that only counts 0, 1, 2, ...
     const bool counts = layout_.axis.domain == Axis::Domain::time && judge_.counts(layout_.time_factor) &&
                         recording_.samples > 2;
+    // A unit that the file names says that it is no count.
+    const bool unit_named =
+        layout_.time && std::none_of(recording_.cautions.begin(), recording_.cautions.end(),
+                                     [](const Caution& c) { return c.code == "axis-unit-assumed"; });
     if (counts && interval > 0) {
-      warn("axis-counts", "the time column only counts samples; the " + source + " gives their times",
-           "use --axis none if it is no time at all");
+      recording_.cautions.push_back(
+          {"axis-counts", Severity::note, "",
+           "the time column only counts samples; the " + source + " gives their times",
+           "use --axis none if it is no time at all"});
+      std::erase_if(recording_.cautions, [](const Caution& c) { return c.code == "axis-unit-assumed"; });
       judge_ = {};
       recording_.axis.start = layout_.start_s;
       settle_interval(recording_, settings_, interval, source);
       return;
     }
-    if (counts)
+    if (counts && !unit_named && !layout_.clock)
       warn("axis-counts",
            "the time column steps by exactly 1: it may count samples rather than " +
                layout_.columns[layout_.time.value_or(0)].unit.text(),

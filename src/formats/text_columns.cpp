@@ -17,7 +17,8 @@ std::string column_name(const TextLayout& layout, std::size_t column) {
 bool is_time_title(const Channel& column) {
   const std::string name = lower_case(column.name);
   for (const char* word :
-       {"time", "t", "zeit", "temps", "tiempo", "seconds", "second", "sec", "s", "timestamp", "elapsed", "x"})
+       {"time",    "t", "zeit",  "temps", "tiempo", "seconds", "second",  "sec",          "s",  "timestamp",
+        "elapsed", "x", "epoch", "day",   "days",   "hours",   "minutes", "milliseconds", "ms", "us"})
     if (name == word) return true;
   return name.find("time") != std::string::npos;
 }
@@ -39,7 +40,7 @@ bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std
     split_cells(lines[i].text, layout.delimiter, cells);
     double value = 0;
     if (layout.cells[column] >= cells.size() ||
-        !parse_cell(cells[layout.cells[column]], layout.decimal, value))
+        !parse_any_cell(cells[layout.cells[column]], layout.decimal, value))
       continue;
     if (seen++ > 0 && value > previous) ++rising;
     previous = value;
@@ -133,7 +134,17 @@ void take_axis_column(TextLayout& layout, std::size_t index) {
   Channel& column = layout.columns[index];
   layout.axis = axis_of(layout, index);
   const bool named = column.unit.text() != "1";
-  if (!named && layout.axis.domain == Axis::Domain::time) {
+  const std::string name = lower_case(column.name);
+  const char* const spoken = name == "day" || name == "days"          ? "day"
+                             : name == "hours"                        ? "hour"
+                             : name == "minutes"                      ? "min"
+                             : name == "milliseconds" || name == "ms" ? "ms"
+                             : name == "us"                           ? "us"
+                             : name == "seconds" || name == "sec"     ? "s"
+                                                                      : nullptr;
+  if (!named && layout.axis.domain == Axis::Domain::time && spoken != nullptr) {
+    column.unit = Unit::parse(spoken);
+  } else if (!named && layout.axis.domain == Axis::Domain::time) {
     layout.cautions.push_back(
         {"axis-unit-assumed", Severity::note, "",
          "the time column \"" + layout.axis.name + "\" names no unit; seconds are taken",
@@ -202,8 +213,8 @@ void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::siz
     double first = 0, other = 0;
     for (const std::size_t c : times)
       if (layout.cells[c] < cells.size() &&
-          parse_cell(cells[layout.cells[times[0]]], layout.decimal, first) &&
-          parse_cell(cells[layout.cells[c]], layout.decimal, other) && first != other)
+          parse_any_cell(cells[layout.cells[times[0]]], layout.decimal, first) &&
+          parse_any_cell(cells[layout.cells[c]], layout.decimal, other) && first != other)
         equal = false;
   }
   const std::vector<std::size_t> all = times;

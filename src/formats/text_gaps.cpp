@@ -21,12 +21,13 @@ bool holds_nan(const TextPiece& piece, std::size_t axis) {
 }  // namespace
 
 TextGaps::TextGaps(std::size_t columns, std::size_t axis, ReadSettings::Missing policy)
-    : axis_(axis), policy_(policy), missing_(columns, 0), first_(columns, 0) {}
+    : axis_(axis), policy_(policy), missing_(columns, 0), first_(columns, 0), over_(columns, 0) {}
 
 void TextGaps::count(const TextPiece& piece, std::int64_t line) {
   for (std::size_t c = 0; c < missing_.size() && c < piece.missing.size(); ++c) {
     if (piece.missing[c] > 0 && missing_[c] == 0) first_[c] = line + piece.first_missing[c];
     missing_[c] += piece.missing[c];
+    over_[c] += piece.over[c];
   }
 }
 
@@ -85,6 +86,12 @@ void TextGaps::tell(Recording& recording, const TextLayout& layout) const {
              " no number, the first in line " + std::to_string(first_[c]) +
              (filled ? "; filled between their neighbours" : "; left as gaps"),
          filled ? "--missing gap leaves them out instead" : "spectra are averaged between the gaps"});
+    if (over_[c] > 0)
+      recording.cautions.push_back(
+          {"over-range", Severity::warning, name,
+           std::to_string(over_[c]) + (over_[c] == 1 ? " of them says" : " of them say") +
+               " that the signal was over the instrument's range: it was clipped there",
+           "use a larger range"});
   }
 }
 

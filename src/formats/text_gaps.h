@@ -25,7 +25,7 @@ class TextGaps {
  private:
   std::size_t axis_;
   ReadSettings::Missing policy_;
-  std::vector<std::int64_t> missing_, first_;
+  std::vector<std::int64_t> missing_, first_, over_;
 };
 
 }  // namespace vprism

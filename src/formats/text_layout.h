@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "formats/clock.h"
 #include "formats/format.h"
 #include "formats/text_stream.h"
 
@@ -20,6 +21,9 @@ void split_cells(std::string_view line, char delimiter, std::vector<std::string_
 /// A finite number filling the whole cell (blanks and quotes around it aside), with the given decimal mark.
 bool parse_cell(std::string_view cell, char decimal, double& value);
 
+/// A plain number, or one with something beside it (loose_cell.h).
+bool parse_any_cell(std::string_view cell, char decimal, double& value);
+
 /// A cell that stands for a number that is not there: empty, "--", "NaN", "OVLD", ...
 bool is_missing_word(std::string_view cell);
 
@@ -27,6 +31,7 @@ bool is_missing_word(std::string_view cell);
 struct ClockColumn {
   std::size_t cell = 0;
   bool two_cells = false;
+  DayOrder order = DayOrder::day_first;
   std::int64_t first_ns = 0;  ///< Of the first row; times are counted from there.
 };
 
@@ -37,6 +42,8 @@ struct TextLayout {
   std::size_t data_offset = 0;       ///< Byte offset of the first row of numbers, in UTF-8.
   std::int64_t data_line = 1;        ///< Its line, from 1.
   std::vector<std::size_t> cells;    ///< Which cell of a line each data column is, ascending.
+  std::vector<std::size_t> loose;    ///< Of these cells, those whose numbers have something beside them.
+  std::vector<std::size_t> sparse;   ///< Those that are empty in many rows: gaps, whatever --missing says.
   std::vector<Channel> columns;      ///< Title and unit of each data column.
   std::optional<std::size_t> time;   ///< Index into `columns` of the axis: times, frequencies or positions.
   std::optional<ClockColumn> clock;  ///< Instead of `time`.

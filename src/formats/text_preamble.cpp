@@ -132,4 +132,21 @@ void read_preamble_line(TextLayout& layout, std::string_view text) {
   read_note(layout, parts[0], value);
 }
 
+bool read_below_titles(TextLayout& layout, const std::vector<std::string_view>& titles,
+                       const std::vector<std::string_view>& values) {
+  bool any = false;
+  double number = 0;
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    if (std::binary_search(layout.cells.begin(), layout.cells.end(), i)) continue;
+    if (!parse_cell(values[i], layout.decimal, number)) continue;
+    if (titles.empty()) return true;
+    if (i >= titles.size()) continue;
+    const std::string key = unquoted_cell(titles[i]);
+    if (key.empty() || parse_cell(key, layout.decimal, number)) continue;
+    read_note(layout, key, unquoted_cell(values[i]));
+    any = true;
+  }
+  return any;
+}
+
 }  // namespace vprism

@@ -18,4 +18,10 @@ void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view
 /// A line above the data: "key: value", "key = value", "key,value,unit", with or without a comment mark.
 void read_preamble_line(TextLayout& layout, std::string_view text);
 
+/// Settings in columns of their own, titles above values: those of `titles` whose cell in `values` is a
+/// number. With no titles: whether `values` holds such cells that are known already. False where there are
+/// none.
+bool read_below_titles(TextLayout& layout, const std::vector<std::string_view>& titles,
+                       const std::vector<std::string_view>& values);
+
 }  // namespace vprism

@@ -10,6 +10,7 @@
 
 #include "base/text.h"
 #include "formats/clock.h"
+#include "formats/loose_cell.h"
 
 namespace vprism {
 
@@ -96,6 +97,14 @@ struct RowParser {
   std::vector<double> row;
   std::vector<std::string_view> cells;
   std::string_view time_cell;
+  bool gap = false;  ///< Whether the last line had a cell without a number.
+
+  /// Numbers that instruments send for more than they can measure.
+  void look_for_over_range() {
+    for (std::size_t w = 0; w < layout.cells.size(); ++w)
+      if (std::abs(row[w]) > 9e37 && w != time_column && is_over_range(row[w]))
+        row[w] = std::nan(""), gap = true, ++piece.over[w];
+  }
 
   /// Plain numbers, delimiters as the layout says. Where the next line begins, nullptr for anything else.
   template <bool blanks>
@@ -146,10 +155,10 @@ struct RowParser {
     const std::string_view first = bare(cells[clock.cell]);
     std::optional<std::int64_t> ns;
     if (clock.two_cells) {
-      const auto day = parse_date(first), time = parse_time_of_day(bare(cells[clock.cell + 1]));
+      const auto day = parse_date(first, clock.order), time = parse_time_of_day(bare(cells[clock.cell + 1]));
       if (day && time) ns = *day + *time;
     } else {
-      ns = parse_date_time(first);
+      ns = parse_date_time(first, clock.order);
       if (!ns) ns = parse_time_of_day(first);
     }
     if (!ns) return false;
@@ -171,6 +180,7 @@ struct RowParser {
       return false;
     }
     std::size_t numbers = 0;
+    gap = false;
     for (std::size_t w = 0; w < layout.cells.size(); ++w) {
       const std::size_t cell = layout.cells[w];
       if (cell < cells.size() && parse_cell(cells[cell], layout.decimal, row[w])) {
@@ -178,9 +188,21 @@ struct RowParser {
         if (w == time_column) time_cell = cells[cell];
         continue;
       }
+      const auto is_in = [&](const std::vector<std::size_t>& list) {
+        return std::binary_search(list.begin(), list.end(), cell);
+      };
+      if (cell < cells.size() && is_in(layout.loose))
+        if (const auto loose = parse_loose(cells[cell], layout.decimal)) {
+          row[w] = loose->value;
+          ++numbers;
+          continue;
+        }
+      const bool over = w != time_column && cell < cells.size() && is_over_range(cells[cell]);
       const bool is_missing = cell >= cells.size() || is_missing_word(cells[cell]);
-      if (missing_allowed && is_missing && w != time_column) {
+      if (over || ((missing_allowed || is_in(layout.sparse)) && is_missing && w != time_column)) {
         row[w] = std::nan("");
+        gap = true;
+        piece.over[w] += over ? 1 : 0;
         continue;
       }
       note_bad(cell, is_missing);
@@ -224,9 +246,15 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
   for (auto& column : piece.columns)
     if (column.size() < expected || column.size() != piece.columns.front().size())
       column.resize(std::max(expected, piece.columns.front().size()));
-  RowParser parser{
-      layout, missing_allowed, piece, layout.time.value_or(std::size_t(-1)), std::vector<double>(count), {},
-      {}};
+  piece.over.assign(wanted, 0);
+  RowParser parser{layout,
+                   missing_allowed,
+                   piece,
+                   layout.time.value_or(std::size_t(-1)),
+                   std::vector<double>(count),
+                   {},
+                   {},
+                   false};
   const bool blanks = layout.delimiter == ' ';
   const double factor = layout.time_factor;
   const char* at = text.data();
@@ -237,6 +265,7 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
                        : blanks     ? parser.fast<true>(at, end)
                                     : parser.fast<false>(at, end);
     bool good = next != nullptr;
+    parser.gap = false;
     if (!good) {
       const char* stop = static_cast<const char*>(std::memchr(at, '\n', static_cast<std::size_t>(end - at)));
       if (stop == nullptr) stop = end;
@@ -248,7 +277,6 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
         continue;
       }
       good = parser.slow(line);
-      if (good && missing_allowed) parser.count_missing();
     }
     at = next;
     if (!good) {
@@ -265,6 +293,8 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
         }
         parser.row[*layout.time] *= factor;
       }
+      parser.look_for_over_range();
+      if (parser.gap) parser.count_missing();
       parser.keep();
     }
   }

@@ -26,6 +26,7 @@ struct TextPiece {
   std::int64_t good_after_bad = 0;
   BadCell bad;
   std::vector<std::int64_t> missing;        ///< Per data column: cells left as NaN.
+  std::vector<std::int64_t> over;           ///< Of these, how many were over the instrument's range.
   std::vector<std::int64_t> first_missing;  ///< Line of the first, from 1 within the piece.
   double printed_step = 0;  ///< Least step of the last digit among stamps looked at, as printed.
 

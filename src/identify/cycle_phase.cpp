@@ -82,6 +82,13 @@ Period period_by_delays(std::span<const double> x, Period period) {
   const double moved = std::abs(line.slope) * period.samples;
   if (moved > 1e-9 * period.samples) period.samples *= 1 + line.slope;
   period.std = line.slope_std * period.samples;
+  if (average.jumps > 0) {
+    // Edges within one sample: as long as none moves to the next sample, lengths look the same.
+    double square = 0;
+    for (const double v : late) square += v * v / static_cast<double>(late.size());
+    const double hidden = 1 - std::min(1.0, std::sqrt(square) / 0.1);
+    period.std = std::max(period.std, 0.4 * hidden / static_cast<double>(cycles));
+  }
   return period;
 }
 
@@ -156,6 +163,9 @@ CycleEdges edges_of_phase(std::size_t samples, double period, double start, cons
 
 double whole_period(std::span<const double> x, double period) {
   for (int round = 0; round < 3; ++round) {
+    // Edges that are rounded to samples make weak orders between those of the true period.
+    const CycleAverage own = averaged(x, period, 8);
+    const double rounding = static_cast<double>(own.jumps) * own.jump_height * own.jump_height / (6 * period);
     double better = 0;
     for (const int times : {2, 3, 5}) {
       const double whole = times * period;
@@ -168,7 +178,7 @@ double whole_period(std::span<const double> x, double period) {
         if (o.n % times == 0) continue;
         if (own > 30 * o.std * o.std) square += own, variance += 2 * o.std * o.std;
       }
-      if (square > 15 * variance && square > 1e-7 * all) better = whole;
+      if (square > 15 * variance && square > 1e-7 * all && square / 2 > 3 * rounding) better = whole;
     }
     if (better == 0) return period;
     period = better;

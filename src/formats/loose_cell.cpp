@@ -1,0 +1,114 @@
+// loose_cell.cpp: see loose_cell.h.
+#include "formats/loose_cell.h"
+
+#include <fast_float/fast_float.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "base/unit.h"
+
+namespace vprism {
+
+namespace {
+
+bool digit(char c) { return c >= '0' && c <= '9'; }
+
+std::string_view bare(std::string_view cell) {
+  const auto skip = [](char c) { return c == ' ' || c == '\t' || c == '"' || c == '\r'; };
+  while (!cell.empty() && skip(cell.front())) cell.remove_prefix(1);
+  while (!cell.empty() && skip(cell.back())) cell.remove_suffix(1);
+  return cell;
+}
+
+/// Typographic minus and blanks in ASCII.
+std::string plain(std::string_view text) {
+  static constexpr std::pair<std::string_view, char> signs[] = {{"\xE2\x88\x92", '-'},
+                                                                {"\xC2\xA0", ' '},
+                                                                {"\xE2\x80\xAF", ' '},
+                                                                {"\xE2\x80\x89", ' '},
+                                                                {"\xE2\x80\x99", '\''}};
+  std::string out;
+  for (std::size_t i = 0; i < text.size();) {
+    const auto sign = std::find_if(std::begin(signs), std::end(signs),
+                                   [&](const auto& s) { return starts_with(text.substr(i), s.first); });
+    if (sign != std::end(signs))
+      out += sign->second, i += sign->first.size();
+    else
+      out += text[i++];
+  }
+  return out;
+}
+
+/// Takes the marks out of thousands set apart; false where there are none, or they don't stand in threes.
+bool join_thousands(std::string& text, char decimal) {
+  std::size_t at = !text.empty() && (text[0] == '-' || text[0] == '+') ? 1 : 0;
+  const std::size_t first = at;
+  while (at < text.size() && digit(text[at])) ++at;
+  if (at == first || at - first > 3 || text[first] == '0' || at >= text.size()) return false;
+  const char mark = text[at];
+  if (mark == decimal || std::string_view(",.' ").find(mark) == std::string_view::npos) return false;
+  std::string out = text.substr(0, at);
+  std::size_t groups = 0;
+  const auto three = [&](std::size_t from) {
+    return from + 3 <= text.size() && digit(text[from]) && digit(text[from + 1]) && digit(text[from + 2]) &&
+           (from + 3 == text.size() || !digit(text[from + 3]));
+  };
+  while (at < text.size() && text[at] == mark && three(at + 1))
+    out += text.substr(at + 1, 3), at += 4, ++groups;
+  if (groups == 0) return false;
+  text = out + text.substr(at);
+  return true;
+}
+
+}  // namespace
+
+std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
+  cell = bare(cell);
+  if (cell.empty() || cell.size() > 64) return {};
+  std::string text = plain(cell);
+  if (text.size() > 2 && text.front() == '(' && text.back() == ')') text = text.substr(1, text.size() - 2);
+  LooseNumber out;
+  const bool negative = text[0] == '-';
+  const std::string_view size = std::string_view(text).substr(negative || text[0] == '+' ? 1 : 0);
+  if (size.size() > 2 && size[0] == '0' && (size[1] == 'x' || size[1] == 'X')) {
+    if (size.size() > 15 || size.find_first_not_of("0123456789abcdefABCDEF", 2) != std::string_view::npos)
+      return {};
+    out.value =
+        static_cast<double>(std::stoull(std::string(size.substr(2)), nullptr, 16)) * (negative ? -1 : 1);
+    return out;
+  }
+  join_thousands(text, decimal);
+  std::string_view rest = text;
+  if (rest.front() == '+') rest.remove_prefix(1);
+  const auto [end, code] =
+      fast_float::from_chars_advanced(rest.data(), rest.data() + rest.size(), out.value,
+                                      fast_float::parse_options{fast_float::chars_format::general, decimal});
+  if (code != std::errc() || !std::isfinite(out.value)) return {};
+  rest = trimmed(rest.substr(static_cast<std::size_t>(end - rest.data())));
+  if (rest.empty()) return out;
+  if (rest.size() > 10 || std::any_of(rest.begin(), rest.end(), digit)) return {};
+  out.unit = std::string(rest);
+  // The same one stands in a whole column.
+  thread_local std::string known;
+  if (known != out.unit) {
+    if (out.unit != "%" && !Unit::try_parse(out.unit)) return {};
+    known = out.unit;
+  }
+  return out;
+}
+
+bool is_over_range(std::string_view cell) {
+  cell = bare(cell);
+  if (cell.empty() || cell.size() > 12) return false;
+  if (cell.find_first_not_of('+') == std::string_view::npos && cell.size() >= 2) return true;
+  std::string low = lower_case(plain(cell));
+  if (low[0] == '+' || low[0] == '-') low.erase(0, 1);
+  static constexpr std::string_view words[] = {
+      "ol",         "ovl",        "ovld",     "ovr",  "ovrng",   "over",         "overload", "overrange",
+      "over range", "over-range", "overflow", "clip", "clipped", "\xE2\x88\x9E", "o.l",      "o.l."};
+  return std::find(std::begin(words), std::end(words), low) != std::end(words);
+}
+
+}  // namespace vprism
