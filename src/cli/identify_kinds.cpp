@@ -258,9 +258,11 @@ std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
     gone.push_back(i);
   };
   for (const std::size_t i : own)
-    if (findings[i].level_rms * findings[i].level_rms > room) drop(i);
+    if (findings[i].level_rms > 1.3 * rms) drop(i);
   for (const std::size_t i : order)
-    if (square > room && findings[i].level_rms * findings[i].level_rms <= room) drop(i);
+    if (square > room && std::find(gone.begin(), gone.end(), i) == gone.end() &&
+        findings[i].level_rms * findings[i].level_rms < square)
+      drop(i);
   return gone;
 }
 
@@ -281,6 +283,11 @@ void hold_power_rule(std::size_t c, IdentifyResult& result) {
     if (result.channels[i] == c && result.findings[i].kind != "event") own.push_back(i);
   std::vector<std::size_t> gone =
       beyond_power(result.findings, own, result.rms[c], result.spectrum.facts.recording.duration_s());
+  // One that holds all there is may have been read a little too high.
+  for (const std::size_t i : own) {
+    Finding& f = result.findings[i];
+    if (f.kind != "tone" && f.kind != "mains-hum") f.level_rms = std::min(f.level_rms, result.rms[c]);
+  }
   if (gone.empty()) return;
   std::sort(gone.begin(), gone.end());
   result.cautions.push_back(

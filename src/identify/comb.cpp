@@ -134,8 +134,38 @@ void mark_comb(std::vector<Peak>& peaks, const SpectrumPlan& plan, double varian
   }
 }
 
+namespace {
+
+/// Impulses make what they ring at: bands there, and lines that wander, are theirs.
+void take_into_trains(std::vector<Finding>& findings) {
+  for (std::size_t i = 0; i < findings.size(); ++i) {
+    if (findings[i].kind != "impulse-family") continue;
+    for (std::size_t j = findings.size(); j-- > 0;) {
+      const Finding& f = findings[j];
+      Finding& train = findings[i];
+      const double ring = number_of(train, "ringing_hz", 0);
+      const bool loose = f.kind == "wandering" || f.kind == "unresolved";
+      const bool rings = (f.kind == "broadband" || f.kind == "resonance") && ring > 0 &&
+                         std::abs(f.frequency_hz - ring) < 0.15 * ring;
+      if (j == i || !(loose || rings) || f.frequency_hz < 3 * train.frequency_hz ||
+          f.level_rms > train.level_rms)
+        continue;
+      train.evidence.push_back(fmt::format("what stands near {}, {} RMS, rings with them",
+                                           format_quantity(f.frequency_hz, "Hz", 4),
+                                           format_quantity(f.level_rms, f.unit, 3)));
+      train.level_rms = std::hypot(train.level_rms, f.level_rms);
+      train.members.insert(train.members.end(), f.members.begin(), f.members.end());
+      findings.erase(findings.begin() + static_cast<std::ptrdiff_t>(j));
+      if (j < i) --i;
+    }
+  }
+}
+
+}  // namespace
+
 void take_into_families(const std::vector<Peak>& peaks, const SpectrumPlan& plan,
                         std::vector<Finding>& findings) {
+  take_into_trains(findings);
   for (std::size_t i = 0; i < findings.size(); ++i) {
     Finding& family = findings[i];
     if ((family.kind != "harmonic-family" && family.kind != "mains-hum") || family.members.size() < 6)
@@ -150,10 +180,18 @@ void take_into_families(const std::vector<Peak>& peaks, const SpectrumPlan& plan
     double room = highest > 0.4 * plan.rate_hz ? 2 * tail : 0;
     const double strength = room > 0 ? std::sqrt(tail * plan.rate_hz / 2 / family.frequency_hz) : 0;
     std::size_t folded = 0;
+    // Lines of it that lie where half the rate folds them.
+    const auto folded_so_far =
+        std::count_if(family.members.begin(), family.members.end(), [&](std::size_t m) {
+          const double order = peaks[m].frequency_hz / family.frequency_hz;
+          return std::abs(order - std::round(order)) * family.frequency_hz > plan.bin_hz;
+        });
     for (std::size_t j = findings.size(); j-- > 0;) {
       const Finding& f = findings[j];
       if (j == i || f.level_rms > 0.7 * family.level_rms ||
-          !(leftover(f) || folded_order(f, family, strength, plan)))
+          !(leftover(f) || folded_order(f, family, strength, plan) ||
+            ((f.kind == "harmonic-family" || f.kind == "sideband-family") &&
+             f.level_rms < 0.05 * family.level_rms && folded_so_far > 0)))
         continue;
       const double square = f.level_rms * f.level_rms;
       const double wide =

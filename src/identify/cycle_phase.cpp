@@ -173,10 +173,10 @@ double whole_period(std::span<const double> x, double period) {
       const CycleAverage average = averaged(x, whole, 24);
       double square = 0, variance = 0, all = 0;
       for (const CycleOrder& o : average.orders) {
-        const double own = o.amplitude() * o.amplitude();
-        all += own;
+        const double held = o.amplitude() * o.amplitude();
+        all += held;
         if (o.n % times == 0) continue;
-        if (own > 30 * o.std * o.std) square += own, variance += 2 * o.std * o.std;
+        if (held > 30 * o.std * o.std) square += held, variance += 2 * o.std * o.std;
       }
       if (square > 15 * variance && square > 1e-7 * all && square / 2 > 3 * rounding) better = whole;
     }
