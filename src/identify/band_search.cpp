@@ -325,7 +325,9 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
                                                       0.9 * std::min(middle, rate_hz / 2 - middle))
                                          : half;
       band.impulses = find_impulses(source.take(middle - wide, middle + wide, density));
-      if (band.impulses && exactly_periodic(peaks, band.impulses->rate_hz, spectrum.plan.bin_hz))
+      // With little slip the low orders are lines; where what rings holds more than they do it is a train.
+      if (band.impulses && exactly_periodic(peaks, band.impulses->rate_hz, spectrum.plan.bin_hz) &&
+          orders_square(peaks, band.impulses->rate_hz) > source.mean_square(band.low_hz, band.high_hz))
         band.impulses.reset();
       if (band.impulses) band.verdict.kind = BandVerdict::Kind::noise;
     }

@@ -32,6 +32,17 @@ bool exactly_periodic(const std::vector<Peak>& peaks, double rate_hz, double bin
   return most >= 5 && 2 * most > orders.size();
 }
 
+double orders_square(const std::vector<Peak>& peaks, double rate_hz) {
+  double square = 0;
+  for (const Peak& p : peaks) {
+    const double order = std::round(p.frequency_hz / rate_hz);
+    if (order >= 1 && std::abs(p.frequency_hz - order * rate_hz) < 0.1 * rate_hz && !p.broad() &&
+        (p.of_comb || p.misfit < 3))
+      square += p.rms * p.rms;
+  }
+  return square;
+}
+
 void find_wide_trains(const BandSource& source, std::span<const double> x, double rate_hz, const Spectrum& s,
                       const std::vector<double>& floor, const std::vector<Peak>& peaks,
                       std::vector<JudgedBand>& bands) {

@@ -5,6 +5,9 @@
 
 namespace vprism {
 
+/// Mean square of the steady lines at multiples of a rate.
+double orders_square(const std::vector<Peak>& peaks, double rate_hz);
+
 /// Whether the peaks at multiples of a rate are those of one frequency, as well as they are known: impulses
 /// that come as regularly are a comb of lines, a family.
 bool exactly_periodic(const std::vector<Peak>& peaks, double rate_hz, double bin_hz);
