@@ -98,6 +98,7 @@ OptionGroup analysis_group(AnalysisSettings& s) {
         [&s](const std::string& t) {
           const std::vector<Window> all = parse_windows(t);
           s.spectrum.window = all.front();
+          s.window_chosen = true;
           s.compared.assign(all.begin() + 1, all.end());
         },
         [&s] {

@@ -20,6 +20,7 @@ SpanRule parse_span(const std::string& text);
 
 struct AnalysisSettings {
   SpectrumSettings spectrum;
+  bool window_chosen = false;    ///< By the user.
   std::vector<Window> compared;  ///< Further windows, each a curve of its own.
   Scale scale = Scale::rms;
   std::optional<double> decibel_reference;  ///< Levels in dB re this where set.

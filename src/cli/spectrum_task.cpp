@@ -11,6 +11,7 @@
 #include "cli/slide.h"
 #include "cli/spectrum.h"
 #include "formats/map_writer.h"
+#include "identify/finding.h"
 
 namespace vprism {
 
@@ -23,6 +24,27 @@ class SpectrumTask : public Task {
             spectrum_group(settings_.analysis), output_group(settings_.output)};
   }
   std::size_t threads() const override { return settings_.output.threads; }
+
+  /// A window that nobody asked for and that takes most of a pulse is left off.
+  static void leave_window_off(Input& input, const Progress& progress, SpectrumResult& result,
+                               const AnalysisSettings& settings) {
+    if (settings.window_chosen || settings.by_stamps || settings.spectrum.tapers > 0) return;
+    std::vector<std::size_t> pulses;
+    for (std::size_t c = 0; c < result.channels.size(); ++c)
+      if (result.channels[c].no_data.empty() && window_takes_most(result.channels[c].spectrum))
+        pulses.push_back(c);
+    if (pulses.empty()) return;
+    AnalysisSettings plain = settings;
+    plain.spectrum.window = {WindowKind::rectangular, 0};
+    result = compute_spectrum(input, plain, progress);
+    for (const std::size_t c : pulses)
+      result.cautions.push_back(
+          {"window-left-off", Severity::note, result.channels[c].channel.name,
+           "what moves lies in a part of the record that the usual window takes away: the whole record is "
+           "analysed without one; " +
+               band_text(result.channels[c].spectrum),
+           "choose a --window for signals that last"});
+  }
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
     if (settings_.analysis.slide_s) return run_slide(files, settings_, settings);
@@ -59,8 +81,9 @@ class SpectrumTask : public Task {
     const std::vector<std::string> stems = output_stems(names, "-spectrum");
     const auto outputs = open_outputs(settings_.output, "spectrum", files, stems);
     for (const auto& input : inputs) {
-      results.push_back(
-          compute_spectrum(*input, analysis, console.progress("spectrum " + input->road().recording().file)));
+      const Progress progress = console.progress("spectrum " + input->road().recording().file);
+      results.push_back(compute_spectrum(*input, analysis, progress));
+      leave_window_off(*input, progress, results.back(), analysis);
       tell(results.back(), telling);
     }
     const std::vector<std::optional<Panel>> traces = trace_panels(files);

@@ -60,7 +60,11 @@ bool day_of(int year, int month, int day, std::int64_t& ns) {
 
 /// The year last: day and month in the order given, or the month as a word.
 bool take_late_year(std::string_view& text, DayOrder order, std::int64_t& ns) {
+  // "26-11-23" may well have the year first.
+  const bool dashes = text.size() > 2 && (text[1] == '-' || text[2] == '-');
+  bool word = false;
   int month = month_word(text), day = 0;
+  word = month > 0;
   const auto between = [&] {
     bool any = false;
     while (take(text, "/-., ")) any = true;
@@ -73,6 +77,7 @@ bool take_late_year(std::string_view& text, DayOrder order, std::int64_t& ns) {
     const bool points = !text.empty() && text[0] == '.';
     if (first < 0 || !between()) return false;
     month = month_word(text);
+    word = month > 0;
     day = first;
     if (month == 0) {
       const int second = short_number(text);
@@ -88,7 +93,7 @@ bool take_late_year(std::string_view& text, DayOrder order, std::int64_t& ns) {
     text = whole;
   } else {
     year = digits(text, 2);
-    if (year < 0) return false;
+    if (year < 0 || (dashes && !word)) return false;
     year += year < 70 ? 2000 : 1900;
   }
   return day_of(year, month, day, ns);

@@ -444,7 +444,7 @@ void find_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t
 void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                         std::size_t last) {
   std::vector<std::string_view> cells;
-  std::vector<std::size_t> numbers, empties, loose;
+  std::vector<std::size_t> numbers, empties, loose, beside_text;  // The last: a setting and its value.
   std::vector<std::string> others;
   double value = 0;
   for (std::size_t i = first; i <= last; ++i) {
@@ -452,8 +452,13 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
     split_cells(lines[i].text, layout.delimiter, cells);
     if (cells.size() > numbers.size())
       numbers.resize(cells.size(), 0), empties.resize(cells.size(), 0), loose.resize(cells.size(), 0),
-          others.resize(cells.size());
+          beside_text.resize(cells.size(), 0), others.resize(cells.size());
+    bool text_before = false;
     for (std::size_t c = 0; c < cells.size(); ++c) {
+      const bool after_text = text_before;
+      text_before = !trimmed(cells[c]).empty() && !parse_any_cell(cells[c], layout.decimal, value) &&
+                    !is_missing_word(cells[c]) && !is_over_range(cells[c]);
+      if (after_text && !text_before && !trimmed(cells[c]).empty()) ++beside_text[c];
       if (parse_cell(cells[c], layout.decimal, value))
         ++numbers[c];
       else if (parse_loose(cells[c], layout.decimal))
@@ -468,11 +473,12 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
   std::vector<std::size_t> all;
   for (std::size_t c = 0; c < numbers.size(); ++c) {
     const bool taken = std::binary_search(layout.cells.begin(), layout.cells.end(), c);
-    if (!taken && (numbers[c] < 3 || 10 * (numbers[c] + empties[c]) < 9 * rows || !others[c].empty()))
+    if (!taken && (rows < 20 || beside_text[c] > 0 || numbers[c] < 3 ||
+                   10 * (numbers[c] + empties[c]) < 9 * rows || !others[c].empty()))
       continue;
     all.push_back(c);
     if (loose[c] > 0) layout.loose.push_back(c);
-    if (5 * empties[c] > rows || (!taken && empties[c] > 0)) layout.sparse.push_back(c);
+    if ((rows >= 20 && 5 * empties[c] > rows) || (!taken && empties[c] > 0)) layout.sparse.push_back(c);
   }
   if (layout.delimiter != ' ' && layout.delimiter != '(') layout.cells = std::move(all);
 }

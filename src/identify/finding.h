@@ -61,4 +61,10 @@ std::vector<Caution> level_cautions(const Channel& channel, const Statistics& st
 std::vector<Caution> spectrum_cautions(const Channel& channel, const Spectrum& spectrum,
                                        const PeakSearch& search, Scale scale = Scale::rms);
 
+/// Whether a window takes more than half of what moves in a record of one segment: something short lies where
+/// it is small.
+bool window_takes_most(const Spectrum& spectrum);
+/// "highest at 1.2 kHz; 3 dB down at 0.9 kHz and 1.5 kHz, 10 dB at ..." of a broad spectrum.
+std::string band_text(const Spectrum& spectrum);
+
 }  // namespace vprism

@@ -55,10 +55,27 @@ void warn_of_cut_periods(const Channel& channel, const Spectrum& spectrum, const
        "take another window, or a --segment of whole periods"});
 }
 
+/// What of the samples' mean square, the mean left out, the windowed spectrum holds.
+double kept_share(const Spectrum& s) {
+  const auto from = static_cast<std::size_t>(window_half_width_bins(s.window)) + 1;
+  double square = 0;
+  for (std::size_t k = from; k < s.bins(); ++k) square += s.share(k);
+  return square / s.variance;
+}
+
+void warn_of_window(const Channel& channel, const Spectrum& spectrum, std::vector<Caution>& out) {
+  if (!window_takes_most(spectrum)) return;
+  out.push_back({"window-removes", Severity::warning, channel.name,
+                 fmt::format("the window takes {:.3g}% of what moves: it lies in a part of the record where "
+                             "the window is small; levels are not those of the record",
+                             100 * (1 - kept_share(spectrum))),
+                 "leave the window out (--window rectangular), or --gate around what is short"});
+}
+
 /// How far the lobes of a mean reach into the band.
 void warn_of_direct(const Channel& channel, const Spectrum& spectrum, const std::vector<double>& floor,
                     std::vector<Caution>& out) {
-  if (!spectrum.mirrored() || spectrum.mean == 0) return;
+  if (!spectrum.mirrored() || spectrum.mean == 0 || window_takes_most(spectrum)) return;
   const WindowTransform lobe(spectrum.window, spectrum.plan.segment);
   const double width = window_half_width_bins(spectrum.window);
   const auto first = static_cast<std::size_t>(width) + 1;
@@ -171,11 +188,33 @@ std::vector<Caution> spectrum_cautions(const Channel& channel, const Spectrum& s
   std::vector<Caution> out;
   warn_of_lines(channel, spectrum, search.peaks, out);
   warn_of_cut_periods(channel, spectrum, search.peaks, out);
+  warn_of_window(channel, spectrum, out);
   warn_of_direct(channel, spectrum, search.floor, out);
   warn_of_folding(channel, spectrum, search.peaks, search.floor, out);
   warn_of_change(channel, spectrum, out);
   warn_of_scatter(channel, spectrum, scale, out);
   return out;
+}
+
+bool window_takes_most(const Spectrum& spectrum) {
+  return spectrum.mirrored() && spectrum.plan.averages == 1 && spectrum.tapers == 0 &&
+         spectrum.variance > 0 && spectrum.bins() > 16 && spectrum.window.kind != WindowKind::rectangular &&
+         kept_share(spectrum) < 0.5;
+}
+
+std::string band_text(const Spectrum& s) {
+  std::size_t top = 1;
+  for (std::size_t k = 1; k < s.bins(); ++k)
+    if (s.power[k] > s.power[top]) top = k;
+  const auto edges = [&](double ratio) {
+    std::size_t low = top, high = top;
+    while (low > 0 && s.power[low - 1] >= ratio * s.power[top]) --low;
+    while (high + 1 < s.bins() && s.power[high + 1] >= ratio * s.power[top]) ++high;
+    return format_quantity(s.frequency_hz(low), "Hz", 4) + " to " +
+           format_quantity(s.frequency_hz(high), "Hz", 4);
+  };
+  return "highest at " + format_quantity(s.frequency_hz(top), "Hz", 4) + ", within 3 dB from " +
+         edges(0.501) + ", within 10 dB from " + edges(0.1);
 }
 
 }  // namespace vprism
