@@ -456,9 +456,11 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
     bool text_before = false;
     for (std::size_t c = 0; c < cells.size(); ++c) {
       const bool after_text = text_before;
-      text_before = !trimmed(cells[c]).empty() && !parse_any_cell(cells[c], layout.decimal, value) &&
-                    !is_missing_word(cells[c]) && !is_over_range(cells[c]);
-      if (after_text && !text_before && !trimmed(cells[c]).empty()) ++beside_text[c];
+      const std::string_view bare = trimmed(cells[c]);
+      text_before = !bare.empty() && (bare[0] | 32) >= 'a' && (bare[0] | 32) <= 'z' &&
+                    !parse_any_cell(cells[c], layout.decimal, value) && !is_missing_word(cells[c]) &&
+                    !is_over_range(cells[c]);
+      if (after_text && !text_before && !bare.empty()) ++beside_text[c];
       if (parse_cell(cells[c], layout.decimal, value))
         ++numbers[c];
       else if (parse_loose(cells[c], layout.decimal))
