@@ -224,5 +224,41 @@ TEST(Zoo, SpansThatModulationChoosesHoldItsSidebands) {
   }
 }
 
+TEST(Zoo, APulseThatTheWindowTakesAwayIsAnalysedWithoutOne) {
+  const ScratchFolder folder;
+  std::vector<double> x(8192, 0.0);
+  for (std::size_t n = 0; n < 200; ++n)
+    x[n] = std::exp(-static_cast<double>(n) / 20) * std::sin(1.2 * static_cast<double>(n));
+  double square = 0;
+  for (const double v : x) square += v * v / 8192;
+  folder.write("p.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
+  const auto free = run_program(folder, std::string("spectrum p.f64") + as_samples).json();
+  EXPECT_NE(free["cautions"].dump().find("window-left-off"), std::string::npos);
+  EXPECT_NEAR(free["results"][0]["rms_total"].get<double>(), std::sqrt(square), 0.01 * std::sqrt(square));
+  const auto chosen =
+      run_program(folder, std::string("spectrum p.f64 --force --window hann") + as_samples).json();
+  EXPECT_NE(chosen["cautions"].dump().find("window-removes"), std::string::npos);
+}
+
+TEST(Zoo, LinesOfAFamilyAreNumbersInTheDocument) {
+  const ScratchFolder folder;
+  std::mt19937_64 bits(31);
+  std::vector<double> x = zoo::noise(bits, 16'384, 1e-2);
+  for (int order = 1; order <= 4; ++order)
+    for (std::size_t n = 0; n < x.size(); ++n)
+      x[n] += std::cos(2 * zoo::pi * 37.3 * order * 1e-3 * static_cast<double>(n)) / order;
+  folder.write("x.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
+  const auto document = run_program(folder, std::string("identify x.f64") + as_samples).json();
+  const auto lines = document["findings"][0]["lines"];
+  ASSERT_EQ(lines.size(), 4u);
+  for (int k = 0; k < 4; ++k) {
+    const auto& line = lines[static_cast<std::size_t>(k)];
+    EXPECT_EQ(line["order"].get<int>(), k + 1);
+    EXPECT_NEAR(line["frequency_hz"].get<double>(), 37.3 * (k + 1),
+                5 * line["frequency_std_hz"].get<double>());
+    EXPECT_NEAR(line["level"].get<double>(), std::sqrt(0.5) / (k + 1), 2e-3);
+  }
+}
+
 }  // namespace
 }  // namespace vprism::zoo_test
