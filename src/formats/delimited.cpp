@@ -58,6 +58,7 @@ class Delimited : public SampleSource {
 
   void rewind() override {
     stream_.seek(layout_.data_offset);
+    place_ = layout_.data_offset;
     line_ = layout_.data_line - 1;
     at_ = 0;
     carried_.clear();
@@ -150,7 +151,10 @@ class Delimited : public SampleSource {
         static_cast<std::size_t>(std::min<std::uint64_t>(batch_bytes, 2 * stream_.file().size() + 64));
     if (buffer_.size() < used + batch + 1) buffer_.resize(used + batch + batch / 4 + 1);
     std::copy(carried_.begin(), carried_.end(), buffer_.begin());
-    const std::size_t got = stream_.read(std::span(buffer_).subspan(used, batch));
+    std::size_t room = batch;
+    if (layout_.data_end > 0) room = std::min(room, layout_.data_end - std::min(layout_.data_end, place_));
+    const std::size_t got = room == 0 ? 0 : stream_.read(std::span(buffer_).subspan(used, room));
+    place_ += got;
     ended_ = got == 0;
     used += got;
     const std::string_view text(buffer_.data(), used);
@@ -316,6 +320,7 @@ class Delimited : public SampleSource {
   TextStream stream_;
   Recording recording_;
 
+  std::size_t place_ = 0;  ///< How far the file has been read.
   std::int64_t line_ = 0, at_ = 0;
   std::string buffer_, carried_;
   std::deque<TextPiece> ready_;

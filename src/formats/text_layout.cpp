@@ -16,7 +16,9 @@
 #include "base/text.h"
 #include "formats/clock.h"
 #include "formats/loose_cell.h"
+#include "formats/text_clock.h"
 #include "formats/text_columns.h"
+#include "formats/text_evidence.h"
 #include "formats/text_preamble.h"
 
 namespace vprism {
@@ -254,7 +256,7 @@ void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::si
                        : trimmed(lines[i].text).empty() ? "blank"
                        : row                            ? "description of the columns"
                                                         : "preamble";
-    layout.lines.emplace_back(std::to_string(i + 1),
+    layout.lines.emplace_back(std::to_string(layout.first_line + i + 1),
                               std::string(role) + ": " + clean_text(lines[i].text, 60));
     if (!is_names && !is_units) {
       read_preamble_line(layout, lines[i].text);
@@ -374,230 +376,25 @@ Guess best_guess(std::span<const TextLine> lines, const ReadSettings& settings) 
   return best;
 }
 
-/// Whether day or month stands first: what all rows allow; where both do, AM or PM speaks for the month, and
-/// a caution gives the other reading.
-void settle_day_order(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                      std::size_t last, ClockColumn& clock) {
-  std::vector<std::string_view> cells;
-  bool fits[2] = {true, true}, ambiguous = false, halves = false;
-  const auto time_of = [&](DayOrder order, std::size_t line) -> std::optional<std::int64_t> {
-    split_cells(lines[line].text, layout.delimiter, cells);
-    if (clock.cell + (clock.two_cells ? 1u : 0u) >= cells.size()) return {};
-    const std::string date = unquoted_cell(cells[clock.cell]);
-    if (!clock.two_cells) {
-      const auto whole = parse_date_time(date, order);
-      return whole ? whole : parse_time_of_day(date);
-    }
-    const auto day = parse_date(date, order), time = parse_time_of_day(unquoted_cell(cells[clock.cell + 1]));
-    return day && time ? std::optional(*day + *time) : std::nullopt;
-  };
-  for (std::size_t i = first; i <= last; ++i) {
-    for (const DayOrder order : {DayOrder::day_first, DayOrder::month_first})
-      if (!time_of(order, i)) fits[static_cast<int>(order)] = false;
-    if (clock.cell < cells.size()) {
-      ambiguous = ambiguous || is_ambiguous_date(unquoted_cell(cells[clock.cell]));
-      const std::string text = lower_case(lines[i].text);
-      halves = halves || text.find(" am") != std::string::npos || text.find(" pm") != std::string::npos;
-    }
+/// Each of several tables is a part; the longest is the first choice. Leaves its lines.
+void take_table(TextLayout& layout, std::vector<TextLine>& lines, const std::vector<TableLines>& tables,
+                const ReadSettings& settings, const std::string& file) {
+  std::size_t longest = 0;
+  for (std::size_t t = 0; t < tables.size(); ++t) {
+    std::string title;
+    for (std::size_t i = tables[t].data; title.empty() && i-- > tables[t].first;)
+      title = clean_text(trimmed(lines[i].text), 40);
+    layout.parts.push_back(
+        {title.empty() ? "table " + std::to_string(t + 1) : title,
+         std::to_string(tables[t].rows) + " rows from line " + std::to_string(tables[t].data + 1)});
+    if (tables[t].rows > tables[longest].rows) longest = t;
   }
-  const bool month_first = fits[0] == fits[1] ? halves : fits[1];
-  clock.order = month_first ? DayOrder::month_first : DayOrder::day_first;
-  if (const auto at = time_of(clock.order, first)) clock.first_ns = *at;
-  if (ambiguous && fits[0] && fits[1])
-    layout.cautions.push_back(
-        {"date-order", Severity::note, "",
-         std::string("the dates may be read with the day or the month first; the ") +
-             (month_first ? "month" : "day") + " is taken first",
-         "times within the record are the same either way; export dates with the year first to settle it"});
-}
-
-/// Dates in front of the numbers, in a cell that all rows have.
-void find_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last) {
-  std::vector<std::string_view> cells;
-  split_cells(lines[first].text, layout.delimiter, cells);
-  for (std::size_t i = 0; i < cells.size(); ++i) {
-    const std::string cell = unquoted_cell(cells[i]);
-    const std::string next = i + 1 < cells.size() ? unquoted_cell(cells[i + 1]) : "";
-    ClockColumn clock;
-    clock.cell = i;
-    if (const auto whole = parse_date_time(cell)) {
-      clock.first_ns = *whole;
-    } else if (const auto day = parse_date(cell), time = parse_time_of_day(next); day && time) {
-      clock.two_cells = true;
-      clock.first_ns = *day + *time;
-    } else if (parse_date_time(cell, DayOrder::month_first) ||
-               (parse_date(cell, DayOrder::month_first) && parse_time_of_day(next))) {
-      clock.two_cells = !parse_date_time(cell, DayOrder::month_first);
-    } else if (const auto alone = parse_time_of_day(cell)) {
-      clock.first_ns = *alone;
-    } else {
-      continue;
-    }
-    settle_day_order(layout, lines, first, last, clock);
-    layout.clock = clock;
-    return;
-  }
-}
-
-/// Numbers in cells that are data though the last rows do not show it: a channel that overloads, or one that
-/// is written now and then. Of what is left out its first cell is reported.
-void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                        std::size_t last) {
-  std::vector<std::string_view> cells;
-  std::vector<std::size_t> numbers, empties, loose, beside_text;  // The last: a setting and its value.
-  std::vector<std::string> others;
-  double value = 0;
-  for (std::size_t i = first; i <= last; ++i) {
-    if (trimmed(lines[i].text).empty()) continue;
-    split_cells(lines[i].text, layout.delimiter, cells);
-    if (cells.size() > numbers.size())
-      numbers.resize(cells.size(), 0), empties.resize(cells.size(), 0), loose.resize(cells.size(), 0),
-          beside_text.resize(cells.size(), 0), others.resize(cells.size());
-    bool text_before = false;
-    for (std::size_t c = 0; c < cells.size(); ++c) {
-      const bool after_text = text_before;
-      const std::string_view bare = trimmed(cells[c]);
-      text_before = !bare.empty() && (bare[0] | 32) >= 'a' && (bare[0] | 32) <= 'z' &&
-                    !parse_any_cell(cells[c], layout.decimal, value) && !is_missing_word(cells[c]) &&
-                    !is_over_range(cells[c]);
-      if (after_text && !text_before && !bare.empty()) ++beside_text[c];
-      if (parse_cell(cells[c], layout.decimal, value))
-        ++numbers[c];
-      else if (parse_loose(cells[c], layout.decimal))
-        ++numbers[c], ++loose[c];
-      else if (is_missing_word(cells[c]) || is_over_range(cells[c]))
-        ++empties[c];
-      else if (others[c].empty())
-        others[c] = unquoted_cell(cells[c]);
-    }
-  }
-  const std::size_t rows = last - first + 1;
-  std::vector<std::size_t> all;
-  for (std::size_t c = 0; c < numbers.size(); ++c) {
-    const bool taken = std::binary_search(layout.cells.begin(), layout.cells.end(), c);
-    if (!taken && (rows < 20 || beside_text[c] > 0 || numbers[c] < 3 ||
-                   10 * (numbers[c] + empties[c]) < 9 * rows || !others[c].empty()))
-      continue;
-    all.push_back(c);
-    if (loose[c] > 0) layout.loose.push_back(c);
-    if ((rows >= 20 && 5 * empties[c] > rows) || (!taken && empties[c] > 0)) layout.sparse.push_back(c);
-  }
-  if (layout.delimiter != ' ' && layout.delimiter != '(') layout.cells = std::move(all);
-}
-
-/// Components of vectors get the names of the comment lines that give each a place ("# Probe 0 (0.35 0.02
-/// 0)"), else their number.
-void name_vectors(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
-  std::vector<std::string> names;
-  for (std::size_t i = 0; i < first; ++i) {
-    std::string_view text = trimmed(lines[i].text);
-    if (text.empty() || text[0] != '#' || text.back() != ')') continue;
-    text = trimmed(text.substr(1, text.find('(') - 1));
-    if (!text.empty()) names.push_back(clean_text(text));
-  }
-  const std::string_view row = lines[first].text;
-  std::size_t cell = 0, vector = 0, part = 0;
-  bool inside = false, number = false;
-  std::vector<std::pair<std::size_t, std::size_t>> places;  // Vector from 1, component; 0: none.
-  for (std::size_t i = 0; i <= row.size(); ++i) {
-    const char c = i < row.size() ? row[i] : ' ';
-    const bool apart = c == ' ' || c == '\t' || c == '(' || c == ')' || c == ',';
-    if (!apart && !number) {
-      places.emplace_back(inside ? vector : 0, part);
-      if (inside) ++part;
-      ++cell;
-    }
-    number = !apart;
-    if (c == '(') inside = true, ++vector, part = 0;
-    if (c == ')') inside = false;
-  }
-  for (std::size_t c = 0; c < layout.cells.size(); ++c) {
-    if (layout.cells[c] >= places.size()) continue;
-    const auto [v, component] = places[layout.cells[c]];
-    if (v == 0) {
-      if (layout.columns[c].name.empty() && c == 0) layout.columns[c].name = "time";
-      continue;
-    }
-    const std::string base =
-        v <= names.size() && names.size() == vector ? names[v - 1] : "vector " + std::to_string(v);
-    layout.columns[c].name =
-        base + " " + (component < 3 ? std::string(1, "xyz"[component]) : std::to_string(component + 1));
-  }
-}
-
-/// What the cells say of a column's unit: the same behind every number.
-void take_cell_units(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                     std::size_t last) {
-  std::vector<std::string_view> cells;
-  for (std::size_t c = 0; c < layout.cells.size(); ++c) {
-    if (!std::binary_search(layout.loose.begin(), layout.loose.end(), layout.cells[c])) continue;
-    std::optional<std::string> unit;
-    bool one = true;
-    for (std::size_t i = first; i <= last; ++i) {
-      split_cells(lines[i].text, layout.delimiter, cells);
-      if (layout.cells[c] >= cells.size()) continue;
-      const auto number = parse_loose(cells[layout.cells[c]], layout.decimal);
-      if (!number) continue;
-      one = one && (!unit || *unit == number->unit);
-      if (!unit) unit = number->unit;
-    }
-    if (!unit || unit->empty()) continue;
-    Channel& column = layout.columns[c];
-    if (!one)
-      layout.cautions.push_back(
-          {"units-mixed", Severity::warning, column.name,
-           "its cells carry different units, the first " + *unit + ": numbers are taken as they stand",
-           "export it in one unit"});
-    else if (column.unit.text() == "1")
-      column.unit = Unit::parse(*unit), column.quantity = quantity_of(column.unit);
-  }
-}
-
-/// Titled columns that are not taken.
-void report_left_out(TextLayout& layout, std::span<const TextLine> lines, std::size_t first) {
-  if (layout.delimiter == ' ' || layout.delimiter == '(' || first == 0) return;
-  std::vector<std::string_view> row, titles;
-  split_cells(lines[first].text, layout.delimiter, row);
-  std::size_t above = first;
-  while (above > 0 && trimmed(lines[above - 1].text).empty()) --above;
-  if (above == 0) return;
-  split_cells(lines[above - 1].text, layout.delimiter, titles);
-  if (titles.size() < row.size()) return;
-  for (std::size_t c = 0; c < row.size(); ++c) {
-    const bool clock =
-        layout.clock && (c == layout.clock->cell || (layout.clock->two_cells && c == layout.clock->cell + 1));
-    const std::string cell = unquoted_cell(row[c]), title = unquoted_cell(titles[c]);
-    double value = 0;
-    if (clock || cell.empty() || title.empty() || parse_any_cell(title, layout.decimal, value) ||
-        std::binary_search(layout.cells.begin(), layout.cells.end(), c))
-      continue;
-    layout.cautions.push_back({"column-left-out", Severity::note, "",
-                               "the column \"" + title + "\" holds no numbers (first: \"" +
-                                   clean_text(cell, 40) + "\") and is left out",
-                               "export it as numbers if it is a channel"});
-  }
-}
-
-/// Settings of an instrument that writes one channel: its name and unit, and the unit of the axis.
-void take_settings(TextLayout& layout) {
-  std::vector<std::size_t> channels;
-  for (std::size_t c = 0; c < layout.columns.size(); ++c)
-    if (layout.time != c) channels.push_back(c);
-  if (channels.size() != 1) return;
-  Channel& channel = layout.columns[channels[0]];
-  for (const auto& [key, text] : layout.notes) {
-    const std::string name = lower_case(key);
-    const auto value = trimmed(text);
-    if (value.empty() || value.size() > 40) continue;
-    if ((name == "vertical units" || name == "vertical unit" || name == "y unit" || name == "y units" ||
-         name == "yunit" || name == "vunit") &&
-        channel.unit.text() == "1") {
-      if (const auto unit = Unit::try_parse(value))
-        channel.unit = *unit, channel.quantity = quantity_of(*unit);
-    } else if ((name == "source" || name == "channel" || name == "trace") && channel.name.empty()) {
-      channel.name = std::string(value);
-    }
-  }
+  layout.part = choose_part(file, layout.parts, settings, longest);
+  const TableLines& chosen = tables[layout.part];
+  layout.first_line = chosen.first;
+  if (chosen.end < lines.size()) layout.data_end = lines[chosen.end].offset;
+  lines = std::vector<TextLine>(lines.begin() + static_cast<std::ptrdiff_t>(chosen.first),
+                                lines.begin() + static_cast<std::ptrdiff_t>(chosen.end));
 }
 
 }  // namespace
@@ -612,7 +409,8 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
     decoded = utf8_from_utf16(text, layout.coding == TextCoding::utf16_big, used);
     text = decoded;
   }
-  const std::vector<TextLine> lines = lines_of(text, head.size <= head.bytes.size());
+  const bool whole = head.size <= head.bytes.size();
+  std::vector<TextLine> lines = lines_of(text, whole);
   const std::size_t above = settings.header_rows.value_or(0);
   if (above > 0 && above >= lines.size())
     throw Error(Status::usage, "--header-rows " + std::to_string(above) + ": " + head.path + " has " +
@@ -620,6 +418,14 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
                                    " in its head; give fewer");
   Guess best = best_guess(std::span(lines).subspan(above), settings);
   best.first += above, best.last += above;
+  if (whole && above == 0 && !best.cells.empty() && settings.axis.empty() && best.delimiter != ' ' &&
+      best.delimiter != '(') {
+    const std::vector<TableLines> tables = find_tables(lines, best.delimiter, best.decimal);
+    if (tables.size() > 1) {
+      take_table(layout, lines, tables, settings, head.path);
+      best = best_guess(lines, settings);
+    }
+  }
   if (best.cells.empty())
     throw Error(Status::input, head.path + ": no row of numbers in its first " +
                                    std::to_string(lines.size()) + (lines.size() == 1 ? " line" : " lines") +
@@ -629,7 +435,7 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
   layout.decimal = best.decimal;
   layout.cells = best.cells;
   layout.data_offset = lines[best.first].offset;
-  layout.data_line = static_cast<std::int64_t>(best.first) + 1;
+  layout.data_line = static_cast<std::int64_t>(layout.first_line + best.first) + 1;
   find_further_cells(layout, lines, best.first, best.last);
   read_titles(layout, lines, best.first);
   if (layout.delimiter == '(') name_vectors(layout, lines, best.first);
@@ -641,12 +447,12 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
       if (cells.size() > layout.cells.size()) read_beside_preamble(layout, cells);
     }
   }
-  layout.lines.emplace_back(std::to_string(best.first + 1) + "..", "data");
+  layout.lines.emplace_back(std::to_string(layout.first_line + best.first + 1) + "..", "data");
   if (settings.axis.empty()) find_clock(layout, lines, best.first, best.last);
   if (!layout.clock) find_axis_column(layout, lines, best.first, best.last, head.path, settings.axis);
   report_left_out(layout, lines, best.first);
   take_settings(layout);
-  part_by_times(layout, lines, best.first, best.last, settings, head.path);
+  if (layout.parts.empty()) part_by_times(layout, lines, best.first, best.last, settings, head.path);
   choose_columns(layout, settings, head.path);
   // A column that only counts the samples is no channel, and no time.
   for (std::size_t c = 0; c < layout.columns.size() && layout.columns.size() > 1 && settings.columns.empty();

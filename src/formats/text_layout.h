@@ -41,6 +41,8 @@ struct TextLayout {
   char decimal = '.';
   std::size_t data_offset = 0;       ///< Byte offset of the first row of numbers, in UTF-8.
   std::int64_t data_line = 1;        ///< Its line, from 1.
+  std::size_t first_line = 0;        ///< Of the table within the file, its titles with it; from 0.
+  std::size_t data_end = 0;          ///< Where another table begins; 0: nowhere.
   std::vector<std::size_t> cells;    ///< Which cell of a line each data column is, ascending.
   std::vector<std::size_t> loose;    ///< Of these cells, those whose numbers have something beside them.
   std::vector<std::size_t> sparse;   ///< Those that are empty in many rows: gaps, whatever --missing says.

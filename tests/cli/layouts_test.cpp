@@ -247,5 +247,23 @@ TEST(Layouts, ARowOfChannelsIsSaidToLookLikeOne) {
               Contains("rows-few"));
 }
 
+TEST(Layouts, TwoTablesInOneFileAreTwoParts) {
+  const ScratchFolder folder;
+  std::string text = "time (s),u (V)\n";
+  for (int i = 0; i < rows; ++i) text += printed("%.3f", at(i)) + "," + printed("%.5f", sine(i)) + "\n";
+  text += "\nfrequency (Hz),gain\n";
+  for (int i = 0; i < 50; ++i) text += std::to_string(10 * i) + "," + printed("%.3f", 2 + 0.01 * i) + "\n";
+  folder.write("x.csv", text);
+  const json first = run_program(folder, "inspect x.csv --json --quiet --figure none").json();
+  EXPECT_EQ(first["inputs"][0]["parts"].size(), 2u);
+  EXPECT_EQ(first["inputs"][0]["channels"][0]["samples"].get<int>(), rows);
+  EXPECT_EQ(text_of(first["inputs"][0]["channels"][0]["name"]), "u");
+  const json second = run_program(folder, "inspect x.csv --part 2 --json --quiet --figure none").json();
+  EXPECT_EQ(second["inputs"][0]["channels"][0]["samples"].get<int>(), 50);
+  EXPECT_EQ(text_of(second["inputs"][0]["channels"][0]["name"]), "gain");
+  EXPECT_EQ(text_of(second["inputs"][0]["axis"]), "frequency");
+  EXPECT_NEAR(number_of(second["results"][0]["max"]), 2.49, 1e-9);
+}
+
 }  // namespace
 }  // namespace vprism::layouts_test
