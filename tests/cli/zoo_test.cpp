@@ -122,7 +122,8 @@ TEST(Zoo, ManyOutputsAreComparedByTheStrongest) {
   std::vector<double> x;
   for (std::size_t n = 0; n < force.size(); ++n)
     for (int c = 0; c < 40; ++c)
-      x.push_back((c + 1) * motion[n] + 0.1 * std::sin(static_cast<double>(n * 40 + c) * 1.7));
+      x.push_back((c + 1) * motion[n] +
+                  0.1 * std::sin(static_cast<double>(n * 40 + static_cast<std::size_t>(c)) * 1.7));
   folder.write("x.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
   const auto document =
       run_program(folder, "response x.f64 --output-only --binary f64le:40ch --rate 1kHz --json --quiet")
