@@ -17,7 +17,8 @@ void take_sidebands(const Spectrum& s, std::size_t from, std::size_t to, double 
       static_cast<std::size_t>(std::max_element(s.power.begin() + static_cast<std::ptrdiff_t>(low),
                                                 s.power.begin() + static_cast<std::ptrdiff_t>(high) + 1) -
                                s.power.begin());
-  const auto most = static_cast<std::size_t>(s.mirrored() ? 0.5 * static_cast<double>(top) : static_cast<double>(s.bins()) / 4);
+  const auto most = static_cast<std::size_t>(s.mirrored() ? 0.5 * static_cast<double>(top)
+                                                          : static_cast<double>(s.bins()) / 4);
   const auto peak_at = [&](std::size_t k) {
     return k > from && k + 1 < to && s.power[k] > threshold && s.power[k] >= s.power[k - 1] &&
            s.power[k] >= s.power[k + 1];

@@ -22,8 +22,8 @@ struct Statistics {
   std::int64_t zero_tail = 0;           ///< Samples at the record's end that are exactly zero.
 };
 
-/// Of samples at uneven stamps mean, RMS and moments are those of the straight lines between them, over time: a
-/// simulation takes many steps where much happens.
+/// Of samples at uneven stamps mean, RMS and moments are those of the straight lines between them, over time:
+/// a simulation takes many steps where much happens.
 ///
 /// Moments are taken per block about the block's mean and joined by the pairwise formulas (Chan, Golub &
 /// LeVeque 1979; Pebay 2008).
