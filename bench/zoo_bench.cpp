@@ -3,7 +3,7 @@
 //
 // Per kind: records in which the peaks, or the findings, hold more than the channel's mean square (by more
 // than their stated uncertainty); how many lines and resonances lie within one and within three stated
-// uncertainties; findings that nothing true accounts for; lines that are missed; records whose kind is told
+// uncertainties; findings that nothing true accounts for; lines that are missed; records whose kind is
 // right.
 #include <cstdio>
 #include <cstdlib>

@@ -258,11 +258,9 @@ std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
     gone.push_back(i);
   };
   for (const std::size_t i : own)
-    if (findings[i].level_rms > 1.3 * rms) drop(i);
+    if (findings[i].level_rms * findings[i].level_rms > room) drop(i);
   for (const std::size_t i : order)
-    if (square > room && std::find(gone.begin(), gone.end(), i) == gone.end() &&
-        findings[i].level_rms * findings[i].level_rms < square)
-      drop(i);
+    if (square > room && findings[i].level_rms * findings[i].level_rms <= room) drop(i);
   return gone;
 }
 
@@ -281,13 +279,14 @@ void hold_power_rule(std::size_t c, IdentifyResult& result) {
   std::vector<std::size_t> own;
   for (std::size_t i = 0; i < result.findings.size(); ++i)
     if (result.channels[i] == c && result.findings[i].kind != "event") own.push_back(i);
-  std::vector<std::size_t> gone =
-      beyond_power(result.findings, own, result.rms[c], result.spectrum.facts.recording.duration_s());
   // One that holds all there is may have been read a little too high.
   for (const std::size_t i : own) {
     Finding& f = result.findings[i];
-    if (f.kind != "tone" && f.kind != "mains-hum") f.level_rms = std::min(f.level_rms, result.rms[c]);
+    if (f.kind != "tone" && f.kind != "mains-hum" && f.level_rms < 1.3 * result.rms[c])
+      f.level_rms = std::min(f.level_rms, result.rms[c]);
   }
+  std::vector<std::size_t> gone =
+      beyond_power(result.findings, own, result.rms[c], result.spectrum.facts.recording.duration_s());
   if (gone.empty()) return;
   std::sort(gone.begin(), gone.end());
   result.cautions.push_back(

@@ -97,7 +97,7 @@ std::string axis_line(const Recording& r) {
     std::string out = " over " + shown(r.duration_s(), 6) + " from " + shown(axis.start, 6);
     out += axis.stamped ? ", at uneven steps, mean rate " : ", rate ";
     out += format_quantity(axis.rate_hz(), "Hz", 9) + " (" + axis.source + ")";
-    if (axis.stamped) out += "; levels are means over time";
+    if (axis.stamped) out += "; mean, RMS and moments are over time, the median over samples";
     if (!axis.stamped && axis.jitter > 1e-6)
       out += fmt::format(", stamps within {:.2g}% of an interval RMS", 100 * axis.jitter);
     return out;

@@ -36,7 +36,15 @@ class SpectrumTask : public Task {
     if (pulses.empty()) return;
     AnalysisSettings plain = settings;
     plain.spectrum.window = {WindowKind::rectangular, 0};
-    result = compute_spectrum(input, plain, progress);
+    SpectrumResult without = compute_spectrum(input, plain, progress);
+    for (const std::size_t c : pulses) {
+      // What lasts keeps its window.
+      const std::string& name = result.channels[c].channel.name;
+      std::erase_if(result.cautions, [&](const Caution& caution) { return caution.channel == name; });
+      for (const Caution& caution : without.cautions)
+        if (caution.channel == name) result.cautions.push_back(caution);
+      result.channels[c] = std::move(without.channels[c]);
+    }
     for (const std::size_t c : pulses)
       result.cautions.push_back(
           {"window-left-off", Severity::note, result.channels[c].channel.name,

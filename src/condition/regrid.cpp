@@ -194,7 +194,9 @@ class Regrid : public Stage {
       at += step, place += std::max(1.0, places), n += 1;
       sum_p += place, sum_t += at, sum_pp += place * place, sum_pt += place * at;
     }
-    if (static_cast<double>(off) > 0.02 * n || absent == 0 || n < 8) return {};
+    // Of a solver's steps the short ones may be many: no more than four times as many samples.
+    if (static_cast<double>(off) > 0.02 * n || absent == 0 || static_cast<double>(absent) > 3 * n || n < 8)
+      return {};
     choice_ =
         "the usual step; " + std::to_string(absent) + (absent == 1 ? " place is" : " places are") + " empty";
     return (sum_pp - sum_p * sum_p / n) / (sum_pt - sum_p * sum_t / n);

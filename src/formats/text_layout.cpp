@@ -391,6 +391,12 @@ void take_table(TextLayout& layout, std::vector<TextLine>& lines, const std::vec
   }
   layout.part = choose_part(file, layout.parts, settings, longest);
   const TableLines& chosen = tables[layout.part];
+  if (settings.part.empty())
+    layout.cautions.push_back({"tables", Severity::note, "",
+                               "the file holds " + std::to_string(tables.size()) +
+                                   " tables one below the other; the one from line " +
+                                   std::to_string(chosen.data + 1) + " is taken",
+                               "choose another with --part; inspect lists them"});
   layout.first_line = chosen.first;
   if (chosen.end < lines.size()) layout.data_end = lines[chosen.end].offset;
   lines = std::vector<TextLine>(lines.begin() + static_cast<std::ptrdiff_t>(chosen.first),

@@ -48,7 +48,7 @@ void find_wide_trains(const BandSource& source, std::span<const double> x, doubl
                       std::vector<JudgedBand>& bands) {
   for (const JudgedBand& band : bands)
     if (band.impulses) return;
-  // Steady lines are no train, and a comb of them is one of another kind: exactly periodic, told as a family.
+  // Steady lines are no train, and a comb of them is one of another kind: exactly periodic, a family.
   double steady = 0;
   for (const Peak& p : peaks)
     if (!p.broad() && (p.of_comb || p.misfit < 3)) steady += p.rms * p.rms;

@@ -144,9 +144,10 @@ void take_into_trains(std::vector<Finding>& findings) {
       const Finding& f = findings[j];
       Finding& train = findings[i];
       const double ring = number_of(train, "ringing_hz", 0);
-      const bool loose = f.kind == "wandering" || f.kind == "unresolved";
-      const bool rings = (f.kind == "broadband" || f.kind == "resonance") && ring > 0 &&
-                         std::abs(f.frequency_hz - ring) < 0.15 * ring;
+      const double away = ring > 0 ? std::abs(f.frequency_hz / ring - 1) : 1;
+      // A line elsewhere that wanders is a machine of its own.
+      const bool loose = (f.kind == "wandering" || f.kind == "unresolved") && away < 0.3;
+      const bool rings = (f.kind == "broadband" || f.kind == "resonance") && away < 0.15;
       if (j == i || !(loose || rings) || f.frequency_hz < 3 * train.frequency_hz ||
           f.level_rms > train.level_rms)
         continue;

@@ -97,8 +97,8 @@ Channel channel_from_title(std::string_view title) {
       if (tail.size() == 1 && std::string_view("VANWgsmKJT").find(tail[0]) == std::string_view::npos)
         continue;
       // Words that happen to be units: "volt_in" is a name.
-      static constexpr std::string_view words[] = {"in", "at", "min", "max", "am",   "pm",    "as",
-                                                   "cd", "pt", "ft",  "day", "week", "month", "year"};
+      static constexpr std::string_view words[] = {"in", "at",  "min",  "max",   "am",  "pm",
+                                                   "as", "day", "week", "month", "year"};
       if (mark == '_' && std::find(std::begin(words), std::end(words), lower_case(tail)) != std::end(words))
         continue;
       if (mark == '_' && (tail.size() < 2 || tail.find_first_not_of("0123456789") == std::string_view::npos))

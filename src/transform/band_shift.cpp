@@ -23,9 +23,9 @@ struct BandShift::Inner {
   std::vector<std::unique_ptr<ColumnWorker>> workers;  ///< Real and imaginary part of each channel in turn.
   std::vector<std::vector<double>> shifted, left;
 
-  std::unique_ptr<ColumnWorker> make_worker() const {
+  std::unique_ptr<ColumnWorker> make_worker(std::size_t by) const {
     std::vector<std::unique_ptr<ColumnWorker>> series;
-    if (factor > 1) series.push_back(make_decimator(factor));
+    if (by > 1) series.push_back(make_decimator(by));
     if (cutoff > 0 && cutoff < 0.48) {
       const double width = std::min(0.25 * cutoff, 0.5 - cutoff);
       series.push_back(make_centred_fir(lowpass_taps(cutoff + width / 2, kaiser_taps(80, width), 80)));
@@ -39,7 +39,7 @@ struct BandShift::Inner {
     complex = block.complex();
     if (channels.empty())
       for (std::size_t c = 0; c < block.channels(); ++c) channels.push_back(c);
-    for (std::size_t i = 0; i < 2 * channels.size(); ++i) workers.push_back(make_worker());
+    for (std::size_t i = 0; i < 2 * channels.size(); ++i) workers.push_back(make_worker(factor));
     shifted.resize(workers.size());
     left.resize(workers.size());
   }
@@ -103,11 +103,12 @@ void BandShift::finish() {
 
 std::vector<std::vector<double>>& BandShift::ready() { return inner_->left; }
 std::size_t BandShift::reach() const {
-  // What one sample becomes.
+  // What one sample becomes; the last stages decide, so that a large factor need not be run.
   constexpr std::size_t most = 256;
-  std::vector<double> in(2 * most * inner_->factor, 0.0), out;
-  in[most * inner_->factor] = 1;
-  const std::unique_ptr<ColumnWorker> worker = inner_->make_worker();
+  const std::size_t factor = std::min<std::size_t>(inner_->factor, 64);
+  std::vector<double> in(2 * most * factor, 0.0), out;
+  in[most * factor] = 1;
+  const std::unique_ptr<ColumnWorker> worker = inner_->make_worker(factor);
   worker->add(in, out);
   worker->finish(out);
   double top = 0;
