@@ -89,7 +89,8 @@ void join_trains(std::vector<JudgedBand>& bands) {
           std::max(0.02 * rate * std::sqrt(std::max(1.0, order)), bands[j].high_hz - bands[j].low_hz);
       const bool same = bands[j].impulses && std::abs(bands[j].impulses->rate_hz - rate) < 0.01 * rate;
       if (!same && (order < 1 || std::abs(hz - order * rate) > std::min(slip, 0.25 * rate))) continue;
-      if (same && bands[j].level_rms > bands[i].level_rms) continue;
+      // What is stronger than all that rings is of its own.
+      if (bands[j].level_rms > bands[i].level_rms) continue;
       bands[i].level_rms = std::hypot(bands[i].level_rms, bands[j].level_rms);
       bands[i].members.insert(bands[i].members.end(), bands[j].members.begin(), bands[j].members.end());
       bands.erase(bands.begin() + static_cast<std::ptrdiff_t>(j));

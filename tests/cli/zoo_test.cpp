@@ -261,5 +261,32 @@ TEST(Zoo, LinesOfAFamilyAreNumbersInTheDocument) {
   }
 }
 
+TEST(Zoo, AGearsWanderingLineIsNoPartOfABearingsImpulses) {
+  const ScratchFolder folder;
+  std::mt19937_64 bits(41);
+  std::vector<double> blows(8192, 0.0);
+  for (double t = 0; t < 8.19; t += (1 + 0.01 * zoo::noise(bits, 1, 1)[0]) / 9.3)
+    blows[static_cast<std::size_t>(std::max(0.0, t) * 1e3)] += 1;
+  std::vector<double> x = zoo::through_resonance(blows, 300, 0.03, 1000);
+  const double ring = zoo::rms_of(x);
+  const std::vector<double> walk =
+      zoo::noise(bits, x.size(), 0.36 / std::sqrt(static_cast<double>(x.size())));
+  double hz = 120, phase = 0;
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    hz += walk[n], phase += hz * 1e-3;
+    x[n] = 0.1 * x[n] / ring + 0.6 * std::cos(2 * zoo::pi * phase);
+  }
+  folder.write("x.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
+  const auto findings = run_program(folder, std::string("identify x.f64") + as_samples).json()["findings"];
+  bool line = false;
+  for (const auto& f : findings) {
+    if (f["kind"] == "event") continue;
+    const double at = f["frequency_hz"].get<double>(), level = f["level"].get<double>();
+    line = line || (std::abs(at - 120) < 2 && std::abs(level - 0.424) < 0.05);
+    if (f["kind"] == "impulse-family") EXPECT_LT(level, 0.2) << f.dump();
+  }
+  EXPECT_TRUE(line) << findings.dump();
+}
+
 }  // namespace
 }  // namespace vprism::zoo_test
