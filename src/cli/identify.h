@@ -6,6 +6,7 @@
 #include "identify/band_search.h"
 #include "identify/line_watch.h"
 #include "identify/noise_shape.h"
+#include "transform/statistics.h"
 
 namespace vprism {
 
@@ -101,5 +102,10 @@ TextTable finding_table(const IdentifyResult& result);
 TextTable suspect_table(const IdentifyResult& result);
 /// The spectrum of each channel with the findings' numbers.
 Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& settings);
+
+/// Adds what happens once in a channel of RMS `rms`: the ten largest, or one finding for many alike. What
+/// comes as often as a family's fundamental is the family's.
+void name_events(const Recording& recording, std::size_t channel, const Outline& outline, double rms,
+                 IdentifyResult& result);
 
 }  // namespace vprism
