@@ -23,16 +23,33 @@ Matrix inverse_of_symmetric(const Matrix& a) {
 
 ComplexVector solve_any(const ComplexMatrix& a, const ComplexVector& b) { return a.fullPivLu().solve(b); }
 
-struct PivotedQr::Inner {
-  Eigen::ColPivHouseholderQR<Matrix> qr;
+template <typename M, typename V>
+struct QrWithPivots<M, V>::Inner {
+  Eigen::ColPivHouseholderQR<M> qr;
 };
 
-PivotedQr::PivotedQr(const Matrix& a)
-    : inner_(std::make_unique<Inner>(Inner{Eigen::ColPivHouseholderQR<Matrix>(a)})) {}
-PivotedQr::~PivotedQr() = default;
-Vector PivotedQr::solve(const Vector& b) const { return inner_->qr.solve(b); }
-Eigen::Index PivotedQr::rank() const { return inner_->qr.rank(); }
-Matrix PivotedQr::turned(const Matrix& b) const { return inner_->qr.householderQ().adjoint() * b; }
-Vector PivotedQr::turned(const Vector& b) const { return inner_->qr.householderQ().adjoint() * b; }
+template <typename M, typename V>
+QrWithPivots<M, V>::QrWithPivots(const M& a)
+    : inner_(std::make_unique<Inner>(Inner{Eigen::ColPivHouseholderQR<M>(a)})) {}
+template <typename M, typename V>
+QrWithPivots<M, V>::~QrWithPivots() = default;
+template <typename M, typename V>
+V QrWithPivots<M, V>::solve(const V& b) const {
+  return inner_->qr.solve(b);
+}
+template <typename M, typename V>
+Eigen::Index QrWithPivots<M, V>::rank() const {
+  return inner_->qr.rank();
+}
+template <typename M, typename V>
+M QrWithPivots<M, V>::turned(const M& b) const {
+  return inner_->qr.householderQ().adjoint() * b;
+}
+template <typename M, typename V>
+V QrWithPivots<M, V>::turned(const V& b) const {
+  return inner_->qr.householderQ().adjoint() * b;
+}
+template class QrWithPivots<Matrix, Vector>;
+template class QrWithPivots<ComplexMatrix, ComplexVector>;
 
 }  // namespace vprism

@@ -41,20 +41,24 @@ struct HermitianParts {
 };
 HermitianParts hermitian_parts(const ComplexMatrix& a);
 
-/// a P = Q R, columns by falling size: least squares, and what lies outside the columns' span.
-class PivotedQr {
+/// a P = Q R, columns by falling size: least squares, and what lies outside the columns' span. Of real and of
+/// complex matrices.
+template <typename M, typename V>
+class QrWithPivots {
  public:
-  explicit PivotedQr(const Matrix& a);
-  ~PivotedQr();
-  Vector solve(const Vector& b) const;
+  explicit QrWithPivots(const M& a);
+  ~QrWithPivots();
+  V solve(const V& b) const;
   Eigen::Index rank() const;
-  /// Q^T b: the rows from rank() on lie outside.
-  Matrix turned(const Matrix& b) const;
-  Vector turned(const Vector& b) const;
+  /// Q^T b (Q^H b): the rows from rank() on lie outside.
+  M turned(const M& b) const;
+  V turned(const V& b) const;
 
  private:
   struct Inner;
   std::unique_ptr<Inner> inner_;
 };
+using PivotedQr = QrWithPivots<Matrix, Vector>;
+using ComplexQr = QrWithPivots<ComplexMatrix, ComplexVector>;
 
 }  // namespace vprism

@@ -5,21 +5,16 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <numeric>
 
 #include "base/error.h"
-#include "base/percentile.h"
 #include "base/text.h"
 #include "cli/channel_groups.h"
-#include "transform/derived.h"
 #include "transform/statistics.h"
 
 namespace vprism {
 
 namespace {
-
-constexpr double two_pi = 2 * std::numbers::pi;
 
 /// Channels named, or those of force; none for impulse responses.
 std::vector<std::size_t> references_of(const Recording& r, const ResponseSettings& settings) {
@@ -99,118 +94,6 @@ std::pair<double, double> driven_band(const ResponseResult& result) {
   return {set.frequency_hz[std::min<std::size_t>(2, last)], set.frequency_hz[last]};
 }
 
-/// What the mode fit is given: ratios with standard errors that are smoothed over neighbours, since from a
-/// few averages they scatter themselves.
-ModeData mode_data(const ResponseResult& result) {
-  const ResponseSet& set = result.set;
-  ModeData data;
-  data.frequency_hz = set.frequency_hz;
-  data.shared = set.shared;
-  for (const ResponseCurve& curve : set.curves) {
-    data.curves.push_back(curve.ratio);
-    std::vector<double> error(curve.ratio.size(), 1.0);
-    if (set.averages > 1) {
-      double top = 0;
-      for (std::size_t k = 0; k < error.size(); ++k)
-        if (set.driven[k]) top = std::max(top, std::abs(curve.ratio[k]));
-      for (std::size_t k = 0; k < error.size(); ++k) {
-        std::vector<double> near;
-        for (std::size_t j = k > 3 ? k - 3 : 0; j < std::min(error.size(), k + 4); ++j)
-          if (!std::isnan(curve.error[j])) near.push_back(curve.error[j] * std::abs(curve.ratio[j]));
-        const double usual = near.empty() ? 0 : median_in(near);
-        error[k] = std::sqrt(usual * usual + 1e-8 * std::norm(curve.ratio[k]) + 1e-14 * top * top);
-      }
-    }
-    for (std::size_t k = 0; k < error.size(); ++k)
-      if (!set.driven[k]) error[k] = 0;
-    data.error.push_back(std::move(error));
-  }
-  return data;
-}
-
-/// Takes what an exponential window adds off the fitted decay rates.
-void correct_decay(Mode& mode, double added_per_s) {
-  if (added_per_s == 0) return;
-  const std::complex<double> pole = mode.pole() + added_per_s;
-  const double w = std::abs(pole);
-  mode.damping_std *= two_pi * mode.frequency_hz / w;
-  mode.frequency_hz = w / two_pi;
-  mode.damping = -pole.real() / w;
-}
-
-int order_of(const Channel& channel) {
-  try {
-    return motion_order(channel);
-  } catch (const Error&) {
-    return -1;
-  }
-}
-
-void check_mode(ResponseResult& result, KnownMode& known, double fitted_hz, double fitted_damping,
-                double room_hz) {
-  const ResponseSet& set = result.set;
-  const auto bin =
-      static_cast<std::size_t>(std::clamp((fitted_hz - set.frequency_hz.front()) / set.bin_hz() + 0.5, 0.0,
-                                          static_cast<double>(set.frequency_hz.size() - 1)));
-  for (const ResponseCurve& curve : set.curves) {
-    // Between the bins by the fit; where the fit is not the curve, the curve.
-    known.magnitude.push_back(std::abs(curve.ratio[bin]));
-    known.phase_deg.push_back(std::arg(curve.ratio[bin]) * 360 / two_pi);
-    known.coherence.push_back(set.coherence[curve.channel][bin]);
-  }
-  double best = 0;
-  for (std::size_t i = 0; i < set.curves.size(); ++i) {
-    // By the share that the mode has of the curve around it.
-    const double share = std::abs(known.mode.residue[i]) /
-                         std::max(known.mode.residue_std[i], 1e-9 * std::abs(known.mode.residue[i]));
-    if (share > best) best = share, known.strongest = i;
-  }
-  const ResponseCurve& curve = set.curves[known.strongest];
-  const double width = 2 * fitted_damping * fitted_hz;
-  const double reach = std::min(room_hz / 2, std::max(8 * width, 12 * set.bin_hz()));
-  CurveStretch stretch;
-  for (std::size_t k = 0; k < set.frequency_hz.size(); ++k)
-    if (std::abs(set.frequency_hz[k] - fitted_hz) <= reach && set.driven[k] && set.frequency_hz[k] > 0) {
-      stretch.frequency_hz.push_back(set.frequency_hz[k]);
-      stretch.ratio.push_back(curve.ratio[k]);
-    }
-  known.narrow = result.window.kind != WindowKind::rectangular && width < 4 * set.rbw_hz;
-  if (stretch.ratio.size() < 5) return;
-  const double added = set.decay_per_s / (two_pi * fitted_hz);  // What the window adds to a damping ratio.
-  known.peak = read_peak(stretch);
-  known.half_power = read_half_power(stretch);
-  if (known.half_power) known.half_power->damping -= added;
-  const int order = order_of(result.channel_of(curve));
-  known.circle = read_circle(stretch, {fitted_hz, fitted_damping}, order);
-  if (known.circle) {
-    const int used = order >= 0 ? order : 1;
-    for (std::size_t k = 0; k < stretch.ratio.size(); ++k)
-      if (std::abs(stretch.frequency_hz[k] - fitted_hz) < 3 * width)
-        known.circle_points.push_back(
-            stretch.ratio[k] * std::pow(std::complex<double>(0, two_pi * stretch.frequency_hz[k]), 1 - used));
-    known.circle->mode.damping -= added;
-  }
-  if (!result.impulses[known.strongest].empty())
-    known.decay = read_decay(result.impulses[known.strongest], set.rate_hz, {fitted_hz, fitted_damping},
-                             room_hz, set.decay_per_s);
-}
-
-void find_modes(ResponseResult& result, const ResponseSettings& settings) {
-  result.data = mode_data(result);
-  result.fit = fit_modes(result.data, result.low_hz, result.high_hz, settings.search);
-  for (std::size_t i = 0; i < result.fit.modes.size(); ++i) {
-    const Mode& fitted = result.fit.modes[i];
-    double room = std::min(fitted.frequency_hz, result.set.rate_hz / 2 - fitted.frequency_hz);
-    for (std::size_t j = 0; j < result.fit.modes.size(); ++j)
-      if (j != i) room = std::min(room, std::abs(result.fit.modes[j].frequency_hz - fitted.frequency_hz));
-    KnownMode known;
-    known.mode = fitted;
-    check_mode(result, known, fitted.frequency_hz, fitted.damping, room);
-    correct_decay(known.mode, result.set.decay_per_s);
-    result.modes.push_back(std::move(known));
-  }
-}
-
 Caution caution(const char* code, Severity severity, std::string text, std::string remedy) {
   return {code, severity, "", std::move(text), std::move(remedy)};
 }
@@ -242,7 +125,7 @@ void warn(ResponseResult& result) {
           fmt::format("responses still ring at {:.2g}% when their segment ends", 100 * result.blows->left),
           "take longer segments, or let an exponential window end them: --decay-to 1%"));
   }
-  if (set.averages == 1 && result.excitation != Excitation::impulse)
+  if (set.averages == 1 && result.excitation.kind != Excitation::impulse)
     out.push_back(caution("one-average", Severity::note,
                           "from one average, coherence and random error can't be told",
                           "repeat the excitation, or take shorter segments"));
@@ -284,6 +167,140 @@ void warn(ResponseResult& result) {
         "take longer segments: --resolution or --segment"));
 }
 
+constexpr std::int64_t most_held = std::int64_t{1} << 24;  ///< Values.
+
+/// As asked for, or as the reference's own record shows it, read alone. Segments that are asked for are
+/// averaged as those of noise.
+Recognised excitation_of(Input& input, const ResponseSettings& settings,
+                         const std::vector<std::size_t>& references) {
+  Recognised out{settings.excitation};
+  const bool repeats = settings.excitation == Excitation::multi_sine;
+  if (settings.excitation != Excitation::automatic && !repeats) return out;
+  out.kind = Excitation::noise;
+  const Recording& r = input.road().recording();
+  const bool cut = settings.spectrum.segment || settings.spectrum.resolution_hz;
+  if (references.size() > 1 || r.samples > most_held) return out;
+  std::vector<double> x;
+  bool gaps = false;
+  run_channels(input, {references[0]}, {}, [&](const Block& block) {
+    gaps = gaps || block.gaps();
+    x.insert(x.end(), block.samples(0).begin(), block.samples(0).end());
+  });
+  if (gaps || x.empty()) return out;
+  if (repeats) {
+    out.kind = Excitation::multi_sine, out.period = period_of(x);
+    if (out.period == 0)
+      throw Error(Status::analysis, r.file +
+                                        ": the reference does not repeat, at least three times alike to "
+                                        "2%; see --excitation noise");
+    return out;
+  }
+  out = recognise_excitation(x, r.axis.rate_hz());
+  if (cut && out.kind != Excitation::blows) out = {Excitation::noise};
+  if (out.kind == Excitation::blows) {
+    // A pulse that can't stand as a blow, such as one at the very start, is a transient.
+    bool any = false;
+    try {
+      any = !blow_spectra({x}, 0, r.axis.rate_hz(), settings.blows).blows.empty();
+    } catch (const Error&) {
+    }
+    if (!any && find_blows(x, r.axis.rate_hz(), settings.blows).size() == 1) out.kind = Excitation::transient;
+  }
+  return out;
+}
+
+void by_blows(const Held& held, const ResponseSettings& settings, std::size_t reference,
+              ResponseResult& result) {
+  const Recording& r = result.recording;
+  try {
+    result.blows = blow_spectra(held.columns, reference, r.axis.rate_hz(), settings.blows);
+  } catch (const Error& error) {
+    throw Error(error.status(), r.file + ": " + error.what());
+  }
+  result.spectra = std::move(result.blows->spectra);
+  result.set = responses_of(result.spectra, settings.estimator, -60);
+}
+
+SpectrumPlan plan_for(const SpectrumSettings& cut, const Recording& r) {
+  SpectrumPlan plan;
+  try {
+    plan = plan_spectrum(cut, r.samples, r.axis.rate_hz());
+  } catch (const Error& error) {
+    throw Error(error.status(), r.file + ": " + error.what());
+  }
+  if (plan.averages < 2)
+    throw Error(Status::analysis,
+                r.file +
+                    ": one segment gives no coherence; take shorter ones, or --excitation transient "
+                    "where the excitation dies away within the record");
+  return plan;
+}
+
+/// Averages over windowed segments; of a record that repeats over its periods, without a window.
+void by_segments(Input& input, const ResponseSettings& settings, const std::vector<std::size_t>& references,
+                 const Held* held, const Progress& progress, ResponseResult& result) {
+  Recording r = result.recording;
+  SpectrumSettings cut = cut_for(settings.spectrum, r.samples);
+  std::size_t skipped = 0;
+  if (const std::size_t period = result.excitation.period; period > 0) {
+    cut.segment = period, cut.resolution_hz.reset();
+    cut.window = {WindowKind::rectangular, 0}, cut.overlap = 0;
+    // The first period holds what the beginning set off, where more than two are left.
+    const auto samples = static_cast<std::size_t>(r.samples);
+    skipped = samples % period;
+    if (skipped < period / 2 && samples / period > 3) skipped += period;
+    r.samples -= static_cast<std::int64_t>(skipped);
+  }
+  result.window = cut.window;
+  CrossEstimator estimator(plan_for(cut, r), cut, references);
+  if (held != nullptr) {
+    std::vector<std::vector<double>> columns = held->columns;
+    for (auto& column : columns)
+      column.erase(column.begin(), column.begin() + static_cast<std::ptrdiff_t>(skipped));
+    MemorySource source(r, std::move(columns));
+    Block block = source.make_block();
+    while (source.read(block) > 0) estimator.add(block);
+  } else {
+    input.road().run([&](Block& block) { estimator.add(block); }, progress);
+    result.facts = input.facts();
+  }
+  result.spectra = estimator.result();
+  result.set = responses_of(result.spectra, settings.estimator, result.excitation.period > 0 ? -60 : -120);
+  if (result.excitation.period == 0) result.set.shared = bins_alike(result.window);
+}
+
+void compute_output_only(Input& input, const ResponseSettings& settings, const Progress& progress,
+                         ResponseResult& result) {
+  Recording& r = result.recording;
+  if (r.channels.size() < 2)
+    throw Error(Status::analysis, r.file + ": --output-only compares channels; this recording has one");
+  const std::vector<std::size_t> taken = strongest_channels(input, r);
+  if (!taken.empty()) r.channels = chosen(r.channels, taken);
+  std::vector<std::size_t> all(r.channels.size());
+  std::iota(all.begin(), all.end(), std::size_t{0});
+  const SpectrumSettings cut = cut_for(settings.spectrum, r.samples);
+  result.window = cut.window;
+  CrossEstimator estimator(plan_for(cut, r), cut, all);
+  if (taken.empty())
+    input.road().run([&](Block& block) { estimator.add(block); }, progress);
+  else
+    run_channels(input, taken, progress, [&](const Block& block) { estimator.add(block); });
+  result.facts = input.facts();
+  if (!taken.empty())
+    result.facts.recording.cautions.push_back(
+        {"channels-left-out", Severity::warning, "",
+         fmt::format("a matrix of all {} channels would be too large: the {} that move most are compared",
+                     result.facts.recording.channels.size(), taken.size()),
+         "choose others with --channel"});
+  result.spectra = estimator.result();
+  const Spectrum& grid = result.spectra.own.front();
+  result.plan = grid.plan;
+  result.low_hz = settings.span && settings.span->low ? *settings.span->low : 0;
+  result.high_hz =
+      settings.span && settings.span->high ? *settings.span->high : grid.frequency_hz(grid.bins() - 1);
+  result.output_only = decompose(result.spectra, result.low_hz, result.high_hz);
+}
+
 }  // namespace
 
 std::string ResponseResult::curve_name(const ResponseCurve& curve) const {
@@ -308,116 +325,55 @@ ResponseResult compute_response(Input& input, const ResponseSettings& settings, 
   ResponseResult result;
   result.recording = input.road().recording();
   Recording& r = result.recording;
-  const double rate = r.axis.rate_hz();
   if (r.complex) throw Error(Status::analysis, r.file + ": ratios of complex channels are not made");
-  result.excitation = settings.output_only ? Excitation::noise : settings.excitation;
-  std::vector<std::size_t> references, taken;  // `taken`: instead of all channels.
   if (settings.output_only) {
-    if (r.channels.size() < 2)
-      throw Error(Status::analysis, r.file + ": --output-only compares channels; this recording has one");
-    taken = strongest_channels(input, r);
-    if (!taken.empty()) r.channels = chosen(r.channels, taken);
-    for (std::size_t c = 0; c < r.channels.size(); ++c) references.push_back(c);
-  } else {
-    references = references_of(r, settings);
+    compute_output_only(input, settings, progress, result);
+    return result;
   }
-  constexpr std::int64_t most_held = std::int64_t{1} << 24;
-  const bool held_anyway = result.excitation == Excitation::automatic
-                               ? r.samples <= most_held / 4
-                               : result.excitation != Excitation::noise;
+  const std::vector<std::size_t> references = references_of(r, settings);
+  result.excitation = excitation_of(input, settings, references);
+  Excitation& kind = result.excitation.kind;
+  if (references.size() > 1 && kind != Excitation::noise && kind != Excitation::impulse)
+    throw Error(Status::analysis,
+                r.file + ": with several references only noise can be told apart; give one --reference");
+  // Where all fits in memory the record is held, so that resonances can be fitted on it whole.
+  const bool holds =
+      kind != Excitation::noise || r.samples * static_cast<std::int64_t>(r.channels.size()) <= most_held;
   Held held;
-  if (held_anyway) {
+  if (holds) {
     held = hold_samples(input, progress, most_held);
     result.facts = held.facts;
   }
-  if (result.excitation == Excitation::automatic) {
-    result.excitation = Excitation::noise;
-    if (held_anyway && references.size() == 1) {
-      const std::vector<double>& x = held.columns[references[0]];
-      // What stays on its new level is, seen from there, a blow at the start.
-      if (looks_like_step(x, rate))
-        result.excitation = Excitation::step;
-      else if (looks_like_blows(x, rate))
-        result.excitation = Excitation::blows;
-    }
-  }
-  if (result.excitation != Excitation::noise && result.excitation != Excitation::impulse &&
-      references.size() > 1)
-    throw Error(Status::analysis,
-                r.file + ": with several references only noise can be told apart; give one --reference");
   result.window = {WindowKind::rectangular, 0};
-  double floor_db = -120;
-  switch (result.excitation) {
+  std::optional<RecordSpectra> record;
+  switch (kind) {
     case Excitation::blows:
-      try {
-        result.blows = blow_spectra(held.columns, references[0], rate, settings.blows);
-      } catch (const Error& error) {
-        throw Error(error.status(), r.file + ": " + error.what());
-      }
-      result.spectra = std::move(result.blows->spectra);
-      floor_db = -60;
+      by_blows(held, settings, references[0], result);
+      if (settings.estimator == ResponseEstimator::h1)
+        record = record_spectra(held.columns, references, r.axis.rate_hz(), false);
       break;
+    case Excitation::sweep:
     case Excitation::transient:
     case Excitation::step:
-      result.spectra =
-          whole_record_spectra(held.columns, references, rate, result.excitation == Excitation::step);
-      floor_db = -80;
+      record =
+          record_spectra(held.columns, references, r.axis.rate_hz(),
+                         kind == Excitation::step || differences_are_flatter(held.columns[references[0]]));
+      result.set =
+          local_ratios(*record, settings.estimator, kind == Excitation::sweep ? -60 : -80, result.spectra);
       break;
     case Excitation::impulse:
-      result.set = responses_of_impulses(held.columns, rate);
+      result.set = responses_of_impulses(held.columns, r.axis.rate_hz());
       break;
-    default: {
-      const SpectrumSettings cut = cut_for(settings.spectrum, r.samples);
-      try {
-        result.plan = plan_spectrum(cut, r.samples, rate);
-      } catch (const Error& error) {
-        throw Error(error.status(), r.file + ": " + error.what());
-      }
-      if (result.plan.averages < 2)
-        throw Error(Status::analysis,
-                    r.file +
-                        ": one segment gives no coherence; take shorter ones, or --excitation transient "
-                        "where the excitation dies away within the record");
-      result.window = cut.window;
-      CrossEstimator estimator(result.plan, cut, references);
-      if (held_anyway) {
-        MemorySource source(held.recording, held.columns);
-        Block block = source.make_block();
-        while (source.read(block) > 0) estimator.add(block);
-      } else {
-        const auto add = [&](const Block& block) { estimator.add(block); };
-        if (taken.empty())
-          input.road().run([&](Block& block) { add(block); }, progress);
-        else
-          run_channels(input, taken, progress, add);
-        result.facts = input.facts();
-        if (!taken.empty())
-          result.facts.recording.cautions.push_back(
-              {"channels-left-out", Severity::warning, "",
-               fmt::format(
-                   "a matrix of all {} channels would be too large: the {} that move most are compared",
-                   result.facts.recording.channels.size(), taken.size()),
-               "choose others with --channel"});
-      }
-      result.spectra = estimator.result();
-    }
+    default:
+      by_segments(input, settings, references, holds ? &held : nullptr, progress, result);
+      if (holds && settings.estimator == ResponseEstimator::h1)
+        record = record_spectra(held.columns, references, r.axis.rate_hz(), false);
   }
-  if (result.excitation != Excitation::impulse) {
-    result.plan = result.spectra.own.front().plan;
-    if (!settings.output_only) result.set = responses_of(result.spectra, settings.estimator, floor_db);
-  }
-  if (settings.output_only) {
-    const Spectrum& grid = result.spectra.own.front();
-    result.low_hz = settings.span && settings.span->low ? *settings.span->low : 0;
-    result.high_hz =
-        settings.span && settings.span->high ? *settings.span->high : grid.frequency_hz(grid.bins() - 1);
-    result.output_only = decompose(result.spectra, result.low_hz, result.high_hz);
-    return result;
-  }
+  held.columns.clear();
   ResponseSet& set = result.set;
-  set.shared = result.excitation == Excitation::noise ? bins_alike(result.window) : 1;
+  if (!result.spectra.own.empty()) result.plan = result.spectra.own.front().plan;
   if (result.blows) set.decay_per_s = result.blows->decay_per_s;
-  const auto [low, high] = result.excitation == Excitation::impulse
+  const auto [low, high] = kind == Excitation::impulse
                                ? std::pair{set.frequency_hz[2], set.frequency_hz.back()}
                                : driven_band(result);
   result.low_hz = settings.span && settings.span->low ? *settings.span->low : low;
@@ -426,7 +382,7 @@ ResponseResult compute_response(Input& input, const ResponseSettings& settings, 
     result.impulses.push_back(impulse_response(set, curve));
     result.delays.push_back(set.references.empty() ? std::nullopt : delay_of(set, curve));
   }
-  find_modes(result, settings);
+  if (settings.resonances) find_modes(result, settings, record ? &*record : nullptr);
   warn(result);
   return result;
 }

@@ -14,21 +14,10 @@
 #include "identify/mode_checks.h"
 #include "identify/mode_fit.h"
 #include "identify/output_only.h"
+#include "identify/record_spectra.h"
 #include "identify/response.h"
 
 namespace vprism {
-
-/// What drives the reference, and so how ratios are made.
-enum class Excitation {
-  automatic,
-  noise,      ///< Averages over overlapped, windowed segments.
-  blows,      ///< A hammer: one segment for each blow.
-  transient,  ///< One transform of the whole record: a sweep or a pulse that dies away within it.
-  step,       ///< The same of the differences from sample to sample.
-  impulse     ///< No reference: the channels are impulse responses themselves.
-};
-inline const std::vector<std::string> excitation_names = {"auto",      "noise", "blows",
-                                                          "transient", "step",  "impulse"};
 
 struct ResponseSettings {
   SpectrumSettings spectrum;
@@ -39,6 +28,7 @@ struct ResponseSettings {
   BlowSettings blows;
   ModeSearch search;
   bool output_only = false;
+  bool resonances = true;  ///< Sought.
 };
 
 /// One resonance with all that speaks for it.
@@ -50,13 +40,14 @@ struct KnownMode {
   std::optional<CircleReading> circle;
   std::vector<std::complex<double>> circle_points;  ///< In the mobility's plane, of the strongest curve.
   std::optional<DecayReading> decay;
-  bool narrow = false;  ///< Less than four RBW wide: damping is read too large.
+  bool narrow = false;  ///< Less than four RBW wide, and known from windowed segments alone: read too large.
+  std::size_t record_bins = 0;  ///< Of the whole record that it was fitted on; 0: from the ratios alone.
 };
 
 struct ResponseResult {
   InputFacts facts;
   Recording recording;
-  Excitation excitation = Excitation::noise;
+  Recognised excitation;
   SpectrumPlan plan;
   Window window;
   CrossSpectra spectra;
@@ -81,6 +72,10 @@ struct ResponseResult {
 
 /// Throws Error(usage) for references that are not there, Error(analysis) for what can't be made.
 ResponseResult compute_response(Input& input, const ResponseSettings& settings, const Progress& progress);
+
+// response_modes.cpp
+/// Resonances of the ratios, refined on the whole record where there is one, and checked one by one.
+void find_modes(ResponseResult& result, const ResponseSettings& settings, const RecordSpectra* record);
 
 // response_told.cpp
 void tell_response(const ResponseResult& result, const ResponseSettings& settings, Telling& telling);

@@ -40,7 +40,7 @@ std::string how_text(const ResponseResult& r) {
   std::string out = r.set.references.empty()
                         ? "impulse responses"
                         : std::to_string(r.set.averages) + (r.set.averages == 1 ? " average" : " averages");
-  if (r.excitation == Excitation::noise) out += ", " + r.window.name();
+  if (r.excitation.kind == Excitation::noise) out += ", " + r.window.name();
   out += "; RBW " + format_quantity(r.set.rbw_hz, "Hz", 3);
   return out;
 }

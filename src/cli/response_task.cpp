@@ -33,10 +33,10 @@ class ResponseTask : public EachInputTask<ResponseResult> {
            "what the others are divided by (default: the channels of force); several are told apart", true,
            [this](const std::string& t) { settings_.references.push_back(t); },
            [this] { return Json(settings_.references); }},
-          {"excitation", "auto|noise|blows|transient|step|impulse",
-           "how the reference drives: noise (averaged segments), blows of a hammer, a transient or sweep "
-           "within the record, a step; "
-           "impulse: the channels are impulse responses, there is no reference",
+          {"excitation", "auto|noise|sweep|multi-sine|blows|transient|step|impulse",
+           "how the reference drives: noise (averaged segments), a sweep, what repeats (averaged periods), "
+           "blows of a hammer, a transient within the record, a step; impulse: the channels are impulse "
+           "responses, there is no reference (default: found)",
            false,
            [this](const std::string& t) {
              settings_.excitation = static_cast<Excitation>(choice("excitation", t, excitation_names));
@@ -51,6 +51,9 @@ class ResponseTask : public EachInputTask<ResponseResult> {
           range_option("span",
                        "where resonances are sought and drawn (default: where the reference has energy)",
                        Dimension::frequency, settings_.span),
+          {"no-resonances", "", "make the ratios alone", false,
+           [this](const std::string&) { settings_.resonances = false; },
+           [this] { return Json(!settings_.resonances); }},
           count_option("most-order", "highest order of the stabilisation chart (default: 40)", 4, 200,
                        settings_.search.most_order),
           {"also", "FORMAT,...",

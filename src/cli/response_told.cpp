@@ -17,14 +17,22 @@ std::string damping_text(double damping, double std) {
   return std > 0 ? format_uncertain(100 * damping, 100 * std, "%") : percent_of(damping, 4);
 }
 
-const char* how(Excitation excitation) {
-  switch (excitation) {
+std::string how(const Recognised& excitation, double rate_hz) {
+  switch (excitation.kind) {
     case Excitation::blows:
       return "impact test";
+    case Excitation::sweep:
+      return "sweep" +
+             (excitation.to_hz > 0 ? " from " + format_quantity(excitation.from_hz, "Hz", 3) + " to " +
+                                         format_quantity(excitation.to_hz, "Hz", 3)
+                                   : std::string()) +
+             ", the whole record by local polynomials";
+    case Excitation::multi_sine:
+      return "periods of " + format_quantity(static_cast<double>(excitation.period) / rate_hz, "s", 5);
     case Excitation::transient:
-      return "one transform of the whole record";
+      return "transient, the whole record by local polynomials";
     case Excitation::step:
-      return "one transform of the record's differences";
+      return "step, the record's differences by local polynomials";
     case Excitation::impulse:
       return "the channels as impulse responses";
     default:
@@ -40,7 +48,7 @@ std::string names_of(const ResponseResult& result) {
 }
 
 std::string made_text(const ResponseResult& r, const ResponseSettings& settings) {
-  std::string out = how(r.excitation);
+  std::string out = how(r.excitation, r.recording.axis.rate_hz());
   if (r.blows) {
     const auto kept = std::count_if(r.blows->blows.begin(), r.blows->blows.end(),
                                     [](const Blow& b) { return b.rejected.empty(); });
@@ -50,13 +58,15 @@ std::string made_text(const ResponseResult& r, const ResponseSettings& settings)
     if (r.blows->decayed_to < 1)
       out += fmt::format(", exponential window to {} (its {} 1/s taken off the damping)",
                          percent_of(r.blows->decayed_to), format_number(r.blows->decay_per_s, 4));
-  } else if (r.excitation == Excitation::noise) {
+  } else if (r.excitation.kind == Excitation::multi_sine) {
+    out += fmt::format(", {} of them without a window", r.plan.averages);
+  } else if (r.excitation.kind == Excitation::noise) {
     out += fmt::format(" of {}, {} of {}, worth {} independent ones",
                        format_quantity(r.plan.segment_s(), "s", 4), r.plan.averages, r.window.name(),
                        format_number(r.spectra.own.front().noise_averages, 3));
   }
   if (r.output_only) return out + fmt::format("; RBW {}", format_quantity(r.plan.rbw_hz, "Hz", 3));
-  if (r.excitation != Excitation::impulse)
+  if (r.excitation.kind != Excitation::impulse)
     out += fmt::format("; {}; RBW {}",
                        r.set.references.size() > 1
                            ? "least squares over all references"
@@ -71,6 +81,9 @@ std::vector<std::string> evidence(const ResponseResult& r, const KnownMode& m) {
   const std::string where = r.curve_name(r.set.curves[m.strongest]);
   out.push_back(fmt::format("one rational function of all {} curves: stays through {} polynomial orders",
                             r.set.curves.size(), m.mode.orders));
+  if (m.record_bins > 0)
+    out.push_back(
+        fmt::format("fitted on {} bins of the whole record, with what rang at its ends", m.record_bins));
   out.push_back(fmt::format("coherence {:.3f} ({})", m.coherence[m.strongest], where));
   const auto reading = [&](const char* name, const ModeReading& read) {
     out.push_back(read.damping > 0
@@ -292,7 +305,7 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
              {"unit", result.curve_unit(curve).text()},
              {"reference", set.references.empty() ? Json(nullptr)
                                                   : Json(r.channels[set.references[curve.reference]].name)},
-             {"excitation", excitation_names[static_cast<std::size_t>(result.excitation)]},
+             {"excitation", excitation_names[static_cast<std::size_t>(result.excitation.kind)]},
              {"estimator", response_estimator_name(settings.estimator)},
              {"averages", set.averages},
              {"independent_averages", number(set.independent)},

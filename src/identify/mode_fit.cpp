@@ -258,13 +258,15 @@ ModeFit told(const ModeData& data, const Fit& fit, const std::vector<Complex>& p
   return out;
 }
 
-/// Whether any curve needs the mode: its residue stands out of its own error.
-bool needed(const Mode& mode) {
-  double sum = 0;
+/// How far the residue of a mode stands out of its own error, on the curve where it does so most.
+double wanted(const Mode& mode) {
+  double most = 0;
   for (std::size_t o = 0; o < mode.residue.size(); ++o)
-    if (mode.residue_std[o] > 0) sum = std::max(sum, std::abs(mode.residue[o]) / mode.residue_std[o]);
-  return mode.residue_std.empty() || sum > 6;
+    if (mode.residue_std[o] > 0) most = std::max(most, std::abs(mode.residue[o]) / mode.residue_std[o]);
+  return most;
 }
+
+bool needed(const Mode& mode) { return mode.residue_std.empty() || wanted(mode) > 6; }
 
 /// Whether a mode stands at the band's edge and is no more than the bend of what goes on beyond it: its top
 /// adds less than half of the curve there.
@@ -297,14 +299,19 @@ ModeFit refine_modes(const ModeData& data, double low_hz, double high_hz, const 
   for (;;) {
     const Fit::State state = settle(fit, poles, low_hz, high_hz);
     out = told(data, fit, poles, state);
-    // The weakest of those that no curve needs goes; then once more.
-    std::size_t worst = poles.size();
+    // The weakest of those that no curve needs goes, of very many a third; then once more.
+    std::vector<std::pair<double, std::size_t>> unwanted;
     for (std::size_t i = 0; i < poles.size(); ++i)
       if (!needed(out.modes[i]) || !(out.modes[i].damping_std < out.modes[i].damping) ||
           bends_the_edge(data, out, out.modes[i], low_hz, high_hz))
-        worst = i;
-    if (worst == poles.size() || poles.size() == 1) break;
-    poles.erase(poles.begin() + static_cast<std::ptrdiff_t>(worst));
+        unwanted.push_back({wanted(out.modes[i]), i});
+    if (unwanted.empty() || poles.size() == 1) break;
+    std::sort(unwanted.begin(), unwanted.end());
+    unwanted.resize(std::min(unwanted.size(), std::max<std::size_t>(1, poles.size() / 3)));
+    if (unwanted.size() == poles.size()) unwanted.pop_back();
+    std::sort(unwanted.begin(), unwanted.end(),
+              [](const auto& a, const auto& b) { return a.second > b.second; });
+    for (const auto& one : unwanted) poles.erase(poles.begin() + static_cast<std::ptrdiff_t>(one.second));
   }
   if (out.modes.size() == 1 &&
       (!needed(out.modes[0]) || bends_the_edge(data, out, out.modes[0], low_hz, high_hz)))
@@ -338,11 +345,66 @@ void refine_locally(const ModeData& data, double low_hz, double high_hz, ModeFit
 
 }  // namespace
 
+/// Neighbouring bins as one, each by its own error, so that at most about `bins` are left: what is wide
+/// stands further out of the noise, which bends the search's polynomials.
+/// Wide resonances that orders do not agree on in noise: one at a time where it explains most of what the
+/// poles so far leave, over a grid of frequencies and dampings, until none explains more than noise would. On
+/// the four curves that stand out most.
+std::vector<Complex> wide_poles(const ModeData& all, std::vector<Complex> poles, double most_damping) {
+  std::vector<Complex> added;
+  const std::size_t bins = all.frequency_hz.size();
+  if (bins < 64) return added;
+  std::vector<std::pair<double, std::size_t>> ranked;
+  for (std::size_t o = 0; o < all.curves.size(); ++o) {
+    double sum = 0;
+    for (std::size_t k = 0; k < bins; ++k)
+      if (all.error[o][k] > 0) sum += std::norm(all.curves[o][k]) / (all.error[o][k] * all.error[o][k]);
+    ranked.push_back({-sum, o});
+  }
+  std::sort(ranked.begin(), ranked.end());
+  ModeData data;
+  data.frequency_hz = all.frequency_hz, data.shared = all.shared;
+  for (std::size_t i = 0; i < std::min<std::size_t>(4, ranked.size()); ++i)
+    data.curves.push_back(all.curves[ranked[i].second]), data.error.push_back(all.error[ranked[i].second]);
+  const Fit fit(data, 0, bins);
+  const double step = data.frequency_hz[1] - data.frequency_hz[0];
+  const double unknowns = 2 + 2 * static_cast<double>(data.curves.size());
+  double squares = fit.at(poles, false).squares;
+  while (added.size() < 4) {
+    Complex best = 0;
+    double least = squares;
+    for (double hz = data.frequency_hz[1]; hz < data.frequency_hz[bins - 2]; hz *= 1.08)
+      for (const double damping : {0.03, 0.07, 0.15, 0.25, 0.35}) {
+        if (damping > most_damping || damping * hz < 1.5 * step) continue;
+        const Complex p(-damping * two_pi * hz, two_pi * hz * std::sqrt(1 - damping * damping));
+        std::vector<Complex> trial = poles;
+        trial.push_back(p);
+        const double left = fit.at(trial, false).squares;
+        if (left < least) least = left, best = p;
+      }
+    // What a misfit leaves is no noise: the rise counts in units of what is left.
+    const double scale = std::max(1.0, least / (2 * static_cast<double>(bins * data.curves.size())));
+    if (!(squares - least > 2 * unknowns * std::log(static_cast<double>(bins)) * data.shared * scale)) break;
+    poles.push_back(best), added.push_back(best), squares = least;
+  }
+  return added;
+}
+
 ModeFit fit_modes(const ModeData& data, double low_hz, double high_hz, const ModeSearch& search) {
   const auto [low, high] = band_of(data, low_hz, high_hz);
   ModeFit out;
   if (high < low + 8) return out;
   PoleSearch found = search_poles(data, low, high, search);
+  constexpr std::size_t coarse = 800;
+  if (high - low > 2 * coarse) {
+    const ModeData wide = averaged(data, low, high, coarse);
+    const PoleSearch more = search_poles(wide, 0, wide.frequency_hz.size(), search);
+    for (std::size_t i = 0; i < more.poles.size(); ++i)
+      if (std::none_of(found.poles.begin(), found.poles.end(), [&](Complex q) {
+            return std::abs(more.poles[i] - q) < std::abs(more.poles[i].real() + q.real());
+          }))
+        found.poles.push_back(more.poles[i]), found.orders.push_back(more.orders[i]);
+  }
   out = refine_modes(data, low_hz, high_hz, found.poles);
   double left = 0;
   for (const double share : out.unexplained) left = std::max(left, share);
@@ -372,6 +434,17 @@ ModeFit fit_modes(const ModeData& data, double low_hz, double high_hz, const Mod
       out = std::move(richer);
     }
   }
+  if (errors_stated(data)) {
+    ModeData wide = averaged(data, low, high, 200);
+    std::vector<Complex> poles;
+    for (const Mode& mode : out.modes) poles.push_back(mode.pole());
+    const std::vector<Complex> more = wide_poles(wide, poles, search.most_damping);
+    if (!more.empty()) {
+      poles.insert(poles.end(), more.begin(), more.end());
+      ModeFit richer = refine_modes(data, low_hz, high_hz, poles);
+      if (!richer.modes.empty() && (out.modes.empty() || richer.misfit < out.misfit)) out = std::move(richer);
+    }
+  }
   if (errors_stated(data)) refine_locally(data, low_hz, high_hz, out);
   out.chart = std::move(found.chart);
   for (Mode& mode : out.modes)
@@ -382,6 +455,34 @@ ModeFit fit_modes(const ModeData& data, double low_hz, double high_hz, const Mod
   std::sort(out.modes.begin(), out.modes.end(),
             [](const Mode& a, const Mode& b) { return a.frequency_hz < b.frequency_hz; });
   return out;
+}
+
+ModeData averaged(const ModeData& data, std::size_t low, std::size_t high, std::size_t bins) {
+  const std::size_t together = (high - low + bins - 1) / bins;
+  ModeData out;
+  out.shared = 1 + (data.shared - 1) / static_cast<double>(together);
+  out.curves.resize(data.curves.size()), out.error.resize(data.curves.size());
+  for (std::size_t k = low; k + together <= high; k += together) {
+    out.frequency_hz.push_back((data.frequency_hz[k] + data.frequency_hz[k + together - 1]) / 2);
+    for (std::size_t o = 0; o < data.curves.size(); ++o) {
+      Complex sum = 0;
+      double weight = 0;
+      for (std::size_t j = k; j < k + together; ++j) {
+        const double error = data.error[o][j];
+        if (error > 0) sum += data.curves[o][j] / (error * error), weight += 1 / (error * error);
+      }
+      out.curves[o].push_back(weight > 0 ? sum / weight : 0);
+      out.error[o].push_back(weight > 0 ? std::sqrt(1 / weight) : 0);
+    }
+  }
+  return out;
+}
+
+ModeFit modes_at(const ModeData& data, double low_hz, double high_hz, const std::vector<Complex>& poles) {
+  const auto [low, high] = band_of(data, low_hz, high_hz);
+  if (poles.empty() || high < low + 8) return {};
+  const Fit fit(data, low, high);
+  return told(data, fit, poles, fit.at(poles, true));
 }
 
 double phase_collinearity(const std::vector<Complex>& shape) {

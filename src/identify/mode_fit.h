@@ -20,7 +20,7 @@ struct ModeData {
 
 struct ModeSearch {
   std::size_t most_order = 40;  ///< Highest order of the polynomials that the chart tries.
-  double most_damping = 0.25;
+  double most_damping = 0.35;
   double same_frequency = 0.01;  ///< Two orders agree on a pole within these: relative...
   double same_damping = 0.05;
 };
@@ -64,6 +64,14 @@ ModeFit fit_modes(const ModeData& data, double low_hz, double high_hz, const Mod
 /// The same without a search: from poles near the truth, such as peaks.
 ModeFit refine_modes(const ModeData& data, double low_hz, double high_hz,
                      const std::vector<std::complex<double>>& poles);
+
+/// Bins `low` .. `high` - 1 with neighbours taken together, each by its own error, so that at most about
+/// `bins` are left: what is wide stands further out of the noise.
+ModeData averaged(const ModeData& data, std::size_t low, std::size_t high, std::size_t bins);
+
+/// Residues and fitted curves for poles that are known and stay as they are.
+ModeFit modes_at(const ModeData& data, double low_hz, double high_hz,
+                 const std::vector<std::complex<double>>& poles);
 
 /// How near to one line in the complex plane the residues of a mode lie, 0 to 1: 1 for a standing shape
 /// (modal phase collinearity, Pappa, Elliott & Schenk 1993).
