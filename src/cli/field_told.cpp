@@ -50,6 +50,23 @@ std::vector<Caution> cautions_of(const FieldTold& told, const FieldTaskSettings&
                     format_number(100 * r.left, 2) + "%", format_quantity(r.falls_to_1_s, "s", 3)),
         "record longer where levels matter; frequency and damping are not harmed, since the cut is part of "
         "the fit");
+  if (r.before > 0)
+    add("frames-before", Severity::note,
+        fmt::format("the ring-down begins at frame {}; those before it are left out", r.before),
+        "choose others with --frames");
+  if (r.behind > 0)
+    add("frames-behind", Severity::note,
+        fmt::format("from frame {} on there is noise alone; left out", r.behind),
+        "choose others with --frames");
+  if (!r.ruined.empty()) {
+    std::string frames;
+    for (std::size_t i = 0; i < std::min<std::size_t>(8, r.ruined.size()); ++i)
+      frames += (i ? ", " : "") + std::to_string(r.ruined[i]);
+    add("frames-ruined", Severity::warning,
+        fmt::format("{} frames have more than eight times the power of all near them and are left out: {}{}",
+                    r.ruined.size(), frames, r.ruined.size() > 8 ? ", ..." : ""),
+        "look at them in --spectra-of or the export");
+  }
   if (!r.decays && r.left > 3)
     add("motion-grows", Severity::note,
         fmt::format("the level at the end is {:.2g} times that at the start", r.left),

@@ -10,7 +10,9 @@
 #include "base/percentile.h"
 #include "base/text.h"
 #include "field/field_groups.h"
+#include "field/ring_down.h"
 #include "identify/peaks.h"
+#include "identify/record_modes.h"
 
 namespace vprism {
 
@@ -51,24 +53,22 @@ FieldPlan plan_frames(const PointRecording& r, const FieldSettings& settings) {
   return plan;
 }
 
-/// The level over the frames falls from fifth to fifth, to half or less.
-void judge_decay(FieldResult& r) {
+/// Mean square over all points, frame by frame.
+std::vector<double> level_in_time(const FieldResult& r) {
   std::vector<double> level(r.plan.frames.size(), 0.0);
   for (std::size_t v = 0; v < r.variables.size(); ++v)
     if (r.shares_unit(v))
       for (std::size_t n = 0; n < level.size(); ++n) level[n] += r.sums.mean_square_in_time[v][n];
-  const auto part = [&](double from, double to) {
-    double sum = 0, count = 0;
-    for (auto n = static_cast<std::size_t>(from * static_cast<double>(level.size()));
-         n < static_cast<std::size_t>(to * static_cast<double>(level.size())); ++n)
-      sum += level[n], ++count;
-    return sum / std::max(1.0, count);
-  };
-  r.decays = part(0.8, 1) < 0.25 * part(0, 0.2);
-  for (int i = 0; i < 3; ++i)
-    if (part(0.2 * (i + 1), 0.2 * (i + 2)) > 0.9 * part(0.2 * i, 0.2 * (i + 1))) r.decays = false;
-  r.left = part(0, 0.1) > 0 ? std::sqrt(part(0.9, 1) / part(0, 0.1)) : 0;
-  if (r.decays && r.left > 0) r.falls_to_1_s = 0.9 * r.plan.duration_s() * std::log(0.01) / std::log(r.left);
+  return level;
+}
+
+RingDown judge_decay(FieldResult& r) {
+  const RingDown found = judge_ring_down(level_in_time(r));
+  r.decays = found.decays, r.left = found.left;
+  if (r.decays && r.left > 0)
+    r.falls_to_1_s =
+        0.9 * static_cast<double>(found.to - found.from) / r.plan.rate_hz * std::log(0.01) / std::log(r.left);
+  return found;
 }
 
 Spectrum mean_spectrum(const FieldResult& r) {
@@ -111,32 +111,45 @@ struct ModePlace {
 };
 
 /// Of a free decay: the transforms of the kept points are rational functions of the bins' frequencies (the
-/// cut end multiplies each mode by one constant), so their common poles are the modes.
+/// cut end multiplies each mode by one constant), so their common poles are the modes; refined one by one
+/// with what the rest of the band is.
 std::vector<ModePlace> decaying_places(const FieldResult& r, std::size_t most) {
   ModeData data;
+  RecordSpectra record;
+  record.samples = r.plan.frames.size(), record.rate_hz = r.plan.rate_hz;
   for (std::size_t k = 0; k < r.plan.bins(); ++k) data.frequency_hz.push_back(r.frequency_hz(k));
   for (const auto& point : r.sums.kept)
     for (const auto& transform : point) {
       if (transform.empty()) continue;
       data.curves.push_back(transform);
       data.error.emplace_back(transform.size(), 1.0);
+      record.values.push_back(transform);
     }
   if (data.curves.empty()) return {};
   ModeSearch search;
   search.most_order = 24;
-  ModeFit fit = fit_modes(data, r.frequency_hz(2), 0.95 * r.plan.rate_hz / 2, search);
-  std::sort(fit.modes.begin(), fit.modes.end(), [](const Mode& a, const Mode& b) {
-    const auto height = [](const Mode& m) {
-      double sum = 0;
-      for (const Complex& v : m.residue) sum += std::norm(v);
-      return sum / std::pow(m.damping * m.frequency_hz, 2);
-    };
-    return height(a) > height(b);
-  });
-  if (fit.modes.size() > most) fit.modes.resize(most);
+  const double low = r.frequency_hz(2), high = 0.95 * r.plan.rate_hz / 2;
+  ModeFit fit = fit_modes(data, low, high, search);
+  const auto height = [](const Mode& m) {
+    double sum = 0;
+    for (const Complex& v : m.residue) sum += std::norm(v);
+    return sum / std::pow(m.damping * m.frequency_hz, 2);
+  };
+  std::vector<std::pair<double, ModePlace>> ranked;
+  for (const RecordMode& mode : refine_on_record(record, fit.modes, low, high)) {
+    const double hz = std::abs(mode.pole) / (2 * std::numbers::pi);
+    double tall = 0;
+    for (const Mode& near : fit.modes)
+      if (std::abs(near.frequency_hz - hz) < std::max(near.damping * near.frequency_hz, 2 * r.plan.bin_hz()))
+        tall = std::max(tall, height(near));
+    ranked.push_back(
+        {tall, {hz, mode.frequency_std_hz, -mode.pole.real() / std::abs(mode.pole), mode.damping_std}});
+  }
+  std::stable_sort(ranked.begin(), ranked.end(),
+                   [](const auto& a, const auto& b) { return a.first > b.first; });
+  if (ranked.size() > most) ranked.resize(most);
   std::vector<ModePlace> out;
-  for (const Mode& m : fit.modes)
-    out.push_back({m.frequency_hz, m.frequency_std_hz, m.damping, m.damping_std});
+  for (const auto& one : ranked) out.push_back(one.second);
   return out;
 }
 
@@ -198,10 +211,11 @@ namespace {
 /// Passes over a source with one set of choices.
 struct Passes {
   PointSource& source;
-  const FieldSettings& settings;
+  FieldSettings settings;  ///< With the frames that were found ruined.
   const FieldProgress& progress;
   std::size_t done = 0, all = 1;
   GroupRooms rooms{};
+  bool judged = false;  ///< Frames were chosen by what they show.
 
   /// The sums of some points by a plan, into `result`.
   void run(FieldResult& result, const ChosenPoints& chosen, FieldPlan plan,
@@ -230,6 +244,20 @@ ChosenPoints sample_of(const ChosenPoints& all) {
   return out;
 }
 
+/// The frames of the ring-down, unless frames were chosen, and without those that are ruined.
+void take_frames(Passes& passes, const RingDown& decay, FieldPlan& plan, FieldResult& result) {
+  FieldSettings& settings = passes.settings;
+  for (const std::size_t n : decay.ruined) {
+    settings.leave_out.push_back(plan.frames[n]);
+    result.ruined.push_back(plan.frames[n]);
+  }
+  if (!decay.decays || settings.first_frame || settings.last_frame) return;
+  result.before = decay.from > 0 ? plan.frames[decay.from] : 0;
+  result.behind = decay.to < plan.frames.size() ? plan.frames[decay.to] : 0;
+  plan.frames.assign(plan.frames.begin() + static_cast<std::ptrdiff_t>(decay.from),
+                     plan.frames.begin() + static_cast<std::ptrdiff_t>(decay.to));
+}
+
 /// Whether the motion of some points dies away, the window that follows from it, and where their peaks are.
 std::vector<ModePlace> scout(Passes& passes, const ChosenPoints& chosen, FieldPlan& plan,
                              FieldResult& scratch) {
@@ -238,25 +266,32 @@ std::vector<ModePlace> scout(Passes& passes, const ChosenPoints& chosen, FieldPl
   for (const std::size_t p : chosen.points) scratch.points.push_back(passes.source.recording().points[p]);
   plan.at_hz.clear(), plan.kept_points.clear();
   passes.run(scratch, chosen, plan);
-  judge_decay(scratch);
+  const RingDown decay = judge_decay(scratch);
+  if (passes.source.saved() == nullptr && !passes.judged) take_frames(passes, decay, plan, scratch);
+  passes.judged = true;
   // Where all dies away, a window would weigh what is gone.
-  const bool free =
-      passes.source.saved() == nullptr ? !settings.window : plan.window.kind == WindowKind::rectangular;
-  const bool rectangular = free && scratch.decays;
-  if (rectangular) plan.window = {WindowKind::rectangular, 0};
+  const bool free = passes.source.saved() == nullptr && !settings.window;
+  if (free && decay.decays) plan.window = {WindowKind::rectangular, 0};
   std::vector<ModePlace> places;
   if (!settings.at_hz.empty()) {
     for (const double hz : settings.at_hz) places.push_back({hz, 0});
     return places;
   }
-  if (rectangular) {
+  // Modes that decay are known from transforms without a window alone, whatever the window of the levels.
+  if (decay.decays && (passes.source.saved() == nullptr || plan.window.kind == WindowKind::rectangular)) {
     FieldPlan again = plan;
+    again.window = {WindowKind::rectangular, 0};
     again.kept_points = telling_points(scratch, 40);
     ++passes.all;
     passes.run(scratch, chosen, again);
     places = decaying_places(scratch, settings.most_peaks);
   }
-  if (places.empty()) places = steady_places(scratch, settings.most_peaks);
+  if (places.empty()) {
+    places = steady_places(scratch, settings.most_peaks);
+    // A line that dies away is no line of the window's: how well its top is known, a bin says.
+    if (decay.decays)
+      for (ModePlace& place : places) place.std = std::max(place.std, plan.bin_hz());
+  }
   std::sort(places.begin(), places.end(), [](const ModePlace& a, const ModePlace& b) { return a.hz < b.hz; });
   return places;
 }

@@ -50,10 +50,13 @@ struct FieldResult {
   std::vector<Channel> variables;
   FieldPlan plan;
   FieldSums sums;
-  bool decays = false;             ///< A ring-down.
-  double left = 0;                 ///< RMS of the last tenth of the frames over that of the first.
-  double falls_to_1_s = 0;         ///< When it would have fallen to 1%.
-  std::vector<FieldShape> shapes;  ///< By frequency.
+  bool decays = false;      ///< A ring-down.
+  double left = 0;          ///< RMS of the last tenth of the frames over that of the first.
+  double falls_to_1_s = 0;  ///< When it would have fallen to 1%.
+  std::size_t before = 0;   ///< Frame at which the ring-down begins, those before left out; 0: at once.
+  std::size_t behind = 0;   ///< Frame from which noise has it, left out with those after; 0: none.
+  std::vector<std::size_t> ruined;              ///< Frames that stand out alone and are left out.
+  std::vector<FieldShape> shapes;               ///< By frequency.
   std::vector<std::vector<double>> assurances;  ///< Modal assurance criterion of each with each.
   std::size_t phase_point = 0;                  ///< Where the strongest shape is greatest, or as asked for.
   std::vector<Caution> cautions;

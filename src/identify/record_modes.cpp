@@ -274,8 +274,8 @@ std::vector<std::size_t> strongest(const RecordSpectra& record, const std::vecto
     if (std::find(record.references.begin(), record.references.end(), c) != record.references.end()) continue;
     double most = 0;
     for (const Mode* mode : modes)
-      for (std::size_t r = 0; r < references; ++r) {
-        const std::size_t curve = place * references + r;
+      for (std::size_t r = 0; r < std::max<std::size_t>(1, references); ++r) {
+        const std::size_t curve = place * std::max<std::size_t>(1, references) + r;
         if (curve < mode->residue.size())
           most = std::max(most, std::abs(mode->residue[curve]) / std::max(mode->residue_std[curve], 1e-300));
       }
