@@ -45,6 +45,7 @@ std::size_t quick_size(std::size_t samples) {
 struct LocalRatio {
   Complex ratio = 0;
   double variance = 0, coherence = 0;
+  double noise = 0;  ///< Power that is left over, per degree of freedom.
 };
 
 LocalRatio local_ratio(const Complex* x, const Complex* y, std::size_t bins, double at) {
@@ -78,9 +79,21 @@ LocalRatio local_ratio(const Complex* x, const Complex* y, std::size_t bins, dou
   first(0) = 1;
   const ComplexVector inverse = solve_any(ComplexMatrix(turned_product(used, used)), first);
   result.ratio = solution(0) / size;
+  result.noise = noise;
   result.variance = noise * std::max(0.0, inverse(0).real()) / (size * size);
   result.coherence = std::clamp(1 - noise * static_cast<double>(n) / all, 0.0, 1.0);
   return result;
+}
+
+/// Whether the first and the last hundredth of a channel have next to nothing of its power.
+bool rests_at_ends(const double* x, std::size_t size) {
+  const std::size_t part = std::max<std::size_t>(2, size / 100);
+  const auto power = [&](std::size_t from, std::size_t to) {
+    double sum = 0;
+    for (std::size_t n = from; n < to; ++n) sum += x[n] * x[n];
+    return sum / static_cast<double>(to - from);
+  };
+  return std::max(power(0, part), power(size - part, size)) < 1e-5 * power(0, size);
 }
 
 }  // namespace
@@ -114,14 +127,17 @@ RecordSpectra record_spectra(const std::vector<std::vector<double>>& columns,
   record.samples = quick_size(columns[0].size() - (differences ? 1 : 0));
   const RealFft fft(record.samples);
   record.values.resize(columns.size());
+  std::vector<char> rests(columns.size());
   oneapi::tbb::parallel_for(std::size_t{0}, columns.size(), [&](std::size_t c) {
     FftArray<double> in(record.samples);
     FftArray<Complex> out(fft.bins());
     for (std::size_t n = 0; n < record.samples; ++n)
       in.data()[n] = differences ? columns[c][n + 1] - columns[c][n] : columns[c][n];
+    rests[c] = rests_at_ends(in.data(), record.samples);
     fft.run(in, out);
     record.values[c].assign(out.data(), out.data() + fft.bins());
   });
+  record.at_rest = std::all_of(rests.begin(), rests.end(), [](char rest) { return rest != 0; });
   return record;
 }
 
@@ -139,7 +155,7 @@ ResponseSet local_ratios(const RecordSpectra& record, ResponseEstimator estimato
   set.independent = static_cast<double>(window_bins) - 2.0 * static_cast<double>(polynomial) + 1;
   set.rbw_hz = record.bin_hz() * static_cast<double>(window_reach);
   // Windows three steps wide: each tells much the same as its neighbour.
-  set.shared = static_cast<double>(window_reach) / static_cast<double>(grid_step);
+  set.shared = record.at_rest ? 1 : static_cast<double>(window_reach) / static_cast<double>(grid_step);
   for (std::size_t k = 0; k < points; ++k)
     set.frequency_hz.push_back(static_cast<double>(k * grid_step) * record.bin_hz());
   set.driven.assign(points, true);
@@ -177,7 +193,11 @@ ResponseSet local_ratios(const RecordSpectra& record, ResponseEstimator estimato
       const Complex *x = &record.values[reference][from(k)], *y = &record.values[c][from(k)];
       const double at = static_cast<double>(k * grid_step) - static_cast<double>(from(k));
       LocalRatio h = local_ratio(x, y, window_bins, at);
-      if (estimator != ResponseEstimator::h1) {
+      if (record.at_rest) {
+        const std::size_t bin = std::max<std::size_t>(1, k * grid_step);
+        const Complex in = record.values[reference][bin];
+        if (std::norm(in) > 0) h.ratio = record.values[c][bin] / in, h.variance = h.noise / std::norm(in);
+      } else if (estimator != ResponseEstimator::h1) {
         // The noise on the reference: x over y, turned over; both alike: half way between.
         const LocalRatio back = local_ratio(y, x, window_bins, at);
         if (std::norm(back.ratio) > 0) {

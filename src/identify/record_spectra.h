@@ -15,6 +15,7 @@ namespace vprism {
 struct RecordSpectra {
   std::size_t samples = 0;  ///< Transformed: up to 1 in 100 is left off the end for a quick size.
   double rate_hz = 0;
+  bool at_rest = false;  ///< All channels at both ends: 50 dB below the whole, so that T is nothing.
   std::vector<std::size_t> references;                    ///< Indices among the channels.
   std::vector<std::vector<std::complex<double>>> values;  ///< [channel][bin]
   double bin_hz() const { return rate_hz / static_cast<double>(samples); }
@@ -31,11 +32,12 @@ RecordSpectra record_spectra(const std::vector<std::vector<double>>& columns,
                              const std::vector<std::size_t>& references, double rate_hz, bool differences);
 
 /// H and T as parabolas over 13 neighbouring bins, every fourth bin, over more in records of more than 2^18
-/// samples (local polynomial method, Pintelon, Schoukens, Vandersteen & Barbe, Mech. Syst. Signal Process. 24,
-/// 2010). One reference. What is left over
-/// gives the noise: errors and coherence are known from one record, on `independent` - 1 degrees of freedom.
-/// Where the reference is as smooth as T, as a pulse at the record's start is, T is left out. `spectra` gets
-/// the powers on the same grid.
+/// samples (local polynomial method, Pintelon, Schoukens, Vandersteen & Barbe, Mech. Syst. Signal Process.
+/// 24, 2010). One reference. What is left over gives the noise: errors and coherence are known from one
+/// record, on `independent` - 1 degrees of freedom. Where the reference is as smooth as T, as a pulse at the
+/// record's start is, T is left out. Of a record at rest at both ends the ratio is that of the bin alone,
+/// which is exact however narrow a resonance is, and the parabolas give its error. `spectra` gets the powers
+/// on the same grid.
 ResponseSet local_ratios(const RecordSpectra& record, ResponseEstimator estimator, double floor_db,
                          CrossSpectra& spectra);
 

@@ -11,6 +11,7 @@
 #include "identify/blows.h"
 #include "identify/excitation.h"
 #include "identify/output_only.h"
+#include "identify/record_spectra.h"
 #include "signal/feed.h"
 
 namespace vprism::response_test {
@@ -184,8 +185,9 @@ TEST(Response, TransientsAndStepsGiveTheRatioOfTheSystem) {
   EXPECT_FALSE(looks_like_step(pulse, rate));
   for (const bool stays : {false, true}) {
     const std::vector<double>& x = stays ? step : pulse;
-    const ResponseSet set = responses_of(
-        whole_record_spectra({x, mode_of(x, rate, 60, 0.02)}, {0}, rate, stays), ResponseEstimator::h1, -60);
+    CrossSpectra spectra;
+    const ResponseSet set = local_ratios(record_spectra({x, mode_of(x, rate, 60, 0.02)}, {0}, rate, stays),
+                                         ResponseEstimator::h1, -60, spectra);
     for (const double f : {20.0, 55.0, 60.0, 80.0}) {
       const auto k = static_cast<std::size_t>(f / set.bin_hz() + 0.5);
       ASSERT_TRUE(set.driven[k]);
