@@ -79,6 +79,60 @@ std::vector<Top> summits(const std::vector<double>& power, std::size_t low, std:
   return out;
 }
 
+/// Bins from a top to where means of five bins have fallen to half of it, on the nearer side; two at least.
+std::size_t half_width(const std::vector<double>& power, std::size_t top, std::size_t low, std::size_t high) {
+  const auto mean = [&](std::size_t k) {
+    double sum = 0, count = 0;
+    for (std::size_t j = std::max(low, k > 2 ? k - 2 : 0); j <= std::min(high - 1, k + 2); ++j)
+      sum += power[j], ++count;
+    return sum / count;
+  };
+  const double half = mean(top) / 2;
+  std::size_t away = 2;
+  // What does not fall within a fortieth of the band is no top of a resonance.
+  while (away < (high - low) / 40 && top >= low + away && top + away < high && mean(top - away) > half &&
+         mean(top + away) > half)
+    ++away;
+  return away;
+}
+
+/// The fit of a resonance without the tones that stand within it: bins that rise out of it by more than
+/// averages of noise do, in the form of the window's lobe. They are left out, the fit made anew, until none
+/// is left; their places are added to `tones`.
+std::optional<ResonanceFit> fit_beside_tones(const Spectrum& power, double low_hz, double high_hz,
+                                             std::vector<double>& tones) {
+  std::vector<bool> masked(power.bins(), false);
+  std::optional<ResonanceFit> fit = fit_resonance(power, low_hz, high_hz);
+  const auto lobe = static_cast<std::size_t>(std::ceil(window_half_width_bins(power.window)));
+  const auto [low, high] = power.bins_within(low_hz, high_hz);
+  const double most = 1 + 6 / std::sqrt(std::max(1.0, power.noise_averages));
+  for (int pass = 0; pass < 4 && fit; ++pass) {
+    std::size_t top = 0;
+    double rise = most;
+    for (std::size_t k = low + 1; k + 1 < high; ++k) {
+      const double here = power.power[k] / fit->power_at(power.frequency_hz(k));
+      if (masked[k] || here < rise || power.power[k] < power.power[k - 1] ||
+          power.power[k] < power.power[k + 1])
+        continue;
+      // Half as much again as what lies beyond the lobe on both sides: a hump of the fit's misfit is wider.
+      const std::size_t left = k > low + lobe + 1 ? k - lobe - 1 : low,
+                        right = std::min(high - 1, k + lobe + 1);
+      if (power.power[k] < 1.5 * std::max(power.power[left], power.power[right])) continue;
+      top = k, rise = here;
+    }
+    if (top == 0) break;
+    std::vector<bool> more = masked;
+    for (std::size_t k = top > lobe + 1 ? top - lobe - 1 : 0; k <= std::min(power.bins() - 1, top + lobe + 1);
+         ++k)
+      more[k] = true;
+    const std::optional<ResonanceFit> again = fit_resonance(power, low_hz, high_hz, more);
+    if (!again) break;
+    masked = std::move(more), fit = again;
+    tones.push_back(power.frequency_hz(top));
+  }
+  return fit;
+}
+
 }  // namespace
 
 OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz, std::size_t most) {
@@ -129,14 +183,21 @@ OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz,
     for (std::size_t k = 0; k < bins; ++k) power.power[k] = along(spectra, shape, k);
     std::size_t from = top.bin, to = top.bin;
     const double least = power.power[top.bin] / 100;
-    while (from > low && like(from - 1) && power.power[from - 1] > least) --from;
-    while (to + 1 < high && like(to + 1) && power.power[to + 1] > least) ++to;
+    const std::size_t most = 12 * half_width(power.power, top.bin, low, high);
+    while (from > low && top.bin - from < most && like(from - 1) && power.power[from - 1] > least) --from;
+    while (to + 1 < high && to - top.bin < most && like(to + 1) && power.power[to + 1] > least) ++to;
     const std::size_t room = std::max<std::size_t>(8, (to - from) / 4);
     from = from > low + room ? from - room : low;
     to = std::min(high - 1, to + room);
-    const auto fit = fit_resonance(power, grid.frequency_hz(from), grid.frequency_hz(to));
+    std::vector<double> tones;
+    auto fit = fit_beside_tones(power, grid.frequency_hz(from), grid.frequency_hz(to), tones);
+    constexpr double most_damping = 0.2;  // Beyond it a slope of the floor is called a resonance.
+    // The flank of a neighbour, or of the floor, has its top elsewhere or beyond what was looked at.
+    if (fit && (fit->damping > most_damping ||
+                fit->width_hz() > 0.4 * (grid.frequency_hz(to) - grid.frequency_hz(from))))
+      fit.reset();
     if (!fit || std::abs(fit->frequency_hz - grid.frequency_hz(top.bin)) >
-                    std::max(2 * grid.plan.rbw_hz, fit->width_hz())) {
+                    std::max(2 * grid.plan.rbw_hz, fit->width_hz() / 2)) {
       // As narrow as the window's lobe: a tone.
       const double lobe = window_half_width_bins(grid.window) + 1;
       const auto away = [&](double d) {
@@ -156,6 +217,10 @@ OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz,
         known = true;
     }
     if (known) continue;
+    for (const double hz : tones)
+      if (std::none_of(out.lines_hz.begin(), out.lines_hz.end(),
+                       [&](double other) { return std::abs(other - hz) < 2 * grid.plan.bin_hz; }))
+        out.lines_hz.push_back(hz);
     out.modes.push_back({*fit, shape, grid.frequency_hz(from), grid.frequency_hz(to)});
     if (out.modes.size() == most) break;
   }

@@ -103,32 +103,39 @@ std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, doub
   least = std::max(sorted[sorted.size() / 5], most * 1e-12);
   Vector4 best;
   double best_value = -1e300;
+  // The likeliest of some beginnings, and the two after it.
+  std::vector<std::pair<double, Vector4>> starts;
   for (const double z : {0.002, 0.006, 0.02, 0.06})
-    for (const double part : {0.35, 0.5, 0.65}) {
-      Vector4 p(std::log(most / 2), std::log(least), low_hz + part * (high_hz - low_hz), std::log(z));
-      double value = likelihood.at(p), damping = 1e-2;
-      for (int step = 0; step < 60 && damping < 1e8; ++step) {
-        Vector4 gradient;
-        Matrix4 information;
-        likelihood.at(p, &gradient, &information);
-        information.diagonal() *= 1 + damping;
-        information.diagonal().array() += 1e-12;
-        Vector4 change = solve_symmetric(Matrix(information), Vector(gradient));
-        change[2] = std::clamp(change[2], -0.1 * (high_hz - low_hz), 0.1 * (high_hz - low_hz));
-        for (const int i : {0, 1, 3}) change[i] = std::clamp(change[i], -1.0, 1.0);
-        const Vector4 trial = p + change;
-        const bool inside = trial[2] > low_hz && trial[2] < high_hz && trial[3] < 0 && trial[3] > -12;
-        const double moved = inside ? likelihood.at(trial) : -1e300;
-        if (moved >= value) {
-          const bool still = moved - value < 1e-9;
-          p = trial, value = moved, damping = std::max(damping / 5, 1e-9);
-          if (still) break;
-        } else {
-          damping *= 8;
-        }
-      }
-      if (value > best_value) best = p, best_value = value;
+    for (const double part : {0.2, 0.35, 0.5, 0.65, 0.8}) {
+      const Vector4 p(std::log(most / 2), std::log(least), low_hz + part * (high_hz - low_hz), std::log(z));
+      starts.push_back({likelihood.at(p), p});
     }
+  std::sort(starts.begin(), starts.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
+  starts.resize(4);
+  for (auto& [value, p] : starts) {
+    double damping = 1e-2;
+    for (int step = 0; step < 60 && damping < 1e8; ++step) {
+      Vector4 gradient;
+      Matrix4 information;
+      likelihood.at(p, &gradient, &information);
+      information.diagonal() *= 1 + damping;
+      information.diagonal().array() += 1e-12;
+      Vector4 change = solve_symmetric(Matrix(information), Vector(gradient));
+      change[2] = std::clamp(change[2], -0.1 * (high_hz - low_hz), 0.1 * (high_hz - low_hz));
+      for (const int i : {0, 1, 3}) change[i] = std::clamp(change[i], -1.0, 1.0);
+      const Vector4 trial = p + change;
+      const bool inside = trial[2] > low_hz && trial[2] < high_hz && trial[3] < 0 && trial[3] > -12;
+      const double moved = inside ? likelihood.at(trial) : -1e300;
+      if (moved >= value) {
+        const bool still = moved - value < 1e-9;
+        p = trial, value = moved, damping = std::max(damping / 5, 1e-9);
+        if (still) break;
+      } else {
+        damping *= 8;
+      }
+    }
+    if (value > best_value) best = p, best_value = value;
+  }
   ResonanceFit out;
   out.gain = 2 * (best_value - likelihood.flat());
   out.frequency_hz = best[2];
