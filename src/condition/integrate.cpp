@@ -144,6 +144,14 @@ class Calculus : public ColumnStage {
                                       ", where small low-frequency errors become large",
                                   "name a low cut-off: integrate " + std::to_string(times_) + " from " +
                                       format_quantity(10 * cut_hz_, "Hz", 1)});
+    if (integrate_ && !in_frequency_) {
+      // Each time a high-pass of second order: it leads by about sqrt(2) f_cut / f.
+      const double clear_hz = times_ * std::sqrt(2.0) * cut_hz_ / (5 * pi / 180);
+      report_.cautions.push_back(
+          {"integral-leads", Severity::note, "",
+           "method filter turns phases: by more than 5 degrees below " + format_quantity(clear_hz, "Hz", 3),
+           "method frequency has no phase of its own; or name a lower cut-off"});
+    }
     factors_.clear();
     for (Channel& channel : passing.channels) {
       const auto [unit, factor] = times_seconds(channel.unit, integrate_ ? times_ : -times_);

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "condition/backcast.h"
 #include "condition/reflected_ends.h"
 
 namespace vprism {
@@ -83,15 +84,39 @@ namespace {
 
 class CausalFilter : public ColumnWorker {
  public:
-  explicit CausalFilter(const std::vector<Section>& sections) : runner_(sections) {}
+  explicit CausalFilter(const std::vector<Section>& sections)
+      : runner_(sections),
+        settling_(std::min<std::size_t>(settling_samples(sections), std::size_t{1} << 20)),
+        wanted_(std::clamp<std::size_t>(settling_ / 12, 32, 2048)) {}
   void add(std::span<const double> in, std::vector<double>& out) override {
+    if (begun_) return run(in, out);
+    head_.insert(head_.end(), in.begin(), in.end());
+    if (head_.size() >= wanted_) begin(out);
+  }
+  void finish(std::vector<double>& out) override {
+    if (!begun_) begin(out);
+  }
+
+ private:
+  void run(std::span<const double> in, std::vector<double>& out) {
     const std::size_t at = out.size();
     out.insert(out.end(), in.begin(), in.end());
     runner_.run(out.data() + at, in.size());
   }
+  void begin(std::vector<double>& out) {
+    begun_ = true;
+    if (std::none_of(head_.begin(), head_.end(), [](double v) { return !std::isfinite(v); })) {
+      std::vector<double> before = backcast(head_, settling_ / 3);
+      runner_.run(before.data(), before.size());
+    }
+    run(head_, out);
+    head_ = {};
+  }
 
- private:
   SectionRunner runner_;
+  std::size_t settling_, wanted_;
+  bool begun_ = false;
+  std::vector<double> head_;
 };
 
 class ZeroPhaseFilter : public ReflectedWorker {

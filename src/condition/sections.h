@@ -31,7 +31,9 @@ class SectionRunner {
 /// Samples after which what the filter remembers has died down to 1e-12.
 std::size_t settling_samples(const std::vector<Section>& sections);
 
-/// Forward only; settled to the first sample, so that a level makes no step.
+/// Forward only, begun on the signal's own course: what linear prediction (Burg 1975) says of the time before
+/// the first samples is run through first, so that neither a level nor a tone makes a step. The first samples
+/// are held for it: a twelfth of what the filter takes to settle, 32 to 2,048.
 std::unique_ptr<ColumnWorker> make_causal_filter(const std::vector<Section>& sections);
 
 /// Forward, then backward: no phase, the gain squared. The record is continued at both ends by odd
