@@ -42,6 +42,19 @@ class RebuildTask : public EachInputTask<RebuildResult> {
         input_group(input_),
         {"Components",
          {count_option("strongest", "the strongest N lines (default: 10)", 1, 1000, strongest_),
+          {"components", "N,N,...", "what so many of the strongest lines make, side by side", true,
+           [this](const std::string& t) {
+             for (const std::string& part : split(t, ',')) {
+               const long long count = parse_whole_number(std::string(trimmed(part)), 1);
+               if (count > 1000) throw Error(Status::usage, "at most 1000 lines");
+               side_by_side_.push_back(static_cast<std::size_t>(count));
+             }
+             std::sort(side_by_side_.begin(), side_by_side_.end());
+             side_by_side_.erase(std::unique(side_by_side_.begin(), side_by_side_.end()),
+                                 side_by_side_.end());
+             strongest_ = side_by_side_.back();
+           },
+           [this] { return Json(side_by_side_); }},
           {"frequencies", "FREQUENCY,...", "lines at these frequencies", true,
            [this](const std::string& t) {
              for (const std::string& part : split(t, ','))
@@ -68,6 +81,10 @@ class RebuildTask : public EachInputTask<RebuildResult> {
  protected:
   void check_settings() const override {
     const int ways = !hz_.empty() + band_.has_value() + !without_.empty() + !spectrum_.empty();
+    if (!side_by_side_.empty() && ways > 0)
+      throw Error(
+          Status::usage,
+          "--components counts the strongest lines; leave out --frequencies, --band, --without, --spectrum");
     if (ways > 1)
       throw Error(Status::usage,
                   "--frequencies, --band, --without and --spectrum each say what to take; give one");
@@ -88,7 +105,9 @@ class RebuildTask : public EachInputTask<RebuildResult> {
       try {
         if (!spectrum_.empty()) {
           result.how = "the inverse of " + spectrum_;
-          channel.rebuilt = rebuild_as(x, from_spectrum(channel.channel.name, x.size(), rate));
+          TurnedBack back = matched_to(x, from_spectrum(channel.channel.name, x.size(), rate));
+          channel.rebuilt = rebuild_as(x, std::move(back.samples));
+          report_match(back, channel, r, result.facts.recording.cautions);
         } else if (band_) {
           const double low = band_->low.value_or(0), high = band_->high.value_or(rate);
           result.how = "all from " + format_quantity(low, "Hz") + " to " +
@@ -129,6 +148,8 @@ class RebuildTask : public EachInputTask<RebuildResult> {
       const std::string unit = c.channel.unit.label();
       telling.text += "\n" + c.channel.name + ": " + share_text(c) + "\n";
       if (!c.components.empty()) telling.text += table(c).text();
+      Json beside = Json::array();
+      if (!side_by_side_.empty()) telling.text += "\n" + counts_table(c, beside).text();
       Json components = Json::array(), steps = Json::array();
       for (const Component& part : c.components) {
         components.push_back({{"frequency_hz", number(part.hz)},
@@ -148,6 +169,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
                                  {"explained_percent", number(100 * c.rebuilt.explained)},
                                  {"components", std::move(components)},
                                  {"steps", std::move(steps)}});
+      if (!side_by_side_.empty()) telling.results.back()["side_by_side"] = std::move(beside);
     }
     telling.text += "\n";
   }
@@ -162,6 +184,12 @@ class RebuildTask : public EachInputTask<RebuildResult> {
       rebuilt.name += " rebuilt", rest.name += " left over";
       out.channels.push_back(rebuilt), out.channels.push_back(rest);
       columns.push_back(c.rebuilt.samples), columns.push_back(c.rebuilt.residual);
+      for (const std::size_t count : side_by_side_) {
+        Channel some = c.channel;
+        some.name += " rebuilt of " + std::to_string(count);
+        out.channels.push_back(some);
+        columns.push_back(first_of(c, count, out.axis.rate_hz()));
+      }
     }
     out.samples = static_cast<std::int64_t>(columns[0].size());
     out.axis.stamped = false;
@@ -181,6 +209,30 @@ class RebuildTask : public EachInputTask<RebuildResult> {
                        level(c.rebuilt.residual_rms), level(std::sqrt(std::max(0.0, square))));
   }
 
+  /// How the saved spectrum had to be read to be this record's.
+  void report_match(const TurnedBack& back, const ChannelRebuilt& c, const Recording& r,
+                    std::vector<Caution>& cautions) const {
+    const auto add = [&](const char* code, Severity severity, std::string text, std::string remedy) {
+      cautions.push_back({code, severity, c.channel.name, std::move(text), std::move(remedy)});
+    };
+    if (back.shift > 0)
+      add("phases-elsewhere", Severity::note,
+          "the phases of " + spectrum_ + " count from another place than the record's start: turned by " +
+              format_quantity(static_cast<double>(back.shift) * r.axis.interval, "s", 6),
+          "save it with --phase-at and the record's start");
+    if (!back.window.empty())
+      add("window-divided", Severity::warning,
+          spectrum_ + " was made with the window " + back.window +
+              ": divided by it, and nothing where it is under 1%",
+          "save it with --window rectangular");
+    if (c.rebuilt.explained < 0.9)
+      add("spectrum-of-another", Severity::warning,
+          fmt::format("{} explains {:.3g}% of this record: it is of another one, of a part, or of averages",
+                      spectrum_, 100 * std::max(0.0, c.rebuilt.explained)),
+          fmt::format("save it with --window rectangular --segment {} --phase-at and the record's start",
+                      r.samples));
+  }
+
   static std::string joined(const std::vector<std::string>& names) {
     std::string out;
     for (const std::string& part : names) out += (out.empty() ? "" : ", ") + part;
@@ -196,9 +248,12 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     const std::vector<StoredSpectrum> stored = read_stored_spectra(*inputs[0]);
     const StoredSpectrum *level = nullptr, *phase = nullptr;
     double to_rms = 1;
+    bool root = false, density = false;  // Squares; per hertz (root hertz).
     for (const StoredSpectrum& s : stored) {
       if (s.channel.name == name + " rms" || s.channel.name == name) level = &s;
       if (s.channel.name == name + " peak") level = &s, to_rms = 1 / std::sqrt(2.0);
+      for (const char* scale : {" psd", " asd", " power"})
+        if (s.channel.name == name + scale) level = &s, root = scale[1] != 'a', density = scale[2] != 'o';
       if (s.channel.name == name + " phase") phase = &s;
     }
     if (level == nullptr || phase == nullptr)
@@ -208,7 +263,9 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     if (level->hz.size() != phase->hz.size())
       throw Error(Status::input, spectrum_ + ": levels or phases of some frequencies are missing");
     std::vector<double> rms = level->level;
-    for (double& v : rms) v *= to_rms;
+    const double bin = level->hz.size() > 1 ? level->hz[1] - level->hz[0] : 1;
+    for (double& v : rms)
+      v = (root ? std::sqrt(std::max(0.0, v)) : v) * to_rms * (density ? std::sqrt(bin) : 1);
     return inverse_of_bins(level->hz, rms, phase->level, samples, rate_hz);
   }
 
@@ -275,6 +332,30 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     return out;
   }
 
+  /// What so many components leave; a channel may have fewer lines than were asked for.
+  TextTable counts_table(const ChannelRebuilt& c, Json& document) const {
+    TextTable out({{"components"}, {"left over (RMS)"}, {"explained"}});
+    for (const std::size_t count : side_by_side_) {
+      const RebuildStep& step = c.rebuilt.steps[std::min(count, c.rebuilt.steps.size() - 1)];
+      out.add({std::to_string(step.components) +
+                   (step.components < count ? " (of " + std::to_string(count) + ")" : std::string()),
+               format_quantity(step.residual_rms, c.channel.unit.label(), 4),
+               fmt::format("{:.4g}%", 100 * step.explained)});
+      document.push_back({{"asked", count},
+                          {"components", step.components},
+                          {"residual_rms", number(step.residual_rms)},
+                          {"explained_percent", number(100 * step.explained)}});
+    }
+    return out;
+  }
+
+  /// The first so many components alone.
+  static std::vector<double> first_of(const ChannelRebuilt& c, std::size_t count, double rate_hz) {
+    std::vector<Component> some = c.components;
+    some.resize(std::min(count, some.size()));
+    return rebuild(c.original, rate_hz, some).samples;
+  }
+
   static Curve trace(const std::vector<double>& x, std::size_t from, std::size_t count, const Axis& axis) {
     Curve curve;
     for (std::size_t n = from; n < from + count; ++n) {
@@ -305,9 +386,14 @@ class RebuildTask : public EachInputTask<RebuildResult> {
           {"rebuilt", &c.rebuilt.samples},
           {without_.empty() ? "left over" : "left out", &c.rebuilt.residual}};
       static constexpr int shades[] = {neutral_colour, 0, 1};
-      for (int i = 0; i < 3; ++i) {
+      for (int i = 0; i < (side_by_side_.empty() ? 3 : 1); ++i) {
         Curve curve = trace(*curves[i].second, from, shown, axis);
         curve.name = curves[i].first, curve.colour = shades[i];
+        panel.curves.push_back(std::move(curve));
+      }
+      for (std::size_t i = 0; i < side_by_side_.size(); ++i) {
+        Curve curve = trace(first_of(c, side_by_side_[i], axis.rate_hz()), from, shown, axis);
+        curve.name = std::to_string(side_by_side_[i]) + " components", curve.colour = static_cast<int>(i);
         panel.curves.push_back(std::move(curve));
       }
       figure.panels.push_back(panel);
@@ -339,6 +425,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
   }
 
   std::size_t strongest_ = 10;
+  std::vector<std::size_t> side_by_side_;  ///< Numbers of components, rising.
   std::vector<double> hz_;
   std::optional<Range> band_;
   std::vector<std::string> without_;

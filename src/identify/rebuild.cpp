@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "base/turns.h"
 #include "identify/whole_lines.h"
+#include "transform/window.h"
 
 namespace vprism {
 
@@ -129,6 +130,71 @@ std::vector<double> inverse_of_bins(const std::vector<double>& hz, const std::ve
   std::vector<double> out(samples, 0.0);
   for (std::size_t i = 0; i < hz.size(); ++i)
     add_cosine({hz[i], hz[i] == 0 ? rms[i] : rms[i] * std::sqrt(2.0), phase_deg[i]}, rate_hz, 1, out);
+  return out;
+}
+
+namespace {
+
+double share_of(std::span<const double> x, const std::vector<double>& part) {
+  const double mean = mean_of(x), own = mean_of(part);
+  double left = 0, all = 0;
+  for (std::size_t n = 0; n < x.size(); ++n)
+    left += std::pow(x[n] - mean - part[n] + own, 2), all += std::pow(x[n] - mean, 2);
+  return all > 0 ? 1 - left / all : 0;
+}
+
+/// Circular shift of `part` after which it is most like `x`.
+std::size_t best_shift(std::span<const double> x, const std::vector<double>& part) {
+  const std::size_t size = x.size();
+  FftArray<double> in(size);
+  FftArray<std::complex<double>> one(size / 2 + 1), other(size / 2 + 1);
+  const RealFft fft(size);
+  std::copy(x.begin(), x.end(), in.data());
+  fft.run(in, one);
+  std::copy(part.begin(), part.end(), in.data());
+  fft.run(in, other);
+  one.data()[0] = 0;
+  for (std::size_t k = 1; k < one.size(); ++k) one.data()[k] *= std::conj(other.data()[k]);
+  fft.back(one, in);
+  return static_cast<std::size_t>(std::max_element(in.data(), in.data() + size) - in.data());
+}
+
+std::vector<double> shifted(const std::vector<double>& part, std::size_t by) {
+  std::vector<double> out(part.size());
+  for (std::size_t n = 0; n < part.size(); ++n) out[(n + by) % part.size()] = part[n];
+  return out;
+}
+
+}  // namespace
+
+TurnedBack matched_to(std::span<const double> x, std::vector<double> part) {
+  double best = share_of(x, part);
+  TurnedBack out{part, 0, {}};
+  if (best > 0.98 || x.size() < 16) return out;
+  const auto consider = [&](const std::vector<double>& trial, std::size_t shift, const std::string& window) {
+    const double share = share_of(x, trial);
+    if (share > best + 0.02 && share > 0.5) best = share, out = {trial, shift, window};
+  };
+  const std::size_t shift = best_shift(x, part);
+  if (shift > 0) consider(shifted(part, shift), shift, "");
+  for (const char* name : {"hann", "hamming", "blackman-harris", "flat-top"}) {
+    Window window;
+    try {
+      window = parse_window(name);
+    } catch (const Error&) {
+      continue;
+    }
+    const std::vector<double> w = make_window(window, x.size());
+    double mean = 0;
+    for (const double v : w) mean += v / static_cast<double>(w.size());
+    std::vector<double> seen(x.begin(), x.end());
+    for (std::size_t n = 0; n < seen.size(); ++n) seen[n] *= w[n] / mean;
+    // What was read under the window may count from another place, too.
+    const std::size_t moved = best_shift(seen, part);
+    std::vector<double> trial = moved > 0 ? shifted(part, moved) : part;
+    for (std::size_t n = 0; n < trial.size(); ++n) trial[n] = w[n] > 0.01 ? trial[n] * mean / w[n] : 0;
+    consider(trial, moved, name);
+  }
   return out;
 }
 

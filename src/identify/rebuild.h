@@ -32,6 +32,17 @@ std::vector<double> inverse_of_bins(const std::vector<double>& hz, const std::ve
                                     const std::vector<double>& phase_deg, std::size_t samples,
                                     double rate_hz);
 
+/// What a spectrum turned back by inverse_of_bins has to do with the record it is said to be of.
+struct TurnedBack {
+  std::vector<double> samples;
+  std::size_t shift = 0;  ///< Samples that its phases count from another place than the record's first.
+  std::string window;     ///< It was made with, and divided by; "" for none.
+};
+/// Where `part` explains less than 98% of `x`: looked for at another place in the record (by correlation, the
+/// record's ends joined) and under the windows of spectra (part = x w / mean of w there, divided by w where w
+/// is above 1%, nothing elsewhere). What explains most is taken.
+TurnedBack matched_to(std::span<const double> x, std::vector<double> part);
+
 /// How much is left when the first so many components are taken.
 struct RebuildStep {
   std::size_t components = 0;

@@ -223,6 +223,20 @@ TEST(Rebuild, ByStrongestLinesSuspectsBandAndSavedSpectrum) {
   const json back =
       document_of(folder, "rebuild " + input + "--spectrum s/mount-daq-spectrum.csv")["results"][0];
   EXPECT_GT(number_of(back["explained_percent"]), 99.9999);
+  // Saved with phases from elsewhere: turned, and said.
+  ASSERT_EQ(run_program(folder, "spectrum " + input +
+                                    "--segment 98304 --window rectangular --phase-at 1s --scale psd --figure "
+                                    "none --out t --quiet")
+                .status,
+            0);
+  const json turned = document_of(folder, "rebuild " + input + "--spectrum t/mount-daq-spectrum.csv");
+  EXPECT_GT(number_of(turned["results"][0]["explained_percent"]), 99.9999);
+  EXPECT_THAT(codes_of(turned), ::testing::Contains("phases-elsewhere"));
+  const json beside = document_of(folder, "rebuild " + input + "--components 6,1,3")["results"][0];
+  ASSERT_EQ(beside["side_by_side"].size(), 3u);
+  EXPECT_EQ(beside["side_by_side"][2]["components"].get<int>(), 6);
+  EXPECT_GT(number_of(beside["side_by_side"][2]["explained_percent"]),
+            number_of(beside["side_by_side"][0]["explained_percent"]));
 }
 
 TEST(Orders, NeedASpeed) {

@@ -9,6 +9,7 @@
 #include <random>
 
 #include "base/error.h"
+#include "transform/window.h"
 
 namespace vprism::rebuild_test {
 namespace {
@@ -90,6 +91,29 @@ TEST(Rebuild, BinsOfATransformComeBackToTheLastDigit) {
   const std::vector<double> back = inverse_of_bins(hz, rms, phase, count, rate);
   ASSERT_EQ(back.size(), count);
   for (std::size_t n = 0; n < count; ++n) EXPECT_NEAR(back[n], x[n], 1e-9);
+}
+
+TEST(Rebuild, ASpectrumOfAnotherStartOrWindowIsReadAsSuch) {
+  std::vector<double> x, moved, windowed;
+  std::mt19937_64 dice(6);
+  std::normal_distribution<double> noise(0, 1);
+  const std::size_t count = 600;
+  for (std::size_t n = 0; n < count; ++n) x.push_back(noise(dice));
+  const std::vector<double> w = make_window({WindowKind::hann, 0}, count);
+  for (std::size_t n = 0; n < count; ++n) {
+    moved.push_back(x[(n + 37) % count]);  // As seen from sample 37.
+    windowed.push_back(x[n] * w[n] / 0.5);
+  }
+  const TurnedBack same = matched_to(x, x), shifted = matched_to(x, moved), under = matched_to(x, windowed);
+  EXPECT_EQ(same.shift, 0u);
+  EXPECT_EQ(shifted.shift, 37u);
+  EXPECT_EQ(shifted.samples, x);
+  EXPECT_EQ(under.window, "hann");
+  for (std::size_t n = 50; n < count - 50; ++n) EXPECT_NEAR(under.samples[n], x[n], 1e-9);
+  // Another record's is left as it is.
+  std::vector<double> other(count);
+  for (double& v : other) v = noise(dice);
+  EXPECT_EQ(matched_to(x, other).samples, other);
 }
 
 TEST(Rebuild, NoiseHasNoComponents) {
