@@ -29,7 +29,10 @@ std::string events_text(const std::vector<TimedEvent>& events, const std::string
                format_number(e.peak_s, 6), format_number(e.low_hz, 4), format_number(e.high_hz, 4),
                format_uncertain(e.peak_hz, e.hz_std, ""), format_quantity(e.level, unit, 4),
                fmt::format("{:.1f}", e.over_noise_db),
-               e.at_edge ? "touches the record's ends"
+               e.at_edge            ? "touches the record's ends"
+               : e.shape == "click" ? "click, over within half a period"
+               : !e.shape.empty()   ? e.shape + (e.shape == "bell" ? ", sigma " : ", time constant ") +
+                                        format_uncertain(e.width_s, e.width_std_s, "s")
                : e.level_corrected
                    ? "about " + format_quantity(*e.level_corrected, unit, 3) + " if its shape is Gauss's"
                    : ""});
@@ -54,6 +57,11 @@ Json events_json(const std::vector<TimedEvent>& events) {
                    {"level_std", number(e.level_std)},
                    {"over_noise_db", number(e.over_noise_db)},
                    {"at_edge", e.at_edge}});
+    if (!e.shape.empty())
+      out.back().update({{"shape", e.shape},
+                         {"width_s", number(e.width_s)},
+                         {"width_std_s", number(e.width_std_s)},
+                         {"explained_percent", number(100 * e.explained)}});
     if (e.level_corrected) out.back()["level_corrected"] = number(*e.level_corrected);
   }
   return out;

@@ -15,6 +15,9 @@ struct TimedEvent {
   double over_noise_db = 0;
   std::string level_scale;                ///< "rms", "peak".
   std::optional<double> level_corrected;  ///< What a bump of this width had at its top.
+  std::string shape;                      ///< "bell", "decay" or "click", fitted to the samples; "" for none.
+  double width_s = 0, width_std_s = 0;    ///< Of the bell (its sigma) or the decay (its time constant).
+  double explained = 0;                   ///< Share of the stretch about it.
   bool at_edge = false;                   ///< It reaches into the part that the record's ends touch.
 };
 
