@@ -7,9 +7,41 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "cli/channel_groups.h"
 #include "cli/maps.h"
 
 namespace vprism {
+
+std::vector<std::vector<EventFit>> fit_on_samples(Input& input,
+                                                  const std::vector<std::vector<SeenEvent>>& events) {
+  constexpr std::size_t most = std::size_t{1} << 23;
+  const Recording& r = input.road().recording();
+  const double rate = r.axis.rate_hz(), duration = r.duration_s();
+  std::vector<std::vector<EventFit>> out;
+  for (const auto& some : events) out.emplace_back(some.size());
+  for (std::size_t from = 0; from < events.size();) {
+    std::vector<std::size_t> which;
+    std::vector<Stretches> stretches;
+    std::size_t samples = 0;
+    for (; from < events.size() && (which.empty() || samples < most); ++from) {
+      if (events[from].empty()) continue;
+      stretches.push_back(stretches_of(events[from], rate, duration));
+      which.push_back(from), samples += stretches.back().samples();
+    }
+    if (which.empty()) break;
+    run_channels(input, which, {}, [&](const Block& block) {
+      for (std::size_t i = 0; i < which.size(); ++i) stretches[i].add(block.first(), block.samples(i));
+    });
+    for (std::size_t i = 0; i < which.size(); ++i)
+      out[which[i]] = fit_events(events[which[i]], stretches[i], rate, duration);
+  }
+  return out;
+}
+
+void take_shape(TimedEvent& event, const BurstFit& fit) {
+  event.shape = fit.shape == BurstShape::bell ? "bell" : fit.shape == BurstShape::decay ? "decay" : "click";
+  event.width_s = fit.width_s, event.width_std_s = fit.width_std_s, event.explained = fit.explained;
+}
 
 std::string events_text(const std::vector<TimedEvent>& events, const std::string& unit) {
   if (events.empty()) return "  no event stands out of the rest\n";

@@ -4,6 +4,8 @@
 #include <string>
 #include <vector>
 
+#include "cli/input.h"
+#include "identify/fitted_events.h"
 #include "render/document.h"
 
 namespace vprism {
@@ -20,6 +22,12 @@ struct TimedEvent {
   double explained = 0;                   ///< Share of the stretch about it.
   bool at_edge = false;                   ///< It reaches into the part that the record's ends touch.
 };
+
+/// Fits of each channel's events, by a pass of their own over the record, some channels at a time.
+std::vector<std::vector<EventFit>> fit_on_samples(Input& input,
+                                                  const std::vector<std::vector<SeenEvent>>& events);
+/// A fit's shape and width into what is reported.
+void take_shape(TimedEvent& event, const BurstFit& fit);
 
 std::string events_text(const std::vector<TimedEvent>& events, const std::string& unit);
 Json events_json(const std::vector<TimedEvent>& events);

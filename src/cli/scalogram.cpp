@@ -126,7 +126,11 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
     }
     result.facts = input.facts();
     for (const Scalogram& map : result.maps) result.events.push_back(find_wavelet_events(map, result.plan));
-    fit_on_samples(input, result);
+    std::vector<std::vector<SeenEvent>> seen;
+    for (const WaveletEvents& events : result.events) seen.push_back(seen_events(events, result.plan));
+    const auto fits = fit_on_samples(input, seen);
+    for (std::size_t c = 0; c < fits.size(); ++c)
+      take_fits(result.events[c], fits[c], result.plan.duration_s());
     for (std::size_t c = 0; c < result.maps.size(); ++c) warn(result, c);
     return result;
   }
@@ -222,27 +226,6 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
     return {statistics.result(), outlines.result()};
   }
 
-  /// Another pass for the samples about the events, some channels at a time.
-  static void fit_on_samples(Input& input, ScalogramResult& result) {
-    constexpr std::size_t most = std::size_t{1} << 23;
-    for (std::size_t from = 0; from < result.events.size();) {
-      std::vector<std::size_t> which;
-      std::vector<Stretches> stretches;
-      std::size_t samples = 0;
-      for (; from < result.events.size() && (which.empty() || samples < most); ++from) {
-        if (result.events[from].events.empty()) continue;
-        stretches.push_back(stretches_of(result.events[from], result.plan));
-        which.push_back(from), samples += stretches.back().samples();
-      }
-      if (which.empty()) break;
-      run_channels(input, which, {}, [&](const Block& block) {
-        for (std::size_t i = 0; i < which.size(); ++i) stretches[i].add(block.first(), block.samples(i));
-      });
-      for (std::size_t i = 0; i < which.size(); ++i)
-        fit_events(result.events[which[i]], stretches[i], result.plan);
-    }
-  }
-
   void warn(ScalogramResult& result, std::size_t c) const {
     const Recording& r = result.facts.recording;
     std::vector<Caution>& cautions = result.facts.recording.cautions;
@@ -311,13 +294,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
       event.time_std_s = e.time_std_s, event.hz_std = e.hz_std;
       event.over_noise_db = 10 * std::log10(e.seen.over_noise());
       event.at_edge = e.at_edge;
-      if (e.fit) {
-        event.shape = e.fit->shape == BurstShape::bell    ? "bell"
-                      : e.fit->shape == BurstShape::decay ? "decay"
-                                                          : "click";
-        event.width_s = e.fit->width_s, event.width_std_s = e.fit->width_std_s;
-        event.explained = e.fit->explained;
-      }
+      if (e.fit) take_shape(event, *e.fit);
       if (e.top > 0) event.level_corrected = e.top;
       out.push_back(event);
     }

@@ -36,6 +36,7 @@ struct SpectrogramTaskSettings {
 struct SpectrogramOfChannel {
   Spectrogram spectrogram;
   std::vector<MapEvent> events;
+  std::vector<EventFit> fits;  ///< Of each event on the samples; none of complex channels.
   std::vector<Ridge> ridges;
 };
 

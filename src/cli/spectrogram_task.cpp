@@ -118,6 +118,7 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
     for_channel_groups(
         recording.channels.size(), channels_at_once(result, recording),
         [&](std::size_t from, std::size_t count) { measure_channels(input, from, count, progress, result); });
+    if (!recording.complex && !settings_.sharpen) fit_events_of(input, result);
     result.facts = input.facts();
     std::move(look_cautions_.begin(), look_cautions_.end(),
               std::back_inserter(result.facts.recording.cautions));
@@ -212,6 +213,26 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
       if (settings_.ridges > 0) channel.ridges = find_ridges(map.map, search);
       channel.spectrogram = std::move(map);
       result.channels.push_back(std::move(channel));
+    }
+  }
+
+  /// What the segments blur: when an event begins, how long it lasts, its pitch. What another explains goes.
+  static void fit_events_of(Input& input, SpectrogramResult& result) {
+    std::vector<std::vector<SeenEvent>> seen;
+    for (const SpectrogramOfChannel& channel : result.channels) {
+      seen.emplace_back();
+      for (const MapEvent& e : channel.events)
+        seen.back().push_back(seen_event(e, result.plan.segment_s() / 2));
+    }
+    const auto fits = fit_on_samples(input, seen);
+    for (std::size_t c = 0; c < fits.size(); ++c) {
+      SpectrogramOfChannel& channel = result.channels[c];
+      std::vector<MapEvent> kept;
+      for (std::size_t i = 0; i < fits[c].size(); ++i) {
+        if (fits[c][i].merged) continue;
+        kept.push_back(channel.events[i]), channel.fits.push_back(fits[c][i]);
+      }
+      channel.events = std::move(kept);
     }
   }
 

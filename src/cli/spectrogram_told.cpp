@@ -57,7 +57,10 @@ std::string SpectrogramShown::cut() const {
 std::vector<TimedEvent> SpectrogramShown::events(std::size_t c) const {
   std::vector<TimedEvent> out;
   const double start = result.facts.recording.axis.start;
-  for (const MapEvent& e : result.channels[c].events) {
+  const SpectrogramOfChannel& channel = result.channels[c];
+  const std::vector<double>& rows = channel.spectrogram.map.frequency_hz;
+  for (std::size_t i = 0; i < channel.events.size(); ++i) {
+    const MapEvent& e = channel.events[i];
     TimedEvent event;
     event.start_s = start + e.start_s, event.end_s = start + e.end_s, event.peak_s = start + e.peak_s;
     event.low_hz = e.low_hz, event.high_hz = e.high_hz, event.peak_hz = e.peak_hz;
@@ -67,6 +70,24 @@ std::vector<TimedEvent> SpectrogramShown::events(std::size_t c) const {
     event.hz_std = result.plan.rbw_hz / 2 / std::sqrt(e.over_noise());
     event.level_std = event.level / std::sqrt(2 * e.over_noise());
     event.level_scale = scale_entry(settings.analysis.scale).name;
+    const BurstFit* fit = i < channel.fits.size() && channel.fits[i].fit ? &*channel.fits[i].fit : nullptr;
+    // A fit that ran out of the map is of something else.
+    if (fit != nullptr && fit->hz >= rows.front() && fit->hz <= rows.back()) {
+      take_shape(event, *fit);
+      event.start_s = std::max(start, start + fit->start_s());
+      event.end_s = std::min(start + fit->end_s(), start + result.facts.recording.duration_s());
+      event.peak_s = start + fit->time_s, event.time_std_s = fit->time_std_s;
+      if (fit->shape != BurstShape::click) {
+        event.peak_hz = fit->hz, event.hz_std = fit->hz_std;
+        event.low_hz = std::max(rows.front(), fit->hz - fit->half_hz());
+        event.high_hz = std::min(rows.back(), fit->hz + fit->half_hz());
+      }
+      // What it had at its top, however long the segment; densities are the map's.
+      if (settings.analysis.scale == Scale::rms || settings.analysis.scale == Scale::peak) {
+        const double to_scale = settings.analysis.scale == Scale::rms ? std::sqrt(0.5) : 1;
+        event.level = to_scale * fit->amplitude, event.level_std = to_scale * fit->amplitude_std;
+      }
+    }
     out.push_back(event);
   }
   return out;

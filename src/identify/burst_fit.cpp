@@ -194,8 +194,13 @@ double BurstFit::at(double t) const {
   return e * (cosine * std::cos(turn) + sine * std::sin(turn));
 }
 
+double BurstFit::half_hz() const {
+  return (shape == BurstShape::decay ? std::sqrt(3.0) : std::sqrt(2 * std::numbers::ln2)) /
+         (2 * pi * width_s);
+}
+
 std::optional<BurstFit> fit_burst(std::span<const double> x, double rate_hz, double time_s, double length_s,
-                                  double hz) {
+                                  double hz, double least_explained) {
   if (x.size() < 16 || !(hz > 0) || !(length_s > 0)) return std::nullopt;
   const Stretch stretch(x, rate_hz, hz);
   if (stretch.size() < 16) return std::nullopt;
@@ -231,7 +236,7 @@ std::optional<BurstFit> fit_burst(std::span<const double> x, double rate_hz, dou
   }
   const bool rings = decay && decay->left.squares < bell->left.squares;
   BurstFit fit = described(stretch, rings ? BurstShape::decay : BurstShape::bell, rings ? *decay : *bell);
-  if (!(fit.explained > 0.2) || !std::isfinite(fit.time_std_s + fit.hz_std + fit.amplitude_std))
+  if (!(fit.explained > least_explained) || !std::isfinite(fit.time_std_s + fit.hz_std + fit.amplitude_std))
     return std::nullopt;
   return fit;
 }

@@ -29,6 +29,8 @@ struct BurstFit {
   double start_s() const;
   double end_s() const;  ///< Where the envelope is half its greatest, as start_s.
   double at(double t) const;
+  /// Half the width of its transform at half height.
+  double half_hz() const;
 };
 
 /// The likelier of a bell and a decay in `x`, from a guess of its middle, length at half height and
@@ -36,7 +38,7 @@ struct BurstFit {
 /// is left over, its correlation from sample to sample allowed for. Nothing where neither explains a fifth of
 /// the stretch.
 std::optional<BurstFit> fit_burst(std::span<const double> x, double rate_hz, double time_s, double length_s,
-                                  double hz);
+                                  double hz, double least_explained = 0.2);
 
 /// Samples of some stretches of a record.
 class Stretches {

@@ -3,7 +3,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 namespace vprism {
 
@@ -15,6 +14,34 @@ double own_width(double seen, double wavelet) {
 }
 
 }  // namespace
+
+std::vector<SeenEvent> seen_events(const WaveletEvents& found, const ScalogramPlan& plan) {
+  std::vector<SeenEvent> out;
+  for (const WaveletEvent& e : found.events)
+    out.push_back(seen_event(e.seen, plan.figures.duration / e.seen.peak_hz));
+  return out;
+}
+
+void take_fits(WaveletEvents& found, const std::vector<EventFit>& fits, double duration_s) {
+  std::vector<WaveletEvent> kept;
+  for (std::size_t i = 0; i < found.events.size(); ++i) {
+    if (fits[i].merged) continue;
+    WaveletEvent e = found.events[i];
+    if (const auto& fit = e.fit = fits[i].fit) {
+      e.seen.peak_s = fit->time_s, e.time_std_s = fit->time_std_s;
+      e.start_s = std::max(0.0, fit->start_s()), e.end_s = std::min(duration_s, fit->end_s());
+      e.amplitude = fit->amplitude, e.amplitude_std = fit->amplitude_std, e.top = 0;
+      if (fit->shape == BurstShape::click) {
+        e.hz_std = std::max(fit->hz_std, (e.high_hz - e.low_hz) / 2);
+      } else {
+        e.peak_hz = fit->hz, e.hz_std = fit->hz_std;
+        e.low_hz = std::max(0.0, fit->hz - fit->half_hz()), e.high_hz = fit->hz + fit->half_hz();
+      }
+    }
+    kept.push_back(std::move(e));
+  }
+  found.events = std::move(kept);
+}
 
 WaveletEvents find_wavelet_events(const Scalogram& s, const ScalogramPlan& plan) {
   const LevelMap& map = s.map;
@@ -75,94 +102,6 @@ WaveletEvents find_wavelet_events(const Scalogram& s, const ScalogramPlan& plan)
       out.beyond.push_back(e);
   }
   return out;
-}
-
-namespace {
-
-struct Reach {
-  std::int64_t from = 0, to = 0;
-};
-
-/// Three lengths of an event, as the map reads it, to either side.
-Reach reach_of(const WaveletEvent& e, const ScalogramPlan& plan) {
-  const double period = 1 / e.seen.peak_hz;
-  const double length = std::max(e.seen.row_end_s - e.seen.row_start_s, plan.figures.duration * period);
-  const double low = std::max(0.0, std::min(e.seen.row_start_s, e.seen.peak_s) - length),
-               high = std::min(plan.duration_s(), std::max(e.seen.row_end_s, e.seen.peak_s) + length);
-  return {static_cast<std::int64_t>(low * plan.rate_hz), static_cast<std::int64_t>(high * plan.rate_hz)};
-}
-
-constexpr std::int64_t most_samples = std::int64_t{1} << 20;
-
-/// Square of what a bell of the wavelet's length about an event's summit reads.
-double reading(std::span<const double> x, double rate_hz, double time_s, double width_s, double hz) {
-  double re = 0, im = 0, all = 0;
-  for (std::size_t n = 0; n < x.size(); ++n) {
-    const double t = static_cast<double>(n) / rate_hz - time_s,
-                 w = std::exp(-t * t / (2 * width_s * width_s));
-    re += w * x[n] * std::cos(2 * std::numbers::pi * hz * t);
-    im += w * x[n] * std::sin(2 * std::numbers::pi * hz * t);
-    all += w;
-  }
-  return all > 0 ? (re * re + im * im) / (all * all) : 0;
-}
-
-}  // namespace
-
-Stretches stretches_of(const WaveletEvents& events, const ScalogramPlan& plan) {
-  std::vector<std::pair<std::int64_t, std::int64_t>> wanted;
-  for (const WaveletEvent& e : events.events) {
-    const Reach reach = reach_of(e, plan);
-    if (reach.to - reach.from <= most_samples) wanted.push_back({reach.from, reach.to});
-  }
-  return Stretches(std::move(wanted));
-}
-
-void fit_events(WaveletEvents& found, Stretches& stretches, const ScalogramPlan& plan) {
-  std::vector<WaveletEvent> kept;
-  std::vector<std::pair<Reach, BurstFit>> taken;
-  for (WaveletEvent& e : found.events) {
-    const Reach reach = reach_of(e, plan);
-    const std::span<double> x = stretches.part(reach.from, reach.to);
-    if (x.empty()) {
-      kept.push_back(e);
-      continue;
-    }
-    const double start = static_cast<double>(reach.from) / plan.rate_hz;
-    const double wide = plan.figures.duration / e.seen.peak_hz, about = e.seen.peak_s - start;
-    // As it was before any event was taken off.
-    std::vector<double> whole(x.begin(), x.end());
-    for (const auto& [where, fit] : taken)
-      for (std::int64_t n = std::max(where.from, reach.from); n < std::min(where.to, reach.to); ++n)
-        whole[static_cast<std::size_t>(n - reach.from)] += fit.at(static_cast<double>(n) / plan.rate_hz);
-    if (reading(x, plan.rate_hz, about, wide / 2.355, e.seen.peak_hz) <
-        0.25 * reading(whole, plan.rate_hz, about, wide / 2.355, e.seen.peak_hz))
-      continue;
-    auto fit = fit_burst(x, plan.rate_hz, about, std::max(e.seen.row_end_s - e.seen.row_start_s, wide) * 0.7,
-                         e.peak_hz);
-    if (fit) {
-      fit->time_s += start;
-      for (std::size_t n = 0; n < x.size(); ++n)
-        x[n] -= fit->at(static_cast<double>(reach.from + static_cast<std::int64_t>(n)) / plan.rate_hz);
-      taken.push_back({reach, *fit});
-      e.fit = fit;
-      e.seen.peak_s = fit->time_s, e.time_std_s = fit->time_std_s;
-      e.start_s = std::max(0.0, fit->start_s()), e.end_s = std::min(plan.duration_s(), fit->end_s());
-      e.amplitude = fit->amplitude, e.amplitude_std = fit->amplitude_std, e.top = 0;
-      if (fit->shape == BurstShape::click) {
-        e.hz_std = std::max(fit->hz_std, (e.high_hz - e.low_hz) / 2);
-      } else {
-        e.peak_hz = fit->hz, e.hz_std = fit->hz_std;
-        // Half height of the shape's own transform: a bell's, a line's that decays.
-        const double half = fit->shape == BurstShape::bell
-                                ? std::sqrt(2 * std::numbers::ln2) / (2 * std::numbers::pi * fit->width_s)
-                                : std::sqrt(3.0) / (2 * std::numbers::pi * fit->width_s);
-        e.low_hz = std::max(0.0, fit->hz - half), e.high_hz = fit->hz + half;
-      }
-    }
-    kept.push_back(e);
-  }
-  found.events = std::move(kept);
 }
 
 }  // namespace vprism

@@ -1,12 +1,10 @@
 // scalogram_events.h: short events in a wavelet map, against its noise.
 #pragma once
 
-#include <functional>
 #include <optional>
 #include <vector>
 
-#include "identify/burst_fit.h"
-#include "identify/map_events.h"
+#include "identify/fitted_events.h"
 #include "transform/scalogram.h"
 
 namespace vprism {
@@ -31,11 +29,8 @@ struct WaveletEvents {
 };
 WaveletEvents find_wavelet_events(const Scalogram& scalogram, const ScalogramPlan& plan);
 
-/// The samples that fits of these events need: three lengths to either side; none for those longer than 2^20
-/// samples.
-Stretches stretches_of(const WaveletEvents& events, const ScalogramPlan& plan);
-/// Each event fitted to the samples, the strongest first, and taken off them: what an earlier fit explains by
-/// half or more is no event of its own. The stretches are used up.
-void fit_events(WaveletEvents& events, Stretches& stretches, const ScalogramPlan& plan);
+std::vector<SeenEvent> seen_events(const WaveletEvents& found, const ScalogramPlan& plan);
+/// The events as their fits have them, without those that another explains.
+void take_fits(WaveletEvents& found, const std::vector<EventFit>& fits, double duration_s);
 
 }  // namespace vprism

@@ -1,0 +1,31 @@
+// fitted_events.h: events that a map shows, fitted to the samples about them.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "identify/burst_fit.h"
+#include "identify/map_events.h"
+
+namespace vprism {
+
+/// What a map shows of an event: its summit, where its row falls to half, and how long the map's own window
+/// or wavelet makes anything there.
+struct SeenEvent {
+  double peak_s = 0, start_s = 0, end_s = 0, hz = 0, window_s = 0;
+};
+SeenEvent seen_event(const MapEvent& event, double window_s);
+
+/// The samples that fits of these events need: three lengths to either side; none for those longer than 2^20.
+Stretches stretches_of(const std::vector<SeenEvent>& events, double rate_hz, double duration_s);
+
+struct EventFit {
+  std::optional<BurstFit> fit;  ///< Times from the record's start.
+  bool merged = false;          ///< Explained to half or more by one before it: no event of its own.
+};
+/// Each fitted to the samples in this order, the strongest first, and taken off them. The stretches are used
+/// up.
+std::vector<EventFit> fit_events(const std::vector<SeenEvent>& events, Stretches& stretches, double rate_hz,
+                                 double duration_s);
+
+}  // namespace vprism
