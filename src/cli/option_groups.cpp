@@ -110,6 +110,16 @@ OptionGroup input_group(InputSettings& s) {
           static constexpr const char* names[] = {"error", "gap", "interpolate"};
           return Json(names[static_cast<std::size_t>(s.read.missing)]);
         }},
+       {"complex", "auto|off|pairs",
+        "columns of a text table that are real and imaginary parts, or magnitudes and phases, as complex "
+        "channels: "
+        "where their titles say so (auto, the default), never, or each two in order",
+        false,
+        [&s](const std::string& t) {
+          (void)choice("complex", t, {"auto", "off", "pairs"});
+          s.read.complex = t;
+        },
+        [&s] { return Json(s.read.complex); }},
        {"header-rows", "N", "lines above the first row of numbers of a text table (default: found)", false,
         [&s](const std::string& t) {
           s.read.header_rows = static_cast<std::size_t>(parse_whole_number(t, 0));

@@ -15,11 +15,9 @@ bool holds_spectra(Input& input) {
 std::vector<StoredSpectrum> read_stored_spectra(Input& input) {
   input.road().resolve();
   const Recording recording = input.road().recording();
-  if (recording.samples > (std::int64_t{1} << 26) || recording.complex)
-    throw Error(
-        Status::analysis,
-        recording.file + (recording.complex ? ": the spectrum is complex; export levels"
-                                            : ": a spectrum of more than 2^26 lines; export a part of it"));
+  if (recording.samples > (std::int64_t{1} << 26))
+    throw Error(Status::analysis,
+                recording.file + ": a spectrum of more than 2^26 lines; export a part of it");
   const std::size_t count = recording.channels.size();
   std::vector<StoredSpectrum> out(count);
   double last = -1e300;
@@ -37,7 +35,8 @@ std::vector<StoredSpectrum> read_stored_spectra(Input& input) {
       for (std::size_t c = 0; c < count; ++c) {
         if (std::isnan(block.samples(c)[n])) continue;
         out[c].hz.push_back(hz);
-        out[c].level.push_back(block.samples(c)[n]);
+        out[c].level.push_back(block.complex() ? std::hypot(block.samples(c)[n], block.imaginary(c)[n])
+                                               : block.samples(c)[n]);
       }
     }
   });

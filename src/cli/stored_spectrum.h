@@ -11,7 +11,7 @@ namespace vprism {
 struct StoredSpectrum {
   InputFacts facts;
   Channel channel;
-  std::vector<double> hz, level;
+  std::vector<double> hz, level;  ///< Of complex ones the magnitude.
 };
 
 bool holds_spectra(Input& input);

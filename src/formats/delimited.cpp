@@ -12,6 +12,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/complex_pairs.h"
 #include "formats/text_gaps.h"
 #include "formats/text_rows.h"
 
@@ -337,7 +338,7 @@ class Delimited : public SampleSource {
 }  // namespace
 
 std::unique_ptr<SampleSource> open_delimited(const FileHead& head, const ReadSettings& settings) {
-  return std::make_unique<Delimited>(head, settings);
+  return join_complex(std::make_unique<Delimited>(head, settings), settings);
 }
 
 }  // namespace vprism

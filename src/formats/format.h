@@ -28,6 +28,7 @@ struct ReadSettings {
   char decimal = 0;                         ///< '.' or ','; 0 finds it.
   std::string columns;                      ///< "1,3..5" or titles; "" takes all.
   std::vector<std::string> allow_external;  ///< Files that an HDF5 file may take its numbers from.
+  std::string complex = "auto";             ///< Columns joined by their titles; "off", "pairs".
   bool primary = false;                     ///< Instrument-transformer channels as on the primary side.
   std::shared_ptr<FileDigest> digest;  ///< Gets the file's bytes as they are read, from readers that can.
 };

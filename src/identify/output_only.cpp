@@ -183,9 +183,9 @@ OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz,
     for (std::size_t k = 0; k < bins; ++k) power.power[k] = along(spectra, shape, k);
     std::size_t from = top.bin, to = top.bin;
     const double least = power.power[top.bin] / 100;
-    const std::size_t most = 12 * half_width(power.power, top.bin, low, high);
-    while (from > low && top.bin - from < most && like(from - 1) && power.power[from - 1] > least) --from;
-    while (to + 1 < high && to - top.bin < most && like(to + 1) && power.power[to + 1] > least) ++to;
+    const std::size_t flank = 12 * half_width(power.power, top.bin, low, high);
+    while (from > low && top.bin - from < flank && like(from - 1) && power.power[from - 1] > least) --from;
+    while (to + 1 < high && to - top.bin < flank && like(to + 1) && power.power[to + 1] > least) ++to;
     const std::size_t room = std::max<std::size_t>(8, (to - from) / 4);
     from = from > low + room ? from - room : low;
     to = std::min(high - 1, to + room);

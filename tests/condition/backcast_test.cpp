@@ -9,7 +9,7 @@
 
 #include "condition/sections.h"
 
-namespace vprism {
+namespace vprism::backcast_test {
 namespace {
 
 constexpr double pi = std::numbers::pi;
@@ -56,4 +56,4 @@ TEST(CausalFilter, ATonesFirstSamplesAreInStep) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::backcast_test

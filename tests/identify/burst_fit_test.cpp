@@ -7,7 +7,7 @@
 #include <numbers>
 #include <random>
 
-namespace vprism {
+namespace vprism::burst_fit_test {
 namespace {
 
 constexpr double pi = std::numbers::pi, rate = 2000;
@@ -85,4 +85,4 @@ TEST(Stretches, AreFilledFromBlocksAndJoined) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::burst_fit_test

@@ -9,7 +9,7 @@
 
 #include "identify/excitation.h"
 
-namespace vprism {
+namespace vprism::record_modes_test {
 namespace {
 
 constexpr double pi = std::numbers::pi, rate = 1000;
@@ -180,4 +180,4 @@ TEST(Excitations, AreRecognised) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::record_modes_test
