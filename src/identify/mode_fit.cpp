@@ -9,13 +9,11 @@
 // The information of the poles is J^T J with rows in standard errors, over `shared`.
 #include "identify/mode_fit.h"
 
-#include <oneapi/tbb/parallel_for.h>
-
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
-#include "base/linear.h"
+#include "identify/mode_model.h"
 #include "identify/mode_poles.h"
 
 namespace vprism {
@@ -24,145 +22,6 @@ namespace {
 
 using Complex = std::complex<double>;
 constexpr double two_pi = 2 * std::numbers::pi;
-constexpr int outside_terms = 5;
-
-/// Two rows for each bin of a curve that counts.
-struct CurveRows {
-  std::vector<std::size_t> bins;
-  Vector weight;  ///< One over the standard error, for both rows of a bin.
-  Vector data;
-};
-
-class Fit {
- public:
-  Fit(const ModeData& data, std::size_t low, std::size_t high) : data_(data) {
-    centre_ = two_pi * (data.frequency_hz[low] + data.frequency_hz[high - 1]) / 2;
-    for (std::size_t o = 0; o < data.curves.size(); ++o) {
-      CurveRows rows;
-      for (std::size_t k = low; k < high; ++k)
-        if (data.error[o][k] > 0 && data.frequency_hz[k] > 0) rows.bins.push_back(k);
-      rows.weight.resize(static_cast<Eigen::Index>(rows.bins.size()));
-      rows.data.resize(2 * rows.weight.size());
-      for (std::size_t i = 0; i < rows.bins.size(); ++i) {
-        const auto n = static_cast<Eigen::Index>(i);
-        const double w = 1 / data.error[o][rows.bins[i]];
-        rows.weight(n) = w;
-        rows.data(2 * n) = w * data.curves[o][rows.bins[i]].real();
-        rows.data(2 * n + 1) = w * data.curves[o][rows.bins[i]].imag();
-      }
-      curves_.push_back(std::move(rows));
-    }
-  }
-
-  struct State {
-    std::vector<Vector> linear;  ///< Of each curve: Re A, Im A of each mode, then what lies outside.
-    double squares = 0;
-    std::size_t rows = 0;
-    Matrix normal;
-    Vector gradient;
-  };
-
-  Matrix basis(const CurveRows& rows, const std::vector<Complex>& poles) const {
-    const auto m = static_cast<Eigen::Index>(poles.size());
-    Matrix phi(2 * rows.weight.size(), 2 * m + outside_terms);
-    for (Eigen::Index n = 0; n < rows.weight.size(); ++n) {
-      const Complex s(0, two_pi * data_.frequency_hz[rows.bins[static_cast<std::size_t>(n)]]);
-      const double w = rows.weight(n);
-      const auto put = [&](Eigen::Index column, Complex v) {
-        phi(2 * n, column) = w * v.real(), phi(2 * n + 1, column) = w * v.imag();
-      };
-      for (Eigen::Index i = 0; i < m; ++i) {
-        const Complex p = poles[static_cast<std::size_t>(i)];
-        const Complex a = -p.real() / (s - p), b = -p.real() / (s - std::conj(p));  // of order one at the top
-        put(2 * i, a + b);
-        put(2 * i + 1, Complex(0, 1) * (a - b));
-      }
-      const Complex u = s / centre_;
-      Complex power = 1.0 / (u * u);
-      for (int q = 0; q < outside_terms; ++q, power *= u) put(2 * m + q, power);
-    }
-    return phi;
-  }
-
-  /// Linear parts, what is left and, where asked for, the normal equations of the poles.
-  State at(const std::vector<Complex>& poles, bool slopes) const {
-    const auto m = static_cast<Eigen::Index>(poles.size());
-    std::vector<State> parts(curves_.size());
-    oneapi::tbb::parallel_for(std::size_t{0}, curves_.size(), [&](std::size_t o) {
-      const CurveRows& rows = curves_[o];
-      State& out = parts[o];
-      const Matrix phi = basis(rows, poles);
-      // Columns of like size, so that the rank is judged by direction.
-      const Vector size = phi.colwise().norm().cwiseMax(1e-300);
-      const PivotedQr qr(phi * size.cwiseInverse().asDiagonal());
-      const Vector x = size.cwiseInverse().asDiagonal() * qr.solve(rows.data);
-      out.linear = {x};
-      const Vector left = rows.data - product(phi, x);
-      out.squares = left.squaredNorm();
-      if (!slopes) return;
-      Matrix j(phi.rows(), 2 * m);
-      for (Eigen::Index n = 0; n < rows.weight.size(); ++n) {
-        const Complex s(0, two_pi * data_.frequency_hz[rows.bins[static_cast<std::size_t>(n)]]);
-        for (Eigen::Index i = 0; i < m; ++i) {
-          const Complex p = poles[static_cast<std::size_t>(i)];
-          const Complex residue = -p.real() * Complex(x(2 * i), x(2 * i + 1));
-          const Complex a = residue / ((s - p) * (s - p)),
-                        b = std::conj(residue) / ((s - std::conj(p)) * (s - std::conj(p)));
-          // By Re p and by Im p, the residue held.
-          const Complex by_re = rows.weight(n) * (a + b), by_im = rows.weight(n) * Complex(0, 1) * (a - b);
-          j(2 * n, 2 * i) = by_re.real(), j(2 * n + 1, 2 * i) = by_re.imag();
-          j(2 * n, 2 * i + 1) = by_im.real(), j(2 * n + 1, 2 * i + 1) = by_im.imag();
-        }
-      }
-      const Eigen::Index rank = qr.rank();
-      // The linear part projected out: rows of Q beyond the rank.
-      Matrix turned = qr.turned(j);
-      Vector rest = qr.turned(left);
-      turned.topRows(rank).setZero(), rest.head(rank).setZero();
-      out.normal = turned_product(turned, turned);
-      out.gradient = turned_product(turned, rest);
-    });
-    State out;
-    if (slopes) out.normal = Matrix::Zero(2 * m, 2 * m), out.gradient = Vector::Zero(2 * m);
-    for (std::size_t o = 0; o < parts.size(); ++o) {
-      out.linear.push_back(std::move(parts[o].linear.front()));
-      out.squares += parts[o].squares;
-      out.rows += 2 * curves_[o].bins.size();
-      if (slopes) out.normal += parts[o].normal, out.gradient += parts[o].gradient;
-    }
-    return out;
-  }
-
-  /// Standard errors of a curve's residues, the poles held.
-  Vector linear_std(std::size_t o, const std::vector<Complex>& poles) const {
-    const Matrix phi = basis(curves_[o], poles);
-    const Vector size = phi.colwise().norm().cwiseMax(1e-300);
-    const Matrix scaled = phi * size.cwiseInverse().asDiagonal();
-    const Matrix inverse = inverse_of_symmetric(turned_product(scaled, scaled));
-    return size.cwiseInverse().cwiseProduct(inverse.diagonal().cwiseMax(0).cwiseSqrt());
-  }
-
-  std::vector<Complex> curve(const std::vector<Complex>& poles, const Vector& x) const {
-    CurveRows every;
-    for (std::size_t k = 0; k < data_.frequency_hz.size(); ++k)
-      if (data_.frequency_hz[k] > 0) every.bins.push_back(k);
-    every.weight = Vector::Ones(static_cast<Eigen::Index>(every.bins.size()));
-    const Vector values = product(basis(every, poles), x);
-    std::vector<Complex> out(data_.frequency_hz.size(), 0.0);
-    for (std::size_t i = 0; i < every.bins.size(); ++i) {
-      const auto n = static_cast<Eigen::Index>(2 * i);
-      out[every.bins[i]] = {values(n), values(n + 1)};
-    }
-    return out;
-  }
-
-  const std::vector<CurveRows>& rows() const { return curves_; }
-
- private:
-  const ModeData& data_;
-  std::vector<CurveRows> curves_;
-  double centre_ = 1;
-};
 
 std::pair<std::size_t, std::size_t> band_of(const ModeData& data, double low_hz, double high_hz) {
   const auto& f = data.frequency_hz;
@@ -172,8 +31,8 @@ std::pair<std::size_t, std::size_t> band_of(const ModeData& data, double low_hz,
 }
 
 /// Poles to where the squares are least; they stay in the band and decaying.
-Fit::State settle(const Fit& fit, std::vector<Complex>& poles, double low_hz, double high_hz) {
-  Fit::State state = fit.at(poles, true);
+ModeModel::State settle(const ModeModel& fit, std::vector<Complex>& poles, double low_hz, double high_hz) {
+  ModeModel::State state = fit.at(poles, true);
   double damping = 1e-6;
   for (int step = 0; step < 40 && damping < 1e6; ++step) {
     Matrix normal = state.normal;
@@ -192,7 +51,7 @@ Fit::State settle(const Fit& fit, std::vector<Complex>& poles, double low_hz, do
       inside = inside && trial[i].real() < 0 && trial[i].imag() > two_pi * low_hz &&
                trial[i].imag() < two_pi * high_hz;
     }
-    Fit::State next;
+    ModeModel::State next;
     if (inside) next = fit.at(trial, true);
     if (inside && next.squares <= state.squares) {
       poles = trial, state = std::move(next), damping = std::max(damping / 10, 1e-12);
@@ -212,8 +71,8 @@ bool errors_stated(const ModeData& data) {
   return false;
 }
 
-ModeFit told(const ModeData& data, const Fit& fit, const std::vector<Complex>& poles,
-             const Fit::State& state) {
+ModeFit told(const ModeData& data, const ModeModel& fit, const std::vector<Complex>& poles,
+             const ModeModel::State& state) {
   ModeFit out;
   const auto m = static_cast<Eigen::Index>(poles.size());
   const double unknowns = 2 * static_cast<double>(m) + static_cast<double>(data.curves.size()) *
@@ -294,10 +153,10 @@ ModeFit refine_modes(const ModeData& data, double low_hz, double high_hz, const 
   const auto [low, high] = band_of(data, low_hz, high_hz);
   ModeFit out;
   if (start.empty() || high < low + 8) return out;
-  const Fit fit(data, low, high);
+  const ModeModel fit(data, low, high);
   std::vector<Complex> poles = start;
   for (;;) {
-    const Fit::State state = settle(fit, poles, low_hz, high_hz);
+    const ModeModel::State state = settle(fit, poles, low_hz, high_hz);
     out = told(data, fit, poles, state);
     // The weakest of those that no curve needs goes, of very many a third; then once more.
     std::vector<std::pair<double, std::size_t>> unwanted;
@@ -366,7 +225,7 @@ std::vector<Complex> wide_poles(const ModeData& all, std::vector<Complex> poles,
   data.frequency_hz = all.frequency_hz, data.shared = all.shared;
   for (std::size_t i = 0; i < std::min<std::size_t>(4, ranked.size()); ++i)
     data.curves.push_back(all.curves[ranked[i].second]), data.error.push_back(all.error[ranked[i].second]);
-  const Fit fit(data, 0, bins);
+  const ModeModel fit(data, 0, bins);
   const double step = data.frequency_hz[1] - data.frequency_hz[0];
   const double unknowns = 2 + 2 * static_cast<double>(data.curves.size());
   double squares = fit.at(poles, false).squares;
@@ -481,7 +340,7 @@ ModeData averaged(const ModeData& data, std::size_t low, std::size_t high, std::
 ModeFit modes_at(const ModeData& data, double low_hz, double high_hz, const std::vector<Complex>& poles) {
   const auto [low, high] = band_of(data, low_hz, high_hz);
   if (poles.empty() || high < low + 8) return {};
-  const Fit fit(data, low, high);
+  const ModeModel fit(data, low, high);
   return told(data, fit, poles, fit.at(poles, true));
 }
 
