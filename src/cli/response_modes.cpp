@@ -165,7 +165,7 @@ void find_modes(ResponseResult& result, const ResponseSettings& settings, const 
   result.data = mode_data(result);
   ModeData some = searched(result.data, result.set);
   // Where the record itself decides in the end, fewer bins are enough to begin with.
-  constexpr std::size_t enough = 4096;
+  constexpr std::size_t enough = 2048;
   if (record != nullptr && some.frequency_hz.size() > 2 * enough)
     some = averaged(some, 0, some.frequency_hz.size(), enough);
   result.fit = fit_modes(some, result.low_hz, result.high_hz, settings.search);

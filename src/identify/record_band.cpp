@@ -27,7 +27,7 @@ RecordBand::RecordBand(const RecordSpectra& record, std::vector<std::size_t> cha
     : record_(&record), channels_(std::move(channels)), others_(std::move(others)), terms_(terms) {
   // Where there are more bins than are needed: runs of them, so that lines of a repeating excitation and
   // what lies between them are both seen.
-  const std::size_t most = std::clamp<std::size_t>(16000 / channels_.size(), 800, 4000);
+  const std::size_t most = std::clamp<std::size_t>(12000 / channels_.size(), 600, 3000);
   const std::size_t every = (to - from + most - 1) / most;
   for (std::size_t k = from; k < to; ++k)
     if ((k / run) % every == 0) bins_.push_back(k);
