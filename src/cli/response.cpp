@@ -346,11 +346,17 @@ ResponseResult compute_response(Input& input, const ResponseSettings& settings, 
   }
   result.window = {WindowKind::rectangular, 0};
   std::optional<RecordSpectra> record;
+  const bool whole = kind == Excitation::sweep || kind == Excitation::transient || kind == Excitation::step;
+  if (whole && r.samples < least_whole_record)
+    throw Error(Status::analysis, r.file +
+                                      ": the record is too short: " + std::to_string(least_whole_record) +
+                                      " samples are needed, " + std::to_string(r.samples) + " are there");
+  const bool refines =
+      holds && settings.estimator == ResponseEstimator::h1 && r.samples >= least_whole_record;
   switch (kind) {
     case Excitation::blows:
       by_blows(held, settings, references[0], result);
-      if (settings.estimator == ResponseEstimator::h1)
-        record = record_spectra(held.columns, references, r.axis.rate_hz(), false);
+      if (refines) record = record_spectra(held.columns, references, r.axis.rate_hz(), false);
       break;
     case Excitation::sweep:
     case Excitation::transient:
@@ -366,8 +372,7 @@ ResponseResult compute_response(Input& input, const ResponseSettings& settings, 
       break;
     default:
       by_segments(input, settings, references, holds ? &held : nullptr, progress, result);
-      if (holds && settings.estimator == ResponseEstimator::h1)
-        record = record_spectra(held.columns, references, r.axis.rate_hz(), false);
+      if (refines) record = record_spectra(held.columns, references, r.axis.rate_hz(), false);
   }
   held.columns.clear();
   ResponseSet& set = result.set;

@@ -2,11 +2,15 @@
 #pragma once
 
 #include <complex>
+#include <cstdint>
 #include <vector>
 
 #include "identify/response.h"
 
 namespace vprism {
+
+/// Samples below which a record has too few bins for what follows.
+constexpr std::int64_t least_whole_record = 64;
 
 /// Of each channel: bins 0 .. samples / 2. Over the record's own length a linear system obeys
 ///     Y(k) = H(f_k) X(k) + T(f_k)
@@ -27,7 +31,7 @@ struct RecordSpectra {
 /// nothing.
 bool differences_are_flatter(const std::vector<double>& x);
 
-/// With `differences`, of those from sample to sample.
+/// With `differences`, of those from sample to sample. At least `least_whole_record` samples.
 RecordSpectra record_spectra(const std::vector<std::vector<double>>& columns,
                              const std::vector<std::size_t>& references, double rate_hz, bool differences);
 

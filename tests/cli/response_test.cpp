@@ -183,6 +183,24 @@ TEST(Mount, OutputsAloneShowTheResonanceAndNameTheTones) {
   EXPECT_THAT(codes_of(document), ::testing::Contains("excitation-unknown"));
 }
 
+TEST(WrongResponse, RecordsOfAFewSamplesAreSaidToBeTooShort) {
+  const ScratchFolder folder;
+  for (const int samples : {1, 2, 5, 16, 20, 40, 63}) {
+    std::string text = "time (s),a (V),b (V)\n";
+    for (int n = 0; n < samples; ++n)
+      text += std::to_string(n) + "e-3," + std::to_string((n * 37) % 11) + "," + std::to_string((n * 5) % 7) +
+              "\n";
+    folder.write("short.csv", text);
+    for (const char* excitation : {"sweep", "transient", "step", "noise"}) {
+      const ProgramRun run = run_program(
+          folder,
+          std::string("response short.csv --reference a --figure none --out o --force --excitation ") +
+              excitation);
+      EXPECT_EQ(run.status, 4) << samples << " " << excitation << ": " << run.err;
+    }
+  }
+}
+
 TEST(WrongResponse, IsToldInOneLine) {
   const ScratchFolder folder;
   const auto error = [&](const std::string& arguments, int status) {
