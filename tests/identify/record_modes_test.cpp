@@ -37,9 +37,9 @@ std::vector<double> driven(const std::vector<double>& x, const std::vector<Truth
 
 std::vector<double> noise(std::size_t size, unsigned seed, double rms) {
   std::mt19937 random(seed);
-  std::normal_distribution<double> normal(0, rms);
+  std::normal_distribution<double> normal(0, 1);
   std::vector<double> out(size);
-  for (double& v : out) v = normal(random);
+  for (double& v : out) v = rms * normal(random);
   return out;
 }
 
