@@ -125,7 +125,7 @@ Settled settle(const Stretch& stretch, BurstShape shape, Place place) {
   return out;
 }
 
-/// Samples that tell the same of what is left over.
+/// Samples that stand for one in what is left over.
 double alike(const Vector& rest) {
   double sum = 1;
   const double all = rest.squaredNorm(), chance = 2 / std::sqrt(static_cast<double>(rest.size()));

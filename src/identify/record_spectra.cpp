@@ -62,7 +62,7 @@ LocalRatio local_ratio(const Complex* x, const Complex* y, std::size_t bins, dou
   LocalRatio result;
   if (!(size > 0) || !(all > 0)) return result;
   in /= size;
-  // A reference as smooth as the ends' own part can't be told from it.
+  // A reference as smooth as the ends' own part can't be parted from it.
   const ComplexVector fit = ComplexQr(smooth).solve(in);
   const bool apart = (in - product(smooth, ComplexMatrix(fit)).col(0)).norm() > 0.05;
   const Eigen::Index columns = apart ? 2 * polynomial : polynomial;
@@ -154,7 +154,7 @@ ResponseSet local_ratios(const RecordSpectra& record, ResponseEstimator estimato
   set.averages = static_cast<std::int64_t>(window_bins);
   set.independent = static_cast<double>(window_bins) - 2.0 * static_cast<double>(polynomial) + 1;
   set.rbw_hz = record.bin_hz() * static_cast<double>(window_reach);
-  // Windows three steps wide: each tells much the same as its neighbour.
+  // Windows three steps wide: each shares most of its bins with the next.
   set.shared = record.at_rest ? 1 : static_cast<double>(window_reach) / static_cast<double>(grid_step);
   for (std::size_t k = 0; k < points; ++k)
     set.frequency_hz.push_back(static_cast<double>(k * grid_step) * record.bin_hz());

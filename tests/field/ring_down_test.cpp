@@ -1,5 +1,5 @@
-// ring_down_test.cpp: where free motion begins and ends in records of many points, and what is told of its
-// modes.
+// ring_down_test.cpp: where free motion begins and ends in records of many points, and what is reported of
+// its modes.
 #include "field/ring_down.h"
 
 #include <gmock/gmock.h>
