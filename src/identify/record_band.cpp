@@ -98,10 +98,10 @@ RecordBand::State RecordBand::at(const std::vector<Complex>& poles, bool slopes)
   return out;
 }
 
-RecordBand::State RecordBand::settle(std::vector<Complex>& poles) const {
+RecordBand::State RecordBand::settle(std::vector<Complex>& poles, int steps) const {
   State state = at(poles, true);
   double damping = 1e-6;
-  for (int step = 0; step < 30 && damping < 1e6; ++step) {
+  for (int step = 0; step < steps && damping < 1e6; ++step) {
     ComplexMatrix normal = state.normal;
     normal.diagonal() *= 1 + damping;
     normal.diagonal().array() += 1e-300;

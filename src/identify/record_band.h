@@ -37,8 +37,8 @@ class RecordBand {
 
   State at(const std::vector<std::complex<double>>& poles, bool slopes) const;
 
-  /// Poles to where the squares are least.
-  State settle(std::vector<std::complex<double>>& poles) const;
+  /// Poles to where the squares are least, in at most so many steps.
+  State settle(std::vector<std::complex<double>>& poles, int steps = 30) const;
 
   /// Rows in standard errors of what a fit leaves, smoothed over the frequencies.
   void weigh(const State& state, std::size_t poles);

@@ -40,7 +40,10 @@ bool part(const RecordBand& fit, std::vector<Complex>& poles, RecordBand::State&
       trial[i] += Complex(0.3 * half, apart * half);
       trial.push_back(poles[i] + Complex(0.3 * half, -apart * half));
       if (!fit.enough(trial.size())) continue;
-      RecordBand::State two = fit.settle(trial);
+      // What is not on the way to being two after a few steps does not become it.
+      RecordBand::State two = fit.settle(trial, 6);
+      if (gain(state, two) < 0.3 * price_of_pole(fit)) continue;
+      two = fit.settle(trial);
       bool sound = gain(state, two) > price_of_pole(fit);
       for (const Complex p : trial)
         sound = sound && -p.real() < 0.4 * std::abs(p) && -p.real() < 4 * half && -p.real() > 0.05 * half;
@@ -112,7 +115,7 @@ std::vector<RecordMode> refine_group(const RecordSpectra& record, const std::vec
     for (std::size_t i = 0; i < poles.size(); ++i) {
       std::vector<Complex> fewer = poles;
       fewer.erase(fewer.begin() + static_cast<std::ptrdiff_t>(i));
-      const RecordBand::State without = fewer.empty() ? fit.at(fewer, false) : fit.settle(fewer);
+      const RecordBand::State without = fewer.empty() ? fit.at(fewer, false) : fit.settle(fewer, 12);
       const double asked = gain(without, state) / price_of_pole(fit);
       if (asked < least) least = asked, worst = i;
     }
