@@ -2,6 +2,7 @@
 #include "cli/events_told.h"
 
 #include <fmt/format.h>
+#include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
@@ -32,8 +33,9 @@ std::vector<std::vector<EventFit>> fit_on_samples(Input& input,
     run_channels(input, which, {}, [&](const Block& block) {
       for (std::size_t i = 0; i < which.size(); ++i) stretches[i].add(block.first(), block.samples(i));
     });
-    for (std::size_t i = 0; i < which.size(); ++i)
+    oneapi::tbb::parallel_for(std::size_t{0}, which.size(), [&](std::size_t i) {
       out[which[i]] = fit_events(events[which[i]], stretches[i], rate, duration);
+    });
   }
   return out;
 }

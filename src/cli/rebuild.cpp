@@ -52,7 +52,6 @@ class RebuildTask : public EachInputTask<RebuildResult> {
              std::sort(side_by_side_.begin(), side_by_side_.end());
              side_by_side_.erase(std::unique(side_by_side_.begin(), side_by_side_.end()),
                                  side_by_side_.end());
-             strongest_ = side_by_side_.back();
            },
            [this] { return Json(side_by_side_); }},
           {"frequencies", "FREQUENCY,...", "lines at these frequencies", true,
@@ -81,10 +80,10 @@ class RebuildTask : public EachInputTask<RebuildResult> {
  protected:
   void check_settings() const override {
     const int ways = !hz_.empty() + band_.has_value() + !without_.empty() + !spectrum_.empty();
-    if (!side_by_side_.empty() && ways > 0)
-      throw Error(
-          Status::usage,
-          "--components counts the strongest lines; leave out --frequencies, --band, --without, --spectrum");
+    if (!side_by_side_.empty() && (ways > 0 || strongest_ != usual_lines))
+      throw Error(Status::usage,
+                  "--components counts the strongest lines; leave out --strongest, --frequencies, --band, "
+                  "--without, --spectrum");
     if (ways > 1)
       throw Error(Status::usage,
                   "--frequencies, --band, --without and --spectrum each say what to take; give one");
@@ -123,7 +122,9 @@ class RebuildTask : public EachInputTask<RebuildResult> {
         } else {
           result.how = hz_.empty() ? "the strongest lines" : "lines at the frequencies given";
           channel.components =
-              hz_.empty() ? strongest_components(x, rate, strongest_) : components_at(x, rate, hz_);
+              hz_.empty()
+                  ? strongest_components(x, rate, side_by_side_.empty() ? strongest_ : side_by_side_.back())
+                  : components_at(x, rate, hz_);
           channel.rebuilt = rebuild(x, rate, channel.components);
         }
       } catch (const Error& error) {
@@ -424,7 +425,8 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     return figure;
   }
 
-  std::size_t strongest_ = 10;
+  static constexpr std::size_t usual_lines = 10;
+  std::size_t strongest_ = usual_lines;
   std::vector<std::size_t> side_by_side_;  ///< Numbers of components, rising.
   std::vector<double> hz_;
   std::optional<Range> band_;

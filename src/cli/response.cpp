@@ -157,8 +157,18 @@ void warn(ResponseResult& result) {
                     weak, all, set.significant()),
         "what drives the structure there is something else; see --output-only"));
   std::string narrow;
-  for (const KnownMode& m : result.modes)
-    if (m.narrow) narrow += (narrow.empty() ? "" : ", ") + format_quantity(m.mode.frequency_hz, "Hz", 4);
+  std::string flat;
+  for (const KnownMode& m : result.modes) {
+    std::string& names = m.record_bins > 0 ? flat : narrow;
+    if (m.narrow) names += (names.empty() ? "" : ", ") + format_quantity(m.mode.frequency_hz, "Hz", 4);
+  }
+  if (!flat.empty())
+    out.push_back(
+        caution("peak-flattened", Severity::note,
+                fmt::format("{}: less than four RBW ({}) wide: the curve's top, its magnitude and the "
+                            "residue read too low; frequency and damping are those of the whole record",
+                            flat, format_quantity(set.rbw_hz, "Hz", 3)),
+                "take longer segments for the curve: --resolution or --segment"));
   if (!narrow.empty())
     out.push_back(caution(
         "resolution-coarse", Severity::warning,
@@ -168,6 +178,8 @@ void warn(ResponseResult& result) {
 }
 
 constexpr std::int64_t most_held = std::int64_t{1} << 24;  ///< Values.
+constexpr std::int64_t most_recognised = std::int64_t{1}
+                                         << 22;  ///< Samples that the excitation is read from.
 
 /// As asked for, or as the reference's own record shows it, read alone. Segments that are asked for are
 /// averaged as those of noise.
@@ -178,8 +190,9 @@ Recognised excitation_of(Input& input, const ResponseSettings& settings,
   if (settings.excitation != Excitation::automatic && !repeats) return out;
   out.kind = Excitation::noise;
   const Recording& r = input.road().recording();
-  const bool cut = settings.spectrum.segment || settings.spectrum.resolution_hz;
-  if (references.size() > 1 || r.samples > most_held) return out;
+  const bool cut = settings.spectrum.segment || settings.spectrum.resolution_hz ||
+                   settings.spectrum.window.kind != WindowKind::hann;
+  if (references.size() > 1 || r.samples > most_recognised) return out;
   std::vector<double> x;
   bool gaps = false;
   run_channels(input, {references[0]}, {}, [&](const Block& block) {
@@ -249,6 +262,7 @@ void by_segments(Input& input, const ResponseSettings& settings, const std::vect
     const auto samples = static_cast<std::size_t>(r.samples);
     skipped = samples % period;
     if (skipped < period / 2 && samples / period > 3) skipped += period;
+    if (held == nullptr) skipped = 0;
     r.samples -= static_cast<std::int64_t>(skipped);
   }
   result.window = cut.window;

@@ -40,7 +40,7 @@ struct KnownMode {
   std::optional<CircleReading> circle;
   std::vector<std::complex<double>> circle_points;  ///< In the mobility's plane, of the strongest curve.
   std::optional<DecayReading> decay;
-  bool narrow = false;  ///< Less than four RBW wide, and known from windowed segments alone: read too large.
+  bool narrow = false;          ///< Less than four RBW wide: the window flattens its top in the curves.
   std::size_t record_bins = 0;  ///< Of the whole record that it was fitted on; 0: from the ratios alone.
 };
 

@@ -190,7 +190,6 @@ void find_modes(ResponseResult& result, const ResponseSettings& settings, const 
     known.mode = fitted;
     known.record_bins = i < bins.size() ? bins[i] : 0;
     check_mode(result, known, fitted.frequency_hz, fitted.damping, room);
-    if (known.record_bins > 0) known.narrow = false;
     correct_decay(known.mode, result.set.decay_per_s);
     result.modes.push_back(std::move(known));
   }

@@ -109,6 +109,16 @@ class ResponseTask : public EachInputTask<ResponseResult> {
     if (settings_.excitation == Excitation::impulse && !settings_.references.empty())
       throw Error(Status::usage,
                   "--excitation impulse has no reference; leave out --reference, or name another excitation");
+    const Excitation kind = settings_.excitation;
+    const bool segments =
+        kind == Excitation::automatic || kind == Excitation::noise || kind == Excitation::blows;
+    const SpectrumSettings& cut = analysis_.spectrum;
+    if (!segments && (cut.segment || cut.resolution_hz || cut.window.kind != WindowKind::hann))
+      throw Error(Status::usage,
+                  "--excitation " + excitation_names[static_cast<std::size_t>(kind)] +
+                      " has no windowed segments; leave out --segment, --resolution and --window");
+    if (settings_.output_only && !settings_.resonances)
+      throw Error(Status::usage, "--output-only makes nothing but resonances; leave out --no-resonances");
     if (!analysis_.compared.empty()) throw Error(Status::usage, "--window: ratios are made with one window");
     if (settings_.output_only && !also_.empty())
       throw Error(Status::usage, "--also: --output-only makes no ratios");

@@ -106,7 +106,7 @@ class CausalFilter : public ColumnWorker {
   void begin(std::vector<double>& out) {
     begun_ = true;
     if (std::none_of(head_.begin(), head_.end(), [](double v) { return !std::isfinite(v); })) {
-      std::vector<double> before = backcast(head_, settling_ / 3);
+      std::vector<double> before = backcast(head_, std::min<std::size_t>(settling_ / 3, 32768));
       runner_.run(before.data(), before.size());
     }
     run(head_, out);

@@ -161,6 +161,11 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
     }
     if (other == channels.size()) return {};
     const bool polar = part.kind == Kind::magnitude || part.kind == Kind::phase;
+    // Decibels over something else than the unit's own ratio are no magnitude that phases could turn.
+    for (const std::size_t k : {c, other}) {
+      const std::string unit = lower_case(channels[k].unit.text());
+      if (polar && unit.rfind("db", 0) == 0 && unit != "db") return {};
+    }
     if (!polar && channels[c].unit.text() != channels[other].unit.text()) return {};
     taken[c] = taken[other] = true;
     const bool leads = part.kind == Kind::real || part.kind == Kind::magnitude;

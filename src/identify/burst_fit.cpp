@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 #include <numbers>
 
 #include "base/linear.h"
@@ -29,7 +30,7 @@ using Place = Eigen::Vector3d;
 class Stretch {
  public:
   Stretch(std::span<const double> x, double rate_hz, double hz) {
-    constexpr std::size_t most = 3000;
+    constexpr std::size_t most = 1500;
     std::size_t together = std::max<std::size_t>(1, x.size() / most);
     together = std::min(together, std::max<std::size_t>(1, static_cast<std::size_t>(rate_hz / (6 * hz))));
     step_ = static_cast<double>(together) / rate_hz;
@@ -51,38 +52,52 @@ class Stretch {
     double squares = 0;
   };
   Left at(BurstShape shape, const Place& place) const {
-    Matrix phi(size(), 4);
-    const double width = std::exp(place[1]), half = length() / 2;
-    for (Eigen::Index n = 0; n < size(); ++n) {
-      const double t = time(n) - place[0], e = envelope(shape, t / width), turn = 2 * pi * place[2] * t;
-      phi(n, 0) = e * std::cos(turn), phi(n, 1) = e * std::sin(turn);
-      phi(n, 2) = 1, phi(n, 3) = (time(n) - half) / half;
-    }
+    const Matrix phi = basis(shape, place);
     Left out;
     out.linear = PivotedQr(phi).solve(values_);
     out.rest = values_ - product(phi, out.linear);
     out.squares = out.rest.squaredNorm();
     return out;
   }
-  Matrix slopes(BurstShape shape, const Place& place) const {
+  /// Changes of what is left with time, logarithm of the width and frequency, the linear part projected out.
+  Matrix slopes(BurstShape shape, const Place& place, const Left& left) const {
     Matrix j(size(), 3);
+    const Matrix phi = basis(shape, place);
     const double width = std::exp(place[1]);
-    const double by[] = {1e-3 * std::min(width, 1 / place[2]), 1e-3, 1e-3 / std::max(width, 1e-3 / place[2])};
-    for (int i = 0; i < 3; ++i) {
-      Place up = place, down = place;
-      up[i] += by[i], down[i] -= by[i];
-      j.col(i) = (at(shape, up).rest - at(shape, down).rest) / (2 * by[i]);
+    for (Eigen::Index n = 0; n < size(); ++n) {
+      const double t = time(n) - place[0], u = t / width;
+      const double wave = left.linear(0) * phi(n, 0) + left.linear(1) * phi(n, 1),
+                   slope = left.linear(1) * phi(n, 0) - left.linear(0) * phi(n, 1);
+      // The envelope by u: -u times itself of a bell, -1 of a decay.
+      const double by_u = (shape == BurstShape::bell ? -u : -1) * wave;
+      j(n, 0) = by_u / width + slope * 2 * pi * place[2];
+      j(n, 1) = by_u * u;
+      j(n, 2) = -slope * 2 * pi * t;
     }
+    const PivotedQr qr(phi);
+    for (Eigen::Index i = 0; i < 3; ++i) j.col(i) -= product(phi, qr.solve(Vector(j.col(i))));
     return j;
   }
   double about_line() const {
-    Place nothing(0, 0, 1);
     Matrix phi(size(), 2);
     for (Eigen::Index n = 0; n < size(); ++n) phi(n, 0) = 1, phi(n, 1) = static_cast<double>(n);
     return (values_ - product(phi, PivotedQr(phi).solve(values_))).squaredNorm();
   }
 
  private:
+  Matrix basis(BurstShape shape, const Place& place) const {
+    Matrix phi(size(), 4);
+    const double width = std::exp(place[1]), half = length() / 2, w = 2 * pi * place[2];
+    std::complex<double> wave = std::polar(1.0, w * (time(0) - place[0]));
+    const std::complex<double> turn = std::polar(1.0, w * step_);
+    for (Eigen::Index n = 0; n < size(); ++n) {
+      const double e = envelope(shape, (time(n) - place[0]) / width);
+      phi(n, 0) = e * wave.real(), phi(n, 1) = e * wave.imag();
+      wave *= turn;
+      phi(n, 2) = 1, phi(n, 3) = (time(n) - half) / half;
+    }
+    return phi;
+  }
   Vector values_;
   double step_ = 1, first_ = 0;
 };
@@ -96,7 +111,7 @@ Settled settle(const Stretch& stretch, BurstShape shape, Place place) {
   Settled out{place, stretch.at(shape, place)};
   double damping = 1e-3;
   for (int step = 0; step < 25 && damping < 1e6; ++step) {
-    const Matrix j = stretch.slopes(shape, out.place);
+    const Matrix j = stretch.slopes(shape, out.place, out.left);
     Matrix normal = turned_product(j, j);
     // A decay's beginning is a jump from sample to sample and is sought apart.
     if (shape == BurstShape::decay) normal(0, 0) += 1e12 * (normal(0, 0) + normal.diagonal().maxCoeff());
@@ -115,7 +130,7 @@ Settled settle(const Stretch& stretch, BurstShape shape, Place place) {
     Stretch::Left next;
     if (inside) next = stretch.at(shape, trial);
     if (inside && next.squares <= out.left.squares) {
-      const bool still = out.left.squares - next.squares < 1e-10 * out.left.squares;
+      const bool still = out.left.squares - next.squares < 1e-8 * out.left.squares;
       out = {trial, std::move(next)}, damping = std::max(damping / 10, 1e-9);
       if (still) break;
     } else {
@@ -140,14 +155,15 @@ double alike(const Vector& rest) {
 
 BurstFit described(const Stretch& stretch, BurstShape shape, const Settled& found) {
   BurstFit out;
-  out.shape = shape;
+  out.shape = shape, out.decays = shape == BurstShape::decay;
   out.time_s = found.place[0], out.width_s = std::exp(found.place[1]), out.hz = found.place[2];
   out.cosine = found.left.linear(0), out.sine = found.left.linear(1);
   out.amplitude = std::hypot(out.cosine, out.sine);
   out.explained = 1 - found.left.squares / std::max(stretch.about_line(), 1e-300);
   const double free = std::max(1.0, static_cast<double>(stretch.size()) - 7);
   const double variance = found.left.squares / free * alike(found.left.rest);
-  Matrix normal = turned_product(stretch.slopes(shape, found.place), stretch.slopes(shape, found.place));
+  const Matrix j = stretch.slopes(shape, found.place, found.left);
+  Matrix normal = turned_product(j, j);
   normal.diagonal().array() += 1e-300;
   if (shape == BurstShape::decay) normal(0, 0) += 1e12 * (normal(0, 0) + normal.diagonal().maxCoeff());
   const Matrix covariance = inverse_of_symmetric(normal) * variance;
@@ -182,21 +198,19 @@ BurstFit described(const Stretch& stretch, BurstShape shape, const Settled& foun
 }  // namespace
 
 double BurstFit::start_s() const {
-  return shape == BurstShape::decay ? time_s : time_s - width_s * std::sqrt(2 * std::numbers::ln2);
+  return decays ? time_s : time_s - width_s * std::sqrt(2 * std::numbers::ln2);
 }
 double BurstFit::end_s() const {
-  return time_s +
-         width_s * (shape == BurstShape::decay ? std::numbers::ln2 : std::sqrt(2 * std::numbers::ln2));
+  return time_s + width_s * (decays ? std::numbers::ln2 : std::sqrt(2 * std::numbers::ln2));
 }
 double BurstFit::at(double t) const {
   const double u = t - time_s, turn = 2 * pi * hz * u;
-  const double e = envelope(shape == BurstShape::decay ? shape : BurstShape::bell, u / width_s);
+  const double e = envelope(decays ? BurstShape::decay : BurstShape::bell, u / width_s);
   return e * (cosine * std::cos(turn) + sine * std::sin(turn));
 }
 
 double BurstFit::half_hz() const {
-  return (shape == BurstShape::decay ? std::sqrt(3.0) : std::sqrt(2 * std::numbers::ln2)) /
-         (2 * pi * width_s);
+  return (decays ? std::sqrt(3.0) : std::sqrt(2 * std::numbers::ln2)) / (2 * pi * width_s);
 }
 
 std::optional<BurstFit> fit_burst(std::span<const double> x, double rate_hz, double time_s, double length_s,
@@ -220,13 +234,12 @@ std::optional<BurstFit> fit_burst(std::span<const double> x, double rate_hz, dou
     }
   if (grid) {
     decay = settle(stretch, BurstShape::decay, grid->place);
-    // Its beginning sample by sample, then the rest once more.
-    for (int round = 0; round < 4; ++round) {
+    // Its beginning from coarse to fine, to quarters of a sample, the rest anew in between.
+    for (const double step : {16.0, 4.0, 1.0, 1.0, 0.25}) {
       Settled best = *decay;
-      const int reach = round < 2 ? 40 : 6;
-      for (int i = -reach; i <= reach; ++i) {
+      for (int i = -6; i <= 6; ++i) {
         Place place = decay->place;
-        place[0] += i * stretch.step() * (round < 2 ? 1.0 : 0.25);
+        place[0] += i * step * stretch.step();
         if (!(place[0] > 0 && place[0] < stretch.length())) continue;
         Stretch::Left left = stretch.at(BurstShape::decay, place);
         if (left.squares < best.left.squares) best = {place, std::move(left)};
@@ -260,7 +273,8 @@ void Stretches::add(std::int64_t first, std::span<const double> x) {
   const auto end = first + static_cast<std::int64_t>(x.size());
   for (Piece& piece : pieces_) {
     const std::int64_t from = std::max(piece.from, first), to = std::min(piece.to, end);
-    for (std::int64_t n = from; n < to; ++n) piece.values.push_back(x[static_cast<std::size_t>(n - first)]);
+    if (to > from)
+      piece.values.insert(piece.values.end(), x.begin() + (from - first), x.begin() + (to - first));
   }
 }
 

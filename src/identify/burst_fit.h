@@ -20,6 +20,7 @@ enum class BurstShape {
 /// Times count from the first sample given.
 struct BurstFit {
   BurstShape shape = BurstShape::bell;
+  bool decays = false;                ///< Its envelope is a decay's: of a click, which of the two was fitted.
   double time_s = 0, time_std_s = 0;  ///< The bell's middle, the decay's beginning.
   double width_s = 0, width_std_s = 0;
   double hz = 0, hz_std = 0;

@@ -71,8 +71,8 @@ bool errors_stated(const ModeData& data) {
   return false;
 }
 
-ModeFit told(const ModeData& data, const ModeModel& fit, const std::vector<Complex>& poles,
-             const ModeModel::State& state) {
+ModeFit described(const ModeData& data, const ModeModel& fit, const std::vector<Complex>& poles,
+                  const ModeModel::State& state) {
   ModeFit out;
   const auto m = static_cast<Eigen::Index>(poles.size());
   const double unknowns = 2 * static_cast<double>(m) + static_cast<double>(data.curves.size()) *
@@ -157,7 +157,7 @@ ModeFit refine_modes(const ModeData& data, double low_hz, double high_hz, const 
   std::vector<Complex> poles = start;
   for (;;) {
     const ModeModel::State state = settle(fit, poles, low_hz, high_hz);
-    out = told(data, fit, poles, state);
+    out = described(data, fit, poles, state);
     // The weakest of those that no curve needs goes, of very many a third; then once more.
     std::vector<std::pair<double, std::size_t>> unwanted;
     for (std::size_t i = 0; i < poles.size(); ++i)
@@ -341,7 +341,7 @@ ModeFit modes_at(const ModeData& data, double low_hz, double high_hz, const std:
   const auto [low, high] = band_of(data, low_hz, high_hz);
   if (poles.empty() || high < low + 8) return {};
   const ModeModel fit(data, low, high);
-  return told(data, fit, poles, fit.at(poles, true));
+  return described(data, fit, poles, fit.at(poles, true));
 }
 
 double phase_collinearity(const std::vector<Complex>& shape) {
