@@ -161,15 +161,20 @@ class DistortionTask : public Task {
     row("periods",
         [](D d, U) { return fmt::format("{:.3f}{}", d.periods, d.coherent() ? ", coherent" : ""); });
     row("mean", [](D d, U u) { return format_quantity(d.mean, u, 4); });
-    row(settings_.two_tone ? "products" : "THD",
-        [](D d, U) { return d.thd_known() ? percent(d.thd) : "below " + percent(d.thd_upper) + " (95%)"; });
+    row(settings_.two_tone ? "products" : "THD", [](D d, U) {
+      return !d.any_counted() ? "none within the span"
+             : d.thd_known()  ? percent(d.thd)
+                              : "below " + percent(d.thd_upper) + " (95%)";
+    });
     row("", [](D d, U) {
-      return d.thd_known() ? db(d.thd_db()) : "below " + db(20 * std::log10(d.thd_upper)) + ", in the noise";
+      return !d.any_counted() ? std::string()
+             : d.thd_known()  ? db(d.thd_db())
+                              : "below " + db(20 * std::log10(d.thd_upper)) + ", in the noise";
     });
     row("THD+N", [](D d, U) { return percent(d.thd_n()); });
     row("SNR", [](D d, U) { return db(d.snr_db()); });
     row("SINAD", [](D d, U) { return db(d.sinad_db()); });
-    row("SFDR", [](D d, U) { return db(d.sfdr_db()); });
+    row("SFDR", [](D d, U) { return d.largest_spur_rms > 0 ? db(d.sfdr_db()) : std::string(); });
     row("largest spur", [](D d, U) {
       return d.largest_spur_rms > 0 ? "at " + format_quantity(d.largest_spur_hz, "Hz", 6)
                                     : std::string("none");
@@ -232,8 +237,8 @@ class DistortionTask : public Task {
                 {"thd_percent", d.thd_known() ? number(100 * d.thd) : Json(nullptr)},
                 {"thd_db", d.thd_known() ? number(d.thd_db()) : Json(nullptr)},
                 {"thd_std_percent", d.thd_known() ? number(100 * d.thd_std) : Json(nullptr)},
-                {"thd_upper_percent", number(100 * d.thd_upper)},
-                {"thd_upper_db", number(20 * std::log10(std::max(d.thd_upper, 1e-20)))},
+                {"thd_upper_percent", d.any_counted() ? number(100 * d.thd_upper) : Json(nullptr)},
+                {"thd_upper_db", d.any_counted() ? number(20 * std::log10(d.thd_upper)) : Json(nullptr)},
                 {"thd_n_percent", number(100 * d.thd_n())},
                 {"thd_n_db", number(-d.sinad_db())},
                 {"snr_db", number(d.snr_db())},
@@ -279,8 +284,10 @@ class DistortionTask : public Task {
     for (std::size_t c = 0; c < m.channels.size(); ++c) {
       const Distortion& d = m.distortions[c];
       Panel panel;
-      panel.title = fmt::format("{}: THD {}{}, SINAD {}", m.channels[c].name, d.thd_known() ? "" : "below ",
-                                percent(d.thd_known() ? d.thd : d.thd_upper), db(d.sinad_db()));
+      const std::string thd = !d.any_counted() ? "no harmonic within the span"
+                              : d.thd_known()  ? "THD " + percent(d.thd)
+                                               : "THD below " + percent(d.thd_upper);
+      panel.title = fmt::format("{}: {}, SINAD {}", m.channels[c].name, thd, db(d.sinad_db()));
       const double rate = m.facts.recording.axis.rate_hz(), top = rate / 2;
       const double floor_db = decibels(
           d.noise_density *

@@ -17,4 +17,8 @@ struct Held {
 /// axes that are not even.
 Held hold_samples(Input& input, const Progress& progress, std::int64_t most = std::int64_t{1} << 24);
 
+/// For who can't do with missing samples: Error(analysis) with the longest stretch in which no channel misses
+/// any, as a gate. Goes through the record once more.
+[[noreturn]] void refuse_gaps(Input& input);
+
 }  // namespace vprism

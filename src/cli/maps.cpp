@@ -125,6 +125,13 @@ std::string range_text(const LevelRange& range) {
                      range.high_db, 100 * range.below, 100 * range.above);
 }
 
+Caution no_segment(const std::string& channel, std::size_t segment) {
+  return {"no-data", Severity::serious, channel,
+          "no map: no stretch between its gaps is as long as one segment of " + std::to_string(segment) +
+              " samples",
+          "give a shorter --segment, or leave it out with --channel"};
+}
+
 void outline(Panel& panel, double x0, double x1, double y0, double y1, const std::string& label) {
   Curve box;
   box.x = {x0, x1, x1, x0, x0};

@@ -40,6 +40,9 @@ MapPanel map_panel(const LevelMap& map, const MapLook& look);
 /// "colours -95 to -20 dB (12% of cells below, 0.01% above)"
 std::string range_text(const LevelRange& range);
 
+/// For a channel whose gaps leave no segment: its map is empty.
+Caution no_segment(const std::string& channel, std::size_t segment);
+
 /// An outline with a number in a map.
 void outline(Panel& panel, double x0, double x1, double y0, double y1, const std::string& label);
 

@@ -9,6 +9,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/each_input.h"
+#include "cli/held.h"
 #include "cli/write_recording.h"
 #include "identify/whole_lines.h"
 #include "transform/band_shift.h"
@@ -67,7 +68,7 @@ class ModulationTask : public EachInputTask<ModulationResult> {
           estimator.add(block);
         },
         progress);
-    if (gaps) throw Error(Status::analysis, r.file + ": samples are missing; gate to a stretch without gaps");
+    if (gaps) refuse_gaps(input);
     std::vector<Spectrum> spectra = estimator.result();
     std::vector<BandShift> shifts;
     std::vector<std::size_t> factors;

@@ -102,6 +102,8 @@ class OccupancyTask : public Task {
     OccupancyResult result{input.facts(), estimator.result(), {}};
     for (std::size_t c = 0; c < result.maps.size(); ++c) {
       Occupancy& map = result.maps[c];
+      if (map.segments == 0)
+        result.facts.recording.cautions.push_back(no_segment(recording.channels[c].name, plan.segment));
       if (recording.complex) map.grid.centre_hz = recording.channels[c].carrier_hz;
       result.rare.push_back(rare_events(map, settings_.above_db));
       if (const SpanRule* rule = settings_.analysis.span_of(recording, c))

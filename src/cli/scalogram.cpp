@@ -11,6 +11,7 @@
 #include "cli/channel_groups.h"
 #include "cli/each_input.h"
 #include "cli/events_told.h"
+#include "cli/held.h"
 #include "cli/maps.h"
 #include "cli/write_recording.h"
 #include "condition/onward.h"
@@ -112,10 +113,14 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
           sharp.most_columns = 1200;
           squeezed.emplace(result.plan, sharp);
         }
+        bool gaps = false;
         run_channels(input, from, count, progress, [&](const Block& block) {
+          gaps = gaps || block.gaps();
+          if (gaps) return;
           estimator.add(block);
           if (squeezed) squeezed->add(block);
         });
+        if (gaps) refuse_gaps(input);
         std::ranges::move(estimator.result(), std::back_inserter(result.maps));
         if (squeezed) std::ranges::move(squeezed->result(), std::back_inserter(result.squeezed));
       });

@@ -188,6 +188,8 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
       const std::size_t c = from + i;
       SpectrogramOfChannel channel;
       Spectrogram& map = maps[i];
+      if (map.segments == 0)
+        look_cautions_.push_back(no_segment(recording.channels[c].name, result.plan.segment));
       if (recording.complex) {
         shift_up(map, recording.channels[c].carrier_hz);
         if (second) shift_up(quick_maps[i], recording.channels[c].carrier_hz);

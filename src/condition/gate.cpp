@@ -69,6 +69,7 @@ class Gate : public Stage {
                   block.stamp_room().begin());
     }
     block.set(from - first_, static_cast<std::size_t>(to - from));
+    if (block.gaps()) block.set_gaps(misses_any(block));
     next(block);
   }
 
@@ -91,6 +92,13 @@ class Gate : public Stage {
     throw Error(Status::analysis, passing.file + ": the gate holds no sample; the recording runs from " +
                                       format_quantity(passing.axis.start, "s", 7) + " to " +
                                       format_quantity(passing.axis.start + passing.duration_s(), "s", 7));
+  }
+
+  static bool misses_any(const Block& block) {
+    for (std::size_t c = 0; c < block.columns(); ++c)
+      for (const double x : block.samples(c))
+        if (std::isnan(x)) return true;
+    return false;
   }
 
   Range times_;

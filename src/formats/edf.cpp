@@ -1,6 +1,7 @@
 // edf.cpp: EDF, EDF+, BDF and BDF+ by EDFlib. Signals of one rate are the channels of a part; annotations of
 // EDF+ are kept as notes. Discontinuous recordings (EDF+D) are refused by the library.
 #include <edflib.h>
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
@@ -93,10 +94,28 @@ class Edf : public SampleSource {
     };
     const long long header = field(184, 8), records = field(236, 8), signals = field(252, 4);
     if (head.size < 512 || signals < 1 || signals > EDFLIB_MAXSIGNALS || header != 256 * (signals + 1) ||
-        static_cast<std::uint64_t>(header) > head.size || records < 1)
+        static_cast<std::uint64_t>(header) > head.size || records == 0 || records < -1)
       throw Error(Status::input, head.path + ": damaged EDF header: " + std::to_string(signals) +
                                      " signals, " + std::to_string(records) + " data records, a header of " +
                                      std::to_string(header) + " bytes; export it again");
+    if (head.bytes.size() < static_cast<std::size_t>(header)) return;
+    // Samples of a data record stand 216 bytes a signal behind the general header.
+    const std::uint64_t width = head.bytes[0] == '0' ? 2 : 3;
+    std::uint64_t record = 0;
+    for (long long s = 0; s < signals; ++s) {
+      const long long samples = field(static_cast<std::size_t>(256 + 216 * signals + 8 * s), 8);
+      if (samples < 1 || samples > (1 << 26)) return;
+      record += width * static_cast<std::uint64_t>(samples);
+    }
+    const std::uint64_t there = head.size - static_cast<std::uint64_t>(header);
+    if (records > 0 && there == record * static_cast<std::uint64_t>(records)) return;
+    throw Error(
+        Status::input,
+        fmt::format("{}: its header promises {} data records of {} bytes, {:.6g} are there{}; copy or export "
+                    "it again",
+                    head.path, records < 0 ? "an unknown number of" : std::to_string(records), record,
+                    static_cast<double>(there) / static_cast<double>(record),
+                    records < 0 ? " (the recorder never closed the file)" : ""));
   }
 
   void describe(const FileHead& head, const ReadSettings& settings) {

@@ -58,6 +58,29 @@ DataType parse_datatype(const std::string& file, const std::string& text) {
   return out;
 }
 
+/// Captures and annotations that lie beyond the data: the data file is cut, or another recording's.
+void warn_of_places(const Json& meta, Recording& recording) {
+  double furthest = 0;
+  const char* what = "";
+  for (const char* list : {"captures", "annotations"}) {
+    const Json entries = meta.value(list, Json::array());
+    if (!entries.is_array()) continue;
+    for (const Json& entry : entries) {
+      if (!entry.is_object()) continue;
+      const double end = number_at(entry, "core:sample_start", 0) + number_at(entry, "core:sample_count", 1);
+      if (end > furthest) furthest = end, what = list[0] == 'c' ? "a capture" : "an annotation";
+    }
+  }
+  // Where the data are a later piece of a recording, numbers count from that one's first sample.
+  furthest -= number_at(meta["global"], "core:offset", 0);
+  if (furthest > static_cast<double>(recording.samples))
+    recording.cautions.push_back(
+        {"length-disagrees", Severity::serious, "",
+         std::string(what) + " reaches to sample " + format_number(furthest, 15) + ", the data hold " +
+             std::to_string(recording.samples),
+         "the data file may be cut or belong to another recording: copy both again"});
+}
+
 }  // namespace
 
 bool recognises_sigmf(const FileHead& head) {
@@ -150,6 +173,7 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
                                   "the data file may be cut: copy it again"});
   recording.samples = static_cast<std::int64_t>(bytes / frame);
   recording.complex = type.complex;
+  warn_of_places(meta, recording);
   // Names and units of channels: SigMF itself has none; ours are written under a name of our own.
   const Json named = global.value("vprism:channels", Json::array());
   for (std::size_t c = 0; c < channels; ++c) {

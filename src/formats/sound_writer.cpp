@@ -47,6 +47,8 @@ class SoundWriter : public RecordingWriter {
     info.format |= kind;
     bits_ = kind == SF_FORMAT_PCM_16 ? 16 : kind == SF_FORMAT_PCM_24 ? 24 : kind == SF_FORMAT_PCM_32 ? 32 : 0;
     file_ = sf_open(path.c_str(), SFM_WRITE, &info);
+    // A peak chunk holds the time of day: the same samples would not give the same bytes.
+    if (file_ != nullptr) sf_command(file_, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
     if (file_ == nullptr) fail();
     name_tracks(r);
   }

@@ -151,6 +151,13 @@ std::string direction_name(int direction) {
   return (direction < 0 ? "-" : "+") + std::string(names[axis]);
 }
 
+std::uint64_t UniversalFunction::binary_stride() const {
+  const std::uint64_t value = (wide ? 8u : 4u) * (complex ? 2u : 1u);
+  if (even) return value;
+  // The abscissa of an uneven function is single as a rule; the block's length tells when it is not.
+  return value + (wide && data_bytes == values * (value + 8) ? 8 : 4);
+}
+
 UniversalFile index_universal(const InputFile& file) {
   UniversalFile out;
   LineReader lines(file);
@@ -167,6 +174,7 @@ UniversalFile index_universal(const InputFile& file) {
           throw Error(Status::input, file.name() + ": cut short: a block of " + std::to_string(f.data_bytes) +
                                          " bytes is promised at byte " + std::to_string(f.data) + ", " +
                                          std::to_string(file.size() - f.data) + " are there");
+        f.held = f.data_bytes / f.binary_stride();
         lines = LineReader(file, f.data + f.data_bytes);
       }
       out.functions.push_back(std::move(f));
@@ -178,8 +186,15 @@ UniversalFile index_universal(const InputFile& file) {
       out.skipped.push_back(std::atoi(number.c_str()));
     }
     // To the line that ends the data set. A binary block may end in the middle of a line.
+    UniversalFunction* const text =
+        number == "58" && !out.functions.back().binary ? &out.functions.back() : nullptr;
     bool ended = false;
-    while (!ended && lines.get(line)) ended = is_mark(line);
+    while (!ended && lines.get(line)) {
+      ended = is_mark(line);
+      if (text == nullptr || ended) continue;
+      const std::size_t end = line.find_last_not_of(" \t\r") + 1;
+      text->held += (end + text->text_width() - 1) / text->text_width();
+    }
     if (!ended) damaged(file, lines.offset(), "data set " + number + " has no end: the file is cut");
   }
   return out;

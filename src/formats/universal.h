@@ -40,6 +40,11 @@ struct UniversalFunction {
   bool binary = false, big = false;
   std::uint64_t data = 0;        ///< Offset of the values.
   std::uint64_t data_bytes = 0;  ///< Of a binary block.
+  std::uint64_t held = 0;        ///< Values that are there; `values` are promised.
+
+  /// Bytes of a binary value with its abscissa, or columns of a text value with it.
+  std::uint64_t binary_stride() const;
+  std::uint64_t text_width() const { return (even ? 0 : 13) + (wide ? 20u : 13u) * (complex ? 2u : 1u); }
 };
 
 struct UniversalFile {

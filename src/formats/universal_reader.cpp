@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -160,15 +161,12 @@ FieldLayout binary_layout(const InputFile& file, const std::vector<UniversalFunc
   std::vector<Field> imaginary;
   for (const UniversalFunction& f : functions) {
     const std::size_t size = f.wide ? 8 : 4;
-    const std::uint64_t value = size * (f.complex ? 2u : 1u);
-    // The abscissa of an uneven function is single as a rule; the block's length tells when it is not.
-    const std::uint64_t stamp = f.even ? 0 : f.data_bytes == f.values * (value + 8) && f.wide ? 8 : 4;
-    if (f.data_bytes / (value + stamp) < f.values)
+    const std::uint64_t stride = f.binary_stride(), stamp = stride - size * (f.complex ? 2u : 1u);
+    if (f.held < f.values)
       throw Error(Status::input, file.name() + ": damaged universal file: " + std::to_string(f.values) +
                                      " values do not fit the " + std::to_string(f.data_bytes) +
                                      " bytes at byte " + std::to_string(f.data) + "; export it again");
     const NumberType* type = find_number_type('f', size, f.big);
-    const std::uint64_t stride = value + stamp;
     if (stamp > 0 && !layout.stamps)
       layout.stamps = Field{find_number_type('f', static_cast<std::size_t>(stamp), f.big), f.data, stride};
     layout.columns.push_back({type, f.data + stamp, stride});
@@ -228,6 +226,27 @@ Channel channel_of(const UniversalFunction& f, bool& assumed) {
   if (f.type == 6) channel.unit = Unit();
   channel.quantity = quantity_of(channel.unit);
   return channel;
+}
+
+/// What a file holds beyond what is taken.
+void warn_of_counts(const std::vector<UniversalFunction>& functions, const UniversalFile& index,
+                    Recording& recording) {
+  for (std::size_t c = 0; c < functions.size(); ++c)
+    if (functions[c].held > functions[c].values)
+      recording.cautions.push_back({"length-disagrees", Severity::warning, recording.channels[c].name,
+                                    "the header promises " + std::to_string(functions[c].values) +
+                                        " values, " + std::to_string(functions[c].held) +
+                                        " are there; those behind the promised ones are left out",
+                                    "export the file again"});
+  if (index.skipped.empty()) return;
+  std::map<int, int> counted;
+  for (const int number : index.skipped) ++counted[number];
+  std::string list;
+  for (const auto& [number, count] : counted)
+    list += (list.empty() ? "" : ", ") + std::to_string(number) +
+            (count > 1 ? " (" + std::to_string(count) + " times)" : "");
+  recording.cautions.push_back({"left-out", Severity::note, "",
+                                "data sets that hold no functions or nodes are not read: " + list, ""});
 }
 
 }  // namespace
@@ -297,6 +316,7 @@ std::unique_ptr<SampleSource> open_universal(const FileHead& head, const ReadSet
                                       std::to_string(greatest) + " values; the first " +
                                       std::to_string(least) + " of each are taken",
                                   "choose the long ones with --channel after exporting them on their own"});
+  warn_of_counts(functions, index, recording);
   if (assumed)
     recording.cautions.push_back({"unit-assumed", Severity::note, "",
                                   "the file names the quantity but no unit; SI is taken",

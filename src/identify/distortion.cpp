@@ -87,8 +87,9 @@ double Distortion::thd_db() const { return 20 * std::log10(std::max(thd, 1e-20))
 double Distortion::thd_n() const { return std::hypot(distortion_rms, noise_rms) / tone_rms(); }
 double Distortion::snr_db() const { return -20 * std::log10(std::max(noise_rms / tone_rms(), 1e-20)); }
 double Distortion::sinad_db() const { return -20 * std::log10(std::max(thd_n(), 1e-20)); }
-double Distortion::sfdr_db() const {
-  return -20 * std::log10(std::max(largest_spur_rms / fundamental.rms, 1e-20));
+double Distortion::sfdr_db() const { return -20 * std::log10(largest_spur_rms / fundamental.rms); }
+bool Distortion::any_counted() const {
+  return std::any_of(harmonics.begin(), harmonics.end(), [](const DistortionLine& l) { return l.counted; });
 }
 double Distortion::enob() const { return (sinad_db() - full_scale_db - 1.7609) / 6.0206; }
 

@@ -42,9 +42,10 @@ struct Distortion {
   // Ratios to the fundamental; of two tones to both together.
   double thd = 0;      ///< Root of the sum of squares of the harmonics counted, less what noise adds to each.
   double thd_std = 0;  ///< Of it, from the noise; 0 where it is not known to lie above zero.
-  double thd_upper = 0;  ///< What it lies below with 95% confidence.
+  double thd_upper = 0;      ///< What it lies below with 95% confidence.
+  bool any_counted() const;  ///< False where no harmonic lies within the span: no THD, no bound.
   /// Whether the harmonics stand out of the noise together: else only the bound says something.
-  bool thd_known() const { return thd_std > 0 || noise_rms == 0; }
+  bool thd_known() const { return any_counted() && (thd_std > 0 || noise_rms == 0); }
   double noise_rms = 0;       ///< All but DC, tones and harmonics.
   double distortion_rms = 0;  ///< The harmonics counted.
   double noise_density = 0;   ///< Median of the rest, RMS per root Hz.
@@ -56,7 +57,7 @@ struct Distortion {
   double thd_n() const;  ///< Harmonics and noise together.
   double snr_db() const;
   double sinad_db() const;
-  double sfdr_db() const;
+  double sfdr_db() const;  ///< Infinite where nothing is left over.
   /// (SINAD - 1.76 dB) / 6.02 dB, the level below full scale added where that is known.
   double enob() const;
   /// IEEE 1057: one sine of four parameters alone fitted to the samples, and what it leaves.

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <optional>
 
 #include "transform/segment_transform.h"
@@ -15,6 +16,7 @@
 namespace vprism {
 
 double Occupancy::percentile_db(std::size_t bin, double part) const {
+  if (segments == 0) return std::numeric_limits<double>::quiet_NaN();
   const double wanted = part * static_cast<double>(segments);
   double below = 0;
   for (std::size_t i = 0; i < levels; ++i) {
@@ -36,7 +38,7 @@ std::vector<RareEvent> rare_events(const Occupancy& o, double above_db) {
   std::vector<RareEvent> out;
   std::size_t quiet = 0;
   bool open = false;
-  for (std::size_t k = o.grid.mirrored() ? 2 : 0; k < o.grid.bins(); ++k) {
+  for (std::size_t k = o.grid.mirrored() ? 2 : 0; k < o.grid.bins() && o.segments > 0; ++k) {
     const double usual = o.percentile_db(k, 0.99), peak = db(o.highest[k]);
     if (peak - usual < least) {
       if (++quiet > 2) open = false;
@@ -50,8 +52,7 @@ std::vector<RareEvent> rare_events(const Occupancy& o, double above_db) {
     if (peak <= event.peak_db) continue;
     event.peak_db = peak, event.usual_db = usual;
     event.peak_hz = o.grid.frequency_hz(k);
-    event.time_s =
-        static_cast<double>(o.highest_at[k]) * static_cast<double>(o.grid.plan.hop) / o.grid.plan.rate_hz;
+    event.time_s = static_cast<double>(o.highest_at[k]) / o.grid.plan.rate_hz;
     double count = 0;
     for (std::size_t i = 0; i < o.levels; ++i)
       if (o.floor_db + o.step_db * static_cast<double>(i) > (usual + peak) / 2)
@@ -69,7 +70,7 @@ struct OccupancyEstimator::Inner {
   SpectrumSettings settings;
   std::size_t channels = 0;
   std::optional<SegmentTransform> transform;
-  std::optional<SegmentFeed> feed;
+  std::optional<ChannelFeeds> feeds;
   std::vector<Occupancy> maps;
   std::optional<oneapi::tbb::enumerable_thread_specific<SegmentTransform::Scratch>> scratch;
   std::vector<std::vector<double>> rows;  ///< Powers of a batch's segments.
@@ -77,7 +78,7 @@ struct OccupancyEstimator::Inner {
   void begin(const Block& block) {
     channels = block.channels();
     transform.emplace(plan, settings, block.complex());
-    feed.emplace(SegmentFeed::all_columns(block), plan.segment, plan.hop, plan.averages);
+    feeds.emplace(block, plan.segment, plan.hop, plan.averages);
     scratch.emplace([this] { return transform->scratch(); });
     maps.resize(channels);
     for (Occupancy& map : maps) {
@@ -95,8 +96,8 @@ struct OccupancyEstimator::Inner {
     Occupancy& map = maps[c];
     rows.resize(std::max(rows.size(), batch.count));
     oneapi::tbb::parallel_for(std::size_t{0}, batch.count, [&](std::size_t s) {
-      const double* const im = transform->complex() ? batch.samples(channels + c, s) : nullptr;
-      const std::complex<double>* const x = transform->run(batch.samples(c, s), im, 0, scratch->local());
+      const double* const im = transform->complex() ? batch.samples(1, s) : nullptr;
+      const std::complex<double>* const x = transform->run(batch.samples(0, s), im, 0, scratch->local());
       rows[s].resize(transform->bins());
       for (std::size_t k = 0; k < rows[s].size(); ++k)
         rows[s][k] = x[k].real() * x[k].real() + x[k].imag() * x[k].imag();
@@ -113,7 +114,8 @@ struct OccupancyEstimator::Inner {
         const double power = rows[s][k];
         map.grid.power[k] += power;
         if (power > map.highest[k])
-          map.highest[k] = power, map.highest_at[k] = batch.first + static_cast<std::int64_t>(s);
+          map.highest[k] = power,
+          map.highest_at[k] = batch.sample + static_cast<std::int64_t>(s * batch.hop + plan.segment / 2);
         const double cell = (10 * std::log10(std::max(power, 1e-300)) - map.floor_db) / map.step_db;
         ++map.counts[k * map.levels + static_cast<std::size_t>(std::clamp(cell, 0.0, last))];
       }
@@ -132,16 +134,15 @@ OccupancyEstimator::~OccupancyEstimator() = default;
 
 void OccupancyEstimator::add(const Block& block) {
   Inner& in = *inner_;
-  if (!in.feed) in.begin(block);
-  in.feed->add(block, [&in](const SegmentBatch& batch) {
-    for (std::size_t c = 0; c < in.channels; ++c) in.take(batch, c);
-  });
+  if (!in.feeds) in.begin(block);
+  in.feeds->add(block, [&in](const SegmentBatch& batch, std::size_t c) { in.take(batch, c); });
 }
 
 std::vector<Occupancy> OccupancyEstimator::result() {
   Inner& in = *inner_;
-  require_a_segment(in.feed, in.plan.segment);
+  require_a_segment(in.feeds, in.plan.segment);
   for (Occupancy& map : in.maps) {
+    if (map.segments == 0) map.counts.assign(map.grid.bins() * map.levels, 0);
     map.grid.plan.averages = map.segments;
     for (double& p : map.grid.power) p /= static_cast<double>(map.segments);
   }

@@ -19,7 +19,7 @@ struct Occupancy {
   std::int64_t segments = 0;
   std::vector<std::uint32_t> counts;     ///< Bin by bin, `levels` each.
   std::vector<double> highest;           ///< Mean square per bin of its highest segment.
-  std::vector<std::int64_t> highest_at;  ///< That segment's number.
+  std::vector<std::int64_t> highest_at;  ///< Sample in the middle of that segment.
 
   double share(std::size_t bin, std::size_t level) const {
     return static_cast<double>(counts[bin * levels + level]) / static_cast<double>(segments);
@@ -34,7 +34,7 @@ struct RareEvent {
   double low_hz = 0, high_hz = 0, peak_hz = 0;
   double usual_db = 0, peak_db = 0;  ///< Level that 99% of segments stay below at the peak, and the highest.
   double share = 0;                  ///< Of segments more than half way between, in dB.
-  double time_s = 0;                 ///< Start of the segment that holds the peak, from the record's start.
+  double time_s = 0;                 ///< Middle of the segment that holds the peak, from the record's start.
 };
 /// Those that stand at least `above_db` over the 99% level (and over what noise reaches in so many segments).
 std::vector<RareEvent> rare_events(const Occupancy& occupancy, double above_db = 6);

@@ -179,9 +179,28 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
     held_[c].assign(columns[c] + at, columns[c] + count);
 }
 
-void require_a_segment(const std::optional<SegmentFeed>& feed, std::size_t segment) {
-  if (feed && feed->segments() > 0) return;
-  const bool parted = feed && feed->parted();
+ChannelFeeds::ChannelFeeds(const Block& like, std::size_t segment, std::size_t hop, std::int64_t expected) {
+  for (std::size_t c = 0; c < like.channels(); ++c) {
+    std::vector<std::size_t> columns = {c};
+    if (like.complex()) columns.push_back(like.channels() + c);
+    feeds_.emplace_back(std::move(columns), segment, hop, expected);
+  }
+}
+
+void ChannelFeeds::add(const Block& block, const Work& work) {
+  for (std::size_t c = 0; c < feeds_.size(); ++c)
+    feeds_[c].add(block, [&](const SegmentBatch& batch) { work(batch, c); });
+}
+
+const SegmentFeed& ChannelFeeds::fullest() const {
+  return *std::max_element(feeds_.begin(), feeds_.end(), [](const SegmentFeed& a, const SegmentFeed& b) {
+    return a.segments() < b.segments();
+  });
+}
+
+void require_a_segment(const SegmentFeed* feed, std::size_t segment) {
+  if (feed != nullptr && feed->segments() > 0) return;
+  const bool parted = feed != nullptr && feed->parted();
   throw Error(
       Status::analysis,
       std::string(parted ? "no stretch between the gaps is, in all channels, as long as one segment of "

@@ -69,7 +69,28 @@ class SegmentFeed {
   bool parted_ = false;
 };
 
-/// Throws Error(analysis) unless a segment has come; the feed may not have begun.
-void require_a_segment(const std::optional<SegmentFeed>& feed, std::size_t segment);
+/// A feed for each channel: a channel's segments lie between its own gaps, whatever the others have.
+class ChannelFeeds {
+ public:
+  using Work = std::function<void(const SegmentBatch&, std::size_t channel)>;
+  /// For blocks like this one; a batch has one column, or real and imaginary part.
+  ChannelFeeds(const Block& like, std::size_t segment, std::size_t hop, std::int64_t expected);
+  void add(const Block& block, const Work& work);
+  std::int64_t segments(std::size_t channel) const { return feeds_[channel].segments(); }
+  /// That of the channel with most segments.
+  const SegmentFeed& fullest() const;
+
+ private:
+  std::vector<SegmentFeed> feeds_;
+};
+
+/// Throws Error(analysis) unless a segment has come; null for a feed that has not begun.
+void require_a_segment(const SegmentFeed* feed, std::size_t segment);
+inline void require_a_segment(const std::optional<SegmentFeed>& feed, std::size_t segment) {
+  require_a_segment(feed ? &*feed : nullptr, segment);
+}
+inline void require_a_segment(const std::optional<ChannelFeeds>& feeds, std::size_t segment) {
+  require_a_segment(feeds ? &feeds->fullest() : nullptr, segment);
+}
 
 }  // namespace vprism

@@ -64,7 +64,7 @@ struct SpectrogramEstimator::Inner {
   std::size_t channels = 0, by_rows = 1;
   std::optional<SegmentTransform> transform;
   std::optional<Reassigner> reassigner;
-  std::optional<SegmentFeed> feed;
+  std::optional<ChannelFeeds> feeds;
   using Scratches = oneapi::tbb::enumerable_thread_specific<SegmentTransform::Scratch>;
   using Movers = oneapi::tbb::enumerable_thread_specific<Reassigner::Scratch>;
   std::optional<Scratches> scratch;
@@ -97,7 +97,7 @@ struct SpectrogramEstimator::Inner {
   void begin(const Block& block) {
     channels = block.channels();
     transform.emplace(plan, settings.spectrum, block.complex());
-    feed.emplace(SegmentFeed::all_columns(block), plan.segment, plan.hop, plan.averages);
+    feeds.emplace(block, plan.segment, plan.hop, plan.averages);
     scratch.emplace([this] { return transform->scratch(); });
     if (settings.reassigned) {
       reassigner.emplace(settings.spectrum.window, plan.segment, block.complex());
@@ -134,18 +134,18 @@ struct SpectrogramEstimator::Inner {
   }
 
   /// What is told of every segment by itself.
-  void transform_rows(const SegmentBatch& batch, std::size_t c) {
+  void transform_rows(const SegmentBatch& batch) {
     rows.resize(std::max(rows.size(), batch.count));
     if (settings.reassigned) moved.resize(std::max(moved.size(), batch.count));
     oneapi::tbb::parallel_for(std::size_t{0}, batch.count, [&](std::size_t s) {
-      const double* const im = transform->complex() ? batch.samples(channels + c, s) : nullptr;
+      const double* const im = transform->complex() ? batch.samples(1, s) : nullptr;
       if (every) {
-        const std::complex<double>* const x = transform->run(batch.samples(c, s), im, 0, scratch->local());
+        const std::complex<double>* const x = transform->run(batch.samples(0, s), im, 0, scratch->local());
         rows[s].resize(transform->bins());
         squares_of(x, rows[s].size(), rows[s].data());
         transform->to_power(rows[s], 1);
       }
-      if (settings.reassigned) reassigner->run(batch.samples(c, s), im, movers->local(), moved[s]);
+      if (settings.reassigned) reassigner->run(batch.samples(0, s), im, movers->local(), moved[s]);
     });
   }
 
@@ -240,8 +240,8 @@ struct SpectrogramEstimator::Inner {
       run.top.assign(bins, 0.0);
       run.sum.assign(bins, 0.0);
       for (std::size_t s = run.first; s < run.first + run.count; ++s) {
-        const double* const im = transform->complex() ? batch.samples(channels + channel, s) : nullptr;
-        fold_squares(transform->run(batch.samples(channel, s), im, 0, scratch->local()), bins, run.top.data(),
+        const double* const im = transform->complex() ? batch.samples(1, s) : nullptr;
+        fold_squares(transform->run(batch.samples(0, s), im, 0, scratch->local()), bins, run.top.data(),
                      run.sum.data());
       }
     });
@@ -270,19 +270,17 @@ struct SpectrogramEstimator::Inner {
       }
   }
 
-  void take(const SegmentBatch& batch) {
-    for (std::size_t c = 0; c < channels; ++c) {
-      fold(batch, c);
-      if (every || settings.reassigned) transform_rows(batch, c);
-      if (settings.reassigned) deposit(batch, state[c]);
-      if (!every) continue;
-      for (std::size_t s = 0; s < batch.count; ++s)
-        every(c,
-              (static_cast<double>(batch.sample + static_cast<std::int64_t>(s * plan.hop)) +
-               static_cast<double>(plan.segment) / 2) /
-                  plan.rate_hz,
-              rows[s]);
-    }
+  void take(const SegmentBatch& batch, std::size_t c) {
+    fold(batch, c);
+    if (every || settings.reassigned) transform_rows(batch);
+    if (settings.reassigned) deposit(batch, state[c]);
+    if (!every) return;
+    for (std::size_t s = 0; s < batch.count; ++s)
+      every(c,
+            (static_cast<double>(batch.sample + static_cast<std::int64_t>(s * plan.hop)) +
+             static_cast<double>(plan.segment) / 2) /
+                plan.rate_hz,
+            rows[s]);
   }
 };
 
@@ -300,13 +298,13 @@ SpectrogramEstimator::SpectrogramEstimator(SpectrogramEstimator&&) noexcept = de
 
 void SpectrogramEstimator::add(const Block& block) {
   Inner& in = *inner_;
-  if (!in.feed) in.begin(block);
-  in.feed->add(block, [&in](const SegmentBatch& batch) { in.take(batch); });
+  if (!in.feeds) in.begin(block);
+  in.feeds->add(block, [&in](const SegmentBatch& batch, std::size_t c) { in.take(batch, c); });
 }
 
 std::vector<Spectrogram> SpectrogramEstimator::result() {
   Inner& in = *inner_;
-  require_a_segment(in.feed, in.plan.segment);
+  require_a_segment(in.feeds, in.plan.segment);
   std::vector<Spectrogram> out;
   for (Inner::Channel& c : in.state) {
     in.for_rows(c, [&](std::size_t from, std::size_t to) {

@@ -44,5 +44,35 @@ TEST(Bounds, CountsAreTakenUpToTheirs) {
   }
 }
 
+TEST(Bounds, ASoundFileHoldsAThousandAndTwentyFourChannels) {
+  const ScratchFolder folder;
+  folder.write("x.bin", std::string(1025 * 1024, '\3'));
+  for (const int channels : {1024, 1025}) {
+    const std::string line = "convert x.bin --binary i8:" + std::to_string(channels) +
+                             "ch --rate 1kHz --gate 0s..10ms --to wav --out w" + std::to_string(channels);
+    if (channels == 1024)
+      EXPECT_EQ(run_program(folder, line + " --quiet").status, 0);
+    else
+      EXPECT_THAT(error_line(folder, line, 4), HasSubstr("at most 1024 channels"));
+  }
+}
+
+TEST(Bounds, FramesMayBeMissingUpToFourTimesThoseThatAreThere) {
+  for (const int last : {79, 80}) {
+    const ScratchFolder folder;
+    ASSERT_EQ(std::system(("mkdir '" + folder.path("f") + "'").c_str()), 0);
+    // Four files: 4 x 4 + 64 frames at most.
+    for (const int number : {0, 1, 2, last}) {
+      std::string rows = "x (mm),y (mm),u (m/s)\n";
+      for (int p = 0; p < 6; ++p)
+        rows += std::to_string(p) + ",0," + std::to_string((p * 7 + number) % 5 + 1) + "\n";
+      folder.write("f/s_" + std::to_string(number) + ".csv", rows);
+    }
+    // Too many are missing for an analysis, but the folder is one recording.
+    const ProgramRun run = run_program(folder, "field f --rate 1kHz --figure none --quiet");
+    EXPECT_EQ(run.status, last == 79 ? 4 : 3) << run.err;
+  }
+}
+
 }  // namespace
 }  // namespace vprism

@@ -54,7 +54,7 @@ TEST(Occupancy, EachSegmentIsCountedOnceInEachBin) {
   // Mean power and highest level.
   EXPECT_NEAR(maps[0].grid.power[20], (1 + 4 + 9 + 16 + 25) / 5.0 / 2, 1e-12);
   EXPECT_NEAR(maps[0].highest[20], 12.5, 1e-12);
-  EXPECT_EQ(maps[0].highest_at[20], 4);
+  EXPECT_EQ(maps[0].highest_at[20], 4 * 100 + 50);
 }
 
 TEST(Occupancy, PercentilesTellHowLongALevelIsKept) {

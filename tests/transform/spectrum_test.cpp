@@ -159,6 +159,14 @@ TEST(SpectrumPlan, ResolutionIsTheRbwAskedForOrFiner) {
   }
 }
 
+TEST(SpectrumPlan, TakesSegmentsUpTo268MillionSamples) {
+  SpectrumSettings settings;
+  settings.segment = std::size_t{1} << 28;
+  EXPECT_EQ(plan_spectrum(settings, std::int64_t{1} << 40, 1e6).segment, std::size_t{1} << 28);
+  ++*settings.segment;
+  EXPECT_THROW(plan_spectrum(settings, std::int64_t{1} << 40, 1e6), Error);
+}
+
 TEST(ScaleUnit, IsWrittenWithExponents) {
   EXPECT_EQ(scale_unit(Unit::parse("V"), Scale::rms), "V");
   EXPECT_EQ(scale_unit(Unit::parse("V"), Scale::psd), "V\u00B2/Hz");
