@@ -1,6 +1,8 @@
 // missing.cpp: see missing.h.
 #include "condition/missing.h"
 
+#include <oneapi/tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -13,13 +15,22 @@ namespace {
 
 /// Whether all lie within the limit; NaN does not.
 VPRISM_WIDE bool all_within(const double* x, std::size_t count, double limit) {
-  double greatest = 0, sum = 0;
-  for (std::size_t n = 0; n < count; ++n) {
-    const double size = std::abs(x[n]);
-    greatest = size > greatest ? size : greatest;
-    sum += size * 0;  // NaN for NaN and for infinity.
+  constexpr std::size_t lanes = 8;
+  double greatest[lanes] = {}, sum[lanes] = {};
+  const auto join = [&](double value, std::size_t lane) __attribute__((always_inline)) {
+    const double size = std::abs(value);
+    greatest[lane] = size > greatest[lane] ? size : greatest[lane];
+    sum[lane] += size * 0;  // NaN for NaN and for infinity.
+  };
+  std::size_t n = 0;
+  for (; n + lanes <= count; n += lanes)
+    for (std::size_t k = 0; k < lanes; ++k) join(x[n + k], k);
+  for (; n < count; ++n) join(x[n], 0);
+  for (std::size_t k = 1; k < lanes; ++k) {
+    greatest[0] = std::max(greatest[0], greatest[k]);
+    sum[0] += sum[k];
   }
-  return greatest <= limit && sum == 0;
+  return greatest[0] <= limit && sum[0] == 0;
 }
 
 }  // namespace
@@ -30,9 +41,17 @@ void MissingCount::begin(std::size_t channels) {
 }
 
 void MissingCount::look(Block& block, bool keep_large) {
+  std::vector<char> clean(block.columns());
+  const auto check = [&](std::size_t column) {
+    clean[column] = all_within(block.samples(column).data(), block.size(), greatest_sample);
+  };
+  if (block.columns() * block.size() > (std::size_t{1} << 16))
+    oneapi::tbb::parallel_for(std::size_t{0}, block.columns(), check);
+  else
+    for (std::size_t column = 0; column < block.columns(); ++column) check(column);
   for (std::size_t column = 0; column < block.columns(); ++column) {
+    if (clean[column]) continue;
     const std::span<double> x = block.samples(column);
-    if (all_within(x.data(), x.size(), greatest_sample)) continue;
     Channel& channel = now_.channels[column % block.channels()];
     const bool again = column >= block.channels();  // Of a complex channel either part may be missing.
     for (std::size_t n = 0; n < x.size(); ++n) {

@@ -1,7 +1,10 @@
 // field_source.cpp: see field_source.h.
 #include "formats/field_source.h"
 
+#include <oneapi/tbb/parallel_for.h>
+
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <limits>
 
@@ -71,6 +74,32 @@ void FieldSource::decode(const Field& field, const char* from, std::size_t count
   if (field.type->greatest == 0 && mark_missing(to, count)) gaps = true;
 }
 
+bool FieldSource::take_apart(const Cluster& cluster, std::size_t rows, std::size_t at, Block& block) const {
+  // Some rows of all columns at a time, which stay near a core while the columns go through them.
+  const auto stride = static_cast<std::size_t>(cluster.stride);
+  const std::size_t tile =
+      std::max<std::size_t>(64, (std::size_t{1} << 15) / std::max<std::size_t>(1, stride));
+  std::atomic<bool> gaps = false;
+  const auto work = [&](std::size_t i) {
+    const std::size_t from = i * tile, count = std::min(tile, rows - from);
+    bool here = false;
+    for (const std::size_t c : cluster.columns) {
+      const Field& field = c == stamps_column ? *layout_.stamps : layout_.columns[c];
+      const auto to = c == stamps_column ? block.stamp_room() : block.room(c);
+      if (to.empty()) continue;
+      decode(field, buffer_.data() + from * stride + (field.offset - cluster.offset), count,
+             to.data() + at + from, here);
+    }
+    if (here) gaps = true;
+  };
+  const std::size_t tiles = (rows + tile - 1) / tile;
+  if (tiles > 1 && rows * cluster.columns.size() > (std::size_t{1} << 15))
+    oneapi::tbb::parallel_for(std::size_t{0}, tiles, work);
+  else
+    for (std::size_t i = 0; i < tiles; ++i) work(i);
+  return gaps;
+}
+
 std::size_t FieldSource::read(Block& block) {
   const std::size_t count = std::min(
       block.capacity(), static_cast<std::size_t>(std::max<std::int64_t>(recording_.samples - at_, 0)));
@@ -85,12 +114,7 @@ std::size_t FieldSource::read(Block& block) {
       const std::size_t now = std::min(at_once, count - done);
       buffer_.resize(static_cast<std::size_t>((now - 1) * cluster.stride + cluster.extent));
       file_.read(cluster.offset + (first + done) * cluster.stride, buffer_);
-      for (const std::size_t c : cluster.columns) {
-        const Field& field = c == stamps_column ? *layout_.stamps : layout_.columns[c];
-        const auto to = c == stamps_column ? block.stamp_room() : block.room(c);
-        if (to.empty()) continue;
-        decode(field, buffer_.data() + (field.offset - cluster.offset), now, to.data() + done, gaps);
-      }
+      gaps = take_apart(cluster, now, done, block) || gaps;
     }
   }
   if (layout_.stamps) {

@@ -48,6 +48,8 @@ class FieldSource : public SampleSource {
     std::vector<std::size_t> columns;  ///< SIZE_MAX: the stamps.
   };
   void decode(const Field& field, const char* from, std::size_t count, double* to, bool& gaps) const;
+  /// Rows of a cluster, that lie in the buffer, into the block from row `at` on; whether any is missing.
+  bool take_apart(const Cluster& cluster, std::size_t rows, std::size_t at, Block& block) const;
   void take_stamps(std::span<double> stamps);
 
   InputFile file_;

@@ -29,6 +29,7 @@ class NoiseFloor {
  private:
   /// Where noise rises steeply towards 0 Hz, the lowest bins' medians lag behind: there it is at least what a
   /// power law through the lowest bins says.
+  std::size_t stride_at(std::size_t bin) const;
   void follow_slope(const std::vector<std::size_t>& open, std::vector<double>& floor) const;
 
   const Spectrum& spectrum_;

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
 namespace vprism {
 
@@ -21,8 +22,8 @@ std::uint64_t mixed(std::uint64_t x) {
 }  // namespace
 
 LevelsEstimator::LevelsEstimator(std::size_t columns)
-    // 8 MB of kept samples in all, but enough of each channel for a median.
-    : most_(std::clamp<std::size_t>((std::size_t{1} << 20) / std::max<std::size_t>(columns, 1), 1024,
+    // 4 MB of kept samples in all, but enough of each channel for a median.
+    : most_(std::clamp<std::size_t>((std::size_t{1} << 19) / std::max<std::size_t>(columns, 1), 1024,
                                     std::size_t{1} << 16)),
       columns_(columns) {}
 
@@ -37,11 +38,21 @@ void LevelsEstimator::add(const Block& block) {
           column.kept[i] = column.kept[2 * i + (mixed(i + static_cast<std::size_t>(column.stretch)) & 1)];
         column.kept.resize(most_ / 2);
         column.stretch *= 2;
+        ++column.doublings;
       }
-      const std::int64_t number = at / column.stretch;
+      if (column.stretch == 1) {
+        const auto from = static_cast<std::size_t>(at - first);
+        const std::size_t count = std::min(most_ - column.kept.size(), x.size() - from);
+        std::copy_if(x.begin() + static_cast<std::ptrdiff_t>(from),
+                     x.begin() + static_cast<std::ptrdiff_t>(from + count), std::back_inserter(column.kept),
+                     [](double value) { return !std::isnan(value); });
+        at += static_cast<std::int64_t>(count);
+        continue;
+      }
+      const std::int64_t number = at >> column.doublings;
       const std::int64_t chosen =
-          number * column.stretch + static_cast<std::int64_t>(mixed(static_cast<std::uint64_t>(number)) %
-                                                              static_cast<std::uint64_t>(column.stretch));
+          number * column.stretch + static_cast<std::int64_t>(mixed(static_cast<std::uint64_t>(number)) &
+                                                              static_cast<std::uint64_t>(column.stretch - 1));
       if (chosen >= at && chosen < end) {
         const double value = x[static_cast<std::size_t>(chosen - first)];
         if (!std::isnan(value)) column.kept.push_back(value);

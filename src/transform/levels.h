@@ -28,7 +28,8 @@ class LevelsEstimator {
  private:
   struct Column {
     std::vector<double> kept;
-    std::int64_t stretch = 1;
+    std::int64_t stretch = 1;  ///< 2 to the power of `doublings`.
+    int doublings = 0;
   };
   std::size_t most_;
   std::vector<Column> columns_;

@@ -114,6 +114,7 @@ TEST(NpyHeaders, ThatLieAreToldNotBelieved) {
   const ScratchFolder folder;
   for (const char* dictionary : {"{'descr': '<f8', 'fortran_order': False, 'shape': (11,), }",
                                  "{'descr': '<f8', 'fortran_order': False, 'shape': (0,), }",
+                                 "{'descr': '<f8', 'fortran_order': False, 'shape': (10, 0), }",
                                  "{'descr': '<f8', 'fortran_order': False, 'shape': (99999999999999999,), }",
                                  "{'descr': '<f8', 'fortran_order': False, 'shape': (-3,), }",
                                  "{'descr': '<f8', 'fortran_order': False, 'shape': (L,), }",
