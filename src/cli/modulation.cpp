@@ -153,7 +153,7 @@ class ModulationTask : public EachInputTask<ModulationResult> {
       out.axis.start += series.start_s;
       out.samples = static_cast<std::int64_t>(series.amplitude.size());
       out.zero_ns = r.zero_ns;
-      write_recording(out, {series.amplitude, series.frequency, series.phase}, folder,
+      write_recording(out, Columns{series.amplitude, series.frequency, series.phase}, folder,
                       base + (result.channels.size() > 1 ? "-" + std::to_string(c + 1) : ""), format, {});
     }
     for (std::size_t c = 0; c < result.channels.size(); ++c)

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <list>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -179,7 +180,8 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     Recording out = result.facts.recording;
     out.channels.clear();
     out.parts.clear();
-    std::vector<std::vector<double>> columns;
+    Columns columns;
+    std::list<std::vector<double>> beside;
     for (const ChannelRebuilt& c : result.channels) {
       Channel rebuilt = c.channel, rest = c.channel;
       rebuilt.name += " rebuilt", rest.name += " left over";
@@ -189,7 +191,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
         Channel some = c.channel;
         some.name += " rebuilt of " + std::to_string(count);
         out.channels.push_back(some);
-        columns.push_back(first_of(c, count, out.axis.rate_hz()));
+        columns.push_back(beside.emplace_back(first_of(c, count, out.axis.rate_hz())));
       }
     }
     out.samples = static_cast<std::int64_t>(columns[0].size());

@@ -1,6 +1,8 @@
 // write_recording.cpp: see write_recording.h.
 #include "cli/write_recording.h"
 
+#include <algorithm>
+
 #include "base/error.h"
 
 namespace vprism {
@@ -53,12 +55,20 @@ WrittenRecording write_recording(const Recording& recording, const Pass& pass, O
   return out;
 }
 
-WrittenRecording write_recording(const Recording& recording, const std::vector<std::vector<double>>& columns,
-                                 OutputFolder& folder, const std::string& stem, const WriteFormat& format,
+WrittenRecording write_recording(const Recording& recording, const Columns& columns, OutputFolder& folder,
+                                 const std::string& stem, const WriteFormat& format,
                                  const WriteSettings& settings) {
-  MemorySource source(recording, columns);
   const auto pass = [&](const Sink& sink, const Progress&) {
-    for (Block block = source.make_block(); source.read(block) > 0;) sink(block);
+    Block block(recording.channels.size(), Block::good_capacity(columns.size()), false, recording.complex);
+    const auto samples = static_cast<std::size_t>(recording.samples);
+    for (std::size_t at = 0; at < samples;) {
+      const std::size_t count = std::min(block.capacity(), samples - at);
+      for (std::size_t c = 0; c < columns.size(); ++c)
+        std::copy_n(columns[c].begin() + static_cast<std::ptrdiff_t>(at), count, block.room(c).begin());
+      block.set(static_cast<std::int64_t>(at), count);
+      sink(block);
+      at += count;
+    }
   };
   return write_recording(recording, pass, folder, stem, format, settings, {});
 }

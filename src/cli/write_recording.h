@@ -1,6 +1,9 @@
 // write_recording.h: what comes down a road, written in an open format: for convert and generate.
 #pragma once
 
+#include <span>
+#include <vector>
+
 #include "cli/options.h"
 #include "condition/road.h"
 #include "formats/output_folder.h"
@@ -26,9 +29,10 @@ WrittenRecording write_recording(const Recording& recording, const Pass& pass, O
                                  const std::string& stem, const WriteFormat& format,
                                  const WriteSettings& settings, const Progress& progress);
 
-/// A recording in memory.
-WrittenRecording write_recording(const Recording& recording, const std::vector<std::vector<double>>& columns,
-                                 OutputFolder& folder, const std::string& stem, const WriteFormat& format,
+/// A recording in memory: a span for each channel, real parts before imaginary ones.
+using Columns = std::vector<std::span<const double>>;
+WrittenRecording write_recording(const Recording& recording, const Columns& columns, OutputFolder& folder,
+                                 const std::string& stem, const WriteFormat& format,
                                  const WriteSettings& settings);
 
 /// One pass of the road, whose axis must be resolved, into `stem` with the format's endings.
