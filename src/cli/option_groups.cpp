@@ -120,6 +120,10 @@ OptionGroup input_group(InputSettings& s) {
           s.read.complex = t;
         },
         [&s] { return Json(s.read.complex); }},
+       switch_option("rows",
+                     "each row of a text table is a channel (default: found where rows are long and few)",
+                     s.read.rows),
+       switch_option("no-rows", "each row of a text table is a sample of all channels", s.read.no_rows),
        {"header-rows", "N", "lines above the first row of numbers of a text table (default: found)", false,
         [&s](const std::string& t) {
           s.read.header_rows = static_cast<std::size_t>(parse_whole_number(t, 0));

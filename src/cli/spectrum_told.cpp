@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/digits.h"
 #include "cli/spectrum.h"
 #include "formats/output_file.h"
 #include "transform/confidence.h"
@@ -216,34 +217,35 @@ void csv_table(const SpectrumResult& result, const std::vector<std::size_t>& cha
   constexpr std::size_t side_by_side = 16;
   std::vector<std::string> pieces(side_by_side);
   const auto put_piece = [&](std::size_t first, std::string& text) {
-    fmt::memory_buffer row;
-    const auto put = std::back_inserter(row);
+    text.clear();
+    const auto put = std::back_inserter(text);
+    const auto put_level = [&](double level) {
+      text += ',';
+      append_ten_digits(text, shown.value(level));
+    };
     for (std::size_t k = first; k < std::min(high, first + at_once); ++k) {
       fmt::format_to(put, "{}", lead.curve().frequency_hz(k));
       for (const std::size_t i : channels) {
         const ChannelSpectrum& c = result.channels[i];
         if (!c.no_data.empty()) {
-          for (std::size_t blank = 0; blank < columns_of(c); ++blank) row.push_back(',');
+          for (std::size_t blank = 0; blank < columns_of(c); ++blank) text += ',';
           continue;
         }
-        fmt::format_to(put, ",{:.10g}", shown.value(c.curve().level(k, settings.scale)));
+        put_level(c.curve().level(k, settings.scale));
         for (const Spectrum& other : c.compared)
           if (k < other.bins())
-            fmt::format_to(put, ",{:.10g}", shown.value(other.level(k, settings.scale)));
+            put_level(other.level(k, settings.scale));
           else
-            row.push_back(',');
+            text += ',';
         if (bounds)
           for (const double factor : {factors[i].first, factors[i].second})
-            fmt::format_to(put, ",{:.10g}",
-                           shown.value(c.curve().level(k, settings.scale) *
-                                       (shown.amplitude() ? std::sqrt(factor) : factor)));
+            put_level(c.curve().level(k, settings.scale) * (shown.amplitude() ? std::sqrt(factor) : factor));
         if (phases)
           fmt::format_to(put, ",{:.6g}", phase_shown(c, k, settings, result.facts.recording.axis.start));
         if (!c.coherence.empty()) fmt::format_to(put, ",{:.6g}", c.coherence[k]);
       }
-      row.push_back('\n');
+      text += '\n';
     }
-    text.assign(row.data(), row.size());
   };
   for (std::size_t first = low; first < high; first += side_by_side * at_once) {
     oneapi::tbb::parallel_for(std::size_t{0}, side_by_side,

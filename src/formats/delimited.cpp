@@ -4,6 +4,8 @@
 // parsed side by side and joined in order, so the result does not depend on the number of threads. A row that
 // is not all numbers is an error when a good row follows it, and a note after the data otherwise.
 #include <oneapi/tbb/parallel_for.h>
+#include <sys/mman.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cmath>
@@ -13,6 +15,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/complex_pairs.h"
+#include "formats/row_channels.h"
 #include "formats/text_gaps.h"
 #include "formats/text_rows.h"
 
@@ -27,9 +30,22 @@ constexpr std::int64_t longest_trailer = 20;
 class Delimited : public SampleSource {
  public:
   Delimited(const FileHead& head, const ReadSettings& settings)
+      : Delimited(head, settings, InputFile(head.path), {}) {}
+  /// With rows and columns exchanged.
+  static std::unique_ptr<Delimited> turned(const FileHead& head, ReadSettings settings, TurnedTable table) {
+    settings.delimiter = table.delimiter;
+    InputFile file = unnamed_file(head.path, table.text);
+    const FileHead other{head.path, table.text.substr(0, FileHead::head_bytes), table.text.size()};
+    table.text = {};
+    return std::unique_ptr<Delimited>(new Delimited(other, settings, std::move(file), std::move(table)));
+  }
+
+ private:
+  Delimited(const FileHead& head, const ReadSettings& settings, InputFile file, TurnedTable turned)
       : settings_(settings),
         layout_(find_text_layout(head, settings)),
-        stream_(InputFile(head.path), layout_.coding) {
+        stream_(std::move(file), layout_.coding, layout_.rewriter()),
+        turned_(std::move(turned)) {
     recording_.file = head.path;
     recording_.format = format_text();
     recording_.notes = layout_.notes;
@@ -51,9 +67,11 @@ class Delimited : public SampleSource {
               ": a time column but no channel beside it; use --axis none if the one column is a signal");
     recording_.cautions = layout_.cautions;
     if (layout_.clock) recording_.zero_ns = layout_.clock->first_ns;
+    if (turned_.channels > 0) take_turned();
     Delimited::rewind();
   }
 
+ public:
   const Recording& recording() const override { return recording_; }
   bool carries_stamps() const override { return layout_.has_axis(); }
 
@@ -126,8 +144,10 @@ class Delimited : public SampleSource {
                                   : layout_.delimiter == ','  ? "commas"
                                                               : std::string("'") + layout_.delimiter + "'";
     return "delimited text, " + delimiter + (layout_.decimal == ',' ? ", decimal comma" : "") +
+           (layout_.complex ? ", complex numbers" : "") +
+           (turned_.channels > 0 ? ", a channel in each row" : "") +
            (layout_.coding == TextCoding::utf8 ? "" : ", UTF-16") + ", data from line " +
-           std::to_string(layout_.data_line);
+           std::to_string(turned_.channels > 0 ? turned_.lines.front() : layout_.data_line);
   }
 
   /// The front piece has been handed on.
@@ -216,8 +236,7 @@ class Delimited : public SampleSource {
   /// The whole file has been parsed: rows that were no numbers are judged.
   void finish() {
     if (bad_rows_ == 0) return;
-    const std::string where =
-        recording_.file + ":" + std::to_string(bad_.line) + ":" + std::to_string(bad_.cell);
+    const std::string where = recording_.file + ":" + place_of(bad_);
     const std::string shown = bad_.text.empty() ? "the cell is empty or missing"
                                                 : "\"" + clean_text(bad_.text, 40) + "\" is not a number";
     if (good_after_bad_ > 0 || bad_rows_ > longest_trailer)
@@ -238,6 +257,40 @@ class Delimited : public SampleSource {
       recording_.layout.emplace_back(std::to_string(bad_.line) + "..", "notes after the data");
   }
 
+  /// Line and cell, as they are in the file.
+  std::string place_of(const BadCell& bad) const {
+    if (turned_.channels == 0) return std::to_string(bad.line) + ":" + std::to_string(bad.cell);
+    const std::int64_t line = turned_.lines[std::min(bad.cell, turned_.lines.size()) - 1];
+    const auto cell =
+        bad.line - static_cast<std::int64_t>(turned_.above) + static_cast<std::int64_t>(turned_.named);
+    return std::to_string(line) + ":" + std::to_string(cell);
+  }
+
+  void take_turned() {
+    recording_.layout = {{std::to_string(turned_.lines.front()) + ".." + std::to_string(turned_.lines.back()),
+                          "a channel in each row"}};
+    if (!turned_.asked)
+      warn("channels-in-rows",
+           "few long rows: each of " + std::to_string(turned_.channels) + " is taken as a channel of up to " +
+               std::to_string(turned_.longest) + " values",
+           "--no-rows takes each row as a sample of all channels");
+  }
+
+  /// A file without a name that holds `text`; in memory.
+  static InputFile unnamed_file(const std::string& name, std::string_view text) {
+    const int descriptor = ::memfd_create("turned", MFD_CLOEXEC);
+    if (descriptor < 0) throw Error(Status::input, name + ": no memory to turn the table over");
+    for (std::size_t at = 0; at < text.size();) {
+      const ssize_t count = ::write(descriptor, text.data() + at, text.size() - at);
+      if (count <= 0) {
+        ::close(descriptor);
+        throw Error(Status::input, name + ": no memory to turn the table over");
+      }
+      at += static_cast<std::size_t>(count);
+    }
+    return {descriptor, name};
+  }
+
   void warn(const char* code, const std::string& text, const char* remedy) {
     recording_.cautions.push_back({code, Severity::warning, "", text, remedy});
   }
@@ -251,7 +304,7 @@ class Delimited : public SampleSource {
       warn("rows-few",
            std::to_string(recording_.samples) + " rows of " + std::to_string(recording_.channels.size()) +
                " numbers: each may be a channel, and each column a time",
-           "export the table with rows and columns exchanged");
+           "take each row as a channel with --rows");
     if (layout_.declared > 0 && layout_.declared != recording_.samples)
       warn("length-disagrees",
            "the preamble promises " + std::to_string(layout_.declared) + " samples, " +
@@ -319,6 +372,7 @@ class Delimited : public SampleSource {
   ReadSettings settings_;
   TextLayout layout_;
   TextStream stream_;
+  TurnedTable turned_;  ///< No channels: the table is as it is in the file.
   Recording recording_;
 
   std::size_t place_ = 0;  ///< How far the file has been read.
@@ -338,6 +392,10 @@ class Delimited : public SampleSource {
 }  // namespace
 
 std::unique_ptr<SampleSource> open_delimited(const FileHead& head, const ReadSettings& settings) {
+  if (settings.rows && settings.no_rows)
+    throw Error(Status::usage, "--rows and --no-rows each say what a row is; give one");
+  if (std::optional<TurnedTable> table = turned_over(head, settings))
+    return join_complex(Delimited::turned(head, settings, std::move(*table)), settings);
   return join_complex(std::make_unique<Delimited>(head, settings), settings);
 }
 

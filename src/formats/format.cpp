@@ -11,6 +11,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/spool.h"
+#include "formats/station_text.h"
 
 namespace vprism {
 
@@ -36,6 +37,8 @@ const std::vector<Format>& format_table() {
        open_universal},
       {"miniSEED", "version 2 records", recognises_miniseed, open_miniseed},
       {"EDF", "EDF, EDF+, BDF, BDF+", recognises_edf, open_edf},
+      {"station text", "seismic time series below TIMESERIES lines: samples, or times and samples",
+       recognises_station_text, open_station_text},
       {"delimited text", "columns of numbers: comma, semicolon, tab or blanks", recognises_delimited,
        open_delimited},
   };

@@ -29,7 +29,8 @@ struct ReadSettings {
   std::string columns;                      ///< "1,3..5" or titles; "" takes all.
   std::vector<std::string> allow_external;  ///< Files that an HDF5 file may take its numbers from.
   std::string complex = "auto";             ///< Columns joined by their titles; "off", "pairs".
-  bool primary = false;                     ///< Instrument-transformer channels as on the primary side.
+  bool rows = false, no_rows = false;  ///< Each row of a text table is a channel, or is none; else found.
+  bool primary = false;                ///< Instrument-transformer channels as on the primary side.
   std::shared_ptr<FileDigest> digest;  ///< Gets the file's bytes as they are read, from readers that can.
 };
 

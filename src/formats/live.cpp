@@ -199,6 +199,7 @@ void LiveSource::describe_text() {
                                ? ": the stream ended before a line of numbers had come"
                                : ": no line end in 64 kB: this is no text; flat numbers need --binary"));
   ReadSettings read = settings_.read;
+  read.complex = "off";  // Lines are taken as they come.
   read.missing = ReadSettings::Missing::gap;
   layout_.emplace(find_text_layout({recording_.file, buffer_.substr(0, whole + 1), whole + 1}, read));
   if (layout_->coding != TextCoding::utf8 || layout_->clock || layout_->axis.domain != Axis::Domain::time)

@@ -142,24 +142,54 @@ void report_left_out(TextLayout& layout, std::span<const TextLine> lines, std::s
   }
 }
 
+namespace {
+
+/// A key as it is meant, whatever its spelling: "Vertical_Units" is "verticalunits".
+std::string plain_key(std::string_view key) {
+  std::string out;
+  for (const char c : lower_case(key))
+    if (c != ' ' && c != '_' && c != '-' && c != '.') out += c;
+  return out;
+}
+
+void take_unit(Channel& channel, std::string_view text) {
+  text = trimmed(text);
+  if (channel.unit.text() != "1" || text.empty()) return;
+  if (const auto unit = Unit::try_parse(text))
+    channel.unit = *unit, channel.quantity = quantity_of(*unit);
+  else if (text.size() <= 12)
+    channel.unit = Unit::opaque(text);
+}
+
+}  // namespace
+
 void take_settings(TextLayout& layout) {
   std::vector<std::size_t> channels;
   for (std::size_t c = 0; c < layout.columns.size(); ++c)
     if (layout.time != c) channels.push_back(c);
-  if (channels.size() != 1) return;
-  Channel& channel = layout.columns[channels[0]];
   for (const auto& [key, text] : layout.notes) {
-    const std::string name = lower_case(key);
-    const auto value = trimmed(text);
-    if (value.empty() || value.size() > 40) continue;
-    if ((name == "vertical units" || name == "vertical unit" || name == "y unit" || name == "y units" ||
-         name == "yunit" || name == "vunit") &&
-        channel.unit.text() == "1") {
-      if (const auto unit = Unit::try_parse(value))
-        channel.unit = *unit, channel.quantity = quantity_of(*unit);
-    } else if ((name == "source" || name == "channel" || name == "trace") && channel.name.empty()) {
-      channel.name = std::string(value);
+    const std::string name = plain_key(key);
+    const std::string_view value = trimmed(text);
+    if (name == "fieldunit" || name == "fieldunits") {
+      // One for each cell of a row.
+      std::vector<std::string_view> units;
+      split_cells(value, value.find(',') != std::string_view::npos ? ',' : layout.delimiter, units);
+      for (std::size_t c = 0; c < layout.columns.size(); ++c)
+        if (layout.time != c && layout.cells[c] < units.size())
+          take_unit(layout.columns[c], units[layout.cells[c]]);
+      continue;
     }
+    if (channels.size() != 1 || value.empty() || value.size() > 40) continue;
+    Channel& channel = layout.columns[channels[0]];
+    static constexpr std::string_view unit_keys[] = {"verticalunits", "verticalunit", "yunit", "yunits",
+                                                     "vunit"};
+    static constexpr std::string_view name_keys[] = {"source", "channel", "trace", "channelname",
+                                                     "signalname"};
+    if (std::find(std::begin(unit_keys), std::end(unit_keys), name) != std::end(unit_keys))
+      take_unit(channel, value);
+    else if (channel.name.empty() &&
+             std::find(std::begin(name_keys), std::end(name_keys), name) != std::end(name_keys))
+      channel.name = std::string(value);
   }
 }
 

@@ -376,6 +376,26 @@ Guess best_guess(std::span<const TextLine> lines, const ReadSettings& settings) 
   return best;
 }
 
+std::optional<ComplexCells> complex_cells_of(const std::vector<TextLine>& lines,
+                                             const ReadSettings& settings) {
+  std::vector<std::string_view> texts;
+  for (std::size_t i = lines.size() - std::min<std::size_t>(lines.size(), 64); i < lines.size(); ++i)
+    texts.push_back(lines[i].text);
+  return ComplexCells::found_in(texts, settings.delimiter, settings.decimal);
+}
+
+/// The two columns of a complex one have one title: the parts are named after it.
+void name_complex_parts(TextLayout& layout) {
+  const std::vector<std::size_t> real = layout.complex->real_cells();
+  for (std::size_t c = 0; c < layout.columns.size(); ++c)
+    for (std::size_t i = 0; i < real.size(); ++i) {
+      if (layout.cells[c] != real[i] && layout.cells[c] != real[i] + 1) continue;
+      std::string& name = layout.columns[c].name;
+      if (name.empty()) name = "channel " + std::to_string(i + 1);
+      name += layout.cells[c] == real[i] ? " re" : " im";
+    }
+}
+
 /// Each of several tables is a part; the longest is the first choice. Leaves its lines.
 void take_table(TextLayout& layout, std::vector<TextLine>& lines, const std::vector<TableLines>& tables,
                 const ReadSettings& settings, const std::string& file) {
@@ -405,8 +425,14 @@ void take_table(TextLayout& layout, std::vector<TextLine>& lines, const std::vec
 
 }  // namespace
 
-TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) {
+LineRewriter TextLayout::rewriter() const {
+  if (!complex) return {};
+  return [cells = *complex](std::string_view line, std::string& out) { cells.rewrite(line, out); };
+}
+
+TextLayout find_text_layout(const FileHead& head, const ReadSettings& asked) {
   TextLayout layout;
+  ReadSettings settings = asked;
   layout.coding = coding_of(head.bytes);
   std::string decoded;
   std::string_view text = head.bytes;
@@ -417,6 +443,12 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
   }
   const bool whole = head.size <= head.bytes.size();
   std::vector<TextLine> lines = lines_of(text, whole);
+  if (settings.complex != "off") layout.complex = complex_cells_of(lines, settings);
+  if (layout.complex) {
+    settings.delimiter = layout.complex->delimiter();
+    decoded = rewritten_lines(text.substr(0, whole ? text.size() : text.rfind('\n') + 1), layout.rewriter());
+    lines = lines_of(decoded, whole);
+  }
   const std::size_t above = settings.header_rows.value_or(0);
   if (above > 0 && above >= lines.size())
     throw Error(Status::usage, "--header-rows " + std::to_string(above) + ": " + head.path + " has " +
@@ -456,6 +488,7 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings) 
   layout.lines.emplace_back(std::to_string(layout.first_line + best.first + 1) + "..", "data");
   if (settings.axis.empty()) find_clock(layout, lines, best.first, best.last);
   if (!layout.clock) find_axis_column(layout, lines, best.first, best.last, head.path, settings.axis);
+  if (layout.complex) name_complex_parts(layout);
   report_left_out(layout, lines, best.first);
   take_settings(layout);
   if (layout.parts.empty()) part_by_times(layout, lines, best.first, best.last, settings, head.path);

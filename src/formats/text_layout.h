@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "formats/clock.h"
+#include "formats/complex_cells.h"
 #include "formats/format.h"
 #include "formats/text_stream.h"
 
@@ -37,9 +38,10 @@ struct ClockColumn {
 
 struct TextLayout {
   TextCoding coding = TextCoding::utf8;
+  std::optional<ComplexCells> complex;  ///< Where cells are complex numbers: lines are rewritten first.
   char delimiter = ',';
   char decimal = '.';
-  std::size_t data_offset = 0;       ///< Byte offset of the first row of numbers, in UTF-8.
+  std::size_t data_offset = 0;       ///< Byte offset of the first row of numbers, in UTF-8, as rewritten.
   std::int64_t data_line = 1;        ///< Its line, from 1.
   std::size_t first_line = 0;        ///< Of the table within the file, its titles with it; from 0.
   std::size_t data_end = 0;          ///< Where another table begins; 0: nowhere.
@@ -62,6 +64,8 @@ struct TextLayout {
   std::vector<std::pair<std::string, std::string>>
       lines;  ///< What each line was taken for: "3" or "5..12", what.
 
+  /// How lines are rewritten; nothing where they are taken as they stand.
+  LineRewriter rewriter() const;
   bool has_axis() const { return time || clock; }
 };
 

@@ -88,38 +88,61 @@ std::string utf8_from_any(std::string_view text) {
   return out;
 }
 
-void TextStream::seek(std::uint64_t offset) {
-  raw_.clear();
-  decoded_.clear();
-  if (coding_ == TextCoding::utf8) {
-    at_ = offset;
-    skip_ = 0;
-  } else {
-    at_ = 0;
-    skip_ = offset;
+std::string rewritten_lines(std::string_view text, const LineRewriter& rewrite) {
+  std::string out;
+  out.reserve(text.size() + text.size() / 2);
+  while (!text.empty()) {
+    const std::size_t end = std::min(text.size(), text.find('\n')) + (text.find('\n') < text.size() ? 1 : 0);
+    rewrite(text.substr(0, end), out);
+    text.remove_prefix(end);
   }
+  return out;
+}
+
+void TextStream::seek(std::uint64_t offset) {
+  raw_.clear(), cut_.clear(), decoded_.clear();
+  const bool as_it_is = coding_ == TextCoding::utf8 && !rewrite_;
+  at_ = as_it_is ? offset : 0;
+  skip_ = as_it_is ? 0 : offset;
+}
+
+bool TextStream::decode_more() {
+  const std::size_t kept = raw_.size();
+  raw_.resize(kept + (std::size_t{1} << 20));
+  const std::size_t got = file_.read_some(at_, std::span(raw_).subspan(kept));
+  raw_.resize(kept + got);
+  at_ += got;
+  if (got == 0 && cut_.empty()) return false;
+  std::string text;
+  if (coding_ == TextCoding::utf8) {
+    text = std::move(raw_);
+    raw_.clear();
+  } else {
+    std::size_t used = 0;
+    text = utf8_from_utf16(raw_, coding_ == TextCoding::utf16_big, used);
+    raw_.erase(0, used);
+  }
+  if (rewrite_) {
+    cut_ += text;
+    // Whole lines; at the end, what is left.
+    const std::size_t end = got == 0 ? cut_.size() : cut_.rfind('\n') + 1;
+    text = rewritten_lines(std::string_view(cut_).substr(0, end), rewrite_);
+    cut_.erase(0, end);
+  }
+  const auto drop = static_cast<std::size_t>(std::min<std::uint64_t>(skip_, text.size()));
+  skip_ -= drop;
+  decoded_ = text.substr(drop);
+  return true;
 }
 
 std::size_t TextStream::read(std::span<char> to) {
-  if (coding_ == TextCoding::utf8) {
+  if (coding_ == TextCoding::utf8 && !rewrite_) {
     const std::size_t got = file_.read_some(at_, to);
     at_ += got;
     return got;
   }
-  while (decoded_.empty()) {
-    const std::size_t kept = raw_.size();
-    raw_.resize(kept + (std::size_t{1} << 20));
-    const std::size_t got = file_.read_some(at_, std::span(raw_).subspan(kept));
-    raw_.resize(kept + got);
-    at_ += got;
-    if (got == 0) return 0;
-    std::size_t used = 0;
-    decoded_ = utf8_from_utf16(raw_, coding_ == TextCoding::utf16_big, used);
-    raw_.erase(0, used);
-    const auto drop = static_cast<std::size_t>(std::min<std::uint64_t>(skip_, decoded_.size()));
-    skip_ -= drop;
-    decoded_.erase(0, drop);
-  }
+  while (decoded_.empty())
+    if (!decode_more()) return 0;
   const std::size_t count = std::min(to.size(), decoded_.size());
   std::copy_n(decoded_.begin(), count, to.begin());
   decoded_.erase(0, count);

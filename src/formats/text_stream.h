@@ -1,6 +1,7 @@
 // text_stream.h: a text file as UTF-8 from a given place on, whatever coding it is in.
 #pragma once
 
+#include <functional>
 #include <span>
 #include <string>
 
@@ -18,11 +19,18 @@ std::string utf8_from_utf16(std::string_view bytes, bool big, std::size_t& used)
 /// Text that is not valid UTF-8 is read as Windows-1252, the usual 8-bit coding of instruments.
 std::string utf8_from_any(std::string_view text);
 
+/// Appends what stands in place of a line, which has its end.
+using LineRewriter = std::function<void(std::string_view line, std::string& out)>;
+/// All lines of a text rewritten; what stands behind the last line end is a line as well.
+std::string rewritten_lines(std::string_view text, const LineRewriter& rewrite);
+
 class TextStream {
  public:
-  TextStream(InputFile file, TextCoding coding) : file_(std::move(file)), coding_(coding) {}
-  /// Goes to `offset` bytes of UTF-8 behind the file's first byte (its byte-order mark included in 8-bit
-  /// codings, left out in UTF-16).
+  /// `rewrite`, if given, is put in place of every line.
+  TextStream(InputFile file, TextCoding coding, LineRewriter rewrite = {})
+      : file_(std::move(file)), coding_(coding), rewrite_(std::move(rewrite)) {}
+  /// Goes to `offset` bytes of UTF-8, as rewritten, behind the file's first byte (its byte-order mark
+  /// included in 8-bit codings, left out in UTF-16).
   void seek(std::uint64_t offset);
   /// Puts at most to.size() bytes of UTF-8 there; 0 when nothing is left.
   std::size_t read(std::span<char> to);
@@ -30,9 +38,13 @@ class TextStream {
 
  private:
   InputFile file_;
+  /// Decodes and rewrites what was read; false when there is no more.
+  bool decode_more();
+
   TextCoding coding_;
+  LineRewriter rewrite_;
   std::uint64_t at_ = 0, skip_ = 0;
-  std::string raw_, decoded_;  ///< Bytes not yet decoded; text not yet handed on.
+  std::string raw_, cut_, decoded_;  ///< Bytes not yet decoded; half a line; text not yet handed on.
 };
 
 }  // namespace vprism

@@ -83,7 +83,11 @@ Channel channel_from_title(std::string_view title) {
         if (text[i] == text.back()) ++depth;
         if (text[i] == open && --depth == 0) {
           const std::string_view inside = trimmed(text.substr(i + 1, text.size() - i - 2));
-          if (!inside.empty() && take(text.substr(0, i), inside, true)) return channel;
+          // "V(out)" is a name: what is set apart by nothing must be a unit that is known.
+          const bool set_apart = open != '(' || i == 0 || text[i - 1] == ' ';
+          if (!inside.empty() && (set_apart || Unit::try_parse(inside)) &&
+              take(text.substr(0, i), inside, true))
+            return channel;
           break;
         }
       }

@@ -234,7 +234,7 @@ TEST(Layouts, AreReadAsTheyAreWritten) {
   }
 }
 
-TEST(Layouts, ARowOfChannelsIsSaidToLookLikeOne) {
+TEST(Layouts, ARowOfChannelsIsTakenAsOne) {
   const ScratchFolder folder;
   std::string text;
   for (const char* name : {"time (s)", "a (V)", "b (V)"}) {
@@ -243,7 +243,10 @@ TEST(Layouts, ARowOfChannelsIsSaidToLookLikeOne) {
     text += "\n";
   }
   folder.write("x.csv", text);
-  EXPECT_THAT(codes_of(run_program(folder, "inspect x.csv --json --quiet --figure none").json()),
+  const json document = run_program(folder, "inspect x.csv --json --quiet --figure none").json();
+  EXPECT_THAT(codes_of(document), Contains("channels-in-rows"));
+  EXPECT_EQ(document["inputs"][0]["channels"].size(), 2u);
+  EXPECT_THAT(codes_of(run_program(folder, "inspect x.csv --no-rows --json --quiet --figure none").json()),
               Contains("rows-few"));
 }
 

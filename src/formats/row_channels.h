@@ -1,0 +1,29 @@
+// row_channels.h: text tables that hold a channel in each row, turned over so that each column does.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "formats/format.h"
+
+namespace vprism {
+
+/// A table with rows and columns exchanged. Lines that were no rows of it stand above, as they were.
+struct TurnedTable {
+  std::string text;
+  char delimiter = ',';
+  std::size_t channels = 0, longest = 0;
+  std::vector<std::int64_t> lines;  ///< Line in the file of each column, from 1.
+  std::size_t above = 0;            ///< Lines above the rows of numbers, and
+  std::size_t named = 0;            ///< cells before the numbers in the file's rows.
+  bool asked = false;               ///< By --rows: else found.
+};
+
+/// Turned over where --rows asks for it, or where there are few long rows: more than four times as many cells
+/// in each as there are rows, that begin with a name; or so long that they can be nothing else. Throws
+/// Error(input) for a file over a gigabyte, Error(usage) for --rows on a file without a table.
+std::optional<TurnedTable> turned_over(const FileHead& head, const ReadSettings& settings);
+
+}  // namespace vprism
