@@ -7,6 +7,8 @@
 
 namespace vprism {
 
+inline constexpr double two_pi = 2 * std::numbers::pi;
+
 /// The part of a turn that `count` times `each` turns leave over, between about 0 and 1; the product is
 /// rounded only after whole turns are taken off.
 inline double part_of_turn(double count, double each) {

@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "base/percentile.h"
+#include "base/turns.h"
 #include "cli/response.h"
 #include "identify/record_modes.h"
 #include "transform/derived.h"
@@ -12,8 +13,6 @@
 namespace vprism {
 
 namespace {
-
-constexpr double two_pi = 2 * std::numbers::pi;
 
 /// What the mode fit is given: ratios with standard errors that are smoothed over neighbours, since from a
 /// few averages they scatter themselves.

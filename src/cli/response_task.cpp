@@ -148,7 +148,8 @@ class ResponseTask : public EachInputTask<ResponseResult> {
     for (const std::string& name : also_) {
       std::vector<std::vector<double>> columns;
       const Recording recording = response_recording(result, columns);
-      write_recording(recording, Columns(columns.begin(), columns.end()), folder, base, find_write_format(name), {});
+      write_recording(recording, Columns(columns.begin(), columns.end()), folder, base,
+                      find_write_format(name), {});
     }
     folder.add_figure(base, bode_figure(result), "magnitude, phase and coherence");
     if (result.modes.empty()) return;

@@ -205,7 +205,8 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
            "both dimensions are " + std::to_string(samples) + "; rows are taken as time, columns as channels",
            "transpose the array if it is the other way round"});
   }
-  if (samples == 0 || channels == 0 || samples > (std::uint64_t{1} << 56)) damaged(recording.file, "no samples");
+  if (samples == 0 || channels == 0 || samples > (std::uint64_t{1} << 56))
+    damaged(recording.file, "no samples");
   if (channels > most_channels)
     throw Error(Status::input, recording.file + ": " + std::to_string(channels) + " channels; at most " +
                                    std::to_string(most_channels));

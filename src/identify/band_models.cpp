@@ -8,6 +8,7 @@
 #include <numbers>
 #include <optional>
 
+#include "base/turns.h"
 #include "identify/exponential_fit.h"
 
 namespace vprism {
@@ -16,7 +17,6 @@ namespace {
 
 using Complex = std::complex<double>;
 using Values = std::vector<Complex>;
-constexpr double two_pi = 2 * std::numbers::pi;
 
 /// Cubic B-splines with `knots` unknowns: the slow signal that `z` is nearest to.
 Values smooth(const Values& z, std::size_t knots) {

@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "base/fft.h"
+#include "base/turns.h"
 
 namespace vprism {
 
@@ -13,7 +14,6 @@ namespace {
 
 using Complex = std::complex<double>;
 using Values = std::vector<Complex>;
-constexpr double two_pi = 2 * std::numbers::pi;
 
 }  // namespace
 

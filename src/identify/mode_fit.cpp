@@ -13,6 +13,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/turns.h"
 #include "identify/mode_model.h"
 #include "identify/mode_poles.h"
 
@@ -21,7 +22,6 @@ namespace vprism {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double two_pi = 2 * std::numbers::pi;
 
 std::pair<std::size_t, std::size_t> band_of(const ModeData& data, double low_hz, double high_hz) {
   const auto& f = data.frequency_hz;

@@ -6,12 +6,13 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/turns.h"
+
 namespace vprism {
 
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double two_pi = 2 * std::numbers::pi;
 
 }  // namespace
 

@@ -12,12 +12,13 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/turns.h"
+
 namespace vprism {
 
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double two_pi = 2 * std::numbers::pi;
 constexpr std::size_t run = 32;  ///< Bins that are kept together where not all are.
 
 }  // namespace

@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "base/linear.h"
+#include "base/turns.h"
 #include "identify/record_band.h"
 
 namespace vprism {
@@ -13,7 +14,6 @@ namespace vprism {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double two_pi = 2 * std::numbers::pi;
 constexpr std::size_t most_channels = 8;
 constexpr double most_damping = 0.5;  ///< Above it nothing stands out that could be called a resonance.
 
