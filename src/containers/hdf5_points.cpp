@@ -15,6 +15,7 @@
 #include "base/text.h"
 #include "containers/entries.h"
 #include "containers/hdf5_file.h"
+#include "containers/hdf5_meaning.h"
 #include "containers/hdf5_probe.h"
 #include "containers/hdf5_sets.h"
 #include "formats/input_file.h"
@@ -228,15 +229,13 @@ class Hdf5Points : public PointSource {
     std::string source;
     const Hdf5Handle group(H5Gopen2(file_.get(), hdf5_folder(values.path).c_str(), H5P_DEFAULT));
     for (const hid_t where : {values_.get(), group.get(), file_.get()}) {
-      for (const char* key : {"rate_hz", "sample_rate", "sampling_rate", "frame_rate", "rate", "fs"})
-        if (const auto value = hdf5_number(where, key); value && *value > 0 && interval == 0)
-          interval = 1 / *value, source = std::string("attribute \"") + key + "\"";
-      for (const char* key : {"interval_s", "dt", "interval", "time_step"})
-        if (const auto value = hdf5_number(where, key); value && *value > 0 && interval == 0)
-          interval = *value, source = std::string("attribute \"") + key + "\"";
-      for (const char* key : {"start_s", "t0", "start"})
-        if (const auto value = hdf5_number(where, key); value && timed.axis.start == 0)
-          timed.axis.start = *value;
+      if (where < 0) continue;
+      if (const auto said = hdf5_said(where, Hdf5Meaning::rate); said && said->value > 0 && interval == 0)
+        interval = 1 / said->value, source = "attribute \"" + clean_text(said->key) + "\"";
+      if (const auto said = hdf5_said(where, Hdf5Meaning::interval); said && said->value > 0 && interval == 0)
+        interval = said->value, source = "attribute \"" + clean_text(said->key) + "\"";
+      if (const auto said = hdf5_said(where, Hdf5Meaning::start); said && timed.axis.start == 0)
+        timed.axis.start = said->value;
     }
     for (const ShapedSet& set : sets) {
       if (set.size.size() != 1 || set.size[0] != values.size[0] || interval > 0) continue;

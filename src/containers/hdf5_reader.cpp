@@ -4,12 +4,15 @@
 // taken from attributes of the data set, its group or the root, under their usual names.
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "base/error.h"
 #include "base/text.h"
 #include "containers/hdf5_file.h"
+#include "containers/hdf5_meaning.h"
 #include "containers/hdf5_probe.h"
 #include "containers/hdf5_sets.h"
+#include "formats/clock.h"
 #include "formats/format.h"
 
 namespace vprism {
@@ -91,8 +94,9 @@ class Hdf5Source : public SampleSource {
           const std::size_t step = column.set.transposed ? 1 : static_cast<std::size_t>(column.set.columns);
           const double* from = buffer_.data() + k * (column.set.transposed ? count : 1);
           for (std::size_t n = 0; n < count; ++n) {
-            room[n] = from[n * step];
-            if (!std::isfinite(room[n])) room[n] = std::nan(""), gaps = true;
+            const double x = from[n * step];
+            room[n] = (x - column.raw_zero) * column.scale + column.offset;
+            if (!std::isfinite(room[n]) || x == column.fill) room[n] = std::nan(""), gaps = true;
           }
         }
       }
@@ -116,7 +120,9 @@ class Hdf5Source : public SampleSource {
   struct Column {
     Hdf5Set set;
     Hdf5Handle data;
-    Hdf5Handle part[2];  ///< Memory types of real and imaginary part.
+    Hdf5Handle part[2];                                      ///< Memory types of real and imaginary part.
+    double scale = 1, offset = 0, raw_zero = 0;              ///< Channel: (stored - raw_zero) scale + offset.
+    double fill = std::numeric_limits<double>::quiet_NaN();  ///< Stored for a number that is missing.
   };
 
   void settle() {
@@ -184,6 +190,7 @@ class Hdf5Source : public SampleSource {
           H5Tinsert(column.part[p].get(), names[p].c_str(), 0, H5T_NATIVE_DOUBLE);
         }
       }
+      take_scale(column);
       const std::vector<std::string> titles = hdf5_column_titles(column.data.get(), set.columns);
       for (std::uint64_t k = 0; k < set.columns; ++k)
         recording_.channels.push_back(channel_of(column, titles, k));
@@ -198,8 +205,9 @@ class Hdf5Source : public SampleSource {
     Channel channel;
     const hid_t set = column.data.get();
     std::string name;
-    for (const char* key : {"name", "long_name", "channel", "label", "title"})
+    for (const char* key : {"name", "long_name"})
       if (const auto text = hdf5_text(set, key); text && name.empty()) name = *text;
+    if (const auto said = hdf5_said(set, Hdf5Meaning::name); said && name.empty()) name = said->text;
     if (k < titles.size())
       channel = channel_from_title(titles[static_cast<std::size_t>(k)]);
     else if (own_ && column.set.columns == 1)
@@ -208,54 +216,79 @@ class Hdf5Source : public SampleSource {
       channel = channel_from_title(name.empty() ? hdf5_leaf(column.set.path) : name);
     else
       channel.name = clean_text(hdf5_leaf(column.set.path)) + " " + std::to_string(k + 1);
-    for (const char* key : {"unit", "units", "Unit", "Units"})
-      if (const auto text = hdf5_text(set, key); text && !trimmed(*text).empty()) {
-        const auto unit = Unit::try_parse(trimmed(*text));
-        channel.unit = unit ? *unit : Unit::opaque(clean_text(trimmed(*text)));
-        if (!unit)
-          recording_.cautions.push_back(
-              {"unit-unknown", Severity::note, channel.name,
-               "the unit \"" + clean_text(*text) + "\" can't be read; numbers are kept as they are",
-               "name it with --calibrate '" + channel.name + ": unit UNIT'"});
-        break;
-      }
+    if (const auto said = hdf5_said(set, Hdf5Meaning::unit)) {
+      const auto unit = Unit::try_parse(said->text);
+      channel.unit = unit ? *unit : Unit::opaque(clean_text(said->text));
+      if (!unit)
+        recording_.cautions.push_back(
+            {"unit-unknown", Severity::note, channel.name,
+             "the unit \"" + clean_text(said->text) + "\" can't be read; numbers are kept as they are",
+             "name it with --calibrate '" + channel.name + ": unit UNIT'"});
+    }
     channel.quantity = quantity_of(channel.unit);
     channel.carrier_hz = hdf5_number(set, "carrier_hz").value_or(0);
     if (const auto text = hdf5_text(set, "point")) channel.point = clean_text(*text);
     return channel;
   }
 
-  /// The first of `names` found on the data set, its group or the root.
-  std::optional<double> number_near(const std::vector<const char*>& names, std::string& found) {
+  /// What integers stand for, and what stands for a missing number, by the set's attributes.
+  void take_scale(Column& column) {
+    const hid_t set = column.data.get();
+    if (const auto fill = hdf5_said(set, Hdf5Meaning::fill)) column.fill = fill->value;
+    const auto scale = hdf5_said(set, Hdf5Meaning::scale), offset = hdf5_said(set, Hdf5Meaning::offset),
+               zero = hdf5_said(set, Hdf5Meaning::raw_zero);
+    if (own_ || column.set.complex || (!scale && !offset)) return;
+    const double factor = scale ? scale->value : 1, add = offset ? offset->value : 0;
+    if (factor == 1 && add == 0) return;
+    const Hdf5Handle type(H5Dget_type(set));
+    // Conventions that say so themselves hold for floats, too.
+    const bool applies = H5Tget_class(type.get()) == H5T_INTEGER ||
+                         (scale && lower_case(scale->key) == "scale_factor") ||
+                         (offset && lower_case(offset->key) == "add_offset");
+    std::string said =
+        scale ? "\"" + clean_text(scale->key) + "\" " + format_number(factor, 9) : std::string();
+    if (offset)
+      said += (said.empty() ? "\"" : " and \"") + clean_text(offset->key) + "\" " + format_number(add, 9);
+    const std::string leaf = clean_text(hdf5_leaf(column.set.path));
+    if (!applies) {
+      recording_.cautions.push_back(
+          {"scale-not-applied", Severity::note, leaf,
+           "its numbers are floats: the attributes " + said + " are taken as applied",
+           "apply them with --calibrate if they are not"});
+      return;
+    }
+    column.scale = factor, column.offset = add;
+    if (zero) column.raw_zero = zero->value;
+    recording_.cautions.push_back(
+        {"scale-applied", Severity::note, leaf, "its integers are turned by the attributes " + said, ""});
+  }
+
+  /// The first that the data set, its group or the root says.
+  std::optional<Hdf5Said> said_near(Hdf5Meaning meaning) {
     const hid_t set = columns_.front().data.get();
     const Hdf5Handle group(H5Gopen2(file_.get(), hdf5_folder(group_.sets.front().path).c_str(), H5P_DEFAULT));
     for (const hid_t where : {set, group.get(), file_.get()})
-      for (const char* name : names)
-        if (const auto value = hdf5_number(where, name); value && std::isfinite(*value)) {
-          found = name;
-          return value;
-        }
+      if (auto said = where < 0 ? std::nullopt : hdf5_said(where, meaning)) return said;
     return std::nullopt;
   }
 
   void describe_axis() {
-    std::string ignored;
-    if (const auto rate = number_near(hdf5_rate_names, interval_name_); rate && *rate > 0)
-      file_interval_ = 1 / *rate;
-    std::string name;
-    if (const auto step = number_near(hdf5_interval_names, name); step && *step > 0) {
-      if (file_interval_ > 0 && std::abs(file_interval_ / *step - 1) > 1e-6)
+    const auto rate = said_near(Hdf5Meaning::rate), step = said_near(Hdf5Meaning::interval),
+               start = said_near(Hdf5Meaning::start);
+    if (rate && rate->value > 0) file_interval_ = 1 / rate->value, interval_name_ = rate->key;
+    if (step && step->value > 0) {
+      if (file_interval_ > 0 && std::abs(file_interval_ / step->value - 1) > 1e-6)
         recording_.cautions.push_back({"rate-disagrees", Severity::warning, "",
-                                       "attribute \"" + interval_name_ + "\" makes the rate " +
-                                           format_quantity(1 / file_interval_, "Hz", 7) + ", \"" + name +
-                                           "\" makes it " + format_quantity(1 / *step, "Hz", 7) +
-                                           "; the first is used",
+                                       "attribute \"" + clean_text(interval_name_) + "\" makes the rate " +
+                                           format_quantity(1 / file_interval_, "Hz", 7) + ", \"" +
+                                           clean_text(step->key) + "\" makes it " +
+                                           format_quantity(1 / step->value, "Hz", 7) + "; the first is used",
                                        "give --rate if it is the other"});
-      if (file_interval_ == 0) file_interval_ = *step, interval_name_ = name;
+      if (file_interval_ == 0) file_interval_ = step->value, interval_name_ = step->key;
     }
-    if (const auto start =
-            number_near({"start_s", "t0", "start", "start_time", "t_start", "start_offset"}, ignored))
-      recording_.axis.start = *start;
+    interval_name_ = clean_text(interval_name_);
+    if (start) recording_.axis.start = start->value;
+    describe_stamps();
     if (!own_) return;
     Axis& axis = recording_.axis;
     const std::string domain = hdf5_text(file_.get(), "axis").value_or("time");
@@ -274,6 +307,31 @@ class Hdf5Source : public SampleSource {
           recording_.notes.emplace_back(clean_text(line.substr(0, mark)), clean_text(line.substr(mark + 1)));
       }
     recording_.format = "HDF5, recording layout";
+  }
+
+  /// What the numbers of the axis count: seconds unless its units, or its name, say otherwise.
+  void describe_stamps() {
+    if (!stamps_) return;
+    Axis& axis = recording_.axis;
+    std::string text;
+    if (const auto said = hdf5_said(stamps_.get(), Hdf5Meaning::unit)) text = said->text;
+    if (const std::size_t since = text.find(" since "); since != std::string::npos) {
+      if (const auto zero = parse_date_time(trimmed(std::string_view(text).substr(since + 7))))
+        recording_.zero_ns = *zero;
+      text.resize(since);
+    }
+    const std::string leaf = hdf5_leaf(group_.stamps);
+    auto unit = Unit::try_parse(trimmed(text));
+    if (!unit || unit->dimensionless()) unit = Unit::parse(is_frequency_name(leaf) ? "Hz" : "s");
+    if (unit->converts_to(Unit::parse("s"))) {
+      stamp_factor_ = unit->convert(1, Unit::parse("s"));
+      return;
+    }
+    const bool frequency = unit->converts_to(Unit::parse("Hz"));
+    axis.domain = frequency ? Axis::Domain::frequency : Axis::Domain::other;
+    axis.name = clean_text(leaf);
+    axis.unit = frequency ? Unit::parse("Hz") : *unit;
+    if (frequency) stamp_factor_ = unit->convert(1, axis.unit);
   }
 
   void read_set(const Column& column, int part, std::size_t count) {
@@ -304,6 +362,7 @@ class Hdf5Source : public SampleSource {
     if (H5Sselect_hyperslab(space.get(), H5S_SELECT_SET, &start, nullptr, &size, nullptr) < 0 ||
         H5Dread(stamps_.get(), H5T_NATIVE_DOUBLE, memory.get(), space.get(), H5P_DEFAULT, to.data()) < 0)
       damaged(group_.stamps);
+    for (double& t : to) t *= stamp_factor_;
   }
 
   [[noreturn]] void damaged(const std::string& path) const {
@@ -318,7 +377,7 @@ class Hdf5Source : public SampleSource {
   std::vector<Column> columns_;
   std::vector<double> buffer_;
   std::uint64_t file_bytes_ = 0;
-  double file_interval_ = 0;
+  double file_interval_ = 0, stamp_factor_ = 1;
   std::string interval_name_;
   std::int64_t at_ = 0;
   bool own_ = false, settled_ = false;

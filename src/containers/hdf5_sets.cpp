@@ -6,6 +6,7 @@
 #include <tuple>
 
 #include "base/text.h"
+#include "containers/hdf5_meaning.h"
 
 namespace vprism {
 
@@ -28,7 +29,19 @@ bool hdf5_complex_members(hid_t type, std::string& real, std::string& imaginary)
   return !real.empty() && !imaginary.empty() && lower_case(imaginary)[0] == 'i';
 }
 
+bool is_frequency_name(const std::string& leaf) {
+  const std::string name = lower_case(leaf);
+  return name == "frequency" || name == "freq" || name == "frequencies" || name == "freqs" ||
+         name == "f_hz" || name == "frequency_hz";
+}
+
 namespace {
+
+bool is_time_name(const std::string& leaf) {
+  const std::string name = lower_case(leaf);
+  return name == "time" || name == "t" || name == "times" || name == "timestamps" || name == "time_s" ||
+         name == "stamps";
+}
 
 struct Walk {
   hid_t file;
@@ -39,10 +52,8 @@ struct Walk {
 };
 
 double own_interval(hid_t set) {
-  for (const char* name : hdf5_rate_names)
-    if (const auto rate = hdf5_number(set, name); rate && *rate > 0) return 1 / *rate;
-  for (const char* name : hdf5_interval_names)
-    if (const auto step = hdf5_number(set, name); step && *step > 0) return *step;
+  if (const auto rate = hdf5_said(set, Hdf5Meaning::rate); rate && rate->value > 0) return 1 / rate->value;
+  if (const auto step = hdf5_said(set, Hdf5Meaning::interval); step && step->value > 0) return step->value;
   return 0;
 }
 
@@ -67,11 +78,24 @@ herr_t look_at(Walk& walk, const char* name) {
   out.path = std::string("/") + name;
   out.two_dimensional = rank == 2;
   out.transposed = rank == 2 && size[1] > size[0];
+  for (unsigned d = 0; d < static_cast<unsigned>(rank); ++d) {
+    const std::string scale = hdf5_dimension_scale(set.get(), d);
+    const std::string leaf = hdf5_leaf(scale);
+    const bool axis = is_time_name(leaf) || is_frequency_name(leaf);
+    if (rank == 2 && axis) out.transposed = d == 1;
+    if (!scale.empty() && (axis || (out.scale.empty() && d == (out.transposed ? 1u : 0u)))) out.scale = scale;
+  }
+  if (const auto kept = hdf5_text(set.get(), "CLASS"); kept && *kept == "DIMENSION_SCALE") {
+    out.is_scale = true;
+    // What netCDF writes for a dimension without a variable.
+    if (const auto name = hdf5_text(set.get(), "NAME");
+        name && starts_with(*name, "This is a netCDF dimension"))
+      return 0;
+  }
   out.rows = size[out.transposed ? 1 : 0];
   out.columns = rank == 2 ? size[out.transposed ? 0 : 1] : 1;
   out.interval = own_interval(set.get());
-  for (const char* key : {"start_s", "t0", "start", "start_time"})
-    if (const auto start = hdf5_number(set.get(), key); start && out.start == 0) out.start = *start;
+  if (const auto start = hdf5_said(set.get(), Hdf5Meaning::start)) out.start = start->value;
   if (out.rows > 0 && out.columns > 0 && out.columns <= 4096) walk.sets.push_back(std::move(out));
   return 0;
 }
@@ -98,27 +122,7 @@ herr_t visit_link(hid_t group, const char* name, const H5L_info_t* info, void* d
   return object && H5Iget_type(object.get()) == H5I_DATASET ? look_at(walk, name) : 0;
 }
 
-bool is_time_name(const std::string& leaf) {
-  const std::string name = lower_case(leaf);
-  return name == "time" || name == "t" || name == "times" || name == "timestamps" || name == "time_s" ||
-         name == "stamps";
-}
-
 }  // namespace
-
-const std::vector<const char*> hdf5_rate_names = {"rate_hz",
-                                                  "sample_rate",
-                                                  "sampling_rate",
-                                                  "samplerate",
-                                                  "sampling_frequency",
-                                                  "sample_frequency",
-                                                  "rate",
-                                                  "fs",
-                                                  "Fs",
-                                                  "SampleRate",
-                                                  "SamplingRate"};
-const std::vector<const char*> hdf5_interval_names = {"interval_s",      "dt",        "interval", "delta",
-                                                      "sample_interval", "increment", "step_s"};
 
 std::optional<std::vector<Hdf5Set>> hdf5_sets(hid_t file, const std::string& file_path,
                                               const std::vector<std::string>& allowed_outside,
@@ -145,25 +149,39 @@ std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const s
   for (Hdf5Group& group : groups) {
     for (const Hdf5Set& set : group.sets)
       if (axis == "none" ? false
-          : axis.empty() ? is_time_name(hdf5_leaf(set.path))
+          : axis.empty() ? is_time_name(hdf5_leaf(set.path)) || is_frequency_name(hdf5_leaf(set.path))
                          : hdf5_leaf(set.path) == axis || set.path == axis)
         group.stamps = set.path;
-    // A time beside a table of two dimensions.
-    if (group.stamps.empty() && group.sets.front().two_dimensional && axis != "none")
-      for (const Hdf5Set& set : sets)
-        if (!set.two_dimensional && set.rows == group.sets.front().rows &&
-            hdf5_folder(set.path) == hdf5_folder(group.name) && is_time_name(hdf5_leaf(set.path)))
-          group.stamps = set.path;
+    const auto serves = [&](const Hdf5Set& set) {
+      return !set.two_dimensional && set.rows == group.sets.front().rows &&
+             set.path != group.sets.front().path;
+    };
+    // A time beside a table of two dimensions, or the scale of a dimension.
+    if (group.stamps.empty() && axis != "none")
+      for (const Hdf5Set& set : sets) {
+        if (!serves(set)) continue;
+        const std::string leaf = hdf5_leaf(set.path);
+        const bool beside =
+            group.sets.front().two_dimensional && hdf5_folder(set.path) == hdf5_folder(group.name) &&
+            (axis.empty() ? is_time_name(leaf) || is_frequency_name(leaf) : leaf == axis || set.path == axis);
+        if (beside || (axis.empty() && set.path == group.sets.front().scale)) group.stamps = set.path;
+      }
     if (group.sets.size() > 1)
       std::erase_if(group.sets, [&](const Hdf5Set& set) { return set.path == group.stamps; });
     else if (group.sets.front().path == group.stamps)
       group.stamps.clear();
+    // Scales of other dimensions are no channels.
+    if (std::any_of(group.sets.begin(), group.sets.end(), [](const Hdf5Set& set) { return !set.is_scale; }))
+      std::erase_if(group.sets, [](const Hdf5Set& set) { return set.is_scale; });
   }
   // Times alone that serve a table elsewhere are no signal.
   std::erase_if(groups, [&](const Hdf5Group& group) {
-    return group.sets.size() == 1 && is_time_name(hdf5_leaf(group.sets[0].path)) &&
-           std::any_of(groups.begin(), groups.end(),
-                       [&](const Hdf5Group& g) { return g.stamps == group.sets[0].path; });
+    return group.sets.size() == 1 &&
+           (std::any_of(groups.begin(), groups.end(),
+                        [&](const Hdf5Group& g) { return g.stamps == group.sets[0].path; }) ||
+            (group.sets[0].is_scale && std::any_of(groups.begin(), groups.end(), [](const Hdf5Group& g) {
+               return !g.sets.front().is_scale;
+             })));
   });
   return groups;
 }

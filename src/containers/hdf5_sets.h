@@ -2,9 +2,9 @@
 //
 // Every numeric data set of one or two dimensions is looked at. Those of one dimension that lie in the same
 // group and have the same length, rate and start are the channels of one part, named after the group; a data
-// set of two dimensions is a part of its own, its longer dimension being time. A data set called time or t
-// (or what
-// --axis names) holds the stamps of its group. All is called under `hdf5_lock`.
+// set of two dimensions is a part of its own, its longer dimension being time. A data set called time or t,
+// or frequency, the dimension scale of the HDF5 specification, or what --axis names, holds the axis of its
+// group. All is called under `hdf5_lock`.
 #pragma once
 
 #include <optional>
@@ -21,10 +21,9 @@ struct Hdf5Set {
   bool two_dimensional = false, transposed = false;  ///< Transposed: [channel][time].
   bool complex = false;
   double interval = 0, start = 0;  ///< By the set's own attributes; 0: it has none.
+  std::string scale;               ///< Path of the dimension scale of its longer (or timed) dimension; "".
+  bool is_scale = false;           ///< A dimension scale itself.
 };
-
-/// Attributes that hold a rate, or an interval in seconds.
-extern const std::vector<const char*> hdf5_rate_names, hdf5_interval_names;
 
 /// A data set that lies in another file.
 struct Hdf5Refused {
@@ -35,7 +34,7 @@ struct Hdf5Refused {
 struct Hdf5Group {
   std::string name;
   std::vector<Hdf5Set> sets;
-  std::string stamps;  ///< Path; "" for none.
+  std::string stamps;  ///< Path of the axis: times or frequencies; "" for none.
 };
 
 /// All of them, in the order of their paths; nothing when the file's groups can't be walked. Those that lie
@@ -46,6 +45,8 @@ std::optional<std::vector<Hdf5Set>> hdf5_sets(hid_t file, const std::string& fil
 /// `axis`: the name or path of the stamps, "none", or "" to find them by name.
 std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const std::string& axis);
 
+/// "frequency", "freq", ...
+bool is_frequency_name(const std::string& leaf);
 std::string hdf5_folder(const std::string& path);
 std::string hdf5_leaf(const std::string& path);
 /// Whether a compound type is a complex number: two floats, r and i (or real and imag).

@@ -10,6 +10,7 @@
 #include <numbers>
 
 #include "base/text.h"
+#include "formats/text_layout.h"
 
 namespace vprism {
 
@@ -149,14 +150,19 @@ std::optional<ComplexCells> ComplexCells::found_in(const std::vector<std::string
       // As many cells as the last line but one has: the last may be a note.
       split_around(last.empty() ? std::string_view() : last[last.size() > 1 ? 1 : 0], d, cells);
       const std::size_t count = cells.size();
-      std::vector<std::size_t> complex(count), any(count);
-      std::size_t alike = 0;
+      std::vector<std::size_t> complex(count);
+      std::size_t alike = 0, numbers = 0, all = 0;
+      double ignored = 0;
       for (const std::string_view line : last) {
         split_around(line, d, cells);
+        all += cells.size();
         if (cells.size() != count) continue;
         ++alike;
-        for (std::size_t c = 0; c < count; ++c)
-          if (parse_complex(cells[c], mark)) ++complex[c];
+        for (std::size_t c = 0; c < count; ++c) {
+          const bool is_complex = parse_complex(cells[c], mark).has_value();
+          complex[c] += is_complex ? 1 : 0;
+          numbers += is_complex || parse_any_cell(cells[c], mark, ignored) ? 1 : 0;
+        }
       }
       ComplexCells found;
       found.delimiter_ = d, found.decimal_ = mark, found.cells_ = count;
@@ -164,8 +170,9 @@ std::optional<ComplexCells> ComplexCells::found_in(const std::vector<std::string
         // Titles may be among so few lines.
         if (complex[c] >= 2 && 10 * complex[c] >= 7 * std::min(alike, last.size()))
           found.complex_.push_back(c);
-      const double score = static_cast<double>(alike * found.complex_.size()) /
-                           static_cast<double>(count + 1) * static_cast<double>(count);
+      // A wrong mark leaves cells that are no numbers.
+      const double pure = static_cast<double>(numbers) / static_cast<double>(std::max<std::size_t>(1, all));
+      const double score = static_cast<double>(alike * found.complex_.size()) * std::pow(pure, 4);
       if (!found.complex_.empty() && score > most) most = score, best = found;
     }
   }
