@@ -241,6 +241,7 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
   recording.complex = !imaginary.empty();
   layout.columns.insert(layout.columns.end(), imaginary.begin(), imaginary.end());
   make_names_distinct(recording.channels);
+  take_axis_column(recording, layout, settings);
   return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(layout), settings, 0,
                                        "");
 }

@@ -82,6 +82,28 @@ TEST_F(Arrays, AFieldCalledTimeIsTheAxis) {
   EXPECT_EQ(r.columns[1][3], -3);
 }
 
+TEST_F(Arrays, AnyColumnMayBeTheAxis) {
+  const ScratchFolder folder;
+  ASSERT_TRUE(run_python(folder, R"(
+import numpy as np
+t = np.arange(1000) * 1e-3
+np.save('late.npy', np.stack([np.sin(300 * t), t], 1))
+np.stack([t, np.sin(300 * t)]).astype('>f8').tofile('flat.bin')
+)"));
+  ReadSettings settings;
+  settings.axis = "2";
+  const WholeRecording r = read_file(folder.path("late.npy"), settings);
+  ASSERT_EQ(r.recording.channels.size(), 1u);
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 1000, 1e-6);
+  EXPECT_NEAR(r.columns[0][7], std::sin(2.1), 1e-12);
+  settings.axis = "channel 1";
+  settings.binary = "f64be:2ch:sequential";
+  EXPECT_NEAR(read_file(folder.path("flat.bin"), settings).columns[0][7], std::sin(2.1), 1e-12);
+  settings.binary.clear();
+  settings.axis = "3";
+  EXPECT_THAT(error_of(folder.path("late.npy"), settings), HasSubstr("unknown channel"));
+}
+
 TEST_F(Arrays, WhatIsNoSignalIsRefused) {
   EXPECT_THAT(error_of(path("text.npy")), HasSubstr("no numbers"));
   EXPECT_THAT(error_of(path("cube.npy")), HasSubstr("3 dimensions"));
