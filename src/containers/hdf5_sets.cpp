@@ -88,8 +88,8 @@ herr_t look_at(Walk& walk, const char* name) {
   if (const auto kept = hdf5_text(set.get(), "CLASS"); kept && *kept == "DIMENSION_SCALE") {
     out.is_scale = true;
     // What netCDF writes for a dimension without a variable.
-    if (const auto name = hdf5_text(set.get(), "NAME");
-        name && starts_with(*name, "This is a netCDF dimension"))
+    if (const auto text = hdf5_text(set.get(), "NAME");
+        text && starts_with(*text, "This is a netCDF dimension"))
       return 0;
   }
   out.rows = size[out.transposed ? 1 : 0];
