@@ -137,6 +137,54 @@ Unit Unit::parse(std::string_view text) {
   throw Error(Status::usage, line);
 }
 
+std::optional<UnitPowers> Unit::powers() const {
+  if (!known()) return std::nullopt;
+  // "0.001 m2.kg.s-3.A-1", "K @ 273.15": the powers are read, factor and offset follow by conversion.
+  char text[256] = {};
+  {
+    UnitLibrary& library = UnitLibrary::get();
+    const std::lock_guard guard(library.lock);
+    const int length = ut_format(meaning_->unit, text, sizeof text - 1, UT_ASCII | UT_DEFINITION);
+    if (length < 0 || length >= static_cast<int>(sizeof text)) return std::nullopt;
+  }
+  UnitPowers out;
+  std::string base, word;
+  std::string_view rest = text;
+  if (const std::size_t at = rest.find('@'); at != std::string_view::npos) rest = rest.substr(0, at);
+  const auto take = [&](const std::string& part) {
+    if (part.empty() || (part[0] >= '0' && part[0] <= '9') || part[0] == '-' || part[0] == '+') return true;
+    std::size_t letters = 0;
+    while (letters < part.size() && std::isalpha(static_cast<unsigned char>(part[letters]))) ++letters;
+    const std::string name = part.substr(0, letters);
+    const int power = letters == part.size() ? 1 : std::atoi(part.c_str() + letters);
+    if (name != "rad")
+      for (std::size_t i = 0; i <= UnitPowers::count; ++i) {
+        if (i == UnitPowers::count) return false;
+        if (name != UnitPowers::names[i]) continue;
+        out.powers[i] += power;
+        break;
+      }
+    base += (base.empty() ? "" : ".") + part;
+    return true;
+  };
+  // Numbers hold points as well: parts of the product begin with a letter.
+  for (std::size_t i = 0; i <= rest.size(); ++i) {
+    const char c = i < rest.size() ? rest[i] : ' ';
+    const bool next_is_letter = i + 1 < rest.size() && std::isalpha(static_cast<unsigned char>(rest[i + 1]));
+    if (c == ' ' || c == '(' || c == ')' || (c == '.' && next_is_letter)) {
+      if (!take(word)) return std::nullopt;
+      word.clear();
+    } else {
+      word += c;
+    }
+  }
+  const auto si = try_parse(base.empty() ? "1" : base);
+  if (!si || !converts_to(*si)) return std::nullopt;
+  out.offset = convert(0, *si);
+  out.factor = convert(1, *si) - out.offset;
+  return out;
+}
+
 Unit Unit::opaque(std::string_view text) { return Unit(clean_text(trimmed(text), 60), nullptr); }
 
 std::string Unit::label() const {

@@ -1,6 +1,7 @@
 // unit.h: physical units, read and converted by UDUNITS-2.
 #pragma once
 
+#include <array>
 #include <memory>
 #include <optional>
 #include <string>
@@ -8,6 +9,14 @@
 #include <utility>
 
 namespace vprism {
+
+/// What a unit is in SI: a value of it is factor times value plus offset of its base units to their powers.
+struct UnitPowers {
+  static constexpr std::size_t count = 7;
+  static constexpr const char* names[count] = {"m", "kg", "s", "A", "K", "mol", "cd"};
+  std::array<double, count> powers{};
+  double factor = 1, offset = 0;
+};
 
 /// A unit as the user or the file wrote it, with its meaning if it has one.
 ///
@@ -32,6 +41,9 @@ class Unit {
   bool converts_to(const Unit& other) const;
   /// `value` of this unit in the other. Throws Error(usage) when the two do not fit.
   double convert(double value, const Unit& other) const;
+  /// Nothing for a unit that is not known, or no power of base units (a logarithm). Angles count as plain
+  /// numbers.
+  std::optional<UnitPowers> powers() const;
   /// This unit divided by (times) the other. Equal units cancel to "1"; a power of the other at the end is
   /// counted on: "m/s^2" times "s" is "m/s".
   Unit over(const Unit& other) const;

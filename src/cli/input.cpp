@@ -27,7 +27,8 @@ std::unique_ptr<SampleSource> open_selected(const std::vector<std::string>& file
                                          : settings.join == InputSettings::Join::channels
                                              ? join_channels(std::move(sources))
                                              : join_time(std::move(sources));
-  if (settings.channels.empty()) return source;
+  // Computed channels are chosen from with the others, once they are there.
+  if (settings.channels.empty() || !settings.computes.empty()) return source;
   std::vector<std::size_t> chosen = select_channels(source->recording(), settings.channels);
   return std::make_unique<ChannelSelection>(std::move(source), std::move(chosen));
 }
@@ -122,8 +123,12 @@ std::vector<std::unique_ptr<Input>> open_inputs(const std::vector<std::string>& 
   std::vector<std::string> calibrated, converted;
   for (const CalibrationRule& rule : settings.rules()) calibrated.push_back(rule.channels);
   for (const std::string& text : settings.units) converted.push_back(parse_unit_rule(text).channels);
-  check_channels_used("--calibrate", calibrated, recordings);
-  check_channels_used("--unit", converted, recordings);
+  std::vector<const Recording*> read;
+  for (const auto& input : inputs)
+    read.push_back(settings.computes.empty() ? &input->road().recording()
+                                             : &input->road().source_recording());
+  check_channels_used("--calibrate", calibrated, read);
+  check_channels_used("--unit", converted, read);
   return inputs;
 }
 

@@ -3,6 +3,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "condition/computed.h"
 
 namespace vprism {
 
@@ -25,6 +26,11 @@ Chain InputSettings::make_chain() const {
     std::vector<UnitRule> unit_rules;
     for (const std::string& text : units) unit_rules.push_back(parse_unit_rule(text));
     all.push_back(make_unit_stage(std::move(unit_rules)));
+  }
+  if (!computes.empty()) {
+    std::vector<ComputeRule> compute_rules;
+    for (const std::string& text : computes) compute_rules.push_back(parse_compute_rule(text));
+    all.push_back(make_compute_stage(std::move(compute_rules), channels));
   }
   if (!chain.empty()) {
     Chain steps;
@@ -186,6 +192,16 @@ OptionGroup input_group(InputSettings& s) {
           s.chain = t;
         },
         [&s] { return Json(s.chain); }},
+       {"compute", "'NAME (UNIT) = EXPRESSION'",
+        "a channel computed from others, such as 'power (W) = \"phase U\" * current'; numbers take a unit "
+        "behind a "
+        "blank: 9.81 m/s^2; units follow and are checked; may be repeated",
+        true,
+        [&s](const std::string& t) {
+          (void)parse_compute_rule(t);
+          s.computes.push_back(t);
+        },
+        [&s] { return Json(s.computes); }},
        range_option("gate", "part of the record to analyse, such as 0.2s..1.5s", Dimension::time, s.gate)}};
 }
 

@@ -16,13 +16,14 @@ struct InputSettings {
   std::vector<std::string> channels;
   std::vector<std::string> calibrations;
   std::vector<std::string> units;
+  std::vector<std::string> computes;
   std::string chain;
   std::optional<Range> gate;
   std::optional<AxisScale> axis_scale;
   enum class Join { no, channels, time };
   Join join = Join::no;
 
-  /// calibrate, convert units, then the chain, then the gate. Throws Error(usage).
+  /// calibrate, convert units, compute channels, then the chain, then the gate. Throws Error(usage).
   Chain make_chain() const;
   std::vector<CalibrationRule> rules() const;
 };

@@ -24,6 +24,8 @@ class Road {
   void resolve();
   /// The recording as it comes out of the last stage.
   const Recording& recording() const { return passing_; }
+  /// As it was read.
+  const Recording& source_recording() const { return source_->recording(); }
   /// One pass: every block, in order, is handed to `sink`, which may change it.
   void run(const Sink& sink, const Progress& progress = {});
   std::vector<StageReport> reports() const;

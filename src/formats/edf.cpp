@@ -109,13 +109,13 @@ class Edf : public SampleSource {
     }
     const std::uint64_t there = head.size - static_cast<std::uint64_t>(header);
     if (records > 0 && there == record * static_cast<std::uint64_t>(records)) return;
-    throw Error(
-        Status::input,
-        fmt::format("{}: its header promises {} data records of {} bytes, {:.6g} are there{}; copy or export "
-                    "it again",
-                    head.path, records < 0 ? "an unknown number of" : std::to_string(records), record,
-                    static_cast<double>(there) / static_cast<double>(record),
-                    records < 0 ? " (the recorder never closed the file)" : ""));
+    throw Error(Status::input,
+                fmt::format("{}: damaged or cut: its header promises {} data records of {} bytes, {:.6g} are "
+                            "there{}; copy or export "
+                            "it again",
+                            head.path, records < 0 ? "an unknown number of" : std::to_string(records), record,
+                            static_cast<double>(there) / static_cast<double>(record),
+                            records < 0 ? " (the recorder never closed the file)" : ""));
   }
 
   void describe(const FileHead& head, const ReadSettings& settings) {

@@ -181,7 +181,10 @@ TEST(NoEnd, ALineOfAHundredThousandCellsIsOneError) {
   std::string line;
   for (int i = 0; i < 100000; ++i) line += std::to_string(i % 7) + ",";
   folder.write("wide.csv", line + "1\n");
-  EXPECT_THAT(error_line(folder, "inspect wide.csv --rate 1kHz", 3), HasSubstr("at most 4096"));
+  EXPECT_THAT(error_line(folder, "inspect wide.csv --no-rows --rate 1kHz", 3), HasSubstr("at most 4096"));
+  // As it stands it is one channel.
+  const auto document = document_of(folder, "inspect wide.csv --rate 1kHz");
+  EXPECT_EQ(document["inputs"][0]["channels"][0]["samples"].get<int>(), 100001);
 }
 
 TEST(Pipes, AreReadOnceAndNeverWaitedForWithoutEnd) {
