@@ -15,6 +15,7 @@
 #include "base/error.h"
 #include "formats/format.h"
 #include "formats/points.h"
+#include "formats/station_text.h"
 
 namespace {
 

@@ -200,7 +200,8 @@ ComputeRule parse_compute_rule(std::string_view text) {
   }
   if (head.size() >= 2 && (head.front() == '"' || head.front() == '\'') && head.back() == head.front())
     head = head.substr(1, head.size() - 2);
-  if (head.empty()) throw Error(Status::usage, "a computed channel needs a name before \"=\"");
+  if (head.empty() || head.front() == '(')
+    throw Error(Status::usage, "a computed channel needs a name before \"=\"");
   rule.name = clean_text(head);
   rule.expression = std::string(trimmed(text.substr(equals + 1)));
   if (rule.expression.empty()) throw Error(Status::usage, "an expression is missing behind \"=\"");

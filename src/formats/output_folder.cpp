@@ -164,10 +164,11 @@ void OutputFolder::commit() {
   }
   for (const std::string& name : names_) {
     if (fs::exists(folder_ / name, code) && same_bytes(waiting_ / name, folder_ / name)) continue;
+    // Marked before it has its name: a run that ends between the two leaves none that no one owns. A user's
+    // own file that happens to hold the same bytes stays the user's.
+    if (!command_.empty()) mark_output(waiting_ / name, command_);
     fs::rename(waiting_ / name, folder_ / name, code);
     if (code) fail(folder_ / name, "can't be written: " + code.message());
-    // A user's own file that happens to hold the same bytes stays the user's.
-    if (!command_.empty()) mark_output(folder_ / name, command_);
   }
   committed_ = true;
   names_.clear();

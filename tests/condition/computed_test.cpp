@@ -109,7 +109,7 @@ TEST(Computed, ChannelsMayNeedEachOtherInAnyOrderAndBeChosen) {
 
 TEST(Computed, WhatIsMissingStaysMissing) {
   const Made made = computed({{channel("u", "V"), {1, std::nan(""), -4, 0}}},
-                             {"root = sqrt(u)", "over = u > 0 V", "inverse = 1 V^2 / u"});
+                             {"root = sqrt(u / 1 V)", "over = u > 0 V", "inverse = 1 V^2 / u"});
   EXPECT_TRUE(std::isnan(made.columns[1][1]));
   EXPECT_TRUE(std::isnan(made.columns[1][2]));
   EXPECT_TRUE(std::isnan(made.columns[2][1]));
