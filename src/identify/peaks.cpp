@@ -108,8 +108,7 @@ std::vector<bool> bins_under(const Spectrum& spectrum, const LobeFit& fit, const
 bool drop_impossible(const Spectrum& spectrum, const LobeFit& fit, std::vector<Line>& lines) {
   std::vector<std::size_t> gone;
   for (const LobeFit::Cluster& cluster : fit.clusters_of(lines)) {
-    if (cluster.size() < 2) continue;
-    std::size_t near = 1;
+    std::size_t near = std::min<std::size_t>(1, cluster.size() - 1);
     double held = 0;
     for (std::size_t i = 0; i < cluster.size(); ++i) {
       held += spectrum.fold() * lines[cluster[i]].square;
@@ -123,6 +122,11 @@ bool drop_impossible(const Spectrum& spectrum, const LobeFit& fit, std::vector<L
         std::min(spectrum.bins(), static_cast<std::size_t>(lines[cluster.back()].bins + reach) + 2);
     double there = 0;
     for (std::size_t k = low; k < high; ++k) there += spectrum.share(k);
+    if (cluster.size() == 1) {
+      // Beside 0 or half the rate a line and its image may cancel: so large a line, and nothing of it seen.
+      if (held > 4 * there) gone.push_back(cluster.front());
+      continue;
+    }
     const Line &a = lines[cluster[near - 1]], &b = lines[cluster[near]];
     if (held > 2 * there ||
         (b.bins - a.bins < 1 && std::min(a.square, b.square) > 1e-4 * std::max(a.square, b.square)))
