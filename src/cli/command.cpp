@@ -87,6 +87,10 @@ const std::vector<CommandEntry>& command_table() {
        "vprism modulation tern-point/laser-beat.sigmf-meta",
        "the guide laser's beat note swings 9 kHz at the cooler's 31.2 Hz and jumps by 17.5 kHz",
        make_modulation_task},
+      {"levels", "FILE...",
+       "levels over time: RMS, peaks, running level, how often and how long a level is exceeded",
+       "vprism levels tern-point/slew-runup.wav --channel 'mirror cell' --every 100ms --over 5mV",
+       "when the mirror cell shakes by more than 5 mV, how often and how long", make_levels_task},
       {"peaks", "FILE...",
        "what stands out in time: beats, impacts, pulses; heights, widths, intervals and their rate",
        "vprism peaks tern-point/mount-daq.wav --channel 'cryocooler head' --min-distance 20ms",
@@ -145,14 +149,40 @@ const CommandEntry* command_named(const std::string& name) {
 
 namespace {
 
-Status dispatch(const std::vector<std::string>& arguments) {
+/// One-letter options as the long ones that they stand for, and a command behind options before them. Values
+/// that only begin with a minus ("-1ms..2ms") stay.
+std::vector<std::string> in_full(std::vector<std::string> arguments) {
+  static const std::vector<std::pair<const char*, const char*>> letters = {
+      {"-h", "--help"},  {"-V", "--version"}, {"-o", "--out"},
+      {"-q", "--quiet"}, {"-f", "--figure"},  {"-j", "--threads"}};
+  for (std::string& argument : arguments)
+    for (const auto& [letter, name] : letters)
+      if (argument == letter) argument = name;
+  static const std::vector<std::string> own = {"--help",       "--version",  "--manual",
+                                               "--completion", "--commands", "--reference"};
+  if (!arguments.empty() && starts_with(arguments.front(), "--") &&
+      std::find(own.begin(), own.end(), arguments.front()) == own.end()) {
+    const auto command = std::find_if(arguments.begin(), arguments.end(),
+                                      [](const std::string& word) { return command_named(word) != nullptr; });
+    if (command != arguments.end()) std::rotate(arguments.begin(), command, command + 1);
+  }
+  return arguments;
+}
+
+std::string help_about(const std::string& what) {
+  const CommandEntry* const entry = command_named(what);
+  return entry == nullptr ? topic_help(what) : command_help(*entry, entry->make()->options());
+}
+
+Status dispatch(const std::vector<std::string>& given_arguments) {
+  const std::vector<std::string> arguments = in_full(given_arguments);
   if (arguments.empty()) {
     say(program_help());
     return Status::usage;
   }
   const std::string& name = arguments.front();
   if (name == "--help" || name == "help") {
-    say(arguments.size() > 1 ? topic_help(arguments[1]) : program_help());
+    say(arguments.size() > 1 ? help_about(arguments[1]) : program_help());
     return Status::done;
   }
   if (name == "--version") {

@@ -42,6 +42,7 @@ std::unique_ptr<Task> make_batch_task();
 std::unique_ptr<Task> make_case_task();
 std::unique_ptr<Task> make_compare_task();
 std::unique_ptr<Task> make_condition_task();
+std::unique_ptr<Task> make_levels_task();
 std::unique_ptr<Task> make_peaks_task();
 std::unique_ptr<Task> make_cycles_task();
 std::unique_ptr<Task> make_convert_task();

@@ -121,8 +121,9 @@ std::string program_help() {
            entry.summary + "\n";
   std::string topics;
   for (const Topic& topic : topic_table()) topics += (topics.empty() ? "" : ", ") + std::string(topic.name);
-  return out + "\nvprism COMMAND --help shows a command's options; vprism --help TOPIC a table: " + topics +
-         ".\nStart with: vprism demo\n";
+  return out + "\nvprism help COMMAND shows a command's options; vprism help TOPIC a table: " + topics +
+         ".\nShort forms: -h --help, -o --out, -q --quiet, -f --figure, -j --threads, -V --version.\nStart "
+         "with: vprism demo\n";
 }
 
 std::string command_reference() {

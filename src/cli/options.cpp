@@ -82,8 +82,8 @@ std::vector<std::string> parse_command_line(const std::vector<std::string>& argu
   }
   std::vector<std::string> names;
   for (const Option* option : all) names.push_back("--" + option->name);
-  // Abbreviations are not guessed at, and there are no one-letter options: what starts with '-' and is no
-  // option is an input.
+  // Abbreviations are not guessed at, and one-letter options are written out before: what starts with '-' and
+  // is no option is an input.
   namespace style = po::command_line_style;
   po::parsed_options parsed(&description);
   try {

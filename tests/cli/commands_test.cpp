@@ -233,5 +233,18 @@ TEST(Docs, TheCommandPageIsMadeFromTheTables) {
       << "run build/vprism --reference > docs/commands.md";
 }
 
+TEST(ShortForms, StandForTheLongOnes) {
+  const ScratchFolder folder;
+  std::string rows = "t (s),u (V)\n";
+  for (int n = 0; n < 500; ++n) rows += std::to_string(n * 1e-3) + "," + std::to_string(n % 7) + "\n";
+  folder.write("a.csv", rows);
+  EXPECT_EQ(run_program(folder, "spectrum -h").out, run_program(folder, "spectrum --help").out);
+  EXPECT_EQ(run_program(folder, "help spectrum").out, run_program(folder, "spectrum --help").out);
+  EXPECT_EQ(run_program(folder, "-V").out, run_program(folder, "--version").out);
+  EXPECT_EQ(run_program(folder, "inspect a.csv -q -f none -j 1 -o x").status, 0);
+  EXPECT_NE(ScratchFolder::read(folder.path("x/a-inspect.json")), "");
+  EXPECT_EQ(run_program(folder, "--quiet --figure none inspect a.csv --out y").status, 0);
+}
+
 }  // namespace
 }  // namespace vprism

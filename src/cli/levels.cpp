@@ -1,0 +1,175 @@
+// levels.cpp: the command `levels`: how loud, how long, how often.
+#include "cli/levels.h"
+
+#include <fmt/format.h>
+#include <oneapi/tbb/parallel_for.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/error.h"
+#include "base/text.h"
+#include "cli/each_input.h"
+#include "cli/write_recording.h"
+
+namespace vprism {
+
+namespace {
+
+constexpr std::size_t most_stretches = 1000000;
+
+class LevelsTask : public EachInputTask<LevelsResult> {
+ public:
+  LevelsTask() : EachInputTask("levels") {}
+
+  std::vector<OptionGroup> options() override {
+    return {
+        input_group(input_),
+        {"Levels",
+         {quantity_option("every", "TIME", "length of the stretches (default: about 600 over the record)",
+                          Dimension::time, every_s_),
+          {"time-constant", "TIME|fast|slow",
+           "running level with this exponential weighting: fast is 125 ms, slow 1 s (IEC 61672-1); it then "
+           "counts instead of the RMS of each stretch",
+           false,
+           [this](const std::string& t) {
+             time_constant_s_ = t == "fast" ? 0.125 : t == "slow" ? 1 : parse_positive(t, Dimension::time);
+           },
+           [this] { return time_constant_s_ ? Json(*time_constant_s_) : Json(nullptr); }},
+          {"over", "LEVEL", "tell how often and how long the level lies above this; may be repeated", true,
+           [this](const std::string& t) { over_.push_back(parse_any_quantity(t)); },
+           [this] {
+             Json out = Json::array();
+             for (const Quantity& q : over_) out.push_back(q.value);
+             return out;
+           }},
+          {"percentiles", "N,N,...",
+           "levels that so many percent of the time exceed (default: 1,5,10,50,90,95,99)", false,
+           [this](const std::string& t) {
+             percentiles_.clear();
+             for (const std::string& part : split(t, ',')) {
+               const double value = parse_any_quantity(trimmed(part)).value;
+               if (!(value >= 0 && value <= 100))
+                 throw Error(Status::usage, "percentiles lie between 0 and 100");
+               percentiles_.push_back(value);
+             }
+             if (percentiles_.size() > 100) throw Error(Status::usage, "at most 100 percentiles");
+           },
+           [this] { return Json(percentiles_); }},
+          {"db", "REFERENCE", "show levels in dB re this many units, such as --db 20e-6", false,
+           [this](const std::string& t) {
+             const double value = parse_any_quantity(t).value;
+             if (!(value > 0)) throw Error(Status::usage, "a reference above zero is needed");
+             reference_ = value;
+           },
+           [this] { return reference_ ? Json(*reference_) : Json(nullptr); }},
+          format_option(to_, "also write the levels as a recording that can be analysed again")}},
+        output_group(output_)};
+  }
+
+ protected:
+  LevelsResult measure(Input& input, const Progress& progress) override {
+    input.require_even_axis();
+    const Recording r = input.road().recording();
+    if (r.complex)
+      throw Error(Status::analysis,
+                  r.file + ": complex channels have no level over time here; see modulation");
+    LevelsResult result;
+    result.every_s = every_s_ ? *every_s_ : usual_stretch(r);
+    result.time_constant_s = time_constant_s_, result.reference = reference_;
+    const double stretch = result.every_s / r.axis.interval;
+    if (stretch < 2)
+      throw Error(Status::usage,
+                  "--every: " + format_quantity(result.every_s, "s", 4) + " holds fewer than two samples");
+    if (static_cast<double>(r.samples) / stretch > static_cast<double>(most_stretches))
+      throw Error(Status::usage, "--every: more than a million stretches; give a longer one");
+    std::vector<LevelSeries> series(
+        r.channels.size(),
+        LevelSeries(stretch, time_constant_s_ ? *time_constant_s_ / r.axis.interval : 0, true));
+    input.road().run(
+        [&](Block& block) {
+          oneapi::tbb::parallel_for(std::size_t{0}, series.size(),
+                                    [&](std::size_t c) { series[c].add(block.samples(c)); });
+        },
+        progress);
+    result.facts = input.facts();
+    for (std::size_t c = 0; c < series.size(); ++c) {
+      ChannelLevels channel;
+      channel.channel = r.channels[c];
+      channel.rms = series[c].rms(), channel.peak = series[c].peak();
+      channel.points = series[c].finish();
+      for (const LevelPoint& p : channel.points)
+        channel.level.push_back(time_constant_s_ ? p.running : p.rms);
+      channel.sorted = ascending(channel.level);
+      for (const double percent : percentiles_)
+        channel.percentiles.emplace_back(percent, exceeded_by(channel.sorted, percent));
+      for (const Quantity& q : over_)
+        channel.exceedances.push_back(exceedance_of(channel.level, in_unit(channel.channel, q)));
+      result.channels.push_back(std::move(channel));
+    }
+    return result;
+  }
+
+  void tell(const LevelsResult& result, Telling& telling) override { report_levels(result, telling); }
+
+  void write(LevelsResult& result, const std::string& base, Outputs& folder) override {
+    folder.add(base + ".csv", levels_csv(result), "levels of every stretch");
+    folder.add(base + "-distribution.csv", distribution_csv(result),
+               "how much of the time exceeds each level");
+    if (!to_.empty()) write_again(result, base, folder);
+    folder.add_figure(base, levels_figure(result), "levels over time and how often each is exceeded");
+  }
+
+ private:
+  /// One of 1, 2, 5 times a power of ten.
+  static double usual_stretch(const Recording& r) {
+    const double wanted = std::max(r.duration_s() / 600, 10 * r.axis.interval);
+    const double power = std::pow(10, std::floor(std::log10(wanted)));
+    for (const double step : {1.0, 2.0, 5.0})
+      if (step * power >= wanted * 0.999) return step * power;
+    return 10 * power;
+  }
+
+  static double in_unit(const Channel& channel, const Quantity& asked) {
+    if (asked.unit.dimensionless()) return asked.value;
+    if (!asked.unit.converts_to(channel.unit))
+      throw Error(Status::usage, "--over: channel \"" + clean_text(channel.name) + "\" is in " +
+                                     channel.unit.label() + ", not in " + asked.unit.label());
+    return asked.unit.convert(asked.value, channel.unit);
+  }
+
+  void write_again(const LevelsResult& result, const std::string& base, Outputs& folder) const {
+    Recording out = result.facts.recording;
+    out.channels.clear(), out.parts.clear(), out.cautions.clear();
+    std::vector<std::vector<double>> columns;
+    for (const ChannelLevels& c : result.channels) {
+      const auto add = [&](const char* what, auto value) {
+        Channel channel = c.channel;
+        channel.name += what;
+        out.channels.push_back(channel);
+        columns.emplace_back();
+        for (const LevelPoint& p : c.points) columns.back().push_back(value(p));
+      };
+      add(" rms", [](const LevelPoint& p) { return p.rms; });
+      add(" mean", [](const LevelPoint& p) { return p.mean; });
+      add(" peak", [](const LevelPoint& p) { return p.peak(); });
+      if (result.time_constant_s) add(" level", [](const LevelPoint& p) { return p.running; });
+    }
+    out.samples = static_cast<std::int64_t>(columns[0].size());
+    out.axis.start += result.every_s / 2;
+    out.axis.interval = result.every_s;
+    write_recording(out, Columns(columns.begin(), columns.end()), folder, base + "-series",
+                    find_write_format(to_), {});
+  }
+
+  std::optional<double> every_s_, time_constant_s_, reference_;
+  std::vector<Quantity> over_;
+  std::vector<double> percentiles_ = {1, 5, 10, 50, 90, 95, 99};
+  std::string to_;
+};
+
+}  // namespace
+
+std::unique_ptr<Task> make_levels_task() { return std::make_unique<LevelsTask>(); }
+
+}  // namespace vprism

@@ -1,0 +1,68 @@
+// levels_test.cpp: the command `levels`.
+#include <gmock/gmock.h>
+
+#include <cmath>
+
+#include "cli/run_program.h"
+
+namespace vprism::levels_test {
+namespace {
+
+using testing::HasSubstr;
+
+class Loud : public testing::Test {
+ protected:
+  Loud() {
+    // 1 Pa RMS, ten times that from 4 to 6 s and from 8 to 8.5 s.
+    std::string text = "time (s),p (Pa)\n";
+    for (int n = 0; n < 20000; ++n) {
+      const double t = n * 5e-4;
+      const double gain = (t >= 4 && t < 6) || (t >= 8 && t < 8.5) ? 10 : 1;
+      char row[60];
+      std::snprintf(row, sizeof row, "%.4f,%.8f\n", t, gain * std::sqrt(2) * std::sin(2 * M_PI * 100 * t));
+      text += row;
+    }
+    folder.write("p.csv", text);
+  }
+  ScratchFolder folder;
+};
+
+TEST_F(Loud, HowOftenHowLongAndWhen) {
+  const auto document =
+      document_of(folder, "levels p.csv --every 100ms --over 5 --over 5000mPa --figure none");
+  const auto& r = document["results"][0];
+  ASSERT_EQ(r["levels"].size(), 100u);
+  EXPECT_NEAR(number_of(r["levels"][0]["rms"]), 1, 1e-6);
+  EXPECT_NEAR(number_of(r["levels"][45]["rms"]), 10, 1e-5);
+  EXPECT_NEAR(number_of(r["levels"][45]["time_s"]), 4.55, 1e-9);
+  for (int k : {0, 1}) {
+    const auto& e = r["exceedances"][static_cast<std::size_t>(k)];
+    EXPECT_EQ(e["count"].get<int>(), 2);
+    EXPECT_NEAR(number_of(e["total_s"]), 2.5, 1e-9);
+    EXPECT_NEAR(number_of(e["longest_s"]), 2, 1e-9);
+    EXPECT_NEAR(number_of(e["runs"][1]["from_s"]), 8, 1e-9);
+    EXPECT_NEAR(number_of(e["share"]), 0.25, 1e-9);
+  }
+  EXPECT_NEAR(number_of(r["rms_total"]), std::sqrt(0.25 * 100 + 0.75), 1e-5);
+  EXPECT_NEAR(number_of(r["percentiles"][2]["level"]), 10, 1e-5);
+  EXPECT_THAT(error_line(folder, "levels p.csv --over 5V", 2), HasSubstr("not in V"));
+  EXPECT_THAT(error_line(folder, "levels p.csv --every 1us", 2), HasSubstr("fewer than two samples"));
+}
+
+TEST_F(Loud, TheRunningLevelInDecibels) {
+  const ProgramRun run = run_program(
+      folder, "levels p.csv --every 100ms --time-constant fast --db 20e-6 --quiet --figure none --to npy");
+  ASSERT_EQ(run.status, 0) << run.err;
+  EXPECT_THAT(run.out, HasSubstr("113.9"));
+  const auto document = document_of(folder, "levels p.csv --every 100ms --time-constant fast --figure none");
+  const auto& r = document["results"][0]["levels"];
+  // A second after the loud part began it has nearly settled; a second after its end it has fallen by 34.7
+  // dB, to 1 Pa.
+  EXPECT_NEAR(number_of(r[49]["level"]), 10, 0.01);
+  EXPECT_NEAR(number_of(r[69]["level"]), std::sqrt(1 + 99 * std::exp(-8.0)), 0.01);
+  const auto again = document_of(folder, "inspect vprism-out/p-levels-series.npy --figure none");
+  EXPECT_EQ(again["inputs"][0]["channels"].size(), 4u);
+}
+
+}  // namespace
+}  // namespace vprism::levels_test
