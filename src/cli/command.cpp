@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cstdio>
+#include <cstdlib>
 #include <new>
 #include <optional>
 #include <stdexcept>
@@ -15,6 +16,7 @@
 #include "cli/help.h"
 #include "cli/manual.h"
 #include "cli/process.h"
+#include "cli/settings_file.h"
 #include "formats/unfinished.h"
 
 namespace vprism {
@@ -185,6 +187,15 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
     say(arguments.size() > 1 ? help_about(arguments[1]) : program_help());
     return Status::done;
   }
+  if (name == "settings") {
+    if (arguments.size() > 1 && command_named(arguments[1]) == nullptr) {
+      std::vector<std::string> names;
+      for (const CommandEntry& row : command_table()) names.emplace_back(row.name);
+      throw Error(Status::usage, unknown_name("command", arguments[1], names));
+    }
+    say(settings_text(arguments.size() > 1 ? arguments[1] : ""));
+    return Status::done;
+  }
   if (name == "--version") {
     say(version_text());
     return Status::done;
@@ -221,8 +232,24 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
   const auto as_step = std::find(rest.begin(), rest.end(), "--as-step");
   const bool step_wanted = as_step != rest.end();
   if (step_wanted) rest.erase(as_step);
+  const auto taken = [&rest](const char* word) {
+    const auto found = std::find(rest.begin(), rest.end(), word);
+    if (found == rest.end()) return false;
+    rest.erase(found);
+    return true;
+  };
+  const bool without_saved = taken("--no-settings") || std::getenv("VPRISM_NO_SETTINGS") != nullptr,
+             save = taken("--save-settings");
   GivenOptions given;
   const std::vector<std::string> inputs = parse_command_line(rest, groups, &given);
+  Json saved = Json::object();
+  if (!without_saved && !step_wanted) {
+    std::vector<std::string> of = {name};
+    if (name == "batch" && !inputs.empty()) of.push_back(inputs.front());
+    saved = apply_saved(saved_settings(of, inputs), groups, given);
+  }
+  // What they are to do stands on their command lines.
+  if (runs_others(name)) ::setenv("VPRISM_NO_SETTINGS", "1", 1);
   if (*entry->inputs != '\0' && inputs.empty())
     throw Error(Status::usage, name + ": no input; usage: vprism " + name + " " + entry->inputs);
   if (*entry->inputs == '\0' && !inputs.empty())
@@ -235,7 +262,11 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
   std::optional<oneapi::tbb::global_control> limit;
   if (task->threads() > 0)
     limit.emplace(oneapi::tbb::global_control::max_allowed_parallelism, task->threads());
-  return task->run(inputs, settings_json(groups));
+  Json settings = settings_json(groups);
+  if (!saved.empty()) settings["saved"] = std::move(saved);
+  const Status status = task->run(inputs, settings);
+  if (save) save_settings(name, given);
+  return status;
 }
 
 }  // namespace
