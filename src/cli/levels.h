@@ -18,7 +18,7 @@ struct ChannelLevels {
   double rms = 0, peak = 0;  ///< Of the whole record.
   std::vector<LevelPoint> points;
   std::vector<double> sorted;  ///< `level` in ascending order.
-  std::vector<double> level;  ///< What is judged: the running level, or the RMS, of every stretch.
+  std::vector<double> level;   ///< What is judged: the running level, or the RMS, of every stretch.
   std::vector<std::pair<double, double>>
       percentiles;  ///< Percent of the time, and the level that they exceed.
   std::vector<Exceedance> exceedances;

@@ -234,7 +234,7 @@ void by_blows(const Held& held, const ResponseSettings& settings, std::size_t re
   result.set = responses_of(result.spectra, settings.estimator, -60);
 }
 
-SpectrumPlan plan_for(const SpectrumSettings& cut, const Recording& r) {
+SpectrumPlan response_plan(const SpectrumSettings& cut, const Recording& r) {
   SpectrumPlan plan;
   try {
     plan = plan_spectrum(cut, r.samples, r.axis.rate_hz());
@@ -266,7 +266,7 @@ void by_segments(Input& input, const ResponseSettings& settings, const std::vect
     r.samples -= static_cast<std::int64_t>(skipped);
   }
   result.window = cut.window;
-  CrossEstimator estimator(plan_for(cut, r), cut, references);
+  CrossEstimator estimator(response_plan(cut, r), cut, references);
   if (held != nullptr) {
     std::vector<std::vector<double>> columns = held->columns;
     for (auto& column : columns)
@@ -294,7 +294,7 @@ void compute_output_only(Input& input, const ResponseSettings& settings, const P
   std::iota(all.begin(), all.end(), std::size_t{0});
   const SpectrumSettings cut = cut_for(settings.spectrum, r.samples);
   result.window = cut.window;
-  CrossEstimator estimator(plan_for(cut, r), cut, all);
+  CrossEstimator estimator(response_plan(cut, r), cut, all);
   if (taken.empty())
     input.road().run([&](Block& block) { estimator.add(block); }, progress);
   else

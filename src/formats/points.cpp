@@ -121,6 +121,7 @@ std::unique_ptr<PointSource> open_point_tables(const std::string& folder, const 
   recording.frames = span;
   ReadSettings read = settings.read;
   read.axis = "none";
+  read.no_rows = true;                        // A row is a point.
   read.missing = ReadSettings::Missing::gap;  // A point without a number is missing in that frame.
   read.rate_hz = 1;
   read.interval_s.reset(), read.duration_s.reset();

@@ -77,7 +77,9 @@ Rows rows_with(const std::vector<std::pair<std::int64_t, std::string_view>>& lin
   double numbers = 0;
   for (const Row& row : all) {
     const bool comment = row.text.front() == '#' || row.text.front() == '%';
-    const bool is_row = !comment && row.numbers > 0 && 2 * row.cells > out.cells;
+    // Nearly all behind the names are numbers: other texts in one line are no table.
+    const bool is_row = !comment && 2 * row.cells > out.cells && row.numbers > 0 &&
+                        10 * row.numbers >= 9 * (row.cells - row.named);
     (is_row ? out.rows : out.others).push_back(row);
     if (is_row) numbers += static_cast<double>(row.numbers);
   }

@@ -106,6 +106,7 @@ std::vector<RoughPeak> apart(std::vector<RoughPeak> peaks, double min_distance) 
 namespace {
 
 constexpr std::size_t most_recent = std::size_t{1} << 17;
+constexpr std::size_t most_fitted_whole = 100000;  ///< Peaks of a channel; of more only the tops are fitted.
 constexpr double half_part = 0.5, foot_part = 0.75;  ///< Of the prominence, from the top down.
 
 struct TopFit {
@@ -159,13 +160,14 @@ Polynomial fitted(const std::vector<double>& u, const std::vector<double>& y,
 struct PeakSamples {
   std::int64_t middle = 0;
   double scale = 1, base = 0;  ///< Sample middle + u scale has the height base + y.
+  double span = 0;             ///< Greatest of |y|.
   std::vector<double> u, y;
 
   /// `offset` of a sample from the middle one, in samples.
   template <typename Value, typename Offset>
   void gather(const Value& x, const Offset& offset, std::int64_t from, std::int64_t to) {
     // Long ones are averaged in steps.
-    const std::int64_t step = std::max<std::int64_t>(1, (to - from + 1) / 512);
+    const std::int64_t step = std::max<std::int64_t>(1, (to - from + 1) / 96);
     scale = std::max(1.0, static_cast<double>(std::max(middle - from, to - middle)));
     base = x(middle);
     for (std::int64_t n = from; n + step - 1 <= to; n += step) {
@@ -173,21 +175,17 @@ struct PeakSamples {
       for (std::int64_t k = 0; k < step; ++k) sum += x(n + k), place += offset(n + k);
       u.push_back(place / static_cast<double>(step) / scale);
       y.push_back(sum / static_cast<double>(step) - base);
+      span = std::max(span, std::abs(y.back()));
       if (std::isnan(y.back())) {
         u.clear(), y.clear();
         return;
       }
     }
   }
-  double span() const {
-    double most = 0;
-    for (const double v : y) most = std::max(most, std::abs(v));
-    return most;
-  }
   /// Schwarz's criterion; what rounding leaves is nothing.
   double price(double left, std::size_t parameters) const {
     const auto count = static_cast<double>(u.size());
-    return count * std::log(std::max(left / count, 1e-24 * span() * span())) +
+    return count * std::log(std::max(left / count, 1e-24 * span * span)) +
            static_cast<double>(parameters) * std::log(count);
   }
 };
@@ -237,80 +235,117 @@ std::optional<TopFit> fit_top(const PeakSamples& s) {
 }
 
 /// y = c0 + c1 v^2 + c2 v^4 + ... with v = u - u0, and `odd` terms v^3, v^5: Gauss and Newton on all at once.
+constexpr int most_terms = 9;
 struct EvenFit {
   double centre = 0, left = std::numeric_limits<double>::infinity();
-  Vector c;
-  Matrix normal;
+  int size = 0;  ///< Parameters, the centre being the last.
+  double c[most_terms] = {};
+  double normal[most_terms][most_terms] = {};
 };
 
-std::optional<EvenFit> fitted_even(const PeakSamples& s, int evens, int odds) {
-  const Eigen::Index size = evens + odds + 2;  // With c0 and the centre.
-  EvenFit fit;
-  fit.c = Vector::Zero(size - 1);
-  for (int round = 0; round < 30; ++round) {
-    fit.normal = Matrix::Zero(size, size);
-    Vector right = Vector::Zero(size), row(size);
-    double left = 0;
-    for (std::size_t i = 0; i < s.u.size(); ++i) {
-      const double v = s.u[i] - fit.centre;
-      double model = 0, slope = 0;
-      for (Eigen::Index k = 0; k < size - 1; ++k) {
-        const int power = k <= evens ? static_cast<int>(2 * k) : static_cast<int>(2 * (k - evens) + 1);
-        row(k) = std::pow(v, power);
-        model += fit.c(k) * row(k);
-        if (power > 0) slope += fit.c(k) * power * std::pow(v, power - 1);
+/// Solves a x = b for the upper left of a symmetric matrix that is not negative (Cholesky); false where it is
+/// singular.
+bool solve_small(const double (&a)[most_terms][most_terms], const double* b, int size, double* x) {
+  double l[most_terms][most_terms];
+  for (int i = 0; i < size; ++i)
+    for (int j = 0; j <= i; ++j) {
+      double sum = a[i][j];
+      for (int k = 0; k < j; ++k) sum -= l[i][k] * l[j][k];
+      if (i == j) {
+        if (!(sum > 1e-14 * a[i][i])) return false;
+        l[i][i] = std::sqrt(sum);
+      } else {
+        l[i][j] = sum / l[j][j];
       }
-      row(size - 1) = -slope;
+    }
+  for (int i = 0; i < size; ++i) {
+    x[i] = b[i];
+    for (int k = 0; k < i; ++k) x[i] -= l[i][k] * x[k];
+    x[i] /= l[i][i];
+  }
+  for (int i = size; i-- > 0;) {
+    for (int k = i + 1; k < size; ++k) x[i] -= l[k][i] * x[k];
+    x[i] /= l[i][i];
+  }
+  return true;
+}
+
+bool fitted_even(const PeakSamples& s, int evens, int odds, EvenFit& fit) {
+  const int size = fit.size = evens + odds + 2;  // With c0 and the centre.
+  std::fill(std::begin(fit.c), std::end(fit.c), 0.0);
+  for (int round = 0; round < 30; ++round) {
+    for (auto& row : fit.normal) std::fill(std::begin(row), std::end(row), 0.0);
+    double right[most_terms] = {}, left = 0;
+    for (std::size_t i = 0; i < s.u.size(); ++i) {
+      const double v = s.u[i] - fit.centre, vv = v * v;
+      double row[most_terms], model = 0, slope = 0, even = 1, below = 0;
+      // Powers and their derivatives: 1, v^2, v^4, ...; v^3, v^5.
+      for (int k = 0; k <= evens; ++k) {
+        row[k] = even;
+        model += fit.c[k] * even;
+        slope += fit.c[k] * 2 * k * below;
+        below = even * v, even *= vv;
+      }
+      for (int k = 0; k < odds; ++k) {
+        const double power = k == 0 ? vv : vv * vv;
+        row[evens + 1 + k] = power * v;
+        model += fit.c[evens + 1 + k] * power * v;
+        slope += fit.c[evens + 1 + k] * (2 * k + 3) * power;
+      }
+      row[size - 1] = -slope;
       const double off = s.y[i] - model;
       left += off * off;
-      right += row * off;
-      fit.normal += row * row.transpose();
+      for (int a = 0; a < size; ++a) {
+        right[a] += row[a] * off;
+        for (int b = 0; b <= a; ++b) fit.normal[a][b] += row[a] * row[b];
+      }
     }
     fit.left = left;
+    double step[most_terms] = {};
     // The centre is not moved before there is a curve.
-    if (round == 0) {
-      fit.c +=
-          solve_symmetric(Matrix(fit.normal.topLeftCorner(size - 1, size - 1)), Vector(right.head(size - 1)));
-      continue;
-    }
-    const Vector step = solve_symmetric(fit.normal, right);
-    if (!step.allFinite()) return {};
-    fit.c += step.head(size - 1);
-    const double move = std::clamp(step(size - 1), -0.25, 0.25);
+    if (!solve_small(fit.normal, right, round == 0 ? size - 1 : size, step)) return false;
+    for (int k = 0; k < size - 1; ++k) fit.c[k] += step[k];
+    if (round == 0) continue;
+    const double move = std::clamp(step[size - 1], -0.25, 0.25);
     fit.centre += move;
-    if (std::abs(fit.centre) > 1) return {};
-    if (round > 2 && std::abs(move) < 1e-10) break;
+    if (!(std::abs(fit.centre) <= 1)) return false;
+    if (round > 1 && std::abs(move) < 1e-9) break;
   }
-  return fit;
+  return true;
 }
 
 /// The whole peak as a curve that is even about its middle, where no odd part is asked for.
 std::optional<TopFit> fit_even(const PeakSamples& s) {
   if (s.u.size() < 5) return {};
-  std::optional<EvenFit> best;
+  EvenFit best, tried;
   double least = std::numeric_limits<double>::infinity();
-  int evens = 1;
+  int evens = 0;
   for (int m = 1; m <= 5 && s.u.size() >= static_cast<std::size_t>(m) + 4; ++m) {
-    auto tried = fitted_even(s, m, 0);
-    if (!tried) continue;
-    const double price = s.price(tried->left, static_cast<std::size_t>(m) + 2);
-    if (price < least) least = price, best = std::move(tried), evens = m;
+    // From where the last one stood.
+    tried.centre = evens > 0 ? best.centre : 0;
+    if (!fitted_even(s, m, 0, tried)) continue;
+    const double price = s.price(tried.left, static_cast<std::size_t>(m) + 2);
+    if (price < least)
+      least = price, best = tried, evens = m;
+    else if (m > evens + 1)
+      break;
   }
-  if (!best || !(best->c(1) < 0)) return {};
+  if (evens == 0 || !(best.c[1] < 0)) return {};
   for (int odds = 1; odds <= 2 && s.u.size() >= static_cast<std::size_t>(evens + odds) + 4; ++odds) {
-    const auto lean = fitted_even(s, evens, odds);
+    tried.centre = best.centre;
     // Few samples ask for much by chance.
-    if (lean && s.price(lean->left, static_cast<std::size_t>(evens + odds) + 2) < least - 6) return {};
+    if (fitted_even(s, evens, odds, tried) &&
+        s.price(tried.left, static_cast<std::size_t>(evens + odds) + 2) < least - 6)
+      return {};
   }
   TopFit fit;
-  fit.place = static_cast<double>(s.middle) + best->centre * s.scale;
-  fit.height = s.base + best->c(0);
-  const auto free = static_cast<double>(s.u.size()) - static_cast<double>(best->normal.rows());
-  if (free > 0.5) {
-    const Matrix inverse = inverse_of_symmetric(best->normal);
-    const Eigen::Index last = inverse.rows() - 1;
-    fit.place_std = s.scale * std::sqrt(std::max(0.0, best->left / free * inverse(last, last)));
-  }
+  fit.place = static_cast<double>(s.middle) + best.centre * s.scale;
+  fit.height = s.base + best.c[0];
+  const double free = static_cast<double>(s.u.size()) - best.size;
+  double unit[most_terms] = {}, column[most_terms] = {};
+  unit[best.size - 1] = 1;
+  if (free > 0.5 && solve_small(best.normal, unit, best.size, column))
+    fit.place_std = s.scale * std::sqrt(std::max(0.0, best.left / free * column[best.size - 1]));
   return fit;
 }
 
@@ -431,7 +466,8 @@ void PeakShaper::shape(const Open& open, double right_foot) {
   const auto holds = [&](const std::optional<TopFit>& fit) {
     return fit && std::abs(fit->height - rough.height) < 0.25 * rough.prominence;
   };
-  std::optional<TopFit> fit = fit_even(take(left, right));
+  std::optional<TopFit> fit;
+  if (peaks_.size() <= most_fitted_whole) fit = fit_even(take(left, right));
   if (!holds(fit)) fit = fit_top(take(open.left_half, right_half));
   if (!holds(fit))
     fit = fit_top(take(static_cast<double>(rough.sample) - 2, static_cast<double>(rough.sample) + 2));
