@@ -11,6 +11,8 @@ namespace vprism {
 
 namespace {
 
+constexpr std::size_t most_listed = 100000;  ///< In the document; all are in the CSV.
+
 std::string title_of(const ChannelPeaks& c) { return c.channel.name + (c.sign < 0 ? ", minima" : ""); }
 
 std::string rhythm_text(const PeakRhythm& rhythm) {
@@ -32,7 +34,7 @@ std::string rhythm_text(const PeakRhythm& rhythm) {
 
 Json json_of(const ChannelPeaks& c) {
   Json peaks = Json::array();
-  for (std::size_t i = 0; i < c.peaks.size(); ++i)
+  for (std::size_t i = 0; i < std::min(c.peaks.size(), most_listed); ++i)
     peaks.push_back({{"time_s", number(c.times_s[i])},
                      {"height", number(c.peaks[i].height)},
                      {"prominence", number(c.peaks[i].prominence)},
@@ -162,6 +164,11 @@ void report_peaks(const PeaksResult& result, Telling& telling) {
     telling.text += "\n";
     if (c.rhythm) telling.text += rhythm_text(*c.rhythm);
     if (!c.peaks.empty()) telling.text += table_of(c).text();
+    if (c.peaks.size() > most_listed)
+      telling.cautions.push_back({"peaks-not-listed", Severity::note, c.channel.name,
+                                  "the document lists the first " + std::to_string(most_listed) + " of " +
+                                      std::to_string(c.peaks.size()) + " peaks",
+                                  "the CSV has all; or gate to a part"});
     if (c.peaks.size() > 30) telling.text += fmt::format("  and {} more, in the CSV\n", c.peaks.size() - 30);
     telling.results.push_back(json_of(c));
   }

@@ -6,8 +6,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "base/linear.h"
-
 namespace vprism {
 
 PeakFinder::PeakFinder(const TimePeakRules& rules, double sign, Take take)
@@ -121,39 +119,74 @@ const std::vector<std::vector<int>>& top_models() {
   return models;
 }
 
+constexpr int most_terms = 9;
+
+/// Solves a x = b for the upper left of a symmetric matrix that is not negative (Cholesky); false where it is
+/// singular.
+bool solve_small(const double (&a)[most_terms][most_terms], const double* b, int size, double* x) {
+  double l[most_terms][most_terms];
+  for (int i = 0; i < size; ++i)
+    for (int j = 0; j <= i; ++j) {
+      double sum = a[i][j];
+      for (int k = 0; k < j; ++k) sum -= l[i][k] * l[j][k];
+      if (i == j) {
+        if (!(sum > 1e-14 * a[i][i])) return false;
+        l[i][i] = std::sqrt(sum);
+      } else {
+        l[i][j] = sum / l[j][j];
+      }
+    }
+  for (int i = 0; i < size; ++i) {
+    x[i] = b[i];
+    for (int k = 0; k < i; ++k) x[i] -= l[i][k] * x[k];
+    x[i] /= l[i][i];
+  }
+  for (int i = size; i-- > 0;) {
+    for (int k = i + 1; k < size; ++k) x[i] -= l[k][i] * x[k];
+    x[i] /= l[i][i];
+  }
+  return true;
+}
+
 struct Polynomial {
   std::vector<int> powers;
-  Vector c;
-  Matrix normal;
+  double c[most_terms] = {};
+  double normal[most_terms][most_terms] = {};
   double left = 0;  ///< Sum of squares.
+  /// Value (order 0) or derivative.
   double at(double u, int order) const {
-    double sum = 0;
+    double power[5] = {1, u, u * u, u * u * u, u * u * u * u}, sum = 0;
     for (std::size_t k = 0; k < powers.size(); ++k) {
       const int p = powers[k];
       if (p < order) continue;
-      double factor = 1;
-      for (int j = 0; j < order; ++j) factor *= p - j;
-      sum += factor * c(static_cast<Eigen::Index>(k)) * std::pow(u, p - order);
+      const double factor = order == 0 ? 1 : order == 1 ? p : p * (p - 1);
+      sum += factor * c[k] * power[p - order];
     }
     return sum;
   }
 };
 
-Polynomial fitted(const std::vector<double>& u, const std::vector<double>& y,
-                  const std::vector<int>& powers) {
-  Polynomial out;
+bool fitted(const std::vector<double>& u, const std::vector<double>& y, const std::vector<int>& powers,
+            Polynomial& out) {
   out.powers = powers;
-  const auto size = static_cast<Eigen::Index>(powers.size());
-  out.normal = Matrix::Zero(size, size);
-  Vector right = Vector::Zero(size), row(size);
+  const int size = static_cast<int>(powers.size());
+  for (auto& row : out.normal) std::fill(std::begin(row), std::end(row), 0.0);
+  double right[most_terms] = {};
   for (std::size_t i = 0; i < u.size(); ++i) {
-    for (Eigen::Index k = 0; k < size; ++k) row(k) = std::pow(u[i], powers[static_cast<std::size_t>(k)]);
-    right += row * y[i];
-    out.normal += row * row.transpose();
+    const double v = u[i], power[5] = {1, v, v * v, v * v * v, v * v * v * v};
+    for (int a = 0; a < size; ++a) {
+      const double row = power[powers[static_cast<std::size_t>(a)]];
+      right[a] += row * y[i];
+      for (int b = 0; b <= a; ++b) out.normal[a][b] += row * power[powers[static_cast<std::size_t>(b)]];
+    }
   }
-  out.c = solve_symmetric(out.normal, right);
-  for (std::size_t i = 0; i < u.size(); ++i) out.left += std::pow(y[i] - out.at(u[i], 0), 2);
-  return out;
+  if (!solve_small(out.normal, right, size, out.c)) return false;
+  out.left = 0;
+  for (std::size_t i = 0; i < u.size(); ++i) {
+    const double off = y[i] - out.at(u[i], 0);
+    out.left += off * off;
+  }
+  return true;
 }
 
 /// Samples of one peak, about its highest.
@@ -198,10 +231,12 @@ std::optional<TopFit> fit_top(const PeakSamples& s) {
   double least = std::numeric_limits<double>::infinity();
   for (const std::vector<int>& powers : top_models()) {
     if (best && s.u.size() < powers.size() + 2) continue;
-    Polynomial tried = fitted(s.u, s.y, powers);
+    Polynomial tried;
+    if (!fitted(s.u, s.y, powers, tried)) continue;
     const double price = s.price(tried.left, powers.size());
     if (price < least) least = price, best = std::move(tried);
   }
+  if (!best) return {};
   // The highest of the fit on a grid, then Newton's steps.
   double top = 0, highest = -std::numeric_limits<double>::infinity();
   for (int i = 0; i <= 64; ++i) {
@@ -219,56 +254,29 @@ std::optional<TopFit> fit_top(const PeakSamples& s) {
   TopFit fit;
   fit.place = static_cast<double>(s.middle) + top * s.scale;
   fit.height = s.base + best->at(top, 0);
-  const auto size = static_cast<Eigen::Index>(best->powers.size());
-  if (static_cast<Eigen::Index>(s.u.size()) > size) {
-    Vector slope(size);
-    for (Eigen::Index k = 0; k < size; ++k) {
+  const int size = static_cast<int>(best->powers.size());
+  if (static_cast<int>(s.u.size()) > size) {
+    double slope[most_terms] = {}, spread[most_terms] = {}, variance = 0;
+    for (int k = 0; k < size; ++k) {
       const int p = best->powers[static_cast<std::size_t>(k)];
-      slope(k) = p == 0 ? 0 : p * std::pow(top, p - 1);
+      slope[k] = p == 0 ? 0 : p * std::pow(top, p - 1);
     }
-    const double noise = best->left / static_cast<double>(static_cast<Eigen::Index>(s.u.size()) - size);
-    const double variance =
-        noise * slope.dot(solve_symmetric(best->normal, slope)) / std::pow(best->at(top, 2), 2);
+    if (solve_small(best->normal, slope, size, spread))
+      for (int k = 0; k < size; ++k) variance += slope[k] * spread[k];
+    const double bend = best->at(top, 2);
+    variance *= best->left / static_cast<double>(static_cast<int>(s.u.size()) - size) / (bend * bend);
     fit.place_std = s.scale * std::sqrt(std::max(0.0, variance));
   }
   return fit;
 }
 
 /// y = c0 + c1 v^2 + c2 v^4 + ... with v = u - u0, and `odd` terms v^3, v^5: Gauss and Newton on all at once.
-constexpr int most_terms = 9;
 struct EvenFit {
   double centre = 0, left = std::numeric_limits<double>::infinity();
   int size = 0;  ///< Parameters, the centre being the last.
   double c[most_terms] = {};
   double normal[most_terms][most_terms] = {};
 };
-
-/// Solves a x = b for the upper left of a symmetric matrix that is not negative (Cholesky); false where it is
-/// singular.
-bool solve_small(const double (&a)[most_terms][most_terms], const double* b, int size, double* x) {
-  double l[most_terms][most_terms];
-  for (int i = 0; i < size; ++i)
-    for (int j = 0; j <= i; ++j) {
-      double sum = a[i][j];
-      for (int k = 0; k < j; ++k) sum -= l[i][k] * l[j][k];
-      if (i == j) {
-        if (!(sum > 1e-14 * a[i][i])) return false;
-        l[i][i] = std::sqrt(sum);
-      } else {
-        l[i][j] = sum / l[j][j];
-      }
-    }
-  for (int i = 0; i < size; ++i) {
-    x[i] = b[i];
-    for (int k = 0; k < i; ++k) x[i] -= l[i][k] * x[k];
-    x[i] /= l[i][i];
-  }
-  for (int i = size; i-- > 0;) {
-    for (int k = i + 1; k < size; ++k) x[i] -= l[k][i] * x[k];
-    x[i] /= l[i][i];
-  }
-  return true;
-}
 
 bool fitted_even(const PeakSamples& s, int evens, int odds, EvenFit& fit) {
   const int size = fit.size = evens + odds + 2;  // With c0 and the centre.
