@@ -53,13 +53,20 @@ SavedSetting setting_of(const std::string& path, const std::string& option, cons
   return out;
 }
 
-/// Options of a section that none of which is taken yet.
+/// A folder that came with recordings may hold such a file: what reaches beyond it is only done when typed.
+bool must_be_typed(const std::string& option) {
+  static const std::vector<std::string> names = {"out", "force", "allow-external"};
+  return std::find(names.begin(), names.end(), option) != names.end();
+}
+
+/// Options of a section none of which is taken yet.
 void take(const std::string& path, const toml::table& section, const std::vector<std::string>& known,
           std::vector<SavedSetting>& out) {
   for (const auto& [key, node] : section) {
     const std::string option(key.str());
     if (!known.empty() && std::find(known.begin(), known.end(), option) == known.end())
       fail_at(path, node, unknown_name("option", option, known));
+    if (must_be_typed(option)) fail_at(path, node, option + " can't be given here; type it");
     if (std::any_of(out.begin(), out.end(), [&](const SavedSetting& s) { return s.option == option; }))
       continue;
     SavedSetting setting = setting_of(path, option, node);
@@ -178,6 +185,7 @@ void save_settings(const std::string& command, const GivenOptions& given) {
     throw Error(Status::output, path.string() + ": has a section [" + command + "] already; edit it");
   std::vector<std::pair<std::string, std::vector<std::string>>> options;
   for (const auto& [name, value] : given) {
+    if (must_be_typed(name)) continue;
     auto known = std::find_if(options.begin(), options.end(), [&](const auto& o) { return o.first == name; });
     if (known == options.end()) known = options.insert(options.end(), {name, {}});
     known->second.push_back(value);

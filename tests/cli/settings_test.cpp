@@ -58,6 +58,7 @@ TEST_F(SettingsFile, MistakesNameFileAndLine) {
            {"[spectrum]\npeaks = true\n", "needs a value"},
            {"window = \"hann\"\n", "unknown section"},
            {"[spectrum\n", "vprism.toml:"},
+           {"[all]\nforce = true\n", "type it"},
            {"[spectrum]\nsegment = [1000, 2000]\n", "takes one value"}}) {
     folder.write("vprism.toml", text);
     const std::string line = error_line(folder, "spectrum other.csv", 2);
