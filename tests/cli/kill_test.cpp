@@ -85,8 +85,9 @@ TEST_P(Kill, LeavesWholeFilesOrNone) {
   ASSERT_FALSE(whole.empty()) << arguments;
   const bool every = std::getenv("VPRISM_EVERY_VALUE") != nullptr;
   for (const int signal : {SIGKILL, SIGTERM})
-    for (const double part :
-         every ? std::vector<double>{0.1, 0.3, 0.5, 0.7, 0.8, 0.9, 0.95} : std::vector<double>{0.5, 0.9}) {
+    for (const double part : every               ? std::vector<double>{0.1, 0.3, 0.5, 0.7, 0.8, 0.9, 0.95}
+                             : signal == SIGKILL ? std::vector<double>{0.9}
+                                                 : std::vector<double>{0.5}) {
       fs::remove_all(folder_.path("out"));
       const pid_t child = started(folder_, arguments);
       std::this_thread::sleep_for(std::chrono::duration<double>(part * whole_s));
