@@ -12,9 +12,6 @@ namespace vprism {
 
 namespace {
 
-constexpr int digits = 10;
-constexpr std::uint64_t least = 1000000000u, beyond = 10000000000u;  ///< 10^(digits - 1), 10^digits.
-
 /// Powers of ten that 64 bits of mantissa hold exactly, and their products beyond.
 const std::array<long double, 61>& powers() {
   static const std::array<long double, 61> table = [] {
@@ -29,6 +26,8 @@ const std::array<long double, 61>& powers() {
 }  // namespace
 
 void append_ten_digits(std::string& out, double value) {
+  constexpr int digits = 10;
+  constexpr std::uint64_t least = 1000000000u, beyond = 10000000000u;  // 10^(digits - 1), 10^digits.
   const double size = std::abs(value);
   if (value == 0 || !(size >= 1e-40 && size < 1e40)) {
     fmt::format_to(std::back_inserter(out), "{:.10g}", value);
