@@ -184,11 +184,12 @@ void save_settings(const std::string& command, const GivenOptions& given) {
   if (fs::exists(path, code) && read_toml_file(path.string()).contains(command))
     throw Error(Status::output, path.string() + ": has a section [" + command + "] already; edit it");
   std::vector<std::pair<std::string, std::vector<std::string>>> options;
-  for (const auto& [name, value] : given) {
-    if (must_be_typed(name)) continue;
-    auto known = std::find_if(options.begin(), options.end(), [&](const auto& o) { return o.first == name; });
-    if (known == options.end()) known = options.insert(options.end(), {name, {}});
-    known->second.push_back(value);
+  for (const auto& typed : given) {
+    if (must_be_typed(typed.first)) continue;
+    auto known =
+        std::find_if(options.begin(), options.end(), [&](const auto& o) { return o.first == typed.first; });
+    if (known == options.end()) known = options.insert(options.end(), {typed.first, {}});
+    known->second.push_back(typed.second);
   }
   std::string text = (fs::exists(path, code) ? "\n[" : "[") + command + "]\n";
   for (const auto& [name, values] : options) {
