@@ -150,7 +150,9 @@ class StationText {
         columns.emplace_back();
       }
       std::vector<double>& column = columns[entry->second];
-      const double exact = static_cast<double>(s.start_ns - begin) * 1e-9 * rate;
+      const double exact =
+          static_cast<double>(static_cast<std::uint64_t>(s.start_ns) - static_cast<std::uint64_t>(begin)) *
+          1e-9 * rate;  // `begin` is the earliest.
       if (!(exact / 100 < static_cast<double>(present + 100000)))
         damaged(s.line,
                 "it begins over a hundred times as long after the first stretch as there are data; cut the "
