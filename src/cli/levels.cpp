@@ -9,6 +9,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/channel_values.h"
 #include "cli/each_input.h"
 #include "cli/write_recording.h"
 
@@ -104,7 +105,7 @@ class LevelsTask : public EachInputTask<LevelsResult> {
       for (const double percent : percentiles_)
         channel.percentiles.emplace_back(percent, exceeded_by(channel.sorted, percent));
       for (const Quantity& q : over_)
-        channel.exceedances.push_back(exceedance_of(channel.level, in_unit(channel.channel, q)));
+        channel.exceedances.push_back(exceedance_of(channel.level, in_unit_of(channel.channel, q, "--over")));
       result.channels.push_back(std::move(channel));
     }
     return result;
@@ -128,14 +129,6 @@ class LevelsTask : public EachInputTask<LevelsResult> {
     for (const double step : {1.0, 2.0, 5.0})
       if (step * power >= wanted * 0.999) return step * power;
     return 10 * power;
-  }
-
-  static double in_unit(const Channel& channel, const Quantity& asked) {
-    if (asked.unit.dimensionless()) return asked.value;
-    if (!asked.unit.converts_to(channel.unit))
-      throw Error(Status::usage, "--over: channel \"" + clean_text(channel.name) + "\" is in " +
-                                     channel.unit.label() + ", not in " + asked.unit.label());
-    return asked.unit.convert(asked.value, channel.unit);
   }
 
   void write_again(const LevelsResult& result, const std::string& base, Outputs& folder) const {

@@ -10,22 +10,12 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/channel_values.h"
 #include "cli/each_input.h"
-#include "identify/time_peaks.h"
 
 namespace vprism {
 
 namespace {
-
-/// A value in a channel's unit, or in one that converts to it.
-double in_unit_of(const Channel& channel, const Quantity& asked, const char* option) {
-  if (asked.unit.dimensionless() || asked.unit.text() == channel.unit.text()) return asked.value;
-  if (!asked.unit.converts_to(channel.unit))
-    throw Error(Status::usage, std::string(option) + ": channel \"" + clean_text(channel.name) + "\" is in " +
-                                   (channel.unit.text() == "1" ? "no unit" : channel.unit.label()) +
-                                   ", not in " + asked.unit.label());
-  return asked.unit.convert(asked.value, channel.unit);
-}
 
 class PeaksTask : public EachInputTask<PeaksResult> {
  public:
@@ -142,7 +132,7 @@ class PeaksTask : public EachInputTask<PeaksResult> {
       finders[i].finish();
       const ProminenceSurvey::Choice choice = surveys[i].choice();
       result.channels[i].rules.min_prominence = choice.min_prominence;
-      result.channels[i].noise_std = choice.noise_std;
+      result.channels[i].noise_std = choice.noise_std, result.channels[i].step = choice.step;
     }
   }
 
@@ -190,6 +180,7 @@ class PeaksTask : public EachInputTask<PeaksResult> {
         result.channels[i].peaks.push_back(peak);
         result.channels[i].times_s.push_back(axis.stamped ? peak.stamp
                                                           : axis.start + peak.sample * axis.interval);
+        result.channels[i].times_std_s.push_back(peak.sample_std * axis.interval);
         result.channels[i].widths_s.push_back(peak.width * axis.interval);
       }
     }
@@ -244,6 +235,16 @@ class PeaksTask : public EachInputTask<PeaksResult> {
           std::string("no ") + what + " stands out" +
               (c.prominence_found ? " of the noise" : " as asked for"),
           "give --min-prominence in the channel's unit");
+    if (c.prominence_found && !c.peaks.empty() && c.step > 0) {
+      const auto steps = std::count_if(c.peaks.begin(), c.peaks.end(),
+                                       [&](const TimePeak& peak) { return peak.prominence < 1.5 * c.step; });
+      if (2 * steps > static_cast<std::int64_t>(c.peaks.size()))
+        add("peaks-one-step", Severity::warning,
+            "its peaks are one step of the converter high, " +
+                format_quantity(c.step, c.channel.unit.label(), 3) +
+                ": pulses of two levels look so, and a quiet converter as well",
+            "give --min-prominence if they are noise");
+    }
     if (!c.rhythm || r.axis.interval <= 0) return;
     // Only what comes regularly can miss one.
     const PeakRhythm& rhythm = *c.rhythm;

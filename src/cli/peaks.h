@@ -5,7 +5,8 @@
 #include <string>
 #include <vector>
 
-#include "identify/time_peaks.h"
+#include "identify/peak_rhythm.h"
+#include "identify/peak_shape.h"
 #include "render/document.h"
 #include "render/figure.h"
 #include "signal/recording.h"
@@ -18,9 +19,9 @@ struct ChannelPeaks {
   double sign = 1;  ///< -1: minima.
   TimePeakRules rules;
   bool prominence_found = false;  ///< The least prominence was not asked for.
-  double noise_std = 0;
+  double noise_std = 0, step = 0;  ///< Of the survey, where there was one.
   std::vector<TimePeak> peaks;  ///< In order of time.
-  std::vector<double> times_s, widths_s;
+  std::vector<double> times_s, times_std_s, widths_s;
   std::optional<PeakRhythm> rhythm;
 };
 

@@ -36,7 +36,9 @@ Json json_of(const ChannelPeaks& c) {
   Json peaks = Json::array();
   for (std::size_t i = 0; i < std::min(c.peaks.size(), most_listed); ++i)
     peaks.push_back({{"time_s", number(c.times_s[i])},
+                     {"time_std_s", number(c.times_std_s[i])},
                      {"height", number(c.peaks[i].height)},
+                     {"height_std", number(c.peaks[i].height_std)},
                      {"prominence", number(c.peaks[i].prominence)},
                      {"width_s", number(c.widths_s[i])},
                      {"interval_s", i == 0 ? Json(nullptr) : number(c.times_s[i] - c.times_s[i - 1])}});
@@ -61,16 +63,14 @@ Json json_of(const ChannelPeaks& c) {
 }
 
 TextTable table_of(const ChannelPeaks& c) {
-  TextTable out(
-      {{"#"}, {"time"}, {"height"}, {"prominence"}, {"width"}, {"interval"}, {"", TextTable::Align::left}});
+  TextTable out({{"#"}, {"time"}, {"height"}, {"prominence"}, {"width"}, {"interval"}});
   const std::string unit = c.channel.unit.label();
   constexpr std::size_t shown = 30;
   for (std::size_t i = 0; i < std::min(shown, c.peaks.size()); ++i)
-    out.add({std::to_string(i + 1), format_quantity(c.times_s[i], "s", 8),
-             format_quantity(c.peaks[i].height, unit, 5), format_quantity(c.peaks[i].prominence, unit, 4),
-             format_quantity(c.widths_s[i], "s", 4),
-             i == 0 ? "" : format_quantity(c.times_s[i] - c.times_s[i - 1], "s", 6),
-             c.peaks[i].cut ? "cut by the record's end" : ""});
+    out.add({std::to_string(i + 1), format_uncertain(c.times_s[i], c.times_std_s[i], "s"),
+             format_uncertain(c.peaks[i].height, c.peaks[i].height_std, unit),
+             format_quantity(c.peaks[i].prominence, unit, 4), format_quantity(c.widths_s[i], "s", 4),
+             i == 0 ? "" : format_quantity(c.times_s[i] - c.times_s[i - 1], "s", 6)});
   return out;
 }
 
@@ -195,11 +195,13 @@ void report_peaks(const PeaksResult& result, Telling& telling) {
 }
 
 std::string peaks_csv(const PeaksResult& result) {
-  std::string out = "channel,time (s),height,prominence,width (s),interval (s),unit\n";
+  std::string out =
+      "channel,time (s),time std (s),height,height std,prominence,width (s),interval (s),unit\n";
   for (const ChannelPeaks& c : result.channels)
     for (std::size_t i = 0; i < c.peaks.size(); ++i)
-      out += fmt::format("{},{:.12g},{:.10g},{:.8g},{:.8g},{},{}\n", csv_cell(title_of(c)), c.times_s[i],
-                         c.peaks[i].height, c.peaks[i].prominence, c.widths_s[i],
+      out += fmt::format("{},{:.12g},{:.3g},{:.10g},{:.3g},{:.8g},{:.8g},{},{}\n", csv_cell(title_of(c)),
+                         c.times_s[i], c.times_std_s[i], c.peaks[i].height, c.peaks[i].height_std,
+                         c.peaks[i].prominence, c.widths_s[i],
                          i == 0 ? "" : fmt::format("{:.10g}", c.times_s[i] - c.times_s[i - 1]),
                          csv_cell(c.channel.unit.text()));
   return out;

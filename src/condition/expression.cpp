@@ -169,12 +169,13 @@ Unit Expression::unit_of(const std::vector<Unit>& of_needed) {
   std::array<double, UnitPowers::count> result{};
   for (std::size_t base = 0; base < UnitPowers::count; ++base) {
     bool known = false;
-    for (int tried = 0; tried < 24; ++tried) {
-      // Also of other signs: comparisons and limits then take another way.
+    for (int tried = 0; tried < 48; ++tried) {
+      // Also of other signs and sizes: comparisons and limits then take another way.
       std::vector<double> plain, scaled, fixed = in.values, moved = in.values;
       const double step = tried % 2 == 0 ? 2 : 8;
       for (const UnitPowers& p : powers) {
-        plain.push_back(uniform(random) * (tried >= 12 && random() % 2 == 0 ? -1 : 1));
+        plain.push_back(uniform(random) * (tried >= 12 && random() % 2 == 0 ? -1 : 1) *
+                        (tried >= 24 ? std::pow(10, std::round(6 * (uniform(random) - 1.65))) : 1));
         scaled.push_back(plain.back() * std::pow(step, p.powers[base]));
       }
       for (std::size_t k = 0; k < moved.size(); ++k) moved[k] *= std::pow(step, in.constants[k].powers[base]);

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <vector>
 
 #include "base/quantity.h"
@@ -146,33 +147,7 @@ std::optional<double> number_in(std::string_view text, Hdf5Meaning meaning) {
   }
 }
 
-struct Wanted {
-  Hdf5Meaning meaning;
-  std::optional<Hdf5Said> found;
-};
-
-herr_t look(hid_t object, const char* name, const H5A_info_t*, void* data) {
-  auto& wanted = *static_cast<Wanted*>(data);
-  double factor = 1;
-  if (meaning_of_key(name, factor) != wanted.meaning) return 0;
-  const bool words = wanted.meaning == M::unit || wanted.meaning == M::name;
-  if (const auto text = hdf5_text(object, name)) {
-    const auto value = words ? std::optional<double>(0) : number_in(*text, wanted.meaning);
-    if (!value || trimmed(*text).empty()) return 0;
-    wanted.found = Hdf5Said{name, *value * factor, std::string(trimmed(*text))};
-    return 1;
-  }
-  const auto value = hdf5_number(object, name);
-  if (words || !value || (!std::isfinite(*value) && wanted.meaning != M::fill)) return 0;
-  wanted.found = Hdf5Said{name, *value * factor, ""};
-  return 1;
-}
-
-}  // namespace
-
-Hdf5Meaning meaning_of_key(std::string_view key, double& factor) {
-  factor = 1;
-  if (key.size() > 60) return M::none;
+Hdf5Meaning worked_out(std::string_view key, double& factor) {
   std::vector<std::string> words = words_of(key);
   const auto joined = [&] {
     std::string out;
@@ -203,8 +178,46 @@ Hdf5Meaning meaning_of_key(std::string_view key, double& factor) {
     words.erase(words.begin());
     std::string rest;
     for (const std::string& word : words) rest += (rest.empty() ? "" : "_") + word;
-    meaning = meaning_of_key(rest, factor);
+    meaning = worked_out(rest, factor);
   }
+  return meaning;
+}
+
+struct Wanted {
+  Hdf5Meaning meaning;
+  std::optional<Hdf5Said> found;
+};
+
+herr_t look(hid_t object, const char* name, const H5A_info_t*, void* data) {
+  auto& wanted = *static_cast<Wanted*>(data);
+  double factor = 1;
+  if (meaning_of_key(name, factor) != wanted.meaning) return 0;
+  const bool words = wanted.meaning == M::unit || wanted.meaning == M::name;
+  if (const auto text = hdf5_text(object, name)) {
+    const auto value = words ? std::optional<double>(0) : number_in(*text, wanted.meaning);
+    if (!value || trimmed(*text).empty()) return 0;
+    wanted.found = Hdf5Said{name, *value * factor, std::string(trimmed(*text))};
+    return 1;
+  }
+  const auto value = hdf5_number(object, name);
+  if (words || !value || (!std::isfinite(*value) && wanted.meaning != M::fill)) return 0;
+  wanted.found = Hdf5Said{name, *value * factor, ""};
+  return 1;
+}
+
+}  // namespace
+
+Hdf5Meaning meaning_of_key(std::string_view key, double& factor) {
+  factor = 1;
+  if (key.size() > 60) return M::none;
+  // The same few keys stand on every data set.
+  static std::map<std::string, std::pair<Hdf5Meaning, double>, std::less<>> known_keys;
+  if (const auto seen = known_keys.find(key); seen != known_keys.end()) {
+    factor = seen->second.second;
+    return seen->second.first;
+  }
+  const Hdf5Meaning meaning = worked_out(key, factor);
+  if (known_keys.size() < 1000) known_keys.emplace(key, std::pair(meaning, factor));
   return meaning;
 }
 

@@ -242,7 +242,8 @@ class Hdf5Source : public SampleSource {
     if (factor == 1 && add == 0) return;
     const Hdf5Handle type(H5Dget_type(set));
     // Conventions that say so themselves hold for floats, too.
-    const bool applies = H5Tget_class(type.get()) == H5T_INTEGER ||
+    // An offset alone may be one in time.
+    const bool applies = (H5Tget_class(type.get()) == H5T_INTEGER && scale) ||
                          (scale && lower_case(scale->key) == "scale_factor") ||
                          (offset && lower_case(offset->key) == "add_offset");
     std::string said =
@@ -251,10 +252,11 @@ class Hdf5Source : public SampleSource {
       said += (said.empty() ? "\"" : " and \"") + clean_text(offset->key) + "\" " + format_number(add, 9);
     const std::string leaf = clean_text(hdf5_leaf(column.set.path));
     if (!applies) {
-      recording_.cautions.push_back(
-          {"scale-not-applied", Severity::note, leaf,
-           "its numbers are floats: the attributes " + said + " are taken as applied",
-           "apply them with --calibrate if they are not"});
+      recording_.cautions.push_back({"scale-not-applied", Severity::note, leaf,
+                                     "the attributes " + said + " are not applied: " +
+                                         (scale ? "its numbers are floats, which hold values as a rule"
+                                                : "an offset alone may be one in time"),
+                                     "apply them with --calibrate if they are not"});
       return;
     }
     column.scale = factor, column.offset = add;

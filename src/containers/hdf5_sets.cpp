@@ -57,6 +57,19 @@ double own_interval(hid_t set) {
   return 0;
 }
 
+/// A measured frequency goes up and down; those of a spectrum rise.
+bool rises(hid_t set, std::uint64_t rows) {
+  std::vector<double> first(static_cast<std::size_t>(std::min<std::uint64_t>(rows, 1024)));
+  const hsize_t start = 0, size = first.size();
+  const Hdf5Handle space(H5Dget_space(set)), memory(H5Screate_simple(1, &size, nullptr));
+  if (size < 3 || H5Sselect_hyperslab(space.get(), H5S_SELECT_SET, &start, nullptr, &size, nullptr) < 0 ||
+      H5Dread(set, H5T_NATIVE_DOUBLE, memory.get(), space.get(), H5P_DEFAULT, first.data()) < 0)
+    return false;
+  for (std::size_t i = 1; i < first.size(); ++i)
+    if (!(first[i] > first[i - 1])) return false;
+  return true;
+}
+
 herr_t look_at(Walk& walk, const char* name) {
   if (walk.sets.size() >= 100000) return 1;
   const Hdf5Handle set(H5Dopen2(walk.file, name, H5P_DEFAULT));
@@ -81,7 +94,8 @@ herr_t look_at(Walk& walk, const char* name) {
   for (unsigned d = 0; d < static_cast<unsigned>(rank); ++d) {
     const std::string scale = hdf5_dimension_scale(set.get(), d);
     const std::string leaf = hdf5_leaf(scale);
-    const bool axis = is_time_name(leaf) || is_frequency_name(leaf);
+    // Of a table with both, time goes first.
+    const bool axis = is_time_name(leaf) || (is_frequency_name(leaf) && !is_time_name(hdf5_leaf(out.scale)));
     if (rank == 2 && axis) out.transposed = d == 1;
     if (!scale.empty() && (axis || (out.scale.empty() && d == (out.transposed ? 1u : 0u)))) out.scale = scale;
   }
@@ -96,6 +110,8 @@ herr_t look_at(Walk& walk, const char* name) {
   out.columns = rank == 2 ? size[out.transposed ? 0 : 1] : 1;
   out.interval = own_interval(set.get());
   if (const auto start = hdf5_said(set.get(), Hdf5Meaning::start)) out.start = start->value;
+  out.frequencies =
+      rank == 1 && !out.complex && is_frequency_name(hdf5_leaf(out.path)) && rises(set.get(), out.rows);
   if (out.rows > 0 && out.columns > 0 && out.columns <= 4096) walk.sets.push_back(std::move(out));
   return 0;
 }
@@ -147,11 +163,15 @@ std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const s
     groups[entry->second].sets.push_back(set);
   }
   for (Hdf5Group& group : groups) {
-    for (const Hdf5Set& set : group.sets)
-      if (axis == "none" ? false
-          : axis.empty() ? is_time_name(hdf5_leaf(set.path)) || is_frequency_name(hdf5_leaf(set.path))
-                         : hdf5_leaf(set.path) == axis || set.path == axis)
-        group.stamps = set.path;
+    // Times go before frequencies.
+    const auto found = [&](const Hdf5Set& set, bool times) {
+      return times ? is_time_name(hdf5_leaf(set.path)) : set.frequencies;
+    };
+    for (const bool times : {true, false})
+      for (const Hdf5Set& set : group.sets)
+        if (group.stamps.empty() && axis != "none" &&
+            (axis.empty() ? found(set, times) : hdf5_leaf(set.path) == axis || set.path == axis))
+          group.stamps = set.path;
     const auto serves = [&](const Hdf5Set& set) {
       return !set.two_dimensional && set.rows == group.sets.front().rows &&
              set.path != group.sets.front().path;
@@ -163,7 +183,7 @@ std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const s
         const std::string leaf = hdf5_leaf(set.path);
         const bool beside =
             group.sets.front().two_dimensional && hdf5_folder(set.path) == hdf5_folder(group.name) &&
-            (axis.empty() ? is_time_name(leaf) || is_frequency_name(leaf) : leaf == axis || set.path == axis);
+            (axis.empty() ? is_time_name(leaf) || set.frequencies : leaf == axis || set.path == axis);
         if (beside || (axis.empty() && set.path == group.sets.front().scale)) group.stamps = set.path;
       }
     if (group.sets.size() > 1)

@@ -23,6 +23,7 @@ struct Hdf5Set {
   double interval = 0, start = 0;  ///< By the set's own attributes; 0: it has none.
   std::string scale;               ///< Path of the dimension scale of its longer (or timed) dimension; "".
   bool is_scale = false;           ///< A dimension scale itself.
+  bool frequencies = false;        ///< Called frequency, and its values rise.
 };
 
 /// A data set that lies in another file.

@@ -50,8 +50,8 @@ bool is_decibel(const Unit& unit) { return lower_case(unit.text()) == "db"; }
 
 class ComplexColumns : public SampleSource {
  public:
-  ComplexColumns(std::unique_ptr<SampleSource> source, std::vector<ComplexPair> pairs)
-      : source_(std::move(source)), pairs_(std::move(pairs)) {
+  ComplexColumns(std::unique_ptr<SampleSource> source, std::vector<ComplexPair> pairs, bool written)
+      : source_(std::move(source)), pairs_(std::move(pairs)), written_(written) {
     take_over();
   }
   const Recording& recording() const override { return recording_; }
@@ -104,6 +104,7 @@ class ComplexColumns : public SampleSource {
                  parts[pair.second].name + "\"";
       recording_.channels.push_back(std::move(channel));
     }
+    if (written_) return;
     const bool polar = pairs_.front().polar;
     recording_.cautions.push_back({"columns-joined", Severity::note, "",
                                    names + (pairs_.size() > 3 ? "; ..." : "") + ": taken as " +
@@ -114,6 +115,7 @@ class ComplexColumns : public SampleSource {
 
   std::unique_ptr<SampleSource> source_;
   std::vector<ComplexPair> pairs_;
+  bool written_;
   std::vector<bool> decibels_;
   std::vector<double> turn_;
   Recording recording_;
@@ -177,8 +179,8 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
   return out;
 }
 
-std::unique_ptr<SampleSource> join_complex(std::unique_ptr<SampleSource> source,
-                                           const ReadSettings& settings) {
+std::unique_ptr<SampleSource> join_complex(std::unique_ptr<SampleSource> source, const ReadSettings& settings,
+                                           bool written) {
   const Recording& r = source->recording();
   if (settings.complex == "off" || r.complex) return source;
   const bool asked = settings.complex == "pairs";
@@ -189,7 +191,7 @@ std::unique_ptr<SampleSource> join_complex(std::unique_ptr<SampleSource> source,
                                      " channels, which don't make pairs; choose with --columns");
     return source;
   }
-  return std::make_unique<ComplexColumns>(std::move(source), std::move(pairs));
+  return std::make_unique<ComplexColumns>(std::move(source), std::move(pairs), written);
 }
 
 }  // namespace vprism

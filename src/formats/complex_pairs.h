@@ -30,7 +30,8 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
 /// The source with complex channels where `settings.complex` is "pairs", or "auto" and the titles ask for it;
 /// else as it is. Phases are degrees unless their unit is rad; magnitudes in dB become ratios. A caution says
 /// what was joined. Throws Error(usage) for "pairs" where the columns don't pair.
-std::unique_ptr<SampleSource> join_complex(std::unique_ptr<SampleSource> source,
-                                           const ReadSettings& settings);
+/// `written`: the parts were one cell in the file, which needs no word.
+std::unique_ptr<SampleSource> join_complex(std::unique_ptr<SampleSource> source, const ReadSettings& settings,
+                                           bool written = false);
 
 }  // namespace vprism

@@ -4,8 +4,6 @@
 // parsed side by side and joined in order, so the result does not depend on the number of threads. A row that
 // is not all numbers is an error when a good row follows it, and a note after the data otherwise.
 #include <oneapi/tbb/parallel_for.h>
-#include <sys/mman.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <cmath>
@@ -34,9 +32,8 @@ class Delimited : public SampleSource {
   /// With rows and columns exchanged.
   static std::unique_ptr<Delimited> turned(const FileHead& head, ReadSettings settings, TurnedTable table) {
     settings.delimiter = table.delimiter;
-    InputFile file = unnamed_file(head.path, table.text);
     const FileHead other{head.path, table.text.substr(0, FileHead::head_bytes), table.text.size()};
-    table.text = {};
+    InputFile file = table.unnamed_file(head.path);
     return std::unique_ptr<Delimited>(new Delimited(other, settings, std::move(file), std::move(table)));
   }
 
@@ -74,6 +71,7 @@ class Delimited : public SampleSource {
  public:
   const Recording& recording() const override { return recording_; }
   bool carries_stamps() const override { return layout_.has_axis(); }
+  bool has_complex_cells() const { return layout_.complex.has_value(); }
 
   void rewind() override {
     stream_.seek(layout_.data_offset);
@@ -276,21 +274,6 @@ class Delimited : public SampleSource {
            "--no-rows takes each row as a sample of all channels");
   }
 
-  /// A file without a name that holds `text`; in memory.
-  static InputFile unnamed_file(const std::string& name, std::string_view text) {
-    const int descriptor = ::memfd_create("turned", MFD_CLOEXEC);
-    if (descriptor < 0) throw Error(Status::input, name + ": no memory to turn the table over");
-    for (std::size_t at = 0; at < text.size();) {
-      const ssize_t count = ::write(descriptor, text.data() + at, text.size() - at);
-      if (count <= 0) {
-        ::close(descriptor);
-        throw Error(Status::input, name + ": no memory to turn the table over");
-      }
-      at += static_cast<std::size_t>(count);
-    }
-    return {descriptor, name};
-  }
-
   void warn(const char* code, const std::string& text, const char* remedy) {
     recording_.cautions.push_back({code, Severity::warning, "", text, remedy});
   }
@@ -394,9 +377,11 @@ class Delimited : public SampleSource {
 std::unique_ptr<SampleSource> open_delimited(const FileHead& head, const ReadSettings& settings) {
   if (settings.rows && settings.no_rows)
     throw Error(Status::usage, "--rows and --no-rows each say what a row is; give one");
-  if (std::optional<TurnedTable> table = turned_over(head, settings))
-    return join_complex(Delimited::turned(head, settings, std::move(*table)), settings);
-  return join_complex(std::make_unique<Delimited>(head, settings), settings);
+  std::optional<TurnedTable> table = turned_over(head, settings);
+  std::unique_ptr<Delimited> source = table ? Delimited::turned(head, settings, std::move(*table))
+                                            : std::make_unique<Delimited>(head, settings);
+  const bool written = source->has_complex_cells();
+  return join_complex(std::move(source), settings, written);
 }
 
 }  // namespace vprism

@@ -1,11 +1,14 @@
 // row_channels.cpp: see row_channels.h.
 #include "formats/row_channels.h"
 
+#include <sys/mman.h>
+#include <unistd.h>
+
 #include <algorithm>
+#include <map>
 
 #include "base/error.h"
 #include "base/text.h"
-#include "formats/input_file.h"
 #include "formats/text_columns.h"
 #include "formats/text_layout.h"
 
@@ -182,11 +185,15 @@ TurnedTable turn(const Rows& rows) {
   // Names may hold blanks and commas.
   out.delimiter = rows.delimiter == ' ' || rows.delimiter == ',' ? '\t' : rows.delimiter;
   std::vector<std::vector<std::string_view>> cells(rows.rows.size());
-  out.named = std::string::npos;
+  // As many as most rows have: a name may be a number.
+  std::map<std::size_t, std::size_t> counted;
+  for (const Row& row : rows.rows) ++counted[row.named];
+  out.named = std::max_element(counted.begin(), counted.end(), [](const auto& a, const auto& b) {
+                return a.second < b.second;
+              })->first;
   for (std::size_t r = 0; r < cells.size(); ++r) {
     split_cells(rows.rows[r].text, rows.delimiter, cells[r]);
     while (!cells[r].empty() && trimmed(cells[r].back()).empty()) cells[r].pop_back();
-    out.named = std::min(out.named, rows.rows[r].named);
     out.lines.push_back(rows.rows[r].line);
   }
   std::vector<std::string_view> beside;
@@ -200,10 +207,15 @@ TurnedTable turn(const Rows& rows) {
     out.text += '\n';
     ++out.above;
   }
+  // A number alone would be no title.
+  const auto worded = [&](std::string title) {
+    double value = 0;
+    return parse_cell(title, rows.decimal, value) ? "channel " + title : title;
+  };
   bool titled = false;
   std::string titles;
   for (std::size_t r = 0; r < cells.size(); ++r) {
-    std::string title = title_of(cells[r], out.named);
+    std::string title = worded(title_of(cells[r], out.named));
     if (r == 0 && out.named > 0 && counts(cells[r], out.named, rows.decimal) &&
         !is_time_title(channel_from_title(title)))
       title = "sample";
@@ -226,6 +238,21 @@ TurnedTable turn(const Rows& rows) {
 
 }  // namespace
 
+InputFile TurnedTable::unnamed_file(const std::string& name) {
+  const auto fail = [&] { throw Error(Status::input, name + ": no memory to turn the table over"); };
+  const int descriptor = ::memfd_create("turned", MFD_CLOEXEC);
+  if (descriptor < 0) fail();
+  InputFile file(descriptor, name);
+  for (std::size_t at = 0; at < text.size();) {
+    const ssize_t count = ::write(descriptor, text.data() + at, text.size() - at);
+    if (count <= 0) fail();
+    at += static_cast<std::size_t>(count);
+  }
+  text = {};
+  file.refresh();
+  return file;
+}
+
 std::optional<TurnedTable> turned_over(const FileHead& head, const ReadSettings& settings) {
   if (settings.no_rows) return {};
   const TextCoding coding = coding_of(head.bytes);
@@ -235,7 +262,12 @@ std::optional<TurnedTable> turned_over(const FileHead& head, const ReadSettings&
                                       : utf8_from_utf16(bytes, coding == TextCoding::utf16_big, used);
   };
   const bool whole = head.size <= head.bytes.size();
-  if (!settings.rows && !looks_turned(head, decoded(head.bytes), whole, settings)) return {};
+  const std::string first = decoded(head.bytes);
+  if (!settings.rows && !looks_turned(head, first, whole, settings)) return {};
+  // What parts the cells is told by the head.
+  ReadSettings marks = settings;
+  if (const Rows known = best_rows(first, true, settings); !known.rows.empty())
+    marks.delimiter = known.delimiter, marks.decimal = known.decimal;
   if (head.size > most_bytes)
     throw Error(Status::input,
                 head.path +
@@ -243,7 +275,7 @@ std::optional<TurnedTable> turned_over(const FileHead& head, const ReadSettings&
                     "rows and columns exchanged");
   const InputFile file(head.path);
   const std::string text = decoded(file.text(0, static_cast<std::size_t>(file.size())));
-  const Rows rows = best_rows(text, true, settings);
+  const Rows rows = best_rows(text, true, marks);
   if (rows.rows.empty()) {
     if (!settings.rows) return {};
     throw Error(Status::usage, "--rows: " + head.path + " has no rows of numbers");

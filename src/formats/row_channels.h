@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "formats/format.h"
+#include "formats/input_file.h"
 
 namespace vprism {
 
@@ -19,6 +20,8 @@ struct TurnedTable {
   std::size_t above = 0;            ///< Lines above the rows of numbers, and
   std::size_t named = 0;            ///< cells before the numbers in the file's rows.
   bool asked = false;               ///< By --rows: else found.
+  /// The text in a file without a name, in memory; `text` is empty then. `name` is for messages.
+  InputFile unnamed_file(const std::string& name);
 };
 
 /// Turned over where --rows asks for it, or where there are few long rows: more than four times as many cells

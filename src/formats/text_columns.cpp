@@ -249,4 +249,29 @@ void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::siz
   take_axis_column(layout, 0);
 }
 
+std::optional<ComplexCells> complex_cells_of(const std::vector<TextLine>& lines,
+                                             const ReadSettings& settings) {
+  std::vector<std::string_view> texts;
+  for (std::size_t i = lines.size() - std::min<std::size_t>(lines.size(), 64); i < lines.size(); ++i)
+    texts.push_back(lines[i].text);
+  return ComplexCells::found_in(texts, settings.delimiter, settings.decimal);
+}
+
+/// The two columns of a complex one have one title: the parts are named after it.
+void name_complex_parts(TextLayout& layout) {
+  const std::vector<std::size_t> real = layout.complex->real_cells();
+  for (std::size_t c = 0; c < layout.columns.size(); ++c)
+    for (std::size_t i = 0; i < real.size(); ++i) {
+      if (layout.cells[c] != real[i] && layout.cells[c] != real[i] + 1) continue;
+      std::string& name = layout.columns[c].name;
+      if (name.empty()) name = "channel " + std::to_string(i + 1);
+      name += layout.cells[c] == real[i] ? " re" : " im";
+    }
+}
+
+LineRewriter TextLayout::rewriter() const {
+  if (!complex) return {};
+  return [cells = *complex](std::string_view line, std::string& out) { cells.rewrite(line, out); };
+}
+
 }  // namespace vprism

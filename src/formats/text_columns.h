@@ -46,4 +46,10 @@ void choose_columns(TextLayout& layout, const ReadSettings& settings, const std:
 void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
                    std::size_t last_row, const ReadSettings& settings, const std::string& file);
 
+/// How lines are to be rewritten where their cells are complex numbers, by the last of these.
+std::optional<ComplexCells> complex_cells_of(const std::vector<TextLine>& lines,
+                                             const ReadSettings& settings);
+/// The two columns of a complex one have one title: the parts are named after it.
+void name_complex_parts(TextLayout& layout);
+
 }  // namespace vprism

@@ -376,26 +376,6 @@ Guess best_guess(std::span<const TextLine> lines, const ReadSettings& settings) 
   return best;
 }
 
-std::optional<ComplexCells> complex_cells_of(const std::vector<TextLine>& lines,
-                                             const ReadSettings& settings) {
-  std::vector<std::string_view> texts;
-  for (std::size_t i = lines.size() - std::min<std::size_t>(lines.size(), 64); i < lines.size(); ++i)
-    texts.push_back(lines[i].text);
-  return ComplexCells::found_in(texts, settings.delimiter, settings.decimal);
-}
-
-/// The two columns of a complex one have one title: the parts are named after it.
-void name_complex_parts(TextLayout& layout) {
-  const std::vector<std::size_t> real = layout.complex->real_cells();
-  for (std::size_t c = 0; c < layout.columns.size(); ++c)
-    for (std::size_t i = 0; i < real.size(); ++i) {
-      if (layout.cells[c] != real[i] && layout.cells[c] != real[i] + 1) continue;
-      std::string& name = layout.columns[c].name;
-      if (name.empty()) name = "channel " + std::to_string(i + 1);
-      name += layout.cells[c] == real[i] ? " re" : " im";
-    }
-}
-
 /// Each of several tables is a part; the longest is the first choice. Leaves its lines.
 void take_table(TextLayout& layout, std::vector<TextLine>& lines, const std::vector<TableLines>& tables,
                 const ReadSettings& settings, const std::string& file) {
@@ -424,11 +404,6 @@ void take_table(TextLayout& layout, std::vector<TextLine>& lines, const std::vec
 }
 
 }  // namespace
-
-LineRewriter TextLayout::rewriter() const {
-  if (!complex) return {};
-  return [cells = *complex](std::string_view line, std::string& out) { cells.rewrite(line, out); };
-}
 
 TextLayout find_text_layout(const FileHead& head, const ReadSettings& asked) {
   TextLayout layout;

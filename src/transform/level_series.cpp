@@ -29,6 +29,7 @@ void LevelSeries::add(std::span<const double> samples) {
       if (gain_ > 0) {
         if (!begun_ && settled_) {
           first_.push_back(x * x);
+          if (first_.size() == most_settling) settle();
         } else {
           running_ = running_ * keep_ + gain_ * x * x;
           running_high_ = std::max(running_high_, running_);
@@ -40,17 +41,22 @@ void LevelSeries::add(std::span<const double> samples) {
   }
 }
 
+/// As if what came first had gone on for ever before.
+void LevelSeries::settle() {
+  if (first_.empty()) return;
+  for (const double square : first_) running_ += square / static_cast<double>(first_.size());
+  for (const double square : first_) {
+    running_ = running_ * keep_ + gain_ * square;
+    running_high_ = std::max(running_high_, running_);
+  }
+  first_ = {};
+  begun_ = true;
+}
+
 void LevelSeries::close() {
   LevelPoint point;
   const double nan = std::nan("");
-  if (gain_ > 0 && !begun_ && settled_ && !first_.empty()) {
-    for (const double s : first_) running_ += s / static_cast<double>(first_.size());
-    for (const double s : first_) {
-      running_ = running_ * keep_ + gain_ * s;
-      running_high_ = std::max(running_high_, running_);
-    }
-    first_ = {};
-  }
+  settle();
   begun_ = begun_ || count_ > 0;
   if (count_ == 0) {
     point = {nan, nan, nan, nan, nan, nan, nan};

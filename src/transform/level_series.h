@@ -38,6 +38,8 @@ class LevelSeries {
 
  private:
   void close();
+  void settle();
+  static constexpr std::size_t most_settling = 65536;
   double stretch_, keep_ = 0, gain_ = 0;
   bool settled_;
   std::vector<LevelPoint> points_;
@@ -48,8 +50,7 @@ class LevelSeries {
   double shift_ = 0, sums_[4] = {}, low_ = 0, high_ = 0;
   double running_ = 0, running_high_ = 0, square_ = 0, peak_ = 0;
   bool begun_ = false;
-  std::vector<double>
-      first_;  ///< Squares of the first stretch, until the running level can be settled on them.
+  std::vector<double> first_;  ///< Squares that the running level will be settled on.
 };
 
 /// Runs of values above a level.

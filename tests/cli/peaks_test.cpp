@@ -46,8 +46,14 @@ TEST_F(Beats, AreFoundByThemselvesWithRateAndWhatIsMissing) {
   const auto document = document_of(folder, "peaks beats.csv --figure none");
   const auto& lead = document["results"][0];
   ASSERT_EQ(lead["peaks"].size(), times.size());
-  for (std::size_t i = 0; i < times.size(); ++i)
-    EXPECT_NEAR(number_of(lead["peaks"][i]["time_s"]), times[i], 5e-4) << i;
+  std::size_t within = 0;
+  for (std::size_t i = 0; i < times.size(); ++i) {
+    const double off = std::abs(number_of(lead["peaks"][i]["time_s"]) - times[i]);
+    EXPECT_LT(off, 5e-4) << i;
+    within += off < 3 * number_of(lead["peaks"][i]["time_std_s"]);
+  }
+  EXPECT_GE(within, 62u);
+  EXPECT_LT(number_of(lead["peaks"][3]["time_std_s"]), 5e-4);
   EXPECT_TRUE(lead["peaks"][0]["interval_s"].is_null());
   EXPECT_NEAR(number_of(lead["rate_hz"]), 1.25, 3e-3);
   EXPECT_NEAR(number_of(lead["interval_mean_s"]), 0.8, 2e-3);
@@ -112,6 +118,16 @@ TEST(PeaksOfUnevenStamps, LieOnTheirTimes) {
   ASSERT_GE(peaks.size(), 19u);
   for (std::size_t i = 0; i < peaks.size(); ++i)
     EXPECT_NEAR(number_of(peaks[i]["time_s"]), 0.5 + static_cast<double>(i), 3e-4) << i;
+}
+
+TEST(PeaksOfAConverter, OneStepHighAreSaidToBe) {
+  const ScratchFolder folder;
+  std::mt19937_64 random(6);
+  std::string quiet = "time (s),u (V)\n";
+  for (int n = 0; n < 20000; ++n)
+    quiet += std::to_string(n * 1e-3) + "," + (random() % 50 == 0 ? "0.005" : "0") + "\n";
+  folder.write("quiet.csv", quiet);
+  EXPECT_THAT(codes_of(document_of(folder, "peaks quiet.csv --figure none")), Contains("peaks-one-step"));
 }
 
 TEST(PeaksOfNoise, AreNone) {

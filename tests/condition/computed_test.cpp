@@ -123,6 +123,9 @@ TEST(Computed, WhatDoesNotFitIsRefused) {
   EXPECT_THAT(refused({"x = sin(u)"}), HasSubstr("unlike things"));
   EXPECT_THAT(refused({"x = max(u, i)"}), HasSubstr("unlike things"));
   EXPECT_THAT(refused({"x = u > i"}), HasSubstr("unlike things"));
+  // Limits far from the values that are tried.
+  EXPECT_THAT(refused({"x = min(u, 20000)"}), HasSubstr("unlike things"));
+  EXPECT_THAT(refused({"x = u > 0.0002"}), HasSubstr("unlike things"));
   EXPECT_THAT(refused({"x (V) = u * i"}), HasSubstr("in W, which is no V"));
   EXPECT_THAT(refused({"x = u * currant"}), HasSubstr("unknown channel \"currant\""));
   EXPECT_THAT(refused({"x = u *"}), HasSubstr("x: "));

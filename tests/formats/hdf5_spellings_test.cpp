@@ -46,6 +46,14 @@ with h5py.File('climate.nc', 'w') as f:
     d.attrs['scale_factor'] = 0.1; d.attrs['add_offset'] = 5.0; d.attrs['_FillValue'] = np.int16(210); d.attrs['units'] = 'K'
     d.dims[0].attach_scale(time)
     e = f.create_dataset('station', data=np.zeros(7)); e.make_scale('This is a netCDF dimension but not a netCDF variable.')
+with h5py.File('grid.h5', 'w') as f:
+    for name, data in (('frequency', 50 + 0.01 * u), ('voltage', u)):
+        d = f.create_dataset(name, data=data); d.attrs['dt'] = 0.02
+with h5py.File('map.h5', 'w') as f:
+    d = f.create_dataset('level', data=np.zeros((30, 90)))
+    for k, name, n in ((0, 'time', 30), (1, 'frequency', 90)):
+        s = f.create_dataset(name, data=np.arange(n) * 0.5); s.make_scale(name); d.dims[k].attach_scale(s)
+one('late.h5', np.round(u * 1000).astype('i2'), offset=7.0, dt=1e-3)
 with h5py.File('wide.h5', 'w') as f:
     d = f.create_dataset('m', data=np.arange(3000.0 * 40).reshape(3000, 40))
     s = f.create_dataset('time', data=np.arange(40) * 1e-3); s.make_scale('time'); d.dims[1].attach_scale(s)
@@ -100,6 +108,20 @@ TEST_F(Spellings, FrequenciesBesideComplexNumbersAreTheirAxis) {
   EXPECT_THAT(r.names(), ElementsAre("H"));
   EXPECT_EQ(r.recording.axis.domain, Axis::Domain::frequency);
   EXPECT_NEAR(r.recording.axis.interval, 2, 1e-9);
+}
+
+TEST_F(Spellings, AMeasuredFrequencyIsAChannel) {
+  const WholeRecording r = read("grid.h5");
+  EXPECT_THAT(r.names(), ElementsAre("frequency", "voltage"));
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 50, 1e-9);
+  // A map of levels goes along time.
+  EXPECT_EQ(read("map.h5").recording.channels.size(), 90u);
+}
+
+TEST_F(Spellings, AnOffsetAloneIsNotApplied) {
+  const WholeRecording r = read("late.h5");
+  EXPECT_TRUE(r.warns_of("scale-not-applied"));
+  EXPECT_NEAR(*std::max_element(r.columns[0].begin(), r.columns[0].end()), 1000, 1e-9);
 }
 
 TEST_F(Spellings, ClimateConventionsHold) {

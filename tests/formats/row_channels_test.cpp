@@ -69,6 +69,15 @@ TEST_F(RowChannels, ARowThatCountsIsNoChannel) {
   EXPECT_THAT(r.names(), ElementsAre("a", "b"));
 }
 
+TEST_F(RowChannels, ANameMayBeANumber) {
+  ReadSettings settings;
+  settings.rate_hz = 1000;
+  const WholeRecording r =
+      read("left" + cells(u) + "\n2024" + cells(v) + "\nright" + cells(u) + "\n", settings);
+  EXPECT_THAT(r.names(), ElementsAre("left", "channel 2024", "right"));
+  EXPECT_EQ(r.recording.samples, 3000);
+}
+
 TEST_F(RowChannels, ALineOfMegabytesIsRead) {
   std::vector<double> longer;
   for (int i = 0; i < 200000; ++i) longer.push_back(std::sin(0.01 * i));

@@ -1,11 +1,12 @@
 // time_peaks_test.cpp: maxima in time against closed forms, and the rhythm they come in.
-#include "identify/time_peaks.h"
-
 #include <gmock/gmock.h>
 
 #include <algorithm>
 #include <cmath>
 #include <random>
+
+#include "identify/peak_rhythm.h"
+#include "identify/peak_shape.h"
 
 namespace vprism::time_peaks_test {
 namespace {
@@ -109,12 +110,53 @@ TEST(PeakShaper, PlacesLieBetweenSamples) {
     }
 }
 
-TEST(PeakShaper, WidthsAtTheEndsAreCut) {
-  std::vector<double> x;
-  for (int n = 0; n < 60; ++n) x.push_back(std::exp(-0.5 * std::pow((n - 3) / 10.0, 2)) + 1e-9 * n);
-  const std::vector<TimePeak> peaks = shaped(x);
-  ASSERT_EQ(peaks.size(), 1u);
-  EXPECT_NEAR(peaks[0].sample, 3, 0.1);
+/// Of any course, at places between samples.
+template <typename Course>
+void expect_covered(const char* what, double width, double noise, const Course& course) {
+  std::mt19937_64 random(21);
+  std::normal_distribution<double> normal;
+  std::uniform_real_distribution<double> uniform;
+  std::vector<double> x(120000), truth;
+  for (double t = 600; t < 119000; t += 60 * width) truth.push_back(t + uniform(random));
+  for (const double t : truth)
+    for (auto k = static_cast<std::size_t>(t - 16 * width); static_cast<double>(k) < t + 16 * width; ++k)
+      x[k] += course((static_cast<double>(k) - t) / width);
+  for (double& v : x) v += noise * normal(random);
+  TimePeakRules rules;
+  rules.min_prominence = 0.4, rules.min_distance = 10 * width;
+  const std::vector<TimePeak> peaks = shaped(x, rules);
+  ASSERT_EQ(peaks.size(), truth.size()) << what << width;
+  std::size_t places = 0, heights = 0;
+  for (std::size_t i = 0; i < truth.size(); ++i) {
+    places += std::abs(peaks[i].sample - truth[i]) < 3 * peaks[i].sample_std + 1e-4;
+    heights += std::abs(peaks[i].height - 1) < 3 * peaks[i].height_std + 1e-4;
+  }
+  EXPECT_GT(static_cast<double>(places) / static_cast<double>(truth.size()), 0.93) << what << width;
+  EXPECT_GT(static_cast<double>(heights) / static_cast<double>(truth.size()), 0.93) << what << width;
+}
+
+TEST(PeakShaper, UncertaintiesCoverOtherShapesThanBells) {
+  for (const double width : {2.0, 3.0, 6.0, 20.0}) {
+    expect_covered("bell", width, 0.01, [](double u) { return std::exp(-u * u / 2); });
+    expect_covered("hyperbolic secant", width, 0.01, [](double u) { return 1 / std::cosh(u); });
+    expect_covered("Lorentz", width, 0.01, [](double u) { return 1 / (1 + u * u); });
+    // Twice as wide behind as before.
+    expect_covered("leaning", width, 0.01, [](double u) { return std::exp(-u * u / (u < 0 ? 2 : 8)); });
+  }
+}
+
+TEST(PeakShaper, BesideEndsAndGapsTheHigherBaseCounts) {
+  const double nan = std::nan("");
+  for (const bool gap : {false, true}) {
+    std::vector<double> x(gap ? 500 : 0, nan);
+    for (int n = 0; n < 100; ++n) x.push_back(std::exp(-0.5 * std::pow((n - 4) / 10.0, 2)));
+    const std::vector<TimePeak> peaks = shaped(x);
+    ASSERT_EQ(peaks.size(), 1u);
+    // Down to exp(-0.08) on the left: half of that on both sides, 10 sqrt(-2 ln 0.9616) = 2.8 samples away.
+    EXPECT_NEAR(peaks[0].prominence, 1 - std::exp(-0.08), 1e-3);
+    EXPECT_NEAR(peaks[0].width, 5.6, 0.3);
+    EXPECT_NEAR(peaks[0].sample, gap ? 504 : 4, 0.1);
+  }
 }
 
 TEST(ProminenceSurvey, NoiseHasNoPeaksAndBeatsHave) {
