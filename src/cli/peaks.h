@@ -18,9 +18,9 @@ struct ChannelPeaks {
   Channel channel;
   double sign = 1;  ///< -1: minima.
   TimePeakRules rules;
-  bool prominence_found = false;  ///< The least prominence was not asked for.
+  bool prominence_found = false;   ///< The least prominence was not asked for.
   double noise_std = 0, step = 0;  ///< Of the survey, where there was one.
-  std::vector<TimePeak> peaks;  ///< In order of time.
+  std::vector<TimePeak> peaks;     ///< In order of time.
   std::vector<double> times_s, times_std_s, widths_s;
   std::optional<PeakRhythm> rhythm;
 };
