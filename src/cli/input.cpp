@@ -53,7 +53,7 @@ Input::Input(const std::vector<std::string>& files, const InputSettings& setting
   });
 }
 
-void Input::require_even_axis() {
+void Input::require_even_axis(double band_hz) {
   road_.resolve();
   const Recording& r = road_.recording();
   if (!(r.axis.interval > 0))
@@ -66,15 +66,7 @@ void Input::require_even_axis() {
                                            ? ": the file holds a spectrum already; draw it beside those of "
                                              "recordings with spectrum --overlay"
                                            : "; say what it stands for with --axis-scale or --delay-line"));
-  if (r.axis.stamped)
-    throw Error(Status::analysis,
-                r.file + ": the samples are not evenly spaced (stamps stray " +
-                    (r.axis.jitter < 1 ? format_number(100 * r.axis.jitter, 3) + "% of an interval"
-                                       : format_number(r.axis.jitter, 3) + " intervals") +
-                    " from an even grid), and a spectrum needs an even "
-                    "grid; put it on one with --chain regrid, fit sines to it with spectrum --method stamps, "
-                    "or, if only the stamps are "
-                    "bad, give --axis none and --rate");
+  road_.resolve_even(band_hz);
 }
 
 InputFacts Input::facts() {

@@ -18,9 +18,9 @@ class Input {
   /// Several files are joined as the settings say.
   Input(const std::vector<std::string>& files, const InputSettings& settings);
   Road& road() { return road_; }
-  /// Axis and length known, axis even; Throws Error(analysis) when there is no rate or the stamps are uneven,
-  /// saying what to do.
-  void require_even_axis();
+  /// Axis and length known, axis even: samples at uneven times are put on a grid fit for a band up to
+  /// `band_hz` (0: as their times have it). Throws Error(analysis) when there is no rate, saying what to do.
+  void require_even_axis(double band_hz = 0);
   /// To be called when a pass is done; more passes may follow.
   InputFacts facts();
 

@@ -31,6 +31,12 @@ void weigh_doubt(Input& input, const SpectrumPlan& plan, const SpectrumSettings&
     std::vector<double> lines;
     for (Peak& peak : result.channels[c].peaks) {
       peak.doubt_rms = doubt.rms_around(peak.frequency_hz, half_width);
+      // It may be of any phase, and differ along the record: as noise of that amplitude would (the bound of
+      // Cramer and Rao).
+      peak.rms_std = std::hypot(peak.rms_std, peak.doubt_rms);
+      if (peak.rms > 0)
+        peak.frequency_std_hz =
+            std::hypot(peak.frequency_std_hz, 0.55 / doubt.plan.segment_s() * peak.doubt_rms / peak.rms);
       if (peak.doubtful()) lines.push_back(peak.frequency_hz);
     }
     if (lines.empty()) continue;
@@ -413,7 +419,9 @@ std::vector<BandEdges> bands_asked(const std::string& text, const Spectrum& spec
 
 SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, const Progress& progress) {
   if (settings.by_stamps) return compute_by_stamps(input, settings, progress);
-  input.require_even_axis();
+  double band_hz = 0;
+  for (const SpanRule& rule : settings.spans) band_hz = std::max(band_hz, rule.range.high.value_or(0));
+  input.require_even_axis(band_hz);
   const Recording recording = input.road().recording();
   std::vector<std::optional<Range>> spans;
   const CutGroups groups = cut_groups(recording, settings, spans);

@@ -62,12 +62,13 @@ const std::vector<StageEntry>& stage_table() {
        {},
        make_resample_stage},
       {"regrid",
-       "[RATE] [linear|cubic]",
-       "uneven samples onto an even grid by interpolation (default: cubic, at a rate that suits the stamps), "
-       "with "
-       "an estimate of its error",
+       "[RATE] [linear|cubic|quintic|septic]",
+       "uneven samples onto an even grid by interpolation, with an estimate of its error (default: a rate "
+       "that "
+       "suits the stamps, by the polynomial that foretells left-out samples best); put in by itself where it "
+       "is needed",
        "regrid 10kHz cubic",
-       {"linear", "cubic"},
+       {"linear", "cubic", "quintic", "septic"},
        make_regrid_stage},
       {"scale",
        "K",

@@ -33,6 +33,10 @@ std::unique_ptr<Stage> make_calibrate_stage(std::vector<CalibrationRule> rules);
 std::unique_ptr<Stage> make_unit_stage(std::vector<UnitRule> rules);
 std::unique_ptr<Stage> make_linear_map_stage(std::string name, double factor, double offset);
 
+/// What the program puts in before the first step that needs evenly spaced samples where they are not: regrid
+/// with its own choices, fit for a band up to `band_hz` (0: none was asked for).
+std::unique_ptr<Stage> make_automatic_grid(double band_hz);
+
 // Those of the table.
 std::unique_ptr<Stage> make_gate_stage(Range times);
 std::unique_ptr<Stage> make_detrend_stage(StepWords& words);

@@ -1,58 +1,53 @@
 // regrid.cpp: uneven samples onto an even grid, with an estimate of what the interpolation adds.
 //
-// `linear` draws lines, `cubic` Lagrange's polynomial through the two samples on either side. Where that
-// leaves the range of its four samples by more than a quarter, at a jump that a solver resolved with a very
-// short step, the line is used.
+// `linear` draws lines, `cubic`, `quintic` and `septic` Lagrange's polynomial through two, three and four
+// samples on either side; without a word the one that foretells left-out samples best. Where it leaves the
+// range of the four samples around by more than a quarter, at a jump that a solver resolved with a very short
+// step, the line is used. Where steps are much shorter than the grid's, single points of it would catch their
+// detail by chance: means of the interpolation over eighths of a step are filtered and decimated instead.
 //
 // The error is estimated twice. By order: the difference to the polynomial with one more sample on either
-// side (of `linear`: to the cubic), sample by sample; this can be handed on in place of the result (`doubt`),
-// so that its spectrum tells which lines the interpolation may have made. By leaving out: each sample is
-// predicted from its neighbours (weighted with the time it stands for); their spacing being double, that
-// error is 2^4 (of `linear`: 2^2) times too large. The greater of the two RMS figures is the floor that is
-// told.
+// side, sample by sample; this can be handed on in place of the result (`doubt`), so that its spectrum tells
+// which lines the interpolation may have made. By leaving out: each sample is predicted from its neighbours
+// (weighted with the time it stands for); their spacing being double, that error is 2 to the number of points
+// times too large. The greater of the two RMS figures is the floor that is shown.
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "base/error.h"
 #include "base/text.h"
 #include "condition/chain.h"
 #include "condition/column.h"
+#include "condition/decimator.h"
+#include "condition/fir.h"
+#include "condition/grid_choice.h"
+#include "condition/interpolation.h"
 
 namespace vprism {
 
 namespace {
 
-/// Lagrange's weights at t of `count` points.
-void weights(const double* at, int count, double t, double* out) {
-  for (int i = 0; i < count; ++i) {
-    out[i] = 1;
-    for (int j = 0; j < count; ++j)
-      if (j != i) out[i] *= (t - at[j]) / (at[i] - at[j]);
-  }
-}
-
-double weighted(const double* w, const double* x, int count) {
-  double sum = 0;
-  for (int i = 0; i < count; ++i) sum += w[i] * x[i];
-  return sum;
-}
-
-/// Whether a value lies within the range of the points around it, or a quarter of the range beside it.
-bool plausible(double value, const double* x, int count) {
-  const auto [low, high] = std::minmax_element(x, x + count);
-  const double slack = (*high - *low) / 4;
-  return value >= *low - slack && value <= *high + slack;
-}
+/// Parts of a step of the grid over which means are taken.
+constexpr int fine_parts = 8;
+/// A pause longer than so many usual steps is missing, not interpolated.
+constexpr double longest_bridge = 8;
 
 class Regrid : public Stage {
  public:
   explicit Regrid(StepWords& words) {
     if (const auto rate = words.next()) asked_hz_ = parse_positive(*rate, Dimension::frequency);
-    cubic_ = words.one_of({"linear", "cubic"}).value_or("cubic") == "cubic";
+    std::vector<std::string> names;
+    for (const InterpolationKind& kind : interpolation_kinds) names.emplace_back(kind.name);
+    if (const auto name = words.one_of(names))
+      for (const InterpolationKind& kind : interpolation_kinds)
+        if (*name == kind.name) asked_points_ = kind.points;
   }
+  /// Put in by the program.
+  explicit Regrid(double band_hz) : automatic_(true), band_hz_(band_hz) {}
 
-  bool surveys() const override { return !even_ && !asked_hz_; }
-  bool survey_reshapes() const override { return surveys(); }
+  bool surveys() const override { return !even_; }
+  bool survey_reshapes() const override { return !even_ && !asked_hz_; }
 
   void start(Recording& passing) override {
     Axis& axis = passing.axis;
@@ -74,33 +69,36 @@ class Regrid : public Stage {
     first_s_ = axis.start;
     const double span = axis.interval * static_cast<double>(passing.samples - 1);
     mean_hz_ = axis.rate_hz();
-    if (!asked_hz_ && suited_hz_ == 0) suited_hz_ = suited_rate();
-    rate_hz_ = asked_hz_.value_or(suited_hz_);
-    const double count = std::floor(span * rate_hz_ * (1 + 1e-12) + 1e-9) + 1;
+    rate_hz_ = asked_hz_.value_or(choice_.rate_hz(mean_hz_, band_hz_));
+    // Four times is more than chance or a change of speed would give.
+    const auto better = choice_.better_as_even();
+    stamps_stray_ = automatic_ && choice_.usual_step_s() == 0 && better && *better > 4;
+    if (stamps_stray_) rate_hz_ = choice_.even_rate_hz();
+    points_ = asked_points_ > 0 ? asked_points_ : choice_.points();
+    parts_ = !stamps_stray_ && choice_.finer_than(rate_hz_) ? fine_parts : 1;
+    this_ = LocalPolynomial(points_), more_ = LocalPolynomial(points_ + 2);
+    const double count =
+        stamps_stray_ ? static_cast<double>(given_) : std::floor(span * rate_hz_ * (1 + 1e-12) + 1e-9) + 1;
     if (count > 1e12 || count < 2)
       throw Error(Status::analysis,
                   passing.file + ": regrid: " + format_number(count) + " samples would come out");
     count_ = static_cast<std::int64_t>(count);
+    fine_count_ = (count_ - 1) * parts_ + 1;
     axis.stamped = false;
     axis.jitter = 0;
     axis.interval = 1 / rate_hz_;
-    axis.source = "regrid";
+    axis.source = stamps_stray_ ? "line through the stamps" : "regrid";
     std::erase_if(passing.cautions, [](const Caution& caution) { return caution.code == "axis-uneven"; });
     passing.samples = count_;
     outlet_.start(passing);
+    start_workers();
     t_.clear();
     x_.assign(columns_, {});
-    next_ = 0, left_ = 0;
+    next_ = 0, left_ = 0, set_for_ = no_step;
     begun_ = false;
   }
 
-  void survey(const Block& block) override {
-    suited_hz_ = 0;
-    for (const double t : block.stamps()) {
-      if (seen_++ > 0 && t > last_ && steps_.size() < 1000000) steps_.push_back(t - last_);
-      last_ = seen_ == 1 ? t : std::max(last_, t);
-    }
-  }
+  void survey(const Block& block) override { choice_.add(block); }
 
   void push(Block& block, const Sink& next) override {
     if (even_) {
@@ -109,8 +107,17 @@ class Regrid : public Stage {
     }
     if (!block.stamped())
       throw Error(Status::analysis, "regrid: the samples have lost their times before it");
-    if (!begun_) begun_ = true, dropped_ = 0, by_line_ = 0, tallies_.assign(columns_, {});
+    if (!begun_) begun_ = true, dropped_ = 0, by_line_ = 0, bridged_ = 0, tallies_.assign(columns_, {});
     if (block.gaps()) outlet_.set_gaps();
+    if (stamps_stray_) {
+      for (std::size_t c = 0; c < columns_; ++c) {
+        const auto x = block.samples(c);
+        std::vector<double>& to = outlet_.column(c);
+        doubt_ ? to.insert(to.end(), x.size(), 0.0) : to.insert(to.end(), x.begin(), x.end());
+      }
+      outlet_.flush(next);
+      return;
+    }
     for (std::size_t n = 0; n < block.size(); ++n) {
       const double t = block.stamps()[n];
       if (!t_.empty() && !(t > t_.back())) {
@@ -121,12 +128,14 @@ class Regrid : public Stage {
       for (std::size_t c = 0; c < columns_; ++c) x_[c].push_back(block.samples(c)[n]);
     }
     run(false);
+    hand_on(false);
     outlet_.flush(next);
   }
 
   void finish(const Sink& next) override {
-    if (even_) return;
+    if (even_ || stamps_stray_) return;
     run(true);
+    hand_on(true);
     outlet_.flush(next);
   }
 
@@ -139,19 +148,42 @@ class Regrid : public Stage {
       report.effects.emplace_back("nothing done", "the samples are evenly spaced already");
       return report;
     }
-    report.values = {{"rate", format_quantity(rate_hz_, "Hz", 9)}, {"by", cubic_ ? "cubic" : "linear"}};
-    if (!asked_hz_) report.values.emplace_back("rate chosen from", choice_);
+    if (stamps_stray_) {
+      report.values = {{"rate", format_quantity(rate_hz_, "Hz", 9)}};
+      report.effects.emplace_back("stamps left out", "the samples are taken as even");
+      report.cautions.push_back(
+          {"stamps-suspect", Severity::serious, "",
+           "the stamps are uneven, but samples taken as even foretell each other " +
+               format_number(*choice_.better_as_even(), 2) +
+               " times as well: they are taken as even, at the rate that the stamps have on the whole, " +
+               format_quantity(rate_hz_, "Hz", 9),
+           "if the stamps are right, say so with --chain regrid; if the rate is known, give --axis none and "
+           "--rate"});
+      return report;
+    }
+    report.values = {{"rate", format_quantity(rate_hz_, "Hz", 9)}, {"by", interpolation_name(points_)}};
+    if (automatic_) report.values.emplace_back("put in", "by the program, since the steps are uneven");
+    if (!asked_hz_) report.values.emplace_back("rate chosen from", choice_.reason());
     report.effects.emplace_back("samples", std::to_string(given_) + " uneven ones, " +
                                                format_quantity(mean_hz_, "Hz") + " on average, to " +
                                                std::to_string(count_));
+    if (parts_ > 1)
+      report.effects.emplace_back("finer steps",
+                                  "their detail is averaged, filtered and decimated; flat to " +
+                                      format_quantity(0.45 * rate_hz_, "Hz"));
     if (dropped_ > 0)
       report.effects.emplace_back("left out",
                                   std::to_string(dropped_) + " samples not later than the one before");
     if (by_line_ > 0)
       report.effects.emplace_back("by a line at jumps", std::to_string(by_line_) + " samples");
+    if (bridged_ > 0)
+      report.effects.emplace_back("missing", std::to_string(bridged_) + " samples in pauses of more than " +
+                                                 format_number(longest_bridge) + " usual steps");
+    double worst_db = -400;
     for (std::size_t c = 0; c < channels_.size() && c < tallies_.size(); ++c) {
-      const double floor = tallies_[c].floor(cubic_), signal = tallies_[c].alternating();
+      const double floor = tallies_[c].floor(points_), signal = tallies_[c].alternating();
       const double db = signal > 0 && floor > 0 ? 20 * std::log10(floor / signal) : -400;
+      worst_db = std::max(worst_db, db);
       const std::string text = format_quantity(floor, channels_[c].unit.text(), 3) + " RMS, " +
                                format_number(std::max(db, -400.0), 3) + " dB re the signal";
       report.effects.emplace_back(channels_[c].name, "interpolation adds about " + text);
@@ -159,17 +191,19 @@ class Regrid : public Stage {
         report.cautions.push_back(
             {"regrid-floor", db > -30 ? Severity::warning : Severity::note, channels_[c].name,
              "the interpolation adds about " + text + ", mostly at multiples of the signal's own frequencies",
-             db > -30 && !cubic_ ? "use regrid cubic" : "export with shorter steps"});
+             db > -30 && points_ == 2 ? "use --chain 'regrid cubic'"
+                                      : "export with shorter steps" + steps_for(db)});
     }
+    if (automatic_ && !tallies_.empty()) report.cautions.push_back(put_in(worst_db));
     return report;
   }
 
  private:
   struct Tally {
     double by_order = 0, left_out = 0, square = 0, sum = 0, outputs = 0, predicted = 0;
-    double floor(bool cubic) const {
+    double floor(int points) const {
       const double order = outputs > 0 ? std::sqrt(by_order / outputs) : 0;
-      const double out = predicted > 0 ? std::sqrt(left_out / predicted) / (cubic ? 16 : 4) : 0;
+      const double out = predicted > 0 ? std::sqrt(left_out / predicted) / std::exp2(points) : 0;
       return std::max(order, out);
     }
     double alternating() const {
@@ -177,128 +211,184 @@ class Regrid : public Stage {
     }
   };
 
-  /// The rate of stamps that lie on a grid of which some places are empty: the mean over all of them, each
-  /// counted as the number of places that it spans. Nothing where the steps are no multiples of the usual
-  /// one.
-  std::optional<double> usual_rate() {
-    std::vector<double> sorted = steps_;
-    const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
-    std::nth_element(sorted.begin(), middle, sorted.end());
-    const double usual = *middle;
-    double n = 0, at = 0, place = 0, sum_p = 0, sum_t = 0, sum_pp = 0, sum_pt = 0;
-    std::size_t off = 0, absent = 0;
-    for (const double step : steps_) {
-      const double places = std::round(step / usual);
-      if (places < 1 || std::abs(step / usual - places) > 0.1) ++off;
-      if (places > 1) absent += static_cast<std::size_t>(places) - 1;
-      at += step, place += std::max(1.0, places), n += 1;
-      sum_p += place, sum_t += at, sum_pp += place * place, sum_pt += place * at;
-    }
-    // Of a solver's steps the short ones may be many: no more than four times as many samples.
-    if (static_cast<double>(off) > 0.02 * n || absent == 0 || static_cast<double>(absent) > 3 * n || n < 8)
-      return {};
-    choice_ =
-        "the usual step; " + std::to_string(absent) + (absent == 1 ? " place is" : " places are") + " empty";
-    return (sum_pp - sum_p * sum_p / n) / (sum_pt - sum_p * sum_t / n);
+  /// What steps would do for -100 dB: the error goes with the power of the step that there are points.
+  std::string steps_for(double db) const {
+    if (!(db > -100)) return "";
+    const double factor = std::pow(10.0, -(100 + db) / (20.0 * points_));
+    return ", about " + format_number(factor, 2) + " times as long, for -100 dB";
   }
 
-  /// The mean rate where steps are all alike; where a solver chose them, one that keeps nine in ten apart,
-  /// but no more than four times as many samples.
-  double suited_rate() {
-    if (steps_.empty()) return mean_hz_;
-    if (const auto usual = usual_rate()) return *usual;
-    std::vector<double> sorted = steps_;
-    const auto tenth = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 10);
-    std::nth_element(sorted.begin(), tenth, sorted.end());
-    if (*tenth * mean_hz_ > 0.5) {
-      choice_ = "the mean of the steps";
-      return mean_hz_;
+  Caution put_in(double worst_db) const {
+    std::string text = "the steps are uneven: put on a grid of " + format_quantity(rate_hz_, "Hz", 6) +
+                       " (from " + choice_.reason() + ", " + interpolation_name(points_) + ")";
+    if (worst_db > -400)
+      text += "; interpolation adds up to " + format_number(worst_db, 3) + " dB re the signal" +
+              (worst_db > -100 ? ", steps" + steps_for(worst_db).substr(1) : "");
+    return {"regridded", Severity::note, "", text,
+            "choose another grid with --chain 'regrid RATE'; if only the stamps are bad, give --axis none "
+            "and --rate"};
+  }
+
+  void start_workers() {
+    workers_.clear(), fine_.assign(parts_ > 1 ? columns_ : 0, {});
+    for (std::size_t c = 0; c < fine_.size(); ++c) {
+      std::vector<std::unique_ptr<ColumnWorker>> series;
+      // A mean over a part droops by (w h)^2 / 24.
+      series.push_back(make_centred_fir({-1.0 / 24, 1 + 1.0 / 12, -1.0 / 24}));
+      series.push_back(make_decimator(static_cast<std::size_t>(parts_)));
+      workers_.push_back(std::make_unique<WorkerSeries>(std::move(series)));
     }
-    choice_ = "the shorter steps";
-    return std::min(1 / *tenth, 4 * mean_hz_);
+  }
+
+  /// From the parts of steps to steps.
+  void hand_on(bool ended) {
+    for (std::size_t c = 0; c < fine_.size(); ++c) {
+      workers_[c]->add(fine_[c], outlet_.column(c));
+      if (ended) workers_[c]->finish(outlet_.column(c));
+      fine_[c].clear();
+    }
   }
 
   void run(bool ended) {
     const std::size_t points = t_.size();
     if (points < 2) return;
-    for (; next_ < count_; ++next_) {
-      const double t = first_s_ + static_cast<double>(next_) / rate_hz_;
-      while (left_ + 2 < points && t_[left_ + 1] <= t) leave_out(left_ + 1), ++left_;
-      // Three points to the right are waited for, unless the record has ended.
-      if (!ended && left_ + 3 >= points) break;
-      interpolate(t, points);
+    const auto ahead = static_cast<std::size_t>(points_ / 2 + 1);
+    const double step = 1 / (rate_hz_ * parts_);
+    for (; next_ < fine_count_; ++next_) {
+      const double t = first_s_ + static_cast<double>(next_) * step;
+      const double end = parts_ > 1 ? std::min(t + step / 2, t_.back()) : t;
+      while (left_ + 2 < points && t_[left_ + 1] <= (parts_ > 1 ? t - step / 2 : t))
+        leave_out(left_ + 1), ++left_;
+      // Some points to the right are waited for, unless the record has ended.
+      if (!ended && (left_ + ahead >= points || t_[points - ahead] <= end + step)) break;
+      if (parts_ > 1 && next_ > 0 && next_ + 1 < fine_count_)
+        average(t - step / 2, t + step / 2);
+      else
+        interpolate(t);
     }
     if (left_ > 65536) {
-      const auto drop = static_cast<std::ptrdiff_t>(left_ - 4);
+      const auto drop = static_cast<std::ptrdiff_t>(left_ - 6);
       t_.erase(t_.begin(), t_.begin() + drop);
       for (auto& x : x_) x.erase(x.begin(), x.begin() + drop);
-      left_ = 4;
+      left_ = 6, set_for_ = no_step;
     }
   }
 
-  /// `count` points around the step after `left_`, as far as there are any.
-  std::size_t around(std::size_t points, int count) const {
-    const auto half = static_cast<std::size_t>(count / 2 - 1);
-    const std::size_t from = left_ > half ? left_ - half : 0;
-    return std::min(from, points - static_cast<std::size_t>(count));
+  std::vector<double>& out(std::size_t c) { return parts_ > 1 ? fine_[c] : outlet_.column(c); }
+
+  /// Value and error of column c at the time that the polynomials are set to.
+  struct Valued {
+    double value = 0, error = 0;
+  };
+  void set(std::size_t left) {
+    if (set_for_ == left) return;
+    set_for_ = left;
+    this_.set(t_, left), more_.set(t_, left);
+  }
+  Valued valued(std::size_t c, std::size_t left, double t) {
+    const double* const x = x_[c].data();
+    const double share = (t - t_[left]) / (t_[left + 1] - t_[left]);
+    // At a sample itself the neighbours, which may be missing, have no say.
+    const double line = share == 0 ? x[left] : x[left] + share * (x[left + 1] - x[left]);
+    if (t_.size() < 4) return {line, 0};
+    const std::size_t inner = std::min(left > 0 ? left - 1 : 0, t_.size() - 4);
+    const double by_this = this_.value(x), by_more = more_.value(x);
+    const auto [low, high] = std::minmax_element(x + inner, x + inner + 4);
+    // Near a crest the range may be narrow, but then two polynomials agree.
+    const bool agree =
+        points_ > 2 && more_.count() > this_.count() && std::abs(by_this - by_more) <= 0.1 * (*high - *low);
+    const auto wild = [&](double y) { return std::isnan(y) || !(agree || is_plausible(y, x + inner, 4)); };
+    const bool by_line = points_ == 2 || wild(by_this);
+    by_line_ += by_line && points_ > 2 && !std::isnan(line) ? 1 : 0;
+    const double y = by_line ? line : by_this;
+    return {y, y - (wild(by_more) ? line : by_more)};
   }
 
-  void interpolate(double t, std::size_t points) {
-    const auto has = [&](int count) { return points >= static_cast<std::size_t>(count); };
-    double w4[4], w6[6];
-    const std::size_t from4 = has(4) ? around(points, 4) : 0, from6 = has(6) ? around(points, 6) : 0;
-    if (has(4)) weights(&t_[from4], 4, t, w4);
-    if (has(6)) weights(&t_[from6], 6, t, w6);
-    const double share = (t - t_[left_]) / (t_[left_ + 1] - t_[left_]);
-    for (std::size_t c = 0; c < columns_; ++c) {
-      const double* const x = x_[c].data();
-      // At a sample itself the neighbours, which may be missing, have no say.
-      const double line = share == 0 ? x[left_] : x[left_] + share * (x[left_ + 1] - x[left_]);
-      double third = has(4) ? weighted(w4, x + from4, 4) : line;
-      const bool wild = has(4) && !plausible(third, x + from4, 4);
-      if (wild || std::isnan(third)) third = line;
-      double fifth = has(6) ? weighted(w6, x + from6, 6) : third;
-      if (std::isnan(fifth) || !has(6) || !plausible(fifth, x + from6, 6)) fifth = line;
-      const double y = cubic_ ? third : line, error = cubic_ ? third - fifth : line - third;
-      by_line_ += wild && cubic_ ? 1 : 0;
-      outlet_.column(c).push_back(doubt_ ? error : y);
-      if (std::isnan(y)) continue;
-      Tally& tally = tallies_[c];
-      tally.by_order += error * error, tally.square += y * y, tally.sum += y, tally.outputs += 1;
+  void interpolate(double t) {
+    std::size_t left = left_;
+    while (left + 2 < t_.size() && t_[left + 1] <= t) ++left;
+    if (bridges(left, t)) return;
+    set(left);
+    this_.at(t), more_.at(t);
+    for (std::size_t c = 0; c < columns_; ++c) put(c, valued(c, left, t));
+  }
+
+  /// Means over a part: four points of Gauss and Legendre on each piece between two samples, which are exact
+  /// for the polynomials.
+  void average(double from, double to) {
+    static constexpr double at[] = {-0.8611363115940526, -0.3399810435848563, 0.3399810435848563,
+                                    0.8611363115940526};
+    static constexpr double weight[] = {0.3478548451374538, 0.6521451548625461, 0.6521451548625461,
+                                        0.3478548451374538};
+    means_.assign(columns_, {});
+    for (std::size_t left = left_;; ++left) {
+      const bool last = left + 2 >= t_.size() || t_[left + 1] >= to;
+      const double a = std::max(from, t_[left]), b = last ? to : t_[left + 1];
+      if (b > a) {
+        set(left);
+        for (int k = 0; k < 4; ++k) {
+          const double t = (a + b) / 2 + at[k] * (b - a) / 2, share = weight[k] / 2 * (b - a) / (to - from);
+          this_.at(t), more_.at(t);
+          for (std::size_t c = 0; c < columns_; ++c) {
+            const Valued v = valued(c, left, t);
+            means_[c].value += share * v.value, means_[c].error += share * v.error;
+          }
+        }
+      }
+      if (last) break;
     }
+    for (std::size_t c = 0; c < columns_; ++c) put(c, means_[c]);
   }
 
-  /// How far sample i lies from what its neighbours tell.
+  /// Within a pause nothing is known.
+  bool bridges(std::size_t left, double t) {
+    const double usual = choice_.usual_step_s();
+    if (!(usual > 0) || !(t_[left + 1] - t_[left] > longest_bridge * usual)) return false;
+    if (t - t_[left] <= 0.01 * usual || t_[left + 1] - t <= 0.01 * usual) return false;
+    outlet_.set_gaps();
+    ++bridged_;
+    for (std::size_t c = 0; c < columns_; ++c)
+      out(c).push_back(doubt_ ? 0 : std::numeric_limits<double>::quiet_NaN());
+    return true;
+  }
+
+  void put(std::size_t c, Valued v) {
+    out(c).push_back(doubt_ ? v.error : v.value);
+    if (std::isnan(v.value)) return;
+    Tally& tally = tallies_[c];
+    tally.by_order += v.error * v.error, tally.square += v.value * v.value, tally.sum += v.value;
+    tally.outputs += 1;
+  }
+
+  /// How far sample i lies from what its neighbours make it.
   void leave_out(std::size_t i) {
-    const int count = cubic_ ? 4 : 2;
-    const auto half = static_cast<std::size_t>(count / 2);
-    if (i < half || i + half >= t_.size()) return;
-    double at[4], w[4], x[4];
+    LeftOut way(points_);
+    if (!way.set(t_, i)) return;
     const double span = t_[i + 1] - t_[i - 1];  // Short steps at a jump stand for little time.
-    const auto place = [&](int k) {
-      return i - half + static_cast<std::size_t>(k) + (k >= count / 2 ? 1 : 0);
-    };
-    for (int k = 0; k < count; ++k) at[k] = t_[place(k)];
-    weights(at, count, t_[i], w);
     for (std::size_t c = 0; c < columns_; ++c) {
-      for (int k = 0; k < count; ++k) x[k] = x_[c][place(k)];
-      const double told = weighted(w, x, count);
-      if (std::isnan(told) || std::isnan(x_[c][i]) || !plausible(told, x, count)) continue;
-      const double off = told - x_[c][i];
+      const double off = way.error(x_[c].data());
+      if (std::isnan(off)) continue;
       tallies_[c].left_out += off * off * span, tallies_[c].predicted += span;
     }
   }
 
+  static constexpr std::size_t no_step = static_cast<std::size_t>(-1);
   std::optional<double> asked_hz_;
-  double suited_hz_ = 0;  ///< From the survey's steps; 0: to be found.
-  bool cubic_ = true, even_ = false, doubt_ = false, begun_ = false;
+  /// Uneven stamps of samples that are even.
+  bool stamps_stray_ = false;
+  bool automatic_ = false, even_ = false, doubt_ = false, begun_ = false;
+  double band_hz_ = 0;
+  int asked_points_ = 0, points_ = 4, parts_ = 1;
+  GridChoice choice_;
+  LocalPolynomial this_{4}, more_{6};
   std::vector<Channel> channels_;
-  std::size_t columns_ = 0, left_ = 0;
-  double first_s_ = 0, mean_hz_ = 1, rate_hz_ = 1, last_ = 0;
-  std::int64_t given_ = 0, count_ = 0, next_ = 0, seen_ = 0, dropped_ = 0, by_line_ = 0;
-  std::string choice_;
-  std::vector<double> steps_, t_;
-  std::vector<std::vector<double>> x_;
+  std::size_t columns_ = 0, left_ = 0, set_for_ = no_step;
+  double first_s_ = 0, mean_hz_ = 1, rate_hz_ = 1;
+  std::int64_t given_ = 0, count_ = 0, fine_count_ = 0, next_ = 0, dropped_ = 0, by_line_ = 0, bridged_ = 0;
+  std::vector<double> t_;
+  std::vector<std::vector<double>> x_, fine_;
+  std::vector<Valued> means_;
+  std::vector<std::unique_ptr<ColumnWorker>> workers_;
   std::vector<Tally> tallies_;
   Outlet outlet_;
 };
@@ -306,5 +396,7 @@ class Regrid : public Stage {
 }  // namespace
 
 std::unique_ptr<Stage> make_regrid_stage(StepWords& words) { return std::make_unique<Regrid>(words); }
+
+std::unique_ptr<Stage> make_automatic_grid(double band_hz) { return std::make_unique<Regrid>(band_hz); }
 
 }  // namespace vprism

@@ -20,18 +20,42 @@ Road::Road(std::unique_ptr<SampleSource> source, Chain chain)
 
 void Road::resolve() {
   source_->resolve();
+  surveyed_.resize(chain_.size(), false);
+  // Each stage starts on what those before it give once their surveys are made.
+  for (std::size_t i = 0; i < chain_.size();) {
+    start_stages(i + 1);
+    if (chain_[i]->survey_reshapes() && !surveyed_[i])
+      survey_stages(i + 1);
+    else
+      ++i;
+  }
   start_stages(chain_.size());
-  std::size_t end = 0;
-  for (std::size_t i = 0; i < chain_.size(); ++i)
-    if (chain_[i]->survey_reshapes()) end = i + 1;
-  if (end == 0) return;
-  survey_stages(end);
-  start_stages(chain_.size());
+}
+
+void Road::resolve_even(double band_hz) {
+  band_hz_ = band_hz;
+  resolve();
+  if (!passing_.axis.stamped || passing_.axis.domain != Axis::Domain::time) return;
+  put_in_grid(chain_.size());
+  resolve();
+}
+
+void Road::put_in_grid(std::size_t before) {
+  surveyed_.resize(chain_.size(), false);
+  chain_.insert(chain_.begin() + static_cast<std::ptrdiff_t>(before), make_automatic_grid(band_hz_));
+  surveyed_.insert(surveyed_.begin() + static_cast<std::ptrdiff_t>(before), false);
 }
 
 void Road::start_stages(std::size_t count) {
   passing_ = source_->recording();
-  for (std::size_t i = 0; i < count; ++i) chain_[i]->start(passing_);
+  for (std::size_t i = 0; i < count; ++i) {
+    try {
+      chain_[i]->start(passing_);
+    } catch (const NeedsGrid&) {
+      put_in_grid(i);
+      chain_[i]->start(passing_);
+    }
+  }
 }
 
 void Road::survey_stages(std::size_t end) {

@@ -20,8 +20,12 @@ class Road {
  public:
   Road(std::unique_ptr<SampleSource> source, Chain chain);
 
-  /// Makes axis and length known, and the recording that comes out of the last stage.
+  /// Makes axis and length known, and the recording that comes out of the last stage. A grid is put in before
+  /// the first stage that can't do without one.
   void resolve();
+  /// The same, and where what comes out is at uneven times, a grid is put in behind, fit for a band up to
+  /// `band_hz` (0: as the times have it).
+  void resolve_even(double band_hz = 0);
   /// The recording as it comes out of the last stage.
   const Recording& recording() const { return passing_; }
   /// As it was read.
@@ -41,6 +45,7 @@ class Road {
 
  private:
   void start_stages(std::size_t count);
+  void put_in_grid(std::size_t before);
   void pass(std::size_t stages, const Sink& sink, const Progress& progress);
   /// The surveys of the stages before `end`, each once.
   void survey_stages(std::size_t end);
@@ -51,6 +56,7 @@ class Road {
   std::vector<bool> surveyed_;
   MissingCount read_, made_;
   bool keep_large_ = false, doubting_ = false;
+  double band_hz_ = 0;
 };
 
 }  // namespace vprism

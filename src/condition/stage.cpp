@@ -15,9 +15,9 @@ void require_even_time(const Recording& passing, const char* step) {
     throw Error(Status::analysis, passing.file + ": " + step + " works along time, and the axis is \"" +
                                       axis.name + "\" in " + axis.unit.text());
   if (axis.stamped)
-    throw Error(Status::analysis, passing.file + ": " + step +
-                                      " needs evenly spaced samples, and these are at uneven steps; put "
-                                      "\"regrid\" before it in the chain");
+    throw NeedsGrid(Status::analysis, passing.file + ": " + step +
+                                          " needs evenly spaced samples, and these are at uneven steps; put "
+                                          "\"regrid\" before it in the chain");
 }
 
 }  // namespace vprism

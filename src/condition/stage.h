@@ -8,6 +8,7 @@
 #include <utility>
 #include <vector>
 
+#include "base/error.h"
 #include "signal/block.h"
 #include "signal/recording.h"
 
@@ -63,7 +64,14 @@ class Stage {
   virtual void doubt(bool) {}
 };
 
-/// Throws Error(analysis) unless the passing samples are evenly spaced in time, so that `step` can be made.
+/// A step that takes evenly spaced samples only has met uneven ones: a grid put before it is the remedy.
+class NeedsGrid : public Error {
+ public:
+  using Error::Error;
+};
+
+/// Throws Error(analysis) unless the passing samples are evenly spaced in time, so that `step` can be made;
+/// NeedsGrid where they have uneven times.
 void require_even_time(const Recording& passing, const char* step);
 
 }  // namespace vprism

@@ -1,6 +1,8 @@
 // distortion.cpp: see distortion.h. The fundamental's frequency is fitted; its harmonics are held at its
-// multiples, folded at half the rate where they lie beyond, and fitted together with it. What is left is the
-// noise, with all lines that are no harmonics.
+// multiples, folded at half the rate where they lie beyond, and fitted together with it. A wave of edges has
+// more orders than are asked for, and over a number of periods that is not whole they lean on the others: all
+// that stand are fitted, and all tell the fundamental's frequency. What is left is the noise, with all lines
+// that are no harmonics and the orders that were not asked for.
 #include "identify/distortion.h"
 
 #include <fmt/format.h>
@@ -10,6 +12,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "identify/comb.h"
 #include "identify/sine_fit.h"
 #include "identify/whole_lines.h"
 #include "transform/spectrum_estimator.h"
@@ -67,10 +70,60 @@ Sine held(double hz) {
   return s;
 }
 
+Sine tone_of(const Peak& peak) {
+  Sine s;
+  s.frequency_hz = peak.frequency_hz;
+  s.amplitude = peak.rms * std::sqrt(2.0);
+  s.phase_deg = peak.phase_deg;
+  return s;
+}
+
 const Sine& nearest(const std::vector<Sine>& sines, double hz) {
   return *std::min_element(sines.begin(), sines.end(), [&](const Sine& a, const Sine& b) {
     return std::abs(a.frequency_hz - hz) < std::abs(b.frequency_hz - hz);
   });
+}
+
+/// Orders of a fundamental that stand in a spectrum, and the frequency that they agree on.
+struct StandingOrders {
+  std::vector<std::size_t> members, orders;  ///< Places in the list of peaks.
+  CombRate rate;
+  bool holds() const { return members.size() >= 3; }
+};
+
+StandingOrders standing_orders(const std::vector<Peak>& peaks, double bin_hz, double samples) {
+  StandingOrders out;
+  out.rate.rate_hz = peaks.front().frequency_hz;
+  // The fits go over all the samples for each of them.
+  const auto most = static_cast<std::size_t>(std::clamp(4e8 / samples, 12.0, 200.0));
+  const double top = std::max_element(peaks.begin(), peaks.end(), [](const Peak& a, const Peak& b) {
+                       return a.frequency_hz < b.frequency_hz;
+                     })->frequency_hz;
+  for (std::size_t n = 1; n == 1 || static_cast<double>(n) * out.rate.rate_hz < top + bin_hz; ++n) {
+    const double hz = static_cast<double>(n) * out.rate.rate_hz;
+    const auto at = std::min_element(peaks.begin(), peaks.end(), [&](const Peak& a, const Peak& b) {
+      return std::abs(a.frequency_hz - hz) < std::abs(b.frequency_hz - hz);
+    });
+    // What lies 80 dB lower leans on nothing.
+    if (std::abs(at->frequency_hz - hz) > 0.25 * bin_hz || at->rms < 1e-4 * peaks.front().rms) continue;
+    out.members.push_back(static_cast<std::size_t>(at - peaks.begin())), out.orders.push_back(n);
+    if (out.holds()) out.rate = comb_rate(peaks, out.members, out.orders);
+    if (out.members.size() == most) break;
+  }
+  return out;
+}
+
+/// The fundamental's frequency from those of its orders, each as free as it was fitted.
+CombRate rate_of(const std::vector<Sine>& sines, const StandingOrders& standing) {
+  double weights = 0, sum = 0;
+  for (const std::size_t n : standing.orders) {
+    const auto order = static_cast<double>(n);
+    const Sine& s = nearest(sines, order * standing.rate.rate_hz);
+    if (!(s.frequency_std_hz > 0)) continue;
+    const double w = order * order / (s.frequency_std_hz * s.frequency_std_hz);
+    weights += w, sum += w * s.frequency_hz / order;
+  }
+  return weights > 0 ? CombRate{sum / weights, 1 / std::sqrt(weights)} : standing.rate;
 }
 
 void fill(DistortionLine& line, const Sine& sine) {
@@ -99,7 +152,7 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
   if (x.size() < 32) throw Error(Status::analysis, "a record of fewer than 32 samples tells no distortion");
   const Spectrum whole = whole_spectrum(x, rate_hz);
   PeakSettings strongest;
-  strongest.most = 16;
+  strongest.most = 256;
   PeakSearch search = find_peaks(whole, strongest);
   std::vector<Peak>& peaks = search.peaks;
   if (settings.fundamental_hz)
@@ -124,11 +177,7 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
   Distortion d;
   std::vector<Sine> tones;
   for (std::size_t i = 0; i < (settings.two_tone ? 2u : 1u); ++i) {
-    Sine s;
-    s.frequency_hz = peaks[i].frequency_hz;
-    s.amplitude = peaks[i].rms * std::sqrt(2.0);
-    s.phase_deg = peaks[i].phase_deg;
-    tones.push_back(s);
+    tones.push_back(tone_of(peaks[i]));
   }
   if (settings.two_tone && tones[0].frequency_hz > tones[1].frequency_hz) std::swap(tones[0], tones[1]);
   d.periods = count * tones[0].frequency_hz / rate_hz;
@@ -139,17 +188,31 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
                             format_quantity(3 / tones[0].frequency_hz, "s")));
   d.spectrum_rms = peaks[0].rms, d.spectrum_rms_std = peaks[0].rms_std;
 
+  StandingOrders standing;
+  if (!settings.two_tone) standing = standing_orders(peaks, bin, count);
+  if (standing.holds()) {
+    tones.clear();
+    for (std::size_t i = 0; i < standing.orders.size(); ++i) {
+      const Peak& peak = peaks[standing.members[i]];
+      tones.push_back(tone_of(peak));
+      tones.back().frequency_hz = static_cast<double>(standing.orders[i]) * standing.rate.rate_hz;
+    }
+  }
   SineFit fit = fit_sines(x, rate_hz, tones);
-  const SineFit alone = settings.two_tone ? fit_sines(x, rate_hz, {tones[0]}) : fit;
+  const SineFit alone = settings.two_tone || standing.holds() ? fit_sines(x, rate_hz, {tones[0]}) : fit;
   d.sine_fit_rms = alone.sines[0].amplitude / std::sqrt(2.0);
   d.sine_fit_sinad_db = 20 * std::log10(d.sine_fit_rms / std::max(alone.residual_rms, 1e-300));
   std::vector<DistortionLine> lines;
   std::optional<double> f2;
+  std::vector<double> others;  ///< Orders that were not asked for.
   for (int round = 0; round < 3; ++round) {
-    const double f1 = nearest(fit.sines, tones[0].frequency_hz).frequency_hz;
+    if (standing.holds()) standing.rate = rate_of(fit.sines, standing);
+    const double f1 =
+        standing.holds() ? standing.rate.rate_hz : nearest(fit.sines, tones[0].frequency_hz).frequency_hz;
     if (settings.two_tone) f2 = nearest(fit.sines, tones[1].frequency_hz).frequency_hz;
     lines = lines_of(settings, f1, f2, rate_hz, bin);
     std::vector<Sine> all = {nearest(fit.sines, f1)};
+    all[0].frequency_hz = f1, all[0].fixed = standing.holds() && round == 2;
     if (f2) all.push_back(nearest(fit.sines, *f2));
     for (const DistortionLine& l : lines) {
       if (!l.counted) continue;
@@ -158,12 +221,25 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
       s.frequency_hz = l.frequency_hz;
       all.push_back(s);
     }
+    others.clear();
+    if (standing.holds())
+      for (const std::size_t n : standing.orders) {
+        const double hz = static_cast<double>(n) * f1;
+        const auto there = std::find_if(
+            all.begin(), all.end(), [&](const Sine& s) { return std::abs(s.frequency_hz - hz) < 0.5 * bin; });
+        Sine s = there == all.end() ? nearest(fit.sines, hz) : *there;
+        s.frequency_hz = hz, s.fixed = round == 2;
+        if (there == all.end())
+          all.push_back(s), others.push_back(hz);
+        else
+          *there = s;
+      }
     fit = fit_sines(x, rate_hz, std::move(all));
   }
   const Sine first = nearest(fit.sines, tones[0].frequency_hz);
   d.mean = fit.mean;
   d.fundamental = line_at(1, 0, first.frequency_hz, 0, rate_hz);
-  d.fundamental_std_hz = first.frequency_std_hz;
+  d.fundamental_std_hz = standing.holds() ? standing.rate.std_hz : first.frequency_std_hz;
   d.periods = count * first.frequency_hz / rate_hz;
   fill(d.fundamental, first);
   if (f2) {
@@ -218,6 +294,12 @@ Distortion measure_distortion(std::span<const double> x, double rate_hz, const D
     double sum = 0;
     for (std::size_t k = low; k < high; ++k) sum += rest.share(k);
     d.noise_rms = std::sqrt(sum);
+  }
+  for (const double hz : others) {
+    if (settings.span_hz && !settings.span_hz->contains(hz)) continue;
+    const double rms = nearest(fit.sines, hz).amplitude / std::sqrt(2.0);
+    d.noise_rms = std::hypot(d.noise_rms, rms);
+    if (rms > d.largest_spur_rms) d.largest_spur_rms = rms, d.largest_spur_hz = hz;
   }
   if (settings.full_scale)
     d.full_scale_db = 20 * std::log10(d.fundamental.rms * std::sqrt(2.0) / *settings.full_scale);

@@ -311,12 +311,19 @@ Steps sized(const Demodulated& series, const std::vector<std::size_t>& places) {
 Fitted fit_with_steps(std::span<const double> f, double rate_hz, const Droop& droop, double half_s,
                       Steps& steps) {
   for (double& s : steps.at_s) s -= half_s;
+  // Near an end of the series a step and what the filters make of the record's end look alike.
+  const double least_s = std::max(32.0, 0.02 * static_cast<double>(f.size())) / rate_hz;
+  for (std::size_t i = steps.at_s.size(); i-- > 0;)
+    if (steps.at_s[i] < least_s || static_cast<double>(f.size()) / rate_hz - steps.at_s[i] < least_s) {
+      steps.at_s.erase(steps.at_s.begin() + static_cast<std::ptrdiff_t>(i));
+      steps.sizes.erase(steps.sizes.begin() + static_cast<std::ptrdiff_t>(i));
+    }
   Fitted fitted = fit_series(f, rate_hz, droop, steps.at_s, steps.sizes);
   for (int round = 0; round < 4 && !steps.at_s.empty(); ++round) {
     Steps kept;
     for (std::size_t i = 0; i < steps.sizes.size(); ++i) {
       const auto at = static_cast<Eigen::Index>(2 + i);
-      if (std::abs(fitted.fit.values(at)) < 4 * fitted.fit.deviations(at)) continue;
+      if (!(std::abs(fitted.fit.values(at)) > 4 * fitted.fit.deviations(at))) continue;
       kept.at_s.push_back(steps.at_s[i]), kept.sizes.push_back(fitted.fit.values(at));
     }
     const bool settled = round >= 2 && kept.sizes.size() == steps.sizes.size();

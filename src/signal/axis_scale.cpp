@@ -48,11 +48,11 @@ class ScaledAxis : public SampleSource {
       return c.code == "axis-unit-assumed" || c.code == "looks-like-spectrum" || c.code == "axis-uneven";
     });
     if (axis.domain == Axis::Domain::time && axis.stamped)
-      recording_.cautions.push_back({"axis-uneven", Severity::serious, "",
+      recording_.cautions.push_back({"axis-uneven", Severity::warning, "",
                                      "the steps of the axis are uneven: they stray " +
                                          format_number(axis.jitter, 3) +
                                          " of an interval (RMS) from an even grid",
-                                     "a spectrum needs an even grid"});
+                                     "where an even grid is needed one is made"});
   }
 
   std::unique_ptr<SampleSource> source_;

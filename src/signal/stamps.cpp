@@ -150,12 +150,12 @@ std::vector<Caution> StampJudge::cautions(const Axis& axis) const {
                        (steps.lost == 1 ? " sample is" : " samples are") + " missing",
                    "gate the analysis to a stretch without gaps"});
   if (axis.stamped)
-    out.push_back({"axis-uneven", Severity::serious, "",
+    out.push_back({"axis-uneven", Severity::warning, "",
                    "steps run from " + format_quantity(least_step_, unit, 4) + " to " +
                        format_quantity(greatest_step_, unit, 4) + "; stamps stray " +
                        format_number(axis.jitter, 3) + " of an interval (RMS) from an even grid",
-                   "a spectrum needs an even grid: --chain regrid; if the stamps are only badly printed, "
-                   "give --axis none and --rate"});
+                   "where an even grid is needed one is made; if the stamps are only badly printed, give "
+                   "--axis none and --rate"});
   else if (axis.jitter > 1e-3)
     out.push_back({"axis-jitter", Severity::note, "",
                    "stamps stray " + format_number(100 * axis.jitter, 3) +

@@ -204,13 +204,14 @@ TEST(Names, HostileOnesAreTextInEveryOutput) {
   EXPECT_THAT(document["results"][0]["channel"].get<std::string>(), HasSubstr("$(touch PWNED)<script>"));
 }
 
-TEST(SurveyCommand, LooksAtUnevenDataAsFarAsItCan) {
+TEST(SurveyCommand, LooksAtUnevenDataToo) {
   const ScratchFolder folder;
   folder.write("u.csv", "Time,v\n0,1\n1,2\n1.2,3\n4,1\n5,2\n7,7\n");
   const ProgramRun run = run_program(folder, "survey u.csv");
   EXPECT_EQ(run.status, 0) << run.err;
-  EXPECT_THAT(run.err, HasSubstr("[no-spectrum]"));
-  EXPECT_THAT(ScratchFolder::read(folder.path("vprism-out/u-survey.html")), HasSubstr("not evenly spaced"));
+  EXPECT_THAT(run.err, HasSubstr("[regridded]"));
+  EXPECT_THAT(ScratchFolder::read(folder.path("vprism-out/u-survey.html")),
+              HasSubstr("where an even grid is needed one is made"));
 }
 
 TEST(Help, ShowsAnExampleAndEveryOptionOfEveryCommand) {

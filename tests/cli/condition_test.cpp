@@ -87,9 +87,9 @@ TEST(Condition, LinesThatRegriddingMadeAreMarkedAndNoFinding) {
   // The amplifier's truth: harmonics at 2 and 3 kHz, and no others. Lines at uneven steps make more.
   const ScratchFolder folder;
   for (const char* kind : {"linear", "cubic"}) {
-    const ProgramRun run =
-        run_program(folder, "spectrum " + demo_file("amp-sim.raw") + " --channel 'V(out)' --chain 'regrid " +
-                                std::string(kind) + " | gate 12ms..' --peaks 30 --json");
+    const ProgramRun run = run_program(folder, "spectrum " + demo_file("amp-sim.raw") +
+                                                   " --channel 'V(out)' --chain 'regrid 200kHz " +
+                                                   std::string(kind) + " | gate 12ms..' --peaks 30 --json");
     ASSERT_EQ(run.status, 0) << run.err;
     int sound = 0;
     const auto document = run.json();
@@ -104,7 +104,7 @@ TEST(Condition, LinesThatRegriddingMadeAreMarkedAndNoFinding) {
   }
   const ProgramRun survey =
       run_program(folder, "survey " + demo_file("amp-sim.raw") +
-                              " --channel 'V(out)' --chain 'regrid linear | gate 12ms..' --json");
+                              " --channel 'V(out)' --chain 'regrid 200kHz linear | gate 12ms..' --json");
   const auto found = survey.json();
   for (const auto& finding : found["findings"])
     EXPECT_LT(number_of(finding["frequency_hz"]), 3100) << finding.dump();

@@ -58,7 +58,6 @@ INSTANTIATE_TEST_SUITE_P(
         Wrong{"truncated_wav", "spectrum cut.wav", 3, "cut short: its header promises"},
         Wrong{"no_time_and_no_rate", "spectrum rateless.csv", 4,
               "no time column and no rate; give --rate, --interval or --duration"},
-        Wrong{"uneven_stamps", "spectrum uneven.csv", 4, "not evenly spaced"},
         Wrong{"unknown_window", "spectrum good.csv --window hanning", 2,
               "--window: unknown window \"hanning\"; did you mean \"hann\"?"},
         Wrong{"unknown_command", "spektrum good.csv", 2, "did you mean \"spectrum\""},

@@ -1,10 +1,11 @@
-// Other rates: decimate, resample and regrid against closed forms.
+// Other rates: decimate and resample against closed forms.
 #include <gmock/gmock.h>
 
 #include <numbers>
 #include <random>
 
 #include "condition/road_over.h"
+#include "condition/stamped_road.h"
 
 namespace vprism {
 namespace {
@@ -122,52 +123,6 @@ TEST(Resample, KeepsALineToItsEndsAndTheStart) {
     ASSERT_NEAR(y[k], 5 + 0.25 * static_cast<double>(k) / 1.47, 1e-3) << k;
 }
 
-/// Samples with a time of their own, handed out thirteen at a time.
-class Stamped : public SampleSource {
- public:
-  Stamped(Recording r, std::vector<double> t, std::vector<double> x)
-      : r_(std::move(r)), t_(std::move(t)), x_(std::move(x)) {
-    r_.samples = static_cast<std::int64_t>(t_.size());
-    r_.axis.start = t_.front();
-    r_.axis.interval = (t_.back() - t_.front()) / static_cast<double>(t_.size() - 1);
-    r_.axis.stamped = true;
-  }
-  const Recording& recording() const override { return r_; }
-  bool carries_stamps() const override { return true; }
-  void rewind() override { at_ = 0; }
-  std::size_t read(Block& block) override {
-    const std::size_t count = std::min<std::size_t>(13, t_.size() - at_);
-    for (std::size_t n = 0; n < count; ++n)
-      block.room(0)[n] = x_[at_ + n], block.stamp_room()[n] = t_[at_ + n];
-    block.set(static_cast<std::int64_t>(at_), count);
-    at_ += count;
-    return count;
-  }
-
- private:
-  Recording r_;
-  std::vector<double> t_, x_;
-  std::size_t at_ = 0;
-};
-
-Road stamped_road(const std::string& chain, const std::vector<double>& t, const std::vector<double>& x) {
-  Recording recording;
-  recording.file = "memory";
-  recording.channels = {{"ch1", Unit::parse("V"), "voltage"}};
-  return Road(std::make_unique<Stamped>(recording, t, x), parse_chain(chain));
-}
-
-/// A sine at stamps whose steps swing between 0.2 and 1.8 times the mean, over one second.
-Road uneven(const std::string& chain, int count, double f) {
-  std::vector<double> t, x;
-  for (int n = 0; n < count; ++n) {
-    const double u = static_cast<double>(n) / (count - 1);
-    t.push_back(u + 0.8 / (2 * pi * 7) * std::sin(2 * pi * 7 * u));
-    x.push_back(std::sin(2 * pi * f * t.back()));
-  }
-  return stamped_road(chain, t, x);
-}
-
 TEST(Gate, OfAStampedRecordGoesByItsStamps) {
   // Half of the samples lie in the first tenth of the time.
   std::vector<double> t, x;
@@ -186,111 +141,6 @@ TEST(Gate, OfAStampedRecordGoesByItsStamps) {
   for (std::size_t n = 0; n < times.size(); ++n)
     EXPECT_DOUBLE_EQ(times[n], t[static_cast<std::size_t>(values[n])]);
   EXPECT_THROW(stamped_road("gate 5s..6s", t, x).resolve(), Error);
-}
-
-TEST(Regrid, ErrsAsItsOrderSays) {
-  for (const bool cubic : {false, true}) {
-    Road road = uneven(cubic ? "regrid 500Hz cubic" : "regrid 500Hz linear", 4000, 2);
-    const auto y = collect(road)[0];
-    ASSERT_EQ(y.size(), 501u);
-    double worst = 0;
-    for (std::size_t k = 0; k < y.size(); ++k)
-      worst = std::max(worst, std::abs(y[k] - std::sin(4 * pi * static_cast<double>(k) / 500)));
-    // Steps up to h = 1.8 / 4000: lines err by (w h)^2 / 8, cubics by 9/384 (w h)^4.
-    const double wh = 4 * pi * 1.8 / 4000;
-    EXPECT_LT(worst, cubic ? 1.1 * 9.0 / 384 * std::pow(wh, 4) + 1e-14 : 1.02 * wh * wh / 8);
-    EXPECT_GT(worst, cubic ? 0 : 0.5 * wh * wh / 8);
-  }
-}
-
-TEST(Regrid, ItsEstimateOfTheErrorIsTheError) {
-  for (const char* kind : {"linear", "cubic"}) {
-    Road road = uneven(std::string("regrid 2kHz ") + kind, 300, 20);
-    const auto y = collect(road)[0];
-    double square = 0;
-    for (std::size_t k = 0; k < y.size(); ++k)
-      square += std::pow(y[k] - std::sin(2 * pi * 20 * static_cast<double>(k) / 2000), 2);
-    const double rms = std::sqrt(square / static_cast<double>(y.size()));
-    std::vector<double> doubt;
-    EXPECT_TRUE(road.has_doubt());
-    road.run_doubt(
-        [&](Block& block) { doubt.insert(doubt.end(), block.samples(0).begin(), block.samples(0).end()); });
-    ASSERT_EQ(doubt.size(), y.size());
-    double estimated = 0, off = 0;
-    for (std::size_t k = 0; k < y.size(); ++k) {
-      estimated += doubt[k] * doubt[k];
-      off += std::pow(doubt[k] - (y[k] - std::sin(2 * pi * 20 * static_cast<double>(k) / 2000)), 2);
-    }
-    estimated = std::sqrt(estimated / static_cast<double>(y.size()));
-    EXPECT_NEAR(estimated / rms, 1, 0.3) << kind;
-    EXPECT_LT(std::sqrt(off / static_cast<double>(y.size())), 0.5 * rms)
-        << kind;                     // Sample by sample as well.
-    EXPECT_EQ(collect(road)[0], y);  // And the signal itself comes again afterwards.
-  }
-}
-
-TEST(Regrid, KeepsTheGridOfWhichAPlaceIsEmpty) {
-  std::vector<double> t, x;
-  for (int n = 0; n < 2000; ++n)
-    if (n != 777) t.push_back(n * 1e-3), x.push_back(std::cos(2 * pi * 31 * n * 1e-3));
-  Road road = stamped_road("regrid", t, x);
-  const auto y = collect(road)[0];
-  EXPECT_NEAR(road.recording().axis.rate_hz(), 1000, 1e-6);
-  ASSERT_EQ(y.size(), 2000u);
-  for (int n = 0; n < 2000; ++n)
-    EXPECT_NEAR(y[static_cast<std::size_t>(n)], std::cos(2 * pi * 31 * n * 1e-3), n == 777 ? 1e-3 : 1e-6)
-        << n;
-}
-
-TEST(Regrid, ChoosesARateAndLeavesEvenSamplesAlone) {
-  Road road = uneven("regrid", 1000, 5);
-  EXPECT_FALSE(road.recording().axis.stamped);
-  EXPECT_GE(road.recording().axis.rate_hz(), 998.9);  // 999 steps in a second, some a fifth as long.
-  EXPECT_LE(road.recording().axis.rate_hz(), 3996.1);
-  collect(road);
-  EXPECT_THAT(road.reports()[0].values.back().second, HasSubstr("steps"));
-  const auto x = sampled(100, [](double n) { return n; });
-  EXPECT_EQ(through("regrid", x), x);
-  EXPECT_THAT(chain_error("regrid 2kHz", x), HasSubstr("use \"resample"));
-  Road first = uneven("regrid 1kHz | lowpass 100Hz", 1000, 5);
-  EXPECT_NO_THROW(collect(first));
-  EXPECT_THROW(uneven("lowpass 100Hz", 1000, 5), Error);
-}
-
-TEST(Regrid, WhatLaterStepsTakeOffIsNotTakenOffItsDoubt) {
-  // Offset and trend belong to the signal: the estimate of the error goes through the same gains, and no
-  // more.
-  const auto doubt_of = [](const std::string& chain) {
-    Road road = uneven(chain, 300, 20);
-    std::vector<double> out;
-    collect(road);
-    road.run_doubt(
-        [&](Block& block) { out.insert(out.end(), block.samples(0).begin(), block.samples(0).end()); });
-    return out;
-  };
-  const auto plain = doubt_of("regrid 2kHz"),
-             long_chain = doubt_of("regrid 2kHz | offset 5 | detrend linear | despike | scale -2");
-  ASSERT_EQ(plain.size(), long_chain.size());
-  for (std::size_t n = 0; n < plain.size(); ++n) ASSERT_NEAR(long_chain[n], -2 * plain[n], 1e-15);
-}
-
-TEST(Regrid, LeavesOutRepeatedStampsAndDrawsLinesAtJumps) {
-  // A solver's step: two stamps a nanosecond apart, then long steps; and a stamp that comes twice.
-  Road road = stamped_road("regrid 10kHz", {0, 1e-3, 2e-3, 2e-3, 3e-3, 3e-3 + 1e-9, 4e-3, 5e-3, 6e-3, 7e-3},
-                           {0, 0, 0, 9, 0, 1, 1, 1, 1, 1});
-  const auto y = collect(road)[0];
-  ASSERT_EQ(y.size(), 71u);
-  for (const double v : y) {
-    EXPECT_GE(v, -0.26);  // No swing past the jump.
-    EXPECT_LE(v, 1.26);
-  }
-  EXPECT_NEAR(y[10], 0, 1e-9);
-  EXPECT_NEAR(y[60], 1, 1e-9);
-  const StageReport report = road.reports()[0];
-  std::string did;
-  for (const auto& [key, value] : report.effects) did += key + ": " + value + "; ";
-  EXPECT_THAT(did, HasSubstr("left out: 1 samples not later"));
-  EXPECT_THAT(did, HasSubstr("by a line at jumps"));
 }
 
 TEST(Rates, WrongOnesAreRefused) {

@@ -159,5 +159,25 @@ TEST(Distortion, PeriodsALittleOffAWholeNumberAreNotCoherent) {
   EXPECT_TRUE(measure_distortion(made(48'000, 48'000, {{200, 1}}), 48'000).coherent());
 }
 
+TEST(Distortion, EveryOrderThatStandsIsFittedOverAPartOfAPeriod) {
+  // A pulse train of duty 0.3: forty orders, of which ten are asked for, over 60.37 periods.
+  std::vector<Part> orders;
+  double square = 0;
+  for (int n = 1; n <= 40; ++n) {
+    const double u = n * 0.3, size = 2 * std::abs(std::sin(turn / 2 * u) / (turn / 2 * u));
+    const double sign = std::sin(turn / 2 * u) < 0 ? 180 : 0;
+    orders.push_back({1000.0 * n, size, sign});
+    if (n >= 2 && n <= 10) square += size * size;
+  }
+  const Distortion d = measure_distortion(made(6037, 100'000, orders, 1e-6), 100'000);
+  EXPECT_NEAR(d.fundamental.frequency_hz, 1000, 1e-4);
+  EXPECT_NEAR(d.fundamental.rms, orders[0].amplitude / std::sqrt(2.0), 1e-6);
+  EXPECT_NEAR(d.thd, std::sqrt(square) / orders[0].amplitude, 1e-5);
+  EXPECT_LT(d.fundamental_std_hz, 1e-5);
+  double rest = 0;
+  for (std::size_t n = 10; n < 40; ++n) rest += orders[n].amplitude * orders[n].amplitude;
+  EXPECT_NEAR(d.noise_rms, std::sqrt(rest / 2), 1e-4);
+}
+
 }  // namespace
 }  // namespace vprism::distortion_test

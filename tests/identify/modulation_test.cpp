@@ -89,6 +89,16 @@ TEST(Modulation, ASteadyCarrierInNoiseHasNoSwingsAndNoJumps) {
   EXPECT_LE(m.frequency.size() + m.amplitude.size(), 1u);
 }
 
+TEST(Modulation, WhatFiltersMakeOfTheEndsIsNoJump) {
+  // A steady carrier; near the end of the series, what is left of a harmonic beats with it.
+  for (const double from : {0.9, 0.97, 0.985}) {
+    const auto f = [&](double t) { return t > from && t < from + 0.002 ? 1e-4 : 0.0; };
+    const Modulation m = measure_modulation(demodulated(f, one, 0, 460 * 40));
+    for (const Jump& jump : m.jumps) EXPECT_GT(std::abs(jump.step_hz), 4 * jump.step_std_hz);
+    EXPECT_TRUE(m.jumps.empty() || from == 0.9);
+  }
+}
+
 TEST(Modulation, ShapesAreNamedWhateverTheirPhase) {
   struct Case {
     const char* name;
