@@ -5,11 +5,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <sstream>
 
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/command.h"
+#include "cli/compare_curves.h"
 #include "cli/console.h"
 #include "identify/line_pairs.h"
 #include "identify/noise_floor.h"
@@ -22,26 +22,27 @@ namespace {
 class CompareTask : public Task {
  public:
   std::vector<OptionGroup> options() override {
-    return {input_group(input_),
-            analysis_group(analysis_),
-            {"Compare",
-             {text_option("versus", "OPTIONS",
-                          "compare each recording with itself under other analysis options, such as --versus "
-                          "'--window flat-top'",
-                          versus_),
-              quantity_option(
-                  "pair-within", "FREQUENCY",
-                  "lines this close are the same (default: four standard uncertainties, at least 1e-4)",
-                  Dimension::frequency, within_),
-              text_option("bands", "octave|third|1/N|A..B,...",
-                          "bands whose levels are compared (default: octave)", bands_),
-              {"places", "CHANNEL=LENGTH,...",
-               "where the channels stand along a line, such as 'pier=0m, fork=1.2m': tells sources from what "
-               "enters at an end",
-               true, [this](const std::string& t) { add_places(t); }, [this] { return Json(places_text_); }},
-              switch_option("before-after", "the first recording is before a change, the others after it",
-                            before_after_)}},
-            output_group(output_)};
+    return {
+        input_group(input_),
+        analysis_group(analysis_),
+        {"Compare",
+         {text_option("versus", "OPTIONS",
+                      "compare each recording with itself under another --chain, --gate or other analysis "
+                      "options, such as --versus '--window flat-top'",
+                      versus_),
+          quantity_option(
+              "pair-within", "FREQUENCY",
+              "lines this close are the same (default: four standard uncertainties, at least 1e-4)",
+              Dimension::frequency, within_),
+          text_option("bands", "octave|third|1/N|A..B,...",
+                      "bands whose levels are compared (default: octave)", bands_),
+          {"places", "CHANNEL=LENGTH,...",
+           "where the channels stand along a line, such as 'pier=0m, fork=1.2m': tells sources from what "
+           "enters at an end",
+           true, [this](const std::string& t) { add_places(t); }, [this] { return Json(places_text_); }},
+          switch_option("before-after", "the first recording is before a change, the others after it",
+                        before_after_)}},
+        output_group(output_)};
   }
   std::size_t threads() const override { return output_.threads; }
 
@@ -54,6 +55,16 @@ class CompareTask : public Task {
     std::vector<Side> places;
     const std::string base = output_stems({files.front()}).front() + "-compare";
     const auto outputs = open_outputs(output_, "compare", files, {base});
+    if (const auto curves = stored_curves(files, telling); !curves.empty()) {
+      report_compared(curves, telling);
+      return deliver(
+          telling, output_, console, outputs.get(),
+          [&](Outputs& folder) {
+            folder.add(base + ".csv", compared_csv(curves), "the difference at every frequency");
+            folder.add_figure(base, compared_figure(curves), "both spectra, and their difference");
+          },
+          base + ".json");
+    }
     for (auto& [a, b] : pairs(files, console, telling, places))
       all.push_back(compare(std::move(a), std::move(b)));
     for (const Compared& c : all) {
@@ -80,6 +91,47 @@ class CompareTask : public Task {
  private:
   std::string first_word() const { return compare_word(false, before_after_); }
   std::string second_word() const { return compare_word(true, before_after_); }
+
+  /// Files that hold spectra at uneven frequencies, to be compared point by point; empty for all others.
+  std::vector<ComparedCurves> stored_curves(const std::vector<std::string>& files, Telling& telling) const {
+    std::vector<ComparedCurves> out;
+    if (std::any_of(files.begin(), files.end(), [](const std::string& f) { return f.ends_with(".json"); }))
+      return out;
+    const auto inputs = open_inputs(files, input_);
+    std::vector<std::vector<StoredSpectrum>> all;
+    bool even = true;
+    for (const auto& input : inputs) {
+      if (!holds_spectra(*input)) return out;
+      all.push_back(read_stored_spectra(*input));
+      for (const StoredSpectrum& s : all.back()) even = even && has_even_steps(s);
+    }
+    if (even) return out;
+    if (!versus_.empty() || !places_.empty())
+      throw Error(Status::usage, files.front() +
+                                     " holds spectra at uneven frequencies, which are compared point "
+                                     "by point: leave out --versus and --places");
+    for (const auto& spectra : all) {
+      telling.inputs.push_back(spectra.front().facts);
+      const auto& cautions = spectra.front().facts.recording.cautions;
+      telling.cautions.insert(telling.cautions.end(), cautions.begin(), cautions.end());
+    }
+    if (all.size() == 1) {
+      for (std::size_t c = 1; c < all[0].size(); ++c) out.push_back(compare_curves(all[0][0], all[0][c]));
+      if (out.empty()) throw Error(Status::usage, "compare needs two files, or two channels of one");
+      return out;
+    }
+    for (std::size_t f = 1; f < all.size(); ++f) {
+      const std::size_t before = out.size();
+      for (const StoredSpectrum& a : all[0])
+        for (const StoredSpectrum& b : all[f])
+          if (a.channel.name == b.channel.name || (all[0].size() == 1 && all[f].size() == 1))
+            out.push_back(compare_curves(a, b));
+      if (out.size() == before)
+        throw Error(Status::usage, files[f] + ": none of its channels has the name of one in " + files[0] +
+                                       "; choose one of each with --channel");
+    }
+    return out;
+  }
 
   /// The RBW that all recordings can have: that of the shortest.
   std::optional<double> common_resolution(const std::vector<std::unique_ptr<Input>>& inputs) const {
@@ -178,28 +230,54 @@ class CompareTask : public Task {
     return out;
   }
 
+  /// Words parted at blanks, but for those within quotation marks.
+  static std::vector<std::string> words_of(const std::string& text) {
+    std::vector<std::string> out;
+    bool within = false;
+    char quote = 0;
+    for (const char c : text) {
+      if (quote != 0 ? c == quote : c == '"' || c == '\'') {
+        quote = quote != 0 ? '\0' : c;
+        if (!within) out.emplace_back();
+        within = true;
+      } else if (c == ' ' && quote == 0) {
+        within = false;
+      } else {
+        if (!within) out.emplace_back();
+        within = true;
+        out.back() += c;
+      }
+    }
+    return out;
+  }
+
   std::vector<std::pair<Side, Side>> against_itself(const std::vector<std::unique_ptr<Input>>& inputs,
                                                     const std::vector<std::string>& files, Console& console,
                                                     Telling& telling) const {
     AnalysisSettings other;
     other.spectrum = analysis_.spectrum;
     other.scale = analysis_.scale;
-    std::vector<std::string> words;
-    std::istringstream stream(versus_);
-    for (std::string word; stream >> word;) words.push_back(word);
+    InputSettings conditioned = input_;
+    OptionGroup chain = input_group(conditioned);
+    std::erase_if(chain.options, [](const Option& o) { return o.name != "chain" && o.name != "gate"; });
+    const std::vector<std::string> words = words_of(versus_);
     // What the second settings set anew must not clash with the first.
     if (versus_.find("--segment") != std::string::npos) other.spectrum.resolution_hz.reset();
     if (versus_.find("--resolution") != std::string::npos) other.spectrum.segment.reset();
     try {
-      if (!parse_command_line(words, {analysis_group(other)}).empty())
-        throw Error(Status::usage, "only analysis options can stand in it");
+      if (!parse_command_line(words, {analysis_group(other), chain}).empty())
+        throw Error(Status::usage, "only --chain, --gate and analysis options can stand in it");
     } catch (const Error& error) {
       throw Error(Status::usage, std::string("--versus: ") + error.what());
     }
     std::vector<std::pair<Side, Side>> out;
-    for (const auto& input : inputs) {
+    const bool anew =
+        versus_.find("--chain") != std::string::npos || versus_.find("--gate") != std::string::npos;
+    const auto others = anew ? open_inputs(files, conditioned) : std::vector<std::unique_ptr<Input>>();
+    for (std::size_t i = 0; i < inputs.size(); ++i) {
+      const auto& input = inputs[i];
       std::vector<Side> a = sides_of(*input, analysis_, console, telling);
-      std::vector<Side> b = sides_of(*input, other, console, telling);
+      std::vector<Side> b = sides_of(anew ? *others[i] : *input, other, console, telling);
       if (a.size() != b.size())
         throw Error(Status::analysis, input->road().recording().file +
                                           ": between its gaps some channels can be analysed in one way only; "

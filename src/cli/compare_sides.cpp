@@ -8,6 +8,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/compare.h"
+#include "cli/compare_curves.h"
 
 namespace vprism {
 
@@ -71,11 +72,11 @@ Side stored_side(const StoredSpectrum& s, const Window& window, std::vector<Caut
   side.channel = s.channel;
   const std::size_t count = s.hz.size();
   const double step = count > 1 ? (s.hz.back() - s.hz.front()) / static_cast<double>(count - 1) : 0;
-  bool even = count >= 16;
-  for (std::size_t k = 1; k < count && even; ++k) even = std::abs(s.hz[k] - s.hz[k - 1] - step) < 1e-3 * step;
-  if (!even)
+  if (!has_even_steps(s))
     throw Error(Status::analysis,
-                side.file + ": a spectrum to compare needs even steps of frequency, sixteen at least");
+                side.file +
+                    ": a spectrum to compare with a recording needs even steps of frequency, sixteen at "
+                    "least; two files that hold spectra are compared as they are");
   ChannelSpectrum c{s.channel, {}};
   Spectrum& spectrum = c.spectrum;
   spectrum.window = window;

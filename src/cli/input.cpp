@@ -60,12 +60,12 @@ void Input::require_even_axis(double band_hz) {
     throw Error(Status::analysis,
                 r.file + ": no time column and no rate; give --rate, --interval or --duration");
   if (r.axis.domain != Axis::Domain::time)
-    throw Error(Status::analysis, r.file + ": its axis, \"" + r.axis.name + "\" in " + r.axis.unit.text() +
-                                      ", is no time" +
-                                      (r.axis.domain == Axis::Domain::frequency
-                                           ? ": the file holds a spectrum already; draw it beside those of "
-                                             "recordings with spectrum --overlay"
-                                           : "; say what it stands for with --axis-scale or --delay-line"));
+    throw Error(Status::analysis,
+                r.file + ": its axis, \"" + r.axis.name + "\" in " + r.axis.unit.text() + ", is no time" +
+                    (r.axis.domain == Axis::Domain::frequency
+                         ? ": the file holds a spectrum; spectrum, response, limits, compare, "
+                           "survey and rebuild take those"
+                         : "; say what it stands for with --axis-scale or --delay-line"));
   road_.resolve_even(band_hz);
 }
 

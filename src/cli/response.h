@@ -8,6 +8,7 @@
 #include "cli/analysis_options.h"
 #include "cli/held.h"
 #include "cli/input.h"
+#include "cli/transfer_response.h"
 #include "formats/output_folder.h"
 #include "identify/blows.h"
 #include "identify/excitation.h"
@@ -29,6 +30,7 @@ struct ResponseSettings {
   ModeSearch search;
   bool output_only = false;
   bool resonances = true;  ///< Sought.
+  TransferSettings transfer;
 };
 
 /// One resonance with all that speaks for it.
@@ -60,6 +62,7 @@ struct ResponseResult {
   std::vector<std::optional<Delay>> delays;   ///< Of each curve.
   std::vector<std::vector<double>> impulses;  ///< Of each curve; empty where there is none.
   std::optional<OutputOnly> output_only;
+  std::optional<StoredResponse> stored;  ///< Of a file that holds spectra: then nothing else is set.
 
   /// "fork 1 / hammer"; the channel alone where it is no ratio.
   std::string curve_name(const ResponseCurve& curve) const;
@@ -80,14 +83,18 @@ void find_modes(ResponseResult& result, const ResponseSettings& settings, const 
 // response_told.cpp
 void tell_response(const ResponseResult& result, const ResponseSettings& settings, Telling& telling);
 /// Every ratio, and the densities they are made from, bin by bin.
-std::string response_csv(const ResponseResult& result);
+std::string response_csv(const ResponseResult& result, bool unwrapped);
+/// Degrees of every curve at every frequency, from -180 to 180 or going on.
+std::vector<std::vector<double>> shown_phases(const ResponseResult& result, bool unwrapped);
+/// The ratios where they are known.
+std::vector<NamedTransfer> measured_transfers(const ResponseResult& result);
 std::string densities_csv(const ResponseResult& result);
 std::string impulses_csv(const ResponseResult& result);
 /// The ratios as a recording over frequency, for write_recording.
 Recording response_recording(const ResponseResult& result, std::vector<std::vector<double>>& columns);
 
 // response_figure.cpp
-Figure bode_figure(const ResponseResult& result);
+Figure bode_figure(const ResponseResult& result, bool unwrapped);
 Figure nyquist_figure(const ResponseResult& result);
 Figure chart_figure(const ResponseResult& result, const ResponseSettings& settings);
 Figure output_only_figure(const ResponseResult& result);

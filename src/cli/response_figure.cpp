@@ -15,7 +15,6 @@ namespace vprism {
 namespace {
 
 constexpr std::size_t most_response_curves = 16;
-constexpr double per_radian = 180 / std::numbers::pi;
 
 FigureAxis frequency_axis(const ResponseResult& r) {
   FigureAxis axis{"Frequency", "Hz", false, r.low_hz, r.high_hz};
@@ -47,7 +46,7 @@ std::string how_text(const ResponseResult& r) {
 
 }  // namespace
 
-Figure bode_figure(const ResponseResult& r) {
+Figure bode_figure(const ResponseResult& r, bool unwrapped) {
   Figure figure;
   figure.title = r.recording.stem() + ": response";
   if (!r.set.references.empty()) {
@@ -90,7 +89,9 @@ Figure bode_figure(const ResponseResult& r) {
   Panel phase, coherence;
   phase.title = "phase";
   phase.x = frequency_axis(r);
-  phase.y = {"Phase", "deg", false, -180, 180};
+  phase.y = {"Phase", "deg", false, {}, {}};
+  if (!unwrapped) phase.y.low = -180, phase.y.high = 180;
+  const std::vector<std::vector<double>> phases = shown_phases(r, unwrapped);
   coherence.title =
       fmt::format("coherence; noise alone stays below {:.2f} in 19 of 20 bins", r.set.significant());
   coherence.x = frequency_axis(r);
@@ -98,11 +99,10 @@ Figure bode_figure(const ResponseResult& r) {
   std::vector<bool> told(r.recording.channels.size(), false);
   for (std::size_t i = 0; i < std::min(most_response_curves, r.set.curves.size()); ++i) {
     const ResponseCurve& curve = r.set.curves[i];
-    Curve one =
-        over_frequency(r, curve, true, [&](std::size_t k) { return std::arg(curve.ratio[k]) * per_radian; });
+    Curve one = over_frequency(r, curve, true, [&](std::size_t k) { return phases[i][k]; });
     // No line across where the phase comes round.
     for (std::size_t k = 1; k < one.y.size(); ++k)
-      if (std::abs(one.y[k] - one.y[k - 1]) > 270) one.y[k - 1] = std::nan("");
+      if (!unwrapped && std::abs(one.y[k] - one.y[k - 1]) > 270) one.y[k - 1] = std::nan("");
     one.colour = static_cast<int>(i);
     phase.curves.push_back(std::move(one));
     if (told[curve.channel]) continue;

@@ -2,9 +2,11 @@
 #include <fmt/format.h>
 
 #include "base/error.h"
+#include "base/quantity.h"
 #include "base/text.h"
 #include "cli/each_input.h"
 #include "cli/response.h"
+#include "cli/stored_spectrum.h"
 #include "cli/write_recording.h"
 
 namespace vprism {
@@ -51,6 +53,32 @@ class ResponseTask : public EachInputTask<ResponseResult> {
           range_option("span",
                        "where resonances are sought and drawn (default: where the reference has energy)",
                        Dimension::frequency, settings_.span),
+          {"at", "F,...", "list gain and phase at these frequencies, read between the points", true,
+           [this](const std::string& text) {
+             for (const std::string& f : split(text, ','))
+               settings_.transfer.at_hz.push_back(parse_positive(trimmed(f), Dimension::frequency));
+           },
+           [this] { return Json(settings_.transfer.at_hz); }},
+          {"phase", "wrapped|unwrapped",
+           "phases from -180 to 180 degrees, or going on without jumps of whole turns (default: wrapped)",
+           false,
+           [this](const std::string& text) {
+             settings_.transfer.unwrapped = choice("phase", text, {"wrapped", "unwrapped"}) == 1;
+           },
+           [this] { return Json(settings_.transfer.unwrapped ? "unwrapped" : "wrapped"); }},
+          {"input-density", "X",
+           "RMS of every response to random input of this one-sided density, in the input's unit squared per "
+           "hertz, over the span",
+           false,
+           [this](const std::string& text) {
+             const double density = parse_any_quantity(text).value;
+             if (!(density > 0)) throw Error(Status::usage, "a density lies above zero");
+             settings_.transfer.input_density = density;
+           },
+           [this] {
+             return settings_.transfer.input_density ? Json(*settings_.transfer.input_density)
+                                                     : Json(nullptr);
+           }},
           {"no-resonances", "", "make the ratios alone", false,
            [this](const std::string&) { settings_.resonances = false; },
            [this] { return Json(!settings_.resonances); }},
@@ -125,6 +153,7 @@ class ResponseTask : public EachInputTask<ResponseResult> {
   }
 
   ResponseResult measure(Input& input, const Progress& progress) override {
+    if (holds_spectra(input)) return stored(input);
     settings_.spectrum = analysis_.spectrum;
     if (analysis_.spectrum.segment) settings_.blows.segment = analysis_.spectrum.segment;
     return compute_response(input, settings_, progress);
@@ -135,12 +164,19 @@ class ResponseTask : public EachInputTask<ResponseResult> {
   }
 
   void write(ResponseResult& result, const std::string& base, Outputs& folder) override {
+    if (result.stored) {
+      folder.add(base + ".csv", responses_csv(*result.stored, settings_.transfer),
+                 "gain and phase at every frequency");
+      folder.add_figure(base, responses_figure(*result.stored, settings_.transfer), "gain and phase");
+      return;
+    }
     if (result.output_only) {
       folder.add_figure(base, output_only_figure(result),
                         "powers that the channels share, resonances marked");
       return;
     }
-    folder.add(base + ".csv", response_csv(result), "ratios with coherence and error, bin by bin");
+    folder.add(base + ".csv", response_csv(result, settings_.transfer.unwrapped),
+               "ratios with coherence and error, bin by bin");
     if (!result.set.references.empty())
       folder.add(base + "-densities.csv", densities_csv(result), "auto and cross densities");
     if (const std::string impulses = impulses_csv(result); !impulses.empty())
@@ -151,7 +187,8 @@ class ResponseTask : public EachInputTask<ResponseResult> {
       write_recording(recording, Columns(columns.begin(), columns.end()), folder, base,
                       find_write_format(name), {});
     }
-    folder.add_figure(base, bode_figure(result), "magnitude, phase and coherence");
+    folder.add_figure(base, bode_figure(result, settings_.transfer.unwrapped),
+                      "magnitude, phase and coherence");
     if (result.modes.empty()) return;
     folder.add_figure(base + "-chart", chart_figure(result, settings_), "stabilisation chart");
     const Figure circles = nyquist_figure(result);
@@ -160,6 +197,22 @@ class ResponseTask : public EachInputTask<ResponseResult> {
   }
 
  private:
+  /// A file that holds spectra or responses: nothing is left to be measured.
+  ResponseResult stored(Input& input) const {
+    const std::string& file = input.road().recording().file;
+    if (settings_.output_only || settings_.excitation != Excitation::automatic || !also_.empty())
+      throw Error(Status::usage, file +
+                                     " holds spectra already: --output-only, --excitation and --also need a "
+                                     "recording over time");
+    const SpectrumSettings& cut = analysis_.spectrum;
+    if (cut.segment || cut.resolution_hz || cut.window.kind != WindowKind::hann)
+      throw Error(Status::usage,
+                  file + " holds spectra already: leave out --segment, --resolution and --window");
+    ResponseResult out;
+    out.stored = read_responses(input, settings_.references, settings_.span, settings_.resonances);
+    return out;
+  }
+
   ResponseSettings settings_;
   AnalysisSettings analysis_;
   std::vector<std::string> also_;

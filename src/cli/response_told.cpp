@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "base/text.h"
 #include "cli/response.h"
@@ -215,7 +216,27 @@ void tell_output_only(const ResponseResult& result, Telling& telling) {
 
 }  // namespace
 
+std::vector<NamedTransfer> measured_transfers(const ResponseResult& result) {
+  std::vector<NamedTransfer> out;
+  for (const ResponseCurve& curve : result.set.curves) {
+    NamedTransfer t;
+    t.name = result.curve_name(curve);
+    t.channel = result.channel_of(curve);
+    t.output = t.channel.unit;
+    t.channel.unit = result.curve_unit(curve);
+    t.input = result.set.references.empty()
+                  ? Unit::parse("1")
+                  : result.recording.channels[result.set.references[curve.reference]].unit;
+    for (std::size_t k = 0; k < result.set.frequency_hz.size(); ++k)
+      if (result.known(curve, k))
+        t.curve.hz.push_back(result.set.frequency_hz[k]), t.curve.value.push_back(curve.ratio[k]);
+    out.push_back(std::move(t));
+  }
+  return out;
+}
+
 void tell_response(const ResponseResult& result, const ResponseSettings& settings, Telling& telling) {
+  if (result.stored) return report_responses(*result.stored, settings.transfer, settings.span, telling);
   const Recording& r = result.recording;
   const ResponseSet& set = result.set;
   telling.inputs.push_back(result.facts);
@@ -278,7 +299,8 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
                                   format_uncertain(result.delays[i]->seconds, result.delays[i]->std_s, "s"),
                                   percent_of(result.delays[i]->explained, 2));
     }
-  telling.text += "\n";
+  const std::vector<NamedTransfer> transfers = measured_transfers(result);
+  telling.text += readings_text(transfers, settings.transfer, settings.span) + "\n";
   for (const KnownMode& m : result.modes) {
     const ResponseCurve& curve = set.curves[m.strongest];
     Finding f;
@@ -316,6 +338,7 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
              {"decay_taken_off_per_s", number(set.decay_per_s)},
              {"unexplained", number(i < result.fit.unexplained.size() ? result.fit.unexplained[i] : 0)},
              {"resonances", std::move(modes)}};
+    put_readings(transfers[i], settings.transfer, settings.span, one);
     if (result.delays[i])
       one["delay"] = {{"seconds", number(result.delays[i]->seconds)},
                       {"std_s", number(result.delays[i]->std_s)},
@@ -334,8 +357,27 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
   }
 }
 
-std::string response_csv(const ResponseResult& result) {
+std::vector<std::vector<double>> shown_phases(const ResponseResult& result, bool unwrapped) {
+  std::vector<std::vector<double>> out;
+  for (const ResponseCurve& curve : result.set.curves) {
+    std::vector<double> phase;
+    double last = 0;
+    bool begun = false;
+    for (std::size_t k = 0; k < curve.ratio.size(); ++k) {
+      double degrees = std::arg(curve.ratio[k]) * 180 / std::numbers::pi;
+      // Turns are counted over what is known.
+      if (unwrapped && begun) degrees = last + std::remainder(degrees - last, 360.0);
+      if (result.known(curve, k)) last = degrees, begun = true;
+      phase.push_back(degrees);
+    }
+    out.push_back(std::move(phase));
+  }
+  return out;
+}
+
+std::string response_csv(const ResponseResult& result, bool unwrapped) {
   const ResponseSet& set = result.set;
+  const std::vector<std::vector<double>> phases = shown_phases(result, unwrapped);
   std::string out = "frequency (Hz)";
   for (const ResponseCurve& curve : set.curves) {
     const std::string name = result.curve_name(curve), unit = " (" + result.curve_unit(curve).text() + ")";
@@ -347,7 +389,8 @@ std::string response_csv(const ResponseResult& result) {
   out += "\n";
   for (std::size_t k = 0; k < set.frequency_hz.size(); ++k) {
     out += fmt::format("{:.10g}", set.frequency_hz[k]);
-    for (const ResponseCurve& curve : set.curves) {
+    for (std::size_t i = 0; i < set.curves.size(); ++i) {
+      const ResponseCurve& curve = set.curves[i];
       const bool known = result.known(curve, k);
       if (!set.driven[k]) {
         out += ",,,,,,,0";
@@ -355,7 +398,7 @@ std::string response_csv(const ResponseResult& result) {
       }
       const std::complex<double> h = curve.ratio[k];
       out += fmt::format(",{:.9g},{:.9g},{:.9g},{:.5f},{:.6f},{},{}", h.real(), h.imag(), std::abs(h),
-                         std::arg(h) * 180 / 3.14159265358979323846, set.coherence[curve.channel][k],
+                         phases[i][k], set.coherence[curve.channel][k],
                          std::isnan(curve.error[k]) ? std::string() : fmt::format("{:.4g}", curve.error[k]),
                          known ? 1 : 0);
     }

@@ -10,6 +10,7 @@
 #include "cli/inspect.h"
 #include "cli/slide.h"
 #include "cli/spectrum.h"
+#include "cli/stored_report.h"
 #include "formats/map_writer.h"
 #include "identify/finding.h"
 
@@ -64,6 +65,9 @@ class SpectrumTask : public Task {
     std::vector<SpectrumResult> results;
     auto inputs = open_inputs(files, settings_.input);
     std::vector<StoredSpectrum> stored;
+    if (!analysis.overlay &&
+        std::all_of(inputs.begin(), inputs.end(), [](const auto& input) { return holds_spectra(*input); }))
+      return show_stored(inputs, files, telling, console);
     if (analysis.overlay) {
       std::erase_if(inputs, [&](const auto& input) {
         if (!holds_spectra(*input)) return false;
@@ -115,6 +119,42 @@ class SpectrumTask : public Task {
   }
 
  private:
+  /// Files that hold spectra: what stands in them.
+  Status show_stored(const std::vector<std::unique_ptr<Input>>& inputs, const std::vector<std::string>& files,
+                     Telling& telling, Console& console) const {
+    const AnalysisSettings& analysis = settings_.analysis;
+    const SpectrumSettings& cut = analysis.spectrum;
+    if (analysis.window_chosen || cut.segment || cut.resolution_hz || cut.tapers > 0 || cut.pad > 1 ||
+        !analysis.compared.empty() || analysis.by_stamps || !analysis.derived.empty() ||
+        analysis.confidence || !analysis.bands.empty() || analysis.trace || analysis.shows_phase() ||
+        analysis.decibel_reference || analysis.scale != Scale::rms)
+      throw Error(Status::usage,
+                  inputs.front()->road().recording().file +
+                      " holds a spectrum already, which is shown as it stands: leave out what sets windows, "
+                      "segments, scales, bands and phases; --span, --peaks and --channel are obeyed");
+    std::vector<std::string> names;
+    for (const auto& input : inputs) names.push_back(input->road().recording().file);
+    const std::vector<std::string> stems = output_stems(names, "-spectrum");
+    const auto outputs = open_outputs(settings_.output, "spectrum", files, stems);
+    std::optional<Range> span;
+    for (const SpanRule& rule : analysis.spans) span = rule.range;
+    std::vector<std::vector<StoredSpectrum>> all;
+    for (const auto& input : inputs) {
+      all.push_back(read_stored_spectra(*input));
+      report_stored(all.back(), analysis.peaks, span, telling);
+    }
+    return deliver(
+        telling, settings_.output, console, outputs.get(),
+        [&](Outputs& folder) {
+          for (std::size_t i = 0; i < all.size(); ++i) {
+            folder.add(stems[i] + ".csv", stored_csv(all[i]), "the levels as they stand");
+            folder.add_figure(stems[i], stored_figure(all[i], analysis.peaks, span),
+                              "the spectrum with the peaks of the table marked");
+          }
+        },
+        stems.front() + ".json");
+  }
+
   /// Every bin: as CSV, or, where no one would read the text, as HDF5.
   void write_levels(const SpectrumResult& result, const std::string& stem, OutputFolder& folder) const {
     constexpr std::size_t much = std::size_t{1} << 22;

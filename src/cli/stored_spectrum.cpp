@@ -35,8 +35,8 @@ std::vector<StoredSpectrum> read_stored_spectra(Input& input) {
       for (std::size_t c = 0; c < count; ++c) {
         if (std::isnan(block.samples(c)[n])) continue;
         out[c].hz.push_back(hz);
-        out[c].level.push_back(block.complex() ? std::hypot(block.samples(c)[n], block.imaginary(c)[n])
-                                               : block.samples(c)[n]);
+        out[c].value.emplace_back(block.samples(c)[n], block.complex() ? block.imaginary(c)[n] : 0);
+        out[c].level.push_back(block.complex() ? std::abs(out[c].value.back()) : block.samples(c)[n]);
       }
     }
   });

@@ -1,6 +1,7 @@
 // stored_spectrum.h: spectra that a file holds already.
 #pragma once
 
+#include <complex>
 #include <vector>
 
 #include "cli/input.h"
@@ -11,7 +12,8 @@ namespace vprism {
 struct StoredSpectrum {
   InputFacts facts;
   Channel channel;
-  std::vector<double> hz, level;  ///< Of complex ones the magnitude.
+  std::vector<double> hz, level;            ///< Of complex ones the magnitude.
+  std::vector<std::complex<double>> value;  ///< As it stands.
 };
 
 bool holds_spectra(Input& input);

@@ -11,6 +11,7 @@
 #include "cli/identify.h"
 #include "cli/maps.h"
 #include "cli/process.h"
+#include "cli/stored_report.h"
 #include "render/report.h"
 
 namespace vprism {
@@ -61,6 +62,10 @@ SurveyResult compute_survey(Input& input, const SurveySettings& settings,
   const std::string file = input.road().recording().file;
   result.inspect = compute_inspect(input, progress("inspect " + file));
   result.cautions = result.inspect.cautions;
+  if (holds_spectra(input)) {
+    result.findings = stored_findings(read_stored_spectra(input));
+    return result;
+  }
   try {
     result.spectrum = compute_spectrum(input, settings.analysis, progress("spectrum " + file));
   } catch (const Error& error) {
@@ -139,7 +144,10 @@ std::string survey_text(const SurveyResult& result) {
       any = true;
       out += "    - " + f.text + "\n";
     }
-    if (!any) out += "    - no line stands above the noise\n";
+    if (!any)
+      out += result.inspect.facts.recording.axis.domain == Axis::Domain::frequency
+                 ? "    - no peak of the file's spectrum stands out by 6 dB\n"
+                 : "    - no line stands above the noise\n";
   }
   return out + "\n";
 }

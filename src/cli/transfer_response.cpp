@@ -1,0 +1,392 @@
+// transfer_response.cpp: see transfer_response.h.
+#include "cli/transfer_response.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/error.h"
+#include "base/text.h"
+#include "cli/stored_spectrum.h"
+#include "render/document.h"
+#include "render/figure.h"
+
+namespace vprism {
+
+namespace {
+
+double gain_db(double gain) { return 20 * std::log10(std::max(gain, 1e-300)); }
+
+std::string per_cent(double share, int digits) { return format_number(100 * share, digits) + "%"; }
+
+void take_features(StoredResponse& out, const std::optional<Range>& span, bool resonances) {
+  for (NamedTransfer& t : out.curves) {
+    if (t.curve.hz.size() < 2)
+      throw Error(Status::analysis, out.facts.recording.file + ": " + t.name +
+                                        " has fewer than two frequencies with numbers: nothing lies between");
+    out.low_hz = span && span->low ? *span->low : t.curve.hz.front();
+    out.high_hz = span && span->high ? *span->high : t.curve.hz.back();
+    t.features = transfer_features(t.curve);
+    if (!t.has_phase) continue;
+    const UnwrappedPhase phase = unwrapped_phase(t.curve);
+    if (phase.largest_step > 120)
+      out.cautions.push_back(
+          {"phase-steps", Severity::warning, t.name,
+           "the phase turns by " + format_number(phase.largest_step, 3) +
+               " degrees between neighbouring frequencies: where it goes on by more than half "
+               "a turn, whole turns are missed, and a resonance may lie between",
+           "export more points a decade"});
+    if (resonances) t.modes = transfer_modes(t.curve, out.low_hz, out.high_hz);
+  }
+}
+
+}  // namespace
+
+StoredResponse read_responses(Input& input, const std::vector<std::string>& references,
+                              const std::optional<Range>& span, bool resonances) {
+  StoredResponse out;
+  const std::vector<StoredSpectrum> spectra = read_stored_spectra(input);
+  out.facts = input.facts();
+  const Recording& r = out.facts.recording;
+  std::vector<std::size_t> below;
+  if (!references.empty()) below = select_channels(r, references);
+  if (below.size() > 1)
+    throw Error(Status::usage, "--reference: spectra are divided by one of them; " +
+                                   std::to_string(below.size()) + " are named");
+  for (std::size_t c = 0; c < spectra.size(); ++c) {
+    const StoredSpectrum& s = spectra[c];
+    if (!below.empty() && c == below.front()) continue;
+    NamedTransfer t;
+    t.name = s.channel.name, t.channel = s.channel;
+    t.has_phase = r.complex;
+    t.output = s.channel.ratio ? s.channel.ratio->unit : s.channel.unit;
+    t.input = s.channel.ratio ? s.channel.ratio->reference_unit : Unit::parse("1");
+    if (below.empty()) {
+      t.curve = {s.hz, s.value};
+    } else {
+      const StoredSpectrum& under = spectra[below.front()];
+      t.name += " / " + under.channel.name;
+      t.input = under.channel.unit;
+      t.channel.unit = s.channel.unit.over(under.channel.unit);
+      std::size_t k = 0, silent = 0;
+      for (std::size_t i = 0; i < s.hz.size(); ++i) {
+        while (k < under.hz.size() && under.hz[k] < s.hz[i]) ++k;
+        if (k == under.hz.size() || under.hz[k] != s.hz[i]) continue;
+        if (std::abs(under.value[k]) == 0) {
+          ++silent;
+          continue;
+        }
+        t.curve.hz.push_back(s.hz[i]), t.curve.value.push_back(s.value[i] / under.value[k]);
+      }
+      if (silent > 0)
+        out.cautions.push_back({"reference-silent", Severity::warning, t.name,
+                                "at " + std::to_string(silent) + " of " + std::to_string(s.hz.size()) +
+                                    " frequencies the reference is zero: no ratio is made there",
+                                ""});
+    }
+    out.curves.push_back(std::move(t));
+  }
+  if (out.curves.empty())
+    throw Error(Status::usage, r.file + ": the reference is its only channel; nothing is left to be divided");
+  if (!r.complex)
+    out.cautions.push_back(
+        {"no-phase", Severity::note, "",
+         "the channels are real: they are taken as gains; phases, margins and resonances need complex ones",
+         "give real and imaginary parts or magnitude and phase as columns"});
+  out.how = below.empty() ? "as it stands in the file" : "divided by " + r.channels[below.front()].name;
+  take_features(out, span, resonances);
+  return out;
+}
+
+TransferReadings readings_of(const NamedTransfer& transfer, const TransferSettings& settings,
+                             const std::optional<Range>& span) {
+  TransferReadings out;
+  if (settings.at_hz.empty() && !settings.input_density) return out;
+  const TransferBetween between(transfer.curve);
+  for (const double hz : settings.at_hz) {
+    out.at.push_back(between.at(hz));
+    if (out.at.back() && !settings.unwrapped)
+      out.at.back()->phase_deg = std::remainder(out.at.back()->phase_deg, 360.0);
+  }
+  if (settings.input_density)
+    out.output_rms =
+        std::sqrt(random_output(transfer.curve, *settings.input_density, span && span->low ? *span->low : 0,
+                                span && span->high ? *span->high : 1e300));
+  return out;
+}
+
+std::string readings_text(const std::vector<NamedTransfer>& curves, const TransferSettings& settings,
+                          const std::optional<Range>& span) {
+  std::string out;
+  if (!settings.at_hz.empty()) {
+    TextTable table({{"at"}, {"curve", TextTable::Align::left}, {"gain"}, {"gain (dB)"}, {"phase (deg)"}});
+    for (std::size_t i = 0; i < settings.at_hz.size(); ++i)
+      for (const NamedTransfer& t : curves) {
+        const auto reading = readings_of(t, settings, span).at[i];
+        const std::string hz = format_quantity(settings.at_hz[i], "Hz", 9);
+        if (!reading)
+          table.add({hz, t.name, "beyond its ends", "", ""});
+        else
+          table.add({hz, t.name, format_uncertain(reading->gain, reading->gain_error, t.channel.unit.label()),
+                     fmt::format("{:.3f}", gain_db(reading->gain)),
+                     t.has_phase ? fmt::format("{:.2f}", reading->phase_deg) : ""});
+      }
+    out += "\n" + table.text();
+  }
+  if (settings.input_density) {
+    TextTable table({{"curve", TextTable::Align::left}, {"RMS for random input"}});
+    for (const NamedTransfer& t : curves)
+      table.add({t.name, format_quantity(*readings_of(t, settings, span).output_rms, t.output.label(), 5)});
+    out += "\n" + table.text() + "  input of " + format_number(*settings.input_density) + " " +
+           (curves.front().input.text() == "1" ? "(unit of the input)"
+                                               : "(" + curves.front().input.text() + ")") +
+           "\u00b2/Hz, one-sided, over the band shown\n";
+  }
+  return out;
+}
+
+void put_readings(const NamedTransfer& transfer, const TransferSettings& settings,
+                  const std::optional<Range>& span, Json& entry) {
+  const TransferReadings readings = readings_of(transfer, settings, span);
+  if (!settings.at_hz.empty()) {
+    Json at = Json::array();
+    for (std::size_t i = 0; i < readings.at.size(); ++i) {
+      if (!readings.at[i]) {
+        at.push_back({{"frequency_hz", number(settings.at_hz[i])}, {"gain", nullptr}});
+        continue;
+      }
+      const TransferBetween::Reading& r = *readings.at[i];
+      Json one{{"frequency_hz", number(settings.at_hz[i])},
+               {"gain", number(r.gain)},
+               {"gain_db", number(gain_db(r.gain))},
+               {"gain_error", number(r.gain_error)}};
+      if (transfer.has_phase) one["phase_deg"] = number(r.phase_deg);
+      at.push_back(std::move(one));
+    }
+    entry["at"] = std::move(at);
+  }
+  if (readings.output_rms)
+    entry["random_input"] = {{"input_density", number(*settings.input_density)},
+                             {"output_rms", number(*readings.output_rms)},
+                             {"output_unit", transfer.output.text()}};
+}
+
+namespace {
+
+TextTable feature_table(const StoredResponse& response) {
+  std::vector<TextTable::Column> columns = {{"", TextTable::Align::left}};
+  for (const NamedTransfer& t : response.curves) columns.push_back({t.name});
+  TextTable table(columns);
+  const auto row = [&](const std::string& title, const auto& value) {
+    std::vector<std::string> cells = {title};
+    bool any = false;
+    for (const NamedTransfer& t : response.curves) {
+      cells.push_back(value(t));
+      any = any || !cells.back().empty();
+    }
+    if (any) table.add(std::move(cells));
+  };
+  const auto hz = [](double f) { return format_quantity(f, "Hz", 6); };
+  row("from", [&](const NamedTransfer& t) { return hz(t.curve.hz.front()); });
+  row("to", [&](const NamedTransfer& t) { return hz(t.curve.hz.back()); });
+  row("frequencies", [](const NamedTransfer& t) { return std::to_string(t.curve.hz.size()); });
+  const auto gain = [](const NamedTransfer& t, double g) {
+    return format_quantity(g, t.channel.unit.label(), 5) + fmt::format(" ({:.2f} dB)", gain_db(g));
+  };
+  row("gain at the lowest", [&](const NamedTransfer& t) { return gain(t, t.features.first_gain); });
+  row("greatest gain", [&](const NamedTransfer& t) {
+    return gain(t, t.features.greatest.gain) + " at " + hz(t.features.greatest.hz);
+  });
+  row("kind", [](const NamedTransfer& t) { return std::string(t.features.kind); });
+  row("-3 dB from",
+      [&](const NamedTransfer& t) { return t.features.low_hz ? hz(*t.features.low_hz) : std::string(); });
+  row("-3 dB to",
+      [&](const NamedTransfer& t) { return t.features.high_hz ? hz(*t.features.high_hz) : std::string(); });
+  const auto ratio = [](const NamedTransfer& t) { return t.channel.unit.dimensionless(); };
+  row("gain of 1 at", [&](const NamedTransfer& t) {
+    std::string out;
+    for (const auto& c : t.features.unity)
+      if (ratio(t) && t.features.unity.size() <= 4) out += (out.empty() ? "" : ", ") + hz(c.at.hz);
+    return out;
+  });
+  row("phase margin", [&](const NamedTransfer& t) {
+    if (!t.has_phase || !ratio(t) || !t.features.phase_margin_deg) return std::string();
+    return fmt::format("{:.2f} deg at ", *t.features.phase_margin_deg) + hz(*t.features.phase_margin_at_hz);
+  });
+  row("gain margin", [&](const NamedTransfer& t) {
+    if (!t.has_phase || !ratio(t) || !t.features.gain_margin_db) return std::string();
+    return fmt::format("{:.2f} dB at ", *t.features.gain_margin_db) + hz(*t.features.gain_margin_at_hz);
+  });
+  return table;
+}
+
+std::string damping_shown(const TransferMode& m) {
+  return format_uncertain(100 * m.damping, 100 * m.damping_std, "%");
+}
+
+}  // namespace
+
+void report_responses(const StoredResponse& response, const TransferSettings& settings,
+                      const std::optional<Range>& span, Telling& telling) {
+  const Recording& r = response.facts.recording;
+  telling.inputs.push_back(response.facts);
+  telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
+  telling.cautions.insert(telling.cautions.end(), response.cautions.begin(), response.cautions.end());
+  telling.text += clean_text(r.file) + "\n  responses over frequency, " + response.how + "\n\n" +
+                  feature_table(response).text();
+  TextTable table({{"no."},
+                   {"curve", TextTable::Align::left},
+                   {"frequency (Hz)"},
+                   {"damping"},
+                   {"Q"},
+                   {"magnitude there"},
+                   {"phase (deg)"}});
+  std::size_t count = 0;
+  for (const NamedTransfer& t : response.curves)
+    for (const TransferMode& m : t.modes) {
+      table.add({std::to_string(++count), t.name, format_uncertain(m.frequency_hz, m.frequency_std_hz, ""),
+                 damping_shown(m), format_number(m.q(), 4),
+                 format_quantity(m.magnitude, t.channel.unit.label(), 4), format_number(m.phase_deg, 4)});
+      Finding f;
+      f.kind = "resonance";
+      f.recording = r.file, f.channel = t.name;
+      f.frequency_hz = m.frequency_hz, f.frequency_std_hz = m.frequency_std_hz;
+      f.level_rms = m.magnitude, f.unit = t.channel.unit.text();
+      f.text = fmt::format("a resonance at {}, damping {}, Q {}",
+                           format_uncertain(m.frequency_hz, m.frequency_std_hz, "Hz"), damping_shown(m),
+                           format_number(m.q(), 3));
+      f.evidence = {fmt::format("a pole pair and powers of frequency fitted to {} points around it leave {}",
+                                m.points, per_cent(m.misfit, 2) + " of its height")};
+      f.numbers = {{"damping_ratio", m.damping}, {"damping_std", m.damping_std}};
+      telling.findings.push_back(std::move(f));
+    }
+  const bool phases = std::any_of(response.curves.begin(), response.curves.end(),
+                                  [](const NamedTransfer& t) { return t.has_phase; });
+  if (count > 0)
+    telling.text += "\n" + table.text();
+  else if (phases)
+    telling.text += "\n  no resonance stands out\n";
+  telling.text += readings_text(response.curves, settings, span) + "\n";
+  for (const NamedTransfer& t : response.curves) {
+    const TransferFeatures& f = t.features;
+    Json modes = Json::array();
+    for (const TransferMode& m : t.modes)
+      modes.push_back({{"frequency_hz", number(m.frequency_hz)},
+                       {"frequency_std_hz", number(m.frequency_std_hz)},
+                       {"damping_ratio", number(m.damping)},
+                       {"damping_std", number(m.damping_std)},
+                       {"q", number(m.q())},
+                       {"magnitude", number(m.magnitude)},
+                       {"phase_deg", number(m.phase_deg)},
+                       {"points", m.points}});
+    const auto maybe = [](const std::optional<double>& v) { return v ? number(*v) : Json(nullptr); };
+    Json unity = Json::array();
+    for (const auto& c : f.unity)
+      unity.push_back({{"frequency_hz", number(c.at.hz)}, {"phase_deg", number(c.at.phase_deg)}});
+    Json one{{"channel", t.name},
+             {"unit", t.channel.unit.text()},
+             {"low_hz", number(t.curve.hz.front())},
+             {"high_hz", number(t.curve.hz.back())},
+             {"gain_at_lowest", number(f.first_gain)},
+             {"greatest_gain", number(f.greatest.gain)},
+             {"greatest_gain_at_hz", number(f.greatest.hz)},
+             {"kind", f.kind},
+             {"half_power_from_hz", maybe(f.low_hz)},
+             {"half_power_to_hz", maybe(f.high_hz)},
+             {"resonances", std::move(modes)}};
+    if (t.channel.unit.dimensionless()) {
+      one["unity_gain"] = std::move(unity);
+      if (t.has_phase) {
+        one["phase_margin_deg"] = maybe(f.phase_margin_deg);
+        one["phase_margin_at_hz"] = maybe(f.phase_margin_at_hz);
+        one["gain_margin_db"] = maybe(f.gain_margin_db);
+        one["gain_margin_at_hz"] = maybe(f.gain_margin_at_hz);
+      }
+    }
+    put_readings(t, settings, span, one);
+    telling.results.push_back(std::move(one));
+  }
+}
+
+std::string responses_csv(const StoredResponse& response, const TransferSettings& settings) {
+  std::string out = "frequency (Hz)";
+  std::vector<double> all;
+  std::vector<std::vector<double>> phases;
+  for (const NamedTransfer& t : response.curves) {
+    const std::string unit = " (" + t.channel.unit.text() + ")";
+    out += "," + csv_cell(t.name + " magnitude" + unit) + "," + csv_cell(t.name + " (dB)");
+    if (t.has_phase)
+      out += "," + csv_cell(t.name + " re" + unit) + "," + csv_cell(t.name + " im" + unit) + "," +
+             csv_cell(t.name + " phase (deg)");
+    all.insert(all.end(), t.curve.hz.begin(), t.curve.hz.end());
+    phases.push_back(unwrapped_phase(t.curve).degrees);
+  }
+  std::sort(all.begin(), all.end());
+  all.erase(std::unique(all.begin(), all.end()), all.end());
+  out += "\n";
+  std::vector<std::size_t> at(response.curves.size(), 0);
+  for (const double hz : all) {
+    out += fmt::format("{:.12g}", hz);
+    for (std::size_t c = 0; c < response.curves.size(); ++c) {
+      const NamedTransfer& t = response.curves[c];
+      std::size_t& k = at[c];
+      if (k == t.curve.hz.size() || t.curve.hz[k] != hz) {
+        out += t.has_phase ? ",,,,," : ",,";
+        continue;
+      }
+      const std::complex<double> h = t.curve.value[k];
+      out += fmt::format(",{:.9g},{:.6f}", std::abs(h), gain_db(std::abs(h)));
+      if (t.has_phase)
+        out += fmt::format(",{:.9g},{:.9g},{:.5f}", h.real(), h.imag(),
+                           settings.unwrapped ? phases[c][k] : std::remainder(phases[c][k], 360.0));
+      ++k;
+    }
+    out += "\n";
+  }
+  return out;
+}
+
+Figure responses_figure(const StoredResponse& response, const TransferSettings& settings) {
+  Figure figure;
+  figure.title = response.facts.recording.stem() + ": response";
+  figure.caption = "responses over frequency, " + response.how + "; numbers: resonances of the table";
+  Panel gain, phase;
+  gain.title = "magnitude";
+  phase.title = settings.unwrapped ? "phase, without jumps of whole turns" : "phase";
+  const double low = response.low_hz, high = response.high_hz;
+  gain.x = {"Frequency", "Hz", low > 0 && high > 30 * low, low, high};
+  phase.x = gain.x;
+  gain.y = {"Magnitude", "dB", false, {}, {}};
+  phase.y = {"Phase", "deg", false, {}, {}};
+  if (!settings.unwrapped) phase.y.low = -190, phase.y.high = 190;
+  std::size_t count = 0;
+  constexpr std::size_t most = 16;
+  for (std::size_t c = 0; c < std::min(most, response.curves.size()); ++c) {
+    const NamedTransfer& t = response.curves[c];
+    const std::vector<double> unwrapped = unwrapped_phase(t.curve).degrees;
+    Curve level, turn;
+    for (std::size_t k = 0; k < t.curve.hz.size(); ++k) {
+      if (t.curve.hz[k] < low || t.curve.hz[k] > high) continue;
+      level.x.push_back(t.curve.hz[k]), level.y.push_back(gain_db(std::abs(t.curve.value[k])));
+      turn.x.push_back(t.curve.hz[k]);
+      turn.y.push_back(settings.unwrapped ? unwrapped[k] : std::remainder(unwrapped[k], 360.0));
+    }
+    // No line across where the phase comes round.
+    if (!settings.unwrapped)
+      for (std::size_t k = 1; k < turn.y.size(); ++k)
+        if (std::abs(turn.y[k] - turn.y[k - 1]) > 270) turn.y[k - 1] = std::nan("");
+    level.name = t.name + (t.channel.unit.text() == "1" ? "" : " (re 1 " + t.channel.unit.label() + ")");
+    level.colour = turn.colour = static_cast<int>(c);
+    gain.curves.push_back(thinned(std::move(level), 4000, gain.x.logarithmic));
+    if (t.has_phase) phase.curves.push_back(std::move(turn));
+    for (const TransferMode& m : t.modes)
+      gain.marks.push_back({m.frequency_hz, gain_db(m.magnitude), std::to_string(++count)});
+  }
+  figure.panels.push_back(std::move(gain));
+  if (!phase.curves.empty()) figure.panels.push_back(std::move(phase));
+  return figure;
+}
+
+}  // namespace vprism
