@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "cli/command.h"
+#include "cli/condition_versus.h"
 #include "cli/console.h"
 
 namespace vprism {
@@ -86,8 +87,19 @@ ConditionResult compute_condition(Input& before, Input& after, const AnalysisSet
                          {}};
   std::vector<Caution> unneeded;
   result.spectrum_before = spectrum_if_even(before, analysis, progress("spectrum before " + file), unneeded);
+  // Another rate would give another RBW, under which lines that wander read otherwise.
+  AnalysisSettings alike = analysis;
+  if (result.spectrum_before && !result.spectrum_before->channels.empty() && !alike.spectrum.segment &&
+      !alike.spectrum.resolution_hz && after.road().recording().samples != before.road().recording().samples)
+    alike.spectrum.resolution_hz = result.spectrum_before->channels.front().spectrum.plan.rbw_hz;
   result.spectrum_after =
-      spectrum_if_even(after, analysis, progress("spectrum after " + file), result.after.cautions);
+      spectrum_if_even(after, alike, progress("spectrum after " + file), result.after.cautions);
+  if (!result.spectrum_after && alike.spectrum.resolution_hz != analysis.spectrum.resolution_hz) {
+    std::erase_if(result.after.cautions,
+                  [](const Caution& caution) { return caution.code == "no-spectrum"; });
+    result.spectrum_after =
+        spectrum_if_even(after, analysis, progress("spectrum after " + file), result.after.cautions);
+  }
   const Chain& chain = after.road().chain();
   if (result.spectrum_before && result.spectrum_after)
     for (std::size_t c = 0; c < result.spectrum_after->channels.size(); ++c)
@@ -301,7 +313,16 @@ std::string response_csv(const ConditionResult& result) {
 class ConditionTask : public Task {
  public:
   std::vector<OptionGroup> options() override {
-    return {input_group(settings_.input), analysis_group(settings_.analysis), output_group(settings_.output)};
+    return {input_group(settings_.input),
+            {"Condition",
+             {{"versus", "CHAIN", "another chain to be set beside the first; may be repeated", true,
+               [this](const std::string& t) {
+                 (void)parse_chain(t);
+                 versus_.push_back(t);
+               },
+               [this] { return Json(versus_); }}}},
+            analysis_group(settings_.analysis),
+            output_group(settings_.output)};
   }
   std::size_t threads() const override { return settings_.output.threads; }
 
@@ -316,6 +337,8 @@ class ConditionTask : public Task {
     InputSettings plain = settings_.input;
     plain.chain.clear();
     std::vector<ConditionResult> results;
+    std::vector<std::vector<ChainTrial>> trials;
+    Json side_by_side = Json::array();
     auto befores = open_inputs(files, plain), afters = open_inputs(files, settings_.input);
     const std::vector<std::string> stems = output_stems(input_files(files, settings_.input), "-condition");
     const auto outputs = open_outputs(settings_.output, "condition", files, stems);
@@ -326,12 +349,8 @@ class ConditionTask : public Task {
       telling.inputs.push_back(result.after.facts);
       telling.cautions.insert(telling.cautions.end(), result.after.cautions.begin(),
                               result.after.cautions.end());
-      if (result.spectrum_after) {
-        // What reading and the chain found is there already.
-        const auto known = static_cast<std::ptrdiff_t>(result.after.facts.recording.cautions.size());
-        const auto& more = result.spectrum_after->cautions;
-        telling.cautions.insert(telling.cautions.end(), more.begin() + known, more.end());
-      }
+      // What reading and the chain found is there already.
+      if (result.spectrum_after) add_new_cautions(telling.cautions, result.spectrum_after->cautions);
       for (Json& entry : condition_json(result)) telling.results.push_back(std::move(entry));
       telling.text += recording_lines(result.after.facts.recording) + "\n" +
                       steps_text(result.after.facts.chain) + "\n" + levels_table(result).text();
@@ -341,7 +360,11 @@ class ConditionTask : public Task {
                           lines_table(result.lines[c], result.before.columns[c].unit.label(),
                                       result.after.columns[c].unit.label())
                               .text();
+      if (!versus_.empty()) trials.push_back(tried(*befores[i], files, i, result, console));
+      if (!versus_.empty()) telling.text += trials_text(trials.back());
+      if (!versus_.empty()) side_by_side.push_back(trials_json(trials.back()));
     }
+    if (!versus_.empty()) telling.further["versus"] = side_by_side;
     return deliver(
         telling, settings_.output, console, outputs.get(),
         [&](Outputs& folder) {
@@ -349,6 +372,12 @@ class ConditionTask : public Task {
             if (!results[i].response.empty())
               folder.add(stems[i] + "-gain.csv", response_csv(results[i]),
                          "gain of " + results[i].response_of);
+            if (!versus_.empty()) {
+              folder.add(stems[i] + "-versus.csv", trials_csv(trials[i]),
+                         "what each chain leaves of each line");
+              folder.add_figure(stems[i] + "-versus", trials_figure(trials[i], settings_.analysis),
+                                "the chains side by side");
+            }
             if (!settings_.output.figure) continue;
             const auto& channels = results[i].after.facts.recording.channels;
             constexpr std::size_t most = 16;
@@ -362,7 +391,23 @@ class ConditionTask : public Task {
   }
 
  private:
+  /// The first chain and those it is set against, on one input.
+  std::vector<ChainTrial> tried(Input& before, const std::vector<std::string>& files, std::size_t i,
+                                const ConditionResult& first, Console& console) const {
+    std::vector<ChainTrial> out = {judge_chain(settings_.input.chain, first)};
+    for (const std::string& chain : versus_) {
+      InputSettings other = settings_.input;
+      other.chain = chain;
+      const auto afters = open_inputs(files, other);
+      out.push_back(judge_chain(
+          chain, compute_condition(before, *afters[i], settings_.analysis,
+                                   [&](const std::string& label) { return console.progress(label); })));
+    }
+    return out;
+  }
+
   ConditionSettings settings_;
+  std::vector<std::string> versus_;
 };
 
 }  // namespace

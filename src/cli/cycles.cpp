@@ -66,6 +66,9 @@ class CyclesTask : public EachInputTask<CyclesResult> {
   }
 
  protected:
+  std::vector<std::string> needed_channels() const override {
+    return trigger_.empty() ? std::vector<std::string>() : std::vector{trigger_};
+  }
   void check_settings() const override {
     if (period_s_ && hz_)
       throw Error(Status::usage, "--period and --frequency say the same thing; give one of them");

@@ -18,6 +18,7 @@ class EachInputTask : public Task {
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
     check_settings();
+    input_.also = needed_channels();
     Console console(output_);
     Telling telling;
     telling.command = name_;
@@ -44,6 +45,8 @@ class EachInputTask : public Task {
  protected:
   /// What options can't say one by one. Throws Error(usage).
   virtual void check_settings() const {}
+  /// Channels that are needed whichever are chosen, as names, numbers or globs.
+  virtual std::vector<std::string> needed_channels() const { return {}; }
   virtual Result measure(Input& input, const Progress& progress) = 0;
   /// Text, JSON, cautions and findings.
   virtual void tell(const Result& result, Telling& telling) = 0;

@@ -55,6 +55,7 @@ class IdentifyTask : public Task {
     if (!settings_.suspects.empty()) suspects = read_suspects(settings_.suspects);
     std::vector<IdentifyResult> results;
     telling.further["suspects"] = Json::array();
+    settings_.input.also = settings_.references;
     const auto inputs = open_inputs(files, settings_.input);
     const std::vector<std::string> named = input_files(files, settings_.input);
     const std::vector<std::string> stems = output_stems(named, "-identify");

@@ -29,7 +29,7 @@ std::unique_ptr<SampleSource> open_selected(const std::vector<std::string>& file
                                              : join_time(std::move(sources));
   // Computed channels are chosen from with the others, once they are there.
   if (settings.channels.empty() || !settings.computes.empty()) return source;
-  std::vector<std::size_t> chosen = select_channels(source->recording(), settings.channels);
+  std::vector<std::size_t> chosen = select_channels(source->recording(), settings.wanted_channels());
   return std::make_unique<ChannelSelection>(std::move(source), std::move(chosen));
 }
 

@@ -19,6 +19,12 @@ std::vector<CalibrationRule> InputSettings::rules() const {
   return out;
 }
 
+std::vector<std::string> InputSettings::wanted_channels() const {
+  std::vector<std::string> out = channels;
+  if (!out.empty()) out.insert(out.end(), also.begin(), also.end());
+  return out;
+}
+
 Chain InputSettings::make_chain() const {
   Chain all;
   if (!calibrations.empty()) all.push_back(make_calibrate_stage(rules()));
@@ -30,7 +36,7 @@ Chain InputSettings::make_chain() const {
   if (!computes.empty()) {
     std::vector<ComputeRule> compute_rules;
     for (const std::string& text : computes) compute_rules.push_back(parse_compute_rule(text));
-    all.push_back(make_compute_stage(std::move(compute_rules), channels));
+    all.push_back(make_compute_stage(std::move(compute_rules), wanted_channels()));
   }
   if (!chain.empty()) {
     Chain steps;

@@ -14,6 +14,7 @@ std::size_t choice(const std::string& what, const std::string& text, const std::
 struct InputSettings {
   ReadSettings read;
   std::vector<std::string> channels;
+  std::vector<std::string> also;  ///< Channels that a command needs beside those: its reference, its trigger.
   std::vector<std::string> calibrations;
   std::vector<std::string> units;
   std::vector<std::string> computes;
@@ -26,6 +27,8 @@ struct InputSettings {
   /// calibrate, convert units, compute channels, then the chain, then the gate. Throws Error(usage).
   Chain make_chain() const;
   std::vector<CalibrationRule> rules() const;
+  /// Patterns of all channels that are to be read; empty for all of them.
+  std::vector<std::string> wanted_channels() const;
 };
 OptionGroup input_group(InputSettings& settings);
 

@@ -72,6 +72,9 @@ class OrdersTask : public EachInputTask<OrdersResult> {
   }
 
  protected:
+  std::vector<std::string> needed_channels() const override {
+    return tachometer_.empty() ? std::vector<std::string>() : std::vector{tachometer_};
+  }
   void check_settings() const override {
     if (ridge_order_ && !tachometer_.empty())
       throw Error(Status::usage, "--tachometer and --ridge both tell the speed; give one of them");

@@ -9,6 +9,7 @@
 #include "cli/held.h"
 #include "cli/input.h"
 #include "cli/transfer_response.h"
+#include "cli/transmission_report.h"
 #include "formats/output_folder.h"
 #include "identify/blows.h"
 #include "identify/excitation.h"
@@ -31,6 +32,8 @@ struct ResponseSettings {
   bool output_only = false;
   bool resonances = true;  ///< Sought.
   TransferSettings transfer;
+  std::string reference_file;         ///< Recorded without the sample.
+  std::optional<double> thickness_m;  ///< Of a slab.
 };
 
 /// One resonance with all that speaks for it.
@@ -62,6 +65,7 @@ struct ResponseResult {
   std::vector<std::optional<Delay>> delays;   ///< Of each curve.
   std::vector<std::vector<double>> impulses;  ///< Of each curve; empty where there is none.
   std::optional<OutputOnly> output_only;
+  std::optional<TransmissionResult> transmission;  ///< Over another recording: then nothing else is set.
   std::optional<StoredResponse> stored;  ///< Of a file that holds spectra: then nothing else is set.
 
   /// "fork 1 / hammer"; the channel alone where it is no ratio.

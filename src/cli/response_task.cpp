@@ -35,6 +35,18 @@ class ResponseTask : public EachInputTask<ResponseResult> {
            "what the others are divided by (default: the channels of force); several are told apart", true,
            [this](const std::string& t) { settings_.references.push_back(t); },
            [this] { return Json(settings_.references); }},
+          {"reference-file", "FILE",
+           "divide by another recording, made without the sample, each on its own times (a delay line and "
+           "uneven "
+           "steps too): ratio, phase, delay, usable band",
+           false, [this](const std::string& text) { settings_.reference_file = text; },
+           [this] { return Json(settings_.reference_file); }},
+          {"thickness", "LENGTH", "of the sample as a slab: refractive index and absorption over frequency",
+           false,
+           [this](const std::string& text) {
+             settings_.thickness_m = parse_positive(text, Dimension::length);
+           },
+           [this] { return settings_.thickness_m ? Json(*settings_.thickness_m) : Json(nullptr); }},
           {"excitation", "auto|noise|sweep|multi-sine|blows|transient|step|impulse",
            "how the reference drives: noise (averaged segments), a sweep, what repeats (averaged periods), "
            "blows of a hammer, a transient within the record, a step; impulse: the channels are impulse "
@@ -128,7 +140,22 @@ class ResponseTask : public EachInputTask<ResponseResult> {
   }
 
  protected:
+  std::vector<std::string> needed_channels() const override { return settings_.references; }
+
   void check_settings() const override {
+    if (!settings_.reference_file.empty() &&
+        (settings_.output_only || !settings_.references.empty() || !also_.empty() ||
+         settings_.excitation != Excitation::automatic || settings_.transfer.input_density ||
+         analysis_.spectrum.segment || analysis_.spectrum.resolution_hz ||
+         analysis_.spectrum.window.kind != WindowKind::hann || settings_.span))
+      throw Error(
+          Status::usage,
+          "--reference-file divides one whole recording by another: leave out --reference, --excitation, "
+          "--output-only, --span, --also, --input-density and what sets segments; --gate and --chain hold "
+          "for both");
+    if (settings_.thickness_m && settings_.reference_file.empty())
+      throw Error(Status::usage,
+                  "--thickness needs a recording without the sample: name it with --reference-file");
     if (settings_.output_only &&
         (!settings_.references.empty() || settings_.excitation != Excitation::automatic))
       throw Error(
@@ -153,6 +180,12 @@ class ResponseTask : public EachInputTask<ResponseResult> {
   }
 
   ResponseResult measure(Input& input, const Progress& progress) override {
+    if (!settings_.reference_file.empty()) {
+      const auto reference = open_inputs({settings_.reference_file}, input_);
+      ResponseResult out;
+      out.transmission = compute_transmission(input, *reference.front(), settings_.thickness_m, progress);
+      return out;
+    }
     if (holds_spectra(input)) return stored(input);
     settings_.spectrum = analysis_.spectrum;
     if (analysis_.spectrum.segment) settings_.blows.segment = analysis_.spectrum.segment;
@@ -164,6 +197,11 @@ class ResponseTask : public EachInputTask<ResponseResult> {
   }
 
   void write(ResponseResult& result, const std::string& base, Outputs& folder) override {
+    if (result.transmission) {
+      folder.add(base + ".csv", transmission_csv(*result.transmission), "the ratio at every frequency");
+      folder.add_figure(base, transmission_figure(*result.transmission), "ratio and phase");
+      return;
+    }
     if (result.stored) {
       folder.add(base + ".csv", responses_csv(*result.stored, settings_.transfer),
                  "gain and phase at every frequency");

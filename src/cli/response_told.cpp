@@ -236,6 +236,7 @@ std::vector<NamedTransfer> measured_transfers(const ResponseResult& result) {
 }
 
 void tell_response(const ResponseResult& result, const ResponseSettings& settings, Telling& telling) {
+  if (result.transmission) return report_transmission(*result.transmission, settings.transfer, telling);
   if (result.stored) return report_responses(*result.stored, settings.transfer, settings.span, telling);
   const Recording& r = result.recording;
   const ResponseSet& set = result.set;

@@ -212,6 +212,10 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
       search.most = settings_.ridges;
       search.least_columns =
           std::max<std::size_t>(6, static_cast<std::size_t>(1.5 * result.plan.segment_s() / map.map.step_s));
+      const std::vector<double>& rows = map.map.frequency_hz;
+      if (rows.size() > 1 && std::abs(rows[1] - rows[0] - result.plan.bin_hz) < 1e-6 * result.plan.bin_hz &&
+          !settings_.sharpen)
+        search.summit = SummitTable(map.grid.window);
       if (settings_.ridges > 0) channel.ridges = find_ridges(map.map, search);
       channel.spectrogram = std::move(map);
       result.channels.push_back(std::move(channel));

@@ -56,6 +56,8 @@ class SpectrumTask : public Task {
   }
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
+    if (!settings_.analysis.phase_reference.empty())
+      settings_.input.also = {settings_.analysis.phase_reference};
     if (settings_.analysis.slide_s) return run_slide(files, settings_, settings);
     Console console(settings_.output);
     const AnalysisSettings& analysis = settings_.analysis;

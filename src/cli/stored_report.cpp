@@ -205,11 +205,12 @@ void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most,
   }
   telling.text += "\n";
   if (!unsaid.empty())
-    telling.cautions.push_back({"scale-unsaid", Severity::note, "",
-                                unsaid +
-                                    ": the file does not say whether levels are amplitudes, RMS or powers, "
-                                    "nor the window and RBW: they are shown as they stand",
-                                "a title that ends in rms, peak, power, psd or asd says it"});
+    telling.cautions.push_back(
+        {"scale-unsaid", Severity::note, "",
+         unsaid + ": the file does not say whether levels are amplitudes, RMS or powers, "
+                  "nor the window and RBW: they are shown as they stand",
+         "a title that ends in rms, peak, power, psd or asd says it; spectrum --overlay draws them "
+         "beside those of recordings"});
 }
 
 std::vector<Finding> stored_findings(const std::vector<StoredSpectrum>& spectra) {

@@ -80,12 +80,7 @@ SurveyResult compute_survey(Input& input, const SurveySettings& settings,
     result.cautions.push_back({"no-spectrogram", Severity::warning, "", error.what(), ""});
   }
   // What reading found is in the inspection's cautions already.
-  const std::vector<Caution> known = result.cautions;
-  for (const Caution& caution : result.spectrum->cautions)
-    if (std::none_of(known.begin(), known.end(), [&](const Caution& other) {
-          return other.code == caution.code && other.channel == caution.channel && other.text == caution.text;
-        }))
-      result.cautions.push_back(caution);
+  add_new_cautions(result.cautions, result.spectrum->cautions);
   for (const ChannelSpectrum& c : result.spectrum->channels) {
     ChannelSpectrum sound = c;
     std::erase_if(sound.peaks, [](const Peak& peak) { return peak.doubtful(); });

@@ -21,7 +21,8 @@ struct Track {
 };
 
 /// The column's local maxima that stand out of their surroundings.
-std::vector<Top> tops_of(const LevelMap& map, std::size_t column, double above_db) {
+std::vector<Top> tops_of(const LevelMap& map, std::size_t column, double above_db,
+                         const SummitTable& summit) {
   constexpr std::size_t around = 16;
   std::vector<Top> tops;
   const auto factor = static_cast<float>(std::pow(10, above_db / 10));
@@ -36,13 +37,14 @@ std::vector<Top> tops_of(const LevelMap& map, std::size_t column, double above_d
     if (2 * below_limit <= to - from) continue;
     const auto db = [](float power) { return std::log(std::max(static_cast<double>(power), 1e-37)); };
     const double bend = db(below) - 2 * db(at) + db(above);
-    const double off = bend < 0 ? std::clamp((db(below) - db(above)) / (2 * bend), -0.5, 0.5) : 0;
+    double off = bend < 0 ? std::clamp((db(below) - db(above)) / (2 * bend), -0.5, 0.5) : 0;
+    double power = std::exp(db(at) - (db(below) - db(above)) * off / 4);
+    summit.correct(off, power);
     Top top;
     top.row = static_cast<double>(r) + off;
     const double step = off < 0 ? map.frequency_hz[r] - map.frequency_hz[r - 1]
                                 : map.frequency_hz[r + 1] - map.frequency_hz[r];
-    top.point = {map.time_s(column), map.frequency_hz[r] + off * step,
-                 std::exp(db(at) - (db(below) - db(above)) * off / 4)};
+    top.point = {map.time_s(column), map.frequency_hz[r] + off * step, power};
     tops.push_back(top);
   }
   std::stable_sort(tops.begin(), tops.end(),
@@ -54,6 +56,35 @@ std::vector<Top> tops_of(const LevelMap& map, std::size_t column, double above_d
 double energy(const Ridge& ridge) { return ridge.mean_power() * static_cast<double>(ridge.points.size()); }
 
 }  // namespace
+
+SummitTable::SummitTable(const Window& window) {
+  const WindowTransform transform(window, 1024);
+  const auto level = [&](double bins) { return 2 * std::log(std::max(std::abs(transform(bins)), 1e-18)); };
+  constexpr int steps = 25;
+  for (int i = 0; i <= steps; ++i) {
+    const double off = 0.5 * i / steps;
+    const double below = level(1 + off), at = level(off), above = level(1 - off);
+    const double bend = below - 2 * at + above;
+    if (!(bend < 0)) {
+      seen_.clear(), is_.clear(), factor_.clear();
+      return;
+    }
+    const double seen = (below - above) / (2 * bend);
+    if (!seen_.empty() && !(seen > seen_.back())) break;
+    seen_.push_back(seen), is_.push_back(off);
+    factor_.push_back(std::exp(-(at - (below - above) * seen / 4)));
+  }
+}
+
+void SummitTable::correct(double& off, double& power) const {
+  if (seen_.size() < 2) return;
+  const double size = std::min(std::abs(off), seen_.back());
+  const auto after = std::upper_bound(seen_.begin() + 1, seen_.end() - 1, size);
+  const auto i = static_cast<std::size_t>(after - seen_.begin()) - 1;
+  const double share = (size - seen_[i]) / (seen_[i + 1] - seen_[i]);
+  off = std::copysign(is_[i] + share * (is_[i + 1] - is_[i]), off);
+  power *= factor_[i] + share * (factor_[i + 1] - factor_[i]);
+}
 
 double Ridge::mean_power() const {
   double sum = 0;
@@ -85,7 +116,7 @@ std::vector<Ridge> find_ridges(const LevelMap& map, const RidgeSearch& search) {
     if (track.ridge.points.size() >= search.least_columns) done.push_back(std::move(track.ridge));
   };
   for (std::size_t c = 0; c < map.columns; ++c) {
-    std::vector<Top> tops = tops_of(map, c, search.above_db);
+    std::vector<Top> tops = tops_of(map, c, search.above_db, search.summit);
     // The strongest tracks choose first.
     std::stable_sort(open.begin(), open.end(),
                      [](const Track& a, const Track& b) { return energy(a.ridge) > energy(b.ridge); });

@@ -8,6 +8,15 @@ namespace vprism {
 
 const char* version() { return VPRISM_VERSION; }
 
+void add_new_cautions(std::vector<Caution>& to, const std::vector<Caution>& more) {
+  const std::vector<Caution> known = to;
+  for (const Caution& caution : more)
+    if (std::none_of(known.begin(), known.end(), [&](const Caution& other) {
+          return other.code == caution.code && other.channel == caution.channel && other.text == caution.text;
+        }))
+      to.push_back(caution);
+}
+
 Json number(double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); }
 
 double decibels(double value, bool amplitude, double reference) {

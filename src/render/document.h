@@ -42,6 +42,9 @@ struct Telling {
   std::string document_text(const std::vector<OutputFolder::Entry>& outputs) const;
 };
 
+/// Appends those of `more` that are not there yet.
+void add_new_cautions(std::vector<Caution>& to, const std::vector<Caution>& more);
+
 /// A JSON number; numbers that JSON can't hold become null.
 Json number(double value);
 

@@ -158,9 +158,11 @@ std::vector<std::size_t> select_channels(const Recording& recording,
     if (!any) choose([&](const std::string& name) { return glob_matches(pattern, name); });
     std::size_t number = 0;
     const auto [end, code] = std::from_chars(pattern.data(), pattern.data() + pattern.size(), number);
-    if (!any && code == std::errc() && end == pattern.data() + pattern.size() && number >= 1 &&
-        number <= count)
-      chosen[number - 1] = any = true;
+    if (!any && code == std::errc() && end == pattern.data() + pattern.size())
+      for (std::size_t c = 0; c < count; ++c) {
+        const std::size_t own = recording.channels[c].number;
+        if ((own > 0 ? own : c + 1) == number) chosen[c] = any = true;
+      }
     if (!any) {
       std::vector<std::string> names;
       for (const Channel& channel : recording.channels) names.push_back(channel.name);

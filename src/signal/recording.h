@@ -41,6 +41,7 @@ struct Channel {
     std::string reference_quantity;
   };
   std::optional<Ratio> ratio{};
+  std::size_t number = 0;  ///< Its place in the file, from 1, where only some were chosen; 0: as it stands.
 };
 
 /// Where samples were taken: nearly always times. Uniform: sample n at start + n * interval. Stamped: each
@@ -112,9 +113,8 @@ void make_names_distinct(std::vector<Channel>& channels);
 /// "voltage" for V, "acceleration" for m/s^2, ...; "" when the unit names no common quantity.
 std::string quantity_of(const Unit& unit);
 
-/// Indices of the channels that `patterns` select, in the recording's order: a name, a number from 1, or a
-/// glob
-/// ("mirror*"). No patterns: all. Throws Error(usage) for one that selects nothing.
+/// Indices of the channels that `patterns` select, in the recording's order: a name, a number from 1 (that of
+/// the file, also where only some channels were chosen), or a glob ("mirror*"). No patterns: all. Throws Error(usage) for one that selects nothing.
 std::vector<std::size_t> select_channels(const Recording& recording,
                                          const std::vector<std::string>& patterns);
 

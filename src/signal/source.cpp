@@ -21,7 +21,10 @@ ChannelSelection::ChannelSelection(std::unique_ptr<SampleSource> source, std::ve
 void ChannelSelection::take_over() {
   recording_ = source_->recording();
   std::vector<Channel> kept;
-  for (const std::size_t c : chosen_) kept.push_back(recording_.channels[c]);
+  for (const std::size_t c : chosen_) {
+    kept.push_back(recording_.channels[c]);
+    if (kept.back().number == 0) kept.back().number = c + 1;
+  }
   recording_.channels = std::move(kept);
 }
 

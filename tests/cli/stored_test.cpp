@@ -4,6 +4,7 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
+#include <random>
 
 #include "cli/run_program.h"
 
@@ -115,14 +116,107 @@ TEST(Responses, OfRecordingsAreReadBetweenTheirBinsToo) {
   }
 }
 
+TEST(Chains, AreSetSideBySide) {
+  const ScratchFolder folder;
+  run_program(folder,
+              "generate 'u (V): tone 20Hz 1 + tone 400Hz 1' --rate 2kHz --duration 8s --to hdf5 --figure "
+              "none --out .");
+  const ProgramRun run = run_program(folder,
+                                     "condition generated.h5 --chain 'lowpass 100Hz' --versus 'lowpass 200Hz "
+                                     "order 2' --versus 'despike' --json");
+  ASSERT_EQ(run.status, 0) << run.err;
+  const auto document = run.json();
+  const auto& trials = document["versus"][0];
+  ASSERT_EQ(trials.size(), 3u);
+  EXPECT_NEAR(number_of(trials[0]["corner_hz"]), 100, 0.1);
+  EXPECT_NEAR(number_of(trials[1]["corner_hz"]), 200, 0.2);
+  EXPECT_TRUE(trials[2]["corner_hz"].is_null());
+  // Butterworth of order 4 at four times its edge, prewarped: tan(pi 0.2) / tan(pi 0.05) to the fourth power.
+  const double ratio = std::pow(std::tan(pi * 0.2) / std::tan(pi * 0.05), 4);
+  const auto& lines = trials[0]["channels"][0]["lines"];
+  ASSERT_EQ(lines.size(), 2u);
+  const auto& upper = number_of(lines[0]["frequency_hz"]) > 100 ? lines[0] : lines[1];
+  EXPECT_NEAR(number_of(upper["change_db"]), -10 * std::log10(1 + ratio * ratio), 0.05);
+  // A step through it: the order's overshoot is 10.8%; two poles, 4.3%.
+  EXPECT_NEAR(number_of(trials[0]["step"]["overshoot"]), 0.108, 0.005);
+  EXPECT_NEAR(number_of(trials[1]["step"]["overshoot"]), 0.0432, 0.01);
+  EXPECT_EQ(number_of(trials[0]["step"]["seen_before_s"]), 0);
+  EXPECT_EQ(
+      run_program(folder, "condition generated.h5 --chain 'lowpass 100Hz' --versus 'lopass 3Hz'").status, 2);
+}
+
+TEST(Chosen, AReferenceNeedNotBeAmongTheChannels) {
+  const ScratchFolder folder;
+  run_program(folder,
+              "generate 'a (V): white 1' 'b (V): tone 50Hz 1 + white 1e-3' 'c (V): tone 50Hz 2 + white 0.1' "
+              "--rate 1kHz "
+              "--duration 8s --to hdf5 --figure none --out .");
+  // Numbers are those of the file.
+  const auto response =
+      run_program(folder, "response generated.h5 --channel 3 --reference 2 --json --no-resonances").json();
+  ASSERT_EQ(response["results"].size(), 1u);
+  EXPECT_EQ(response["results"][0]["channel"], "c");
+  EXPECT_EQ(response["results"][0]["reference"], "b");
+  for (const char* line :
+       {"spectrum generated.h5 --channel c --phase-to b", "cycles generated.h5 --channel c --trigger b",
+        "identify generated.h5 --channel c --reference b"})
+    EXPECT_EQ(run_program(folder, std::string(line) + " --figure none --force").status, 0) << line;
+  EXPECT_EQ(run_program(folder, "spectrum generated.h5 --channel c --phase-to nothing").status, 2);
+}
+
 TEST(Comparing, ARecordingWithItselfUnderAnotherChain) {
   const ScratchFolder folder;
-  run_program(folder, "generate 'u (V): tone 50Hz 1 + tone 400Hz 1' --rate 2kHz --duration 4s --to hdf5 --figure none --out .");
+  run_program(folder,
+              "generate 'u (V): tone 50Hz 1 + tone 400Hz 1' --rate 2kHz --duration 4s --to hdf5 --figure "
+              "none --out .");
   const ProgramRun run =
       run_program(folder, "compare generated.h5 --versus \"--chain 'lowpass 100Hz'\" --json");
   ASSERT_EQ(run.status, 0) << run.err;
   EXPECT_THAT(run.out, HasSubstr("lowpass 100Hz"));
   EXPECT_EQ(run_program(folder, "compare generated.h5 --versus '--channel 1'").status, 2);
+}
+
+/// A scan of a delay stage at uneven positions, as text: a short pulse at `at_s`.
+std::string scan_text(double start_um, int count, double at_s, double size, unsigned seed) {
+  std::mt19937 bits(seed);
+  std::uniform_real_distribution<double> step(4, 8);
+  std::normal_distribution<double> normal;
+  std::string text = "Stage position (um)\tDetector (nA)\n";
+  char line[80];
+  double position = start_um;
+  for (int n = 0; n < count; ++n, position += step(bits)) {
+    const double t = 2e-6 * position / 299792458 - at_s, width = 2e-13;
+    const double x = -size * t / width * std::exp(-t * t / (2 * width * width)) + 2e-4 * normal(bits) + 0.02;
+    std::snprintf(line, sizeof line, "%.8g\t%.8g\n", position, x);
+    text += line;
+  }
+  return text;
+}
+
+TEST(Transmissions, OfASlabFromTwoScansWithOtherStarts) {
+  const ScratchFolder folder;
+  const double thickness = 0.4e-3, index = 2.6, absorption = 220;
+  const double faces = 4 * index / ((index + 1) * (index + 1)), later = (index - 1) * thickness / 299792458;
+  const double through = faces * std::exp(-absorption * thickness / 2);
+  folder.write("empty.txt", scan_text(80, 850, 7e-12, 1, 1));
+  folder.write("slab.txt", scan_text(310, 800, 7e-12 + later, through, 2));
+  const std::string line = "response slab.txt --reference-file empty.txt --delay-line um";
+  const ProgramRun run = run_program(folder, line + " --thickness 0.4mm --at 0.7THz,1.2THz --json");
+  ASSERT_EQ(run.status, 0) << run.err;
+  const auto document = run.json();
+  const auto& r = document["results"][0];
+  EXPECT_NEAR(number_of(r["delay_s"]), later, 3 * number_of(r["delay_std_s"]) + 1e-16);
+  EXPECT_LT(number_of(r["low_hz"]), 0.2e12);
+  EXPECT_GT(number_of(r["high_hz"]), 2e12);
+  for (const auto& at : r["at"]) {
+    EXPECT_NEAR(number_of(at["gain"]), through, 0.005 * through);
+    EXPECT_NEAR(number_of(at["refractive_index"]), index, 0.005 * index);
+    EXPECT_NEAR(number_of(at["absorption_per_m"]), absorption, 20);
+  }
+  EXPECT_EQ(document["inputs"].size(), 2u);
+  EXPECT_EQ(run_program(folder, line + " --segment 64").status, 2);
+  EXPECT_EQ(run_program(folder, "response slab.txt --delay-line um --thickness 1mm").status, 2);
+  EXPECT_EQ(run_program(folder, "response slab.txt --reference-file nothing.txt --delay-line um").status, 3);
 }
 
 }  // namespace
