@@ -114,7 +114,8 @@ void make_names_distinct(std::vector<Channel>& channels);
 std::string quantity_of(const Unit& unit);
 
 /// Indices of the channels that `patterns` select, in the recording's order: a name, a number from 1 (that of
-/// the file, also where only some channels were chosen), or a glob ("mirror*"). No patterns: all. Throws Error(usage) for one that selects nothing.
+/// the file, also where only some channels were chosen), or a glob ("mirror*"). No patterns: all. Throws
+/// Error(usage) for one that selects nothing.
 std::vector<std::size_t> select_channels(const Recording& recording,
                                          const std::vector<std::string>& patterns);
 
