@@ -1,0 +1,92 @@
+// results_page_test.cpp: docs/results.md names every key that the commands write, and none that they do not.
+#include <gmock/gmock.h>
+
+#include <filesystem>
+#include <fstream>
+#include <regex>
+#include <set>
+#include <sstream>
+
+#include "cli/run_program.h"
+
+namespace vprism::results_page_test {
+namespace {
+
+std::string text_of(const std::filesystem::path& path) {
+  std::ifstream in(path, std::ios::binary);
+  std::ostringstream out;
+  out << in.rdbuf();
+  return out.str();
+}
+
+/// Words between backquotes; of a path its last part.
+std::set<std::string> words_on_the_page() {
+  const std::string page = text_of(VPRISM_SOURCE "/docs/results.md");
+  const std::regex word("`([a-z_0-9.\\[\\]]+)`");
+  std::set<std::string> out;
+  for (std::sregex_iterator at(page.begin(), page.end(), word), end; at != end; ++at) {
+    std::string key = (*at)[1];
+    for (std::size_t mark; (mark = key.find("[]")) != std::string::npos;) key.erase(mark, 2);
+    out.insert(key.substr(key.rfind('.') + 1));
+  }
+  return out;
+}
+
+void gather(const nlohmann::json& value, std::set<std::string>& keys) {
+  if (value.is_object())
+    for (const auto& [key, inner] : value.items()) {
+      keys.insert(key);
+      // What a file or a chain says of itself has names of its own.
+      if (key != "settings" && key != "notes" && key != "values" && key != "did") gather(inner, keys);
+    }
+  if (value.is_array())
+    for (const auto& inner : value) gather(inner, keys);
+}
+
+class ResultsPage : public ::testing::TestWithParam<const char*> {};
+
+TEST_P(ResultsPage, NamesEveryKeyOf) {
+  const ScratchFolder folder;
+  const std::string demo = VPRISM_SOURCE "/demo/data/";
+  for (const auto& entry : std::filesystem::directory_iterator(demo))
+    std::filesystem::create_symlink(entry.path(), folder.path(entry.path().filename().string()));
+  folder.write(
+      "sweep.csv",
+      "frequency (Hz),h re (1),h im (1)\n1,1,0\n2,1,-0.1\n3,1.2,-0.6\n4,0.3,-1\n6,-0.2,-0.3\n9,-0.1,0\n");
+  folder.write("high.csv", "frequency (Hz),level (V)\n10,1e-5\n20000,1e-5\n");
+  const ProgramRun run = run_program(folder, std::string(GetParam()) + " --json --quiet --figure none");
+  ASSERT_LE(run.status, 1) << run.err;
+  std::set<std::string> keys;
+  gather(run.json(), keys);
+  const std::set<std::string> page = words_on_the_page();
+  for (const std::string& key : keys) EXPECT_TRUE(page.count(key) > 0) << key << " is not in docs/results.md";
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Documents, ResultsPage,
+    ::testing::Values(
+        "inspect mount-daq.h5", "spectrum mount-daq.h5 --channel 1 --bands third --confidence 95%",
+        "spectrum mount-daq.h5 --channel 1 --slide 8s --gate 0s..8s", "spectrum sweep.csv",
+        "identify mount-daq.h5 --suspects suspects.toml", "distortion mount-daq.h5 --channel 1",
+        "cycles drive-scope.csv --channel 1", "modulation mount-daq.h5 --channel 1 --span 25Hz..36Hz",
+        "spectrogram mount-daq.h5 --channel 1", "scalogram drive-scope.csv --channel 1",
+        "occupancy mount-daq.h5 --channel 1", "response tap-test.uff --at 31Hz --input-density 1",
+        "response sweep.csv --at 2Hz", "rebuild mount-daq.h5 --channel 1",
+        "peaks drive-scope.csv --channel 1", "levels mount-daq.h5 --channel 1 --over 7mV",
+        "condition mount-daq.h5 --channel 1 --chain 'lowpass 50Hz' --versus despike", "compare mount-daq.h5",
+        "compare sweep.csv sweep.csv", "limits mount-daq.h5 --channel 1 --limit high.csv --partial",
+        "orders slew-runup.wav", "field cell-field.h5"));
+
+TEST(ResultsPages, NameNoKeyThatIsNotWritten) {
+  std::string source;
+  for (const auto& entry : std::filesystem::recursive_directory_iterator(VPRISM_SOURCE "/src"))
+    if (entry.path().extension() == ".cpp") source += text_of(entry.path());
+  for (const std::string& word : words_on_the_page())
+    // Two that are put together.
+    if (word != "level_a" && word != "level_c") {
+      EXPECT_NE(source.find("\"" + word + "\""), std::string::npos) << word;
+    }
+}
+
+}  // namespace
+}  // namespace vprism::results_page_test
