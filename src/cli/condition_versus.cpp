@@ -204,8 +204,8 @@ Figure trials_figure(const std::vector<ChainTrial>& trials, const AnalysisSettin
   const ConditionResult& first = trials.front().result;
   figure.title = first.before.facts.recording.stem() + ": chains side by side";
   figure.caption = "grey: before";
-  constexpr std::size_t most_channels = 3;
-  for (std::size_t c = 0; c < std::min(most_channels, first.before.columns.size()); ++c) {
+  constexpr std::size_t most_panels = 3;
+  for (std::size_t c = 0; c < std::min(most_panels, first.before.columns.size()); ++c) {
     if (!first.spectrum_before) break;
     Panel panel = level_panel(*first.spectrum_before, c, analysis);
     panel.title = "spectrum of " + first.before.columns[c].name;

@@ -11,6 +11,7 @@
 #include "cli/slide.h"
 #include "cli/spectrum.h"
 #include "cli/stored_report.h"
+#include "cli/window_table.h"
 #include "formats/map_writer.h"
 #include "identify/finding.h"
 
@@ -213,6 +214,7 @@ class SpectrumTask : public Task {
                                  : "") +
           "\n";
       telling.text += c.peaks.empty() ? "  no peak stands above the noise\n" : peak_table(c, analysis).text();
+      telling.text += windows_text(c);
       if (c.bands.empty()) continue;
       telling.text += "\n" + band_table(c, analysis).text();
       telling.text += fmt::format(

@@ -8,6 +8,7 @@
 
 #include "base/digits.h"
 #include "cli/spectrum.h"
+#include "cli/window_table.h"
 #include "formats/output_file.h"
 #include "transform/confidence.h"
 
@@ -163,6 +164,7 @@ Json spectrum_json(const SpectrumResult& result, const AnalysisSettings& setting
         {"mean", number(c.spectrum.mean)},     {"rms_total", number(c.spectrum.rms_total())},
         {"peaks", std::move(peaks)},           {"bands", bands_json(c)}};
     if (!c.no_data.empty()) entry["no_data"] = c.no_data;
+    if (!c.compared.empty()) entry["windows"] = windows_json(c);
     if (!c.bands.empty())
       for (const char letter : {'A', 'C'})
         entry[std::string("level_") + static_cast<char>(std::tolower(letter))] =

@@ -67,6 +67,7 @@ INSTANTIATE_TEST_SUITE_P(
     ::testing::Values(
         "inspect mount-daq.h5", "spectrum mount-daq.h5 --channel 1 --bands third --confidence 95%",
         "spectrum mount-daq.h5 --channel 1 --slide 8s --gate 0s..8s", "spectrum sweep.csv",
+        "spectrum mount-daq.h5 --channel 1 --window hann,flat-top",
         "identify mount-daq.h5 --suspects suspects.toml", "distortion mount-daq.h5 --channel 1",
         "cycles drive-scope.csv --channel 1", "modulation mount-daq.h5 --channel 1 --span 25Hz..36Hz",
         "spectrogram mount-daq.h5 --channel 1", "scalogram drive-scope.csv --channel 1",
