@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/companions.h"
 #include "formats/spool.h"
 #include "signal/join.h"
 
@@ -36,6 +37,10 @@ std::unique_ptr<SampleSource> open_selected(const std::vector<std::string>& file
 std::vector<std::shared_ptr<FileDigest>> digests_of(const std::vector<std::string>& files) {
   std::vector<std::shared_ptr<FileDigest>> out;
   for (const std::string& file : files) out.push_back(std::make_shared<FileDigest>(readable_path(file)));
+  // Behind them those of the files that belong to them.
+  for (const std::string& file : files)
+    for (const std::string& companion : companion_files(readable_path(file)))
+      out.push_back(std::make_shared<FileDigest>(companion));
   return out;
 }
 

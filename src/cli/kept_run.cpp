@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/child.h"
+#include "formats/companions.h"
 #include "formats/containers.h"
 #include "formats/file_digest.h"
 #include "formats/output_folder.h"
@@ -72,8 +73,11 @@ std::string run_key(const KeptRun& run, const KeptPlace& place, DigestBook& dige
   }();
   std::string all = std::string(version()) + "\n" + program + "\n" + run.command + "\n";
   for (const std::string& option : run.options) all += "option " + option + "\n";
-  for (const std::string& input : run.inputs)
+  for (const std::string& input : run.inputs) {
     all += "input " + input + " " + digests.of(place.working / input) + "\n";
+    for (const std::string& companion : companion_files((place.working / input).string()))
+      all += "beside " + companion + " " + digests.of(companion) + "\n";
+  }
   for (const std::string& file : run.files)
     all += "file " + file + " " + digests.of(place.working / file) + "\n";
   for (const std::string& key : run.keys) all += "after " + key + "\n";

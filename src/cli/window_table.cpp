@@ -55,7 +55,8 @@ std::string window_advice(const std::vector<WindowNumbers>& numbers, std::size_t
   return most->window +
          (all_alike ? fmt::format(": all show {} of {} lines, and it reads them best, within {:.2f} dB",
                                   most->seen, lines, std::abs(most->reading_db))
-                    : fmt::format(": it shows {} of {} lines as tops of their own, the others fewer",
+                    : fmt::format(": it shows {} of {} lines as tops of their own; no other shows more and "
+                                  "reads them as well",
                                   most->seen, lines));
 }
 

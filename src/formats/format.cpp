@@ -10,6 +10,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/crash_folder.h"
 #include "formats/spool.h"
 #include "formats/station_text.h"
 
@@ -39,6 +40,8 @@ const std::vector<Format>& format_table() {
       {"EDF", "EDF, EDF+, BDF, BDF+", recognises_edf, open_edf},
       {"station text", "seismic time series below TIMESERIES lines: samples, or times and samples",
        recognises_station_text, open_station_text},
+      {"vehicle test folder", "ISO/TS 13499: .mme or .chn with its channel files, or their folder",
+       recognises_crash_folder, open_crash_folder},
       {"delimited text", "columns of numbers: comma, semicolon, tab or blanks", recognises_delimited,
        open_delimited},
   };

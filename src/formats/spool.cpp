@@ -17,6 +17,7 @@
 #include <vector>
 
 #include "base/error.h"
+#include "formats/crash_folder.h"
 #include "formats/input_file.h"
 #include "formats/output_file.h"
 #include "formats/unfinished.h"
@@ -116,6 +117,11 @@ std::string readable_path(const std::string& path) {
     ::fstat(STDIN_FILENO, &facts);
   else if (::stat(path.c_str(), &facts) != 0)
     return path;  // Whoever opens it says what is wrong.
+  if (path != standard_input && S_ISDIR(facts.st_mode)) {
+    // A folder may be one recording.
+    const std::string entry = crash_folder_entry(path);
+    return entry.empty() ? path : entry;
+  }
   if (path != standard_input && (S_ISREG(facts.st_mode) || S_ISDIR(facts.st_mode))) return path;
   const bool device = S_ISBLK(facts.st_mode) ||
                       (S_ISCHR(facts.st_mode) && path != standard_input && ::isatty(STDIN_FILENO) == 0);

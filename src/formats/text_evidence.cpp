@@ -182,9 +182,9 @@ void take_settings(TextLayout& layout) {
     if (channels.size() != 1 || value.empty() || value.size() > 40) continue;
     Channel& channel = layout.columns[channels[0]];
     static constexpr std::string_view unit_keys[] = {"verticalunits", "verticalunit", "yunit", "yunits",
-                                                     "vunit"};
-    static constexpr std::string_view name_keys[] = {"source", "channel", "trace", "channelname",
-                                                     "signalname"};
+                                                     "vunit",         "unit",         "units"};
+    static constexpr std::string_view name_keys[] = {"source",      "channel",          "trace",
+                                                     "channelname", "nameofthechannel", "signalname"};
     if (std::find(std::begin(unit_keys), std::end(unit_keys), name) != std::end(unit_keys))
       take_unit(channel, value);
     else if (channel.name.empty() &&

@@ -45,8 +45,9 @@ void read_note(TextLayout& layout, const std::string& key, const std::string& va
     const auto unit = unit_text.empty() ? Unit::try_parse(base) : Unit::try_parse(unit_text);
     return unit && unit->converts_to(Unit::parse(base)) ? unit->convert(number, Unit::parse(base)) : 0.0;
   };
-  if (contains_any(name, {"start time", "time offset", "trigger offset", "first sample time", "x origin",
-                          "xorigin", "xzero", "x zero", "horizontal offset"}) ||
+  if (contains_any(
+          name, {"start time", "time offset", "trigger offset", "first sample time", "time of first sample",
+                 "x origin", "xorigin", "xzero", "x zero", "horizontal offset"}) ||
       name == "t0" || name == "start") {
     const auto unit = unit_text.empty() ? std::optional<Unit>(Unit::parse("s")) : Unit::try_parse(unit_text);
     if (unit && unit->converts_to(Unit::parse("s"))) layout.start_s = unit->convert(number, Unit::parse("s"));
