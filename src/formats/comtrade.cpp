@@ -27,6 +27,7 @@
 #include "formats/field_source.h"
 #include "formats/frame_order.h"
 #include "formats/row_source.h"
+#include "signal/skew.h"
 
 namespace vprism {
 
@@ -34,6 +35,7 @@ namespace {
 
 struct Analogue {
   double a = 1, b = 0;
+  double skew_s = 0;  ///< It is sampled so much later.
 };
 
 struct Configuration {
@@ -135,6 +137,7 @@ Configuration parse_configuration(const std::string& name, const std::string& te
            "name it with --calibrate '" + channel.name + ": unit UNIT'"});
     channel.quantity = quantity_of(channel.unit);
     Analogue values{lines.number(cells[5], "factor a"), lines.number(cells[6], "offset b")};
+    if (!cells[7].empty()) values.skew_s = 1e-6 * lines.number(cells[7], "skew");
     if (cells.size() >= 13) {
       const double up = lines.number(cells[10], "primary"), down = lines.number(cells[11], "secondary");
       const bool stored_primary = lower_case(cells[12]) == "p";
@@ -377,13 +380,16 @@ std::unique_ptr<SampleSource> open_comtrade(const FileHead& head, const ReadSett
   if (stamped) c.rate = 0;
   recording.axis.source = stamped ? "time stamps" : "configuration";
   if (c.several_rates) recording.notes.emplace_back("rates", "several; the time stamps are used");
+  std::vector<double> skews;
+  for (const Analogue& values : c.analogue) skews.push_back(values.skew_s);
   if (c.type == "ascii") {
     if (c.samples == 0 || c.samples > pieces.data_bytes)
       throw Error(Status::input, head.path + ": damaged configuration: " + std::to_string(c.samples) +
                                      " samples promised in " + std::to_string(pieces.data_bytes) + " bytes");
     recording.samples = static_cast<std::int64_t>(c.samples);
-    return std::make_unique<TextFrames>(std::move(file), pieces.data, std::move(recording), c, stamped,
-                                        settings);
+    return make_deskewed(std::make_unique<TextFrames>(std::move(file), pieces.data, std::move(recording), c,
+                                                      stamped, settings),
+                         skews);
   }
   const bool wide = c.type != "binary";
   const std::size_t size = wide ? 4 : 2;
@@ -418,8 +424,9 @@ std::unique_ptr<SampleSource> open_comtrade(const FileHead& head, const ReadSett
     layout.stamps = Field{find_number_type("u32le"), pieces.data + 4, frame, c.stamp_factor};
     layout.stamp_resolution = c.stamp_factor;
   }
-  return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(layout), settings,
-                                       c.rate > 0 ? 1 / c.rate : 0, "configuration");
+  return make_deskewed(std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(layout),
+                                                     settings, c.rate > 0 ? 1 / c.rate : 0, "configuration"),
+                       skews);
 }
 
 }  // namespace vprism

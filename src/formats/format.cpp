@@ -36,7 +36,7 @@ const std::vector<Format>& format_table() {
       {"circuit-simulation rawfile", "text and binary, real and complex", recognises_rawfile, open_rawfile},
       {"universal file", "data set 58, text and binary, with nodes of data set 15", recognises_universal,
        open_universal},
-      {"miniSEED", "version 2 records", recognises_miniseed, open_miniseed},
+      {"miniSEED", "records of version 2 and 3", recognises_miniseed, open_miniseed},
       {"EDF", "EDF, EDF+, BDF, BDF+", recognises_edf, open_edf},
       {"station text", "seismic time series below TIMESERIES lines: samples, or times and samples",
        recognises_station_text, open_station_text},

@@ -1,4 +1,5 @@
-// miniseed.cpp: miniSEED 2 by libmseed, which unpacks single records; the walk over the file is ours.
+// miniseed.cpp: miniSEED 2 by libmseed, which unpacks single records, and miniSEED 3 (miniseed3.h); the walk
+// over the file is ours.
 //
 // Channels (network.station.location.channel) of one rate make a part. All its channels lie on one even grid
 // from the earliest start on; what no record covers is a gap (NaN). A channel's records may come in any
@@ -14,6 +15,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "formats/input_file.h"
+#include "formats/miniseed3.h"
 
 namespace vprism {
 
@@ -22,7 +24,8 @@ namespace {
 struct RecordPlace {
   std::uint64_t offset;
   std::int64_t first;  ///< Sample number on the part's grid.
-  std::int32_t bytes, count;
+  std::int64_t bytes, count;
+  bool third = false;  ///< Of version 3.
 };
 
 struct Stream {
@@ -126,6 +129,11 @@ class MiniSeed : public SampleSource {
     std::vector<char> bytes;
     std::uint64_t skipped = 0;
     for (std::uint64_t at = 0; at < file_.size();) {
+      if (file_.size() - at >= 40)
+        if (const std::string third = file_.text(at, 296); begins_miniseed3(third)) {
+          at += walk_third(third, at, known);
+          continue;
+        }
       if (file_.size() - at < 64) {
         skipped += file_.size() - at;
         break;
@@ -154,7 +162,7 @@ class MiniSeed : public SampleSource {
         }
         Stream& stream = all_[entry->second];
         stream.records.push_back(
-            {at, 0, length, static_cast<std::int32_t>(std::min<std::int64_t>(record->samplecnt, 1 << 30))});
+            {at, 0, length, std::min<std::int64_t>(record->samplecnt, std::int64_t{1} << 30)});
         stream.starts.push_back(record->starttime);
       }
       at += static_cast<std::uint64_t>(length);
@@ -165,6 +173,41 @@ class MiniSeed : public SampleSource {
           {"trailing-data", Severity::warning, "",
            std::to_string(skipped) + " bytes are no miniSEED records and are left out",
            "copy the file again if data are missing"});
+  }
+
+  /// Takes a record of version 3 that begins at `at`; its length.
+  std::uint64_t walk_third(const std::string& head, std::uint64_t at,
+                           std::map<std::pair<std::string, double>, std::size_t>& known) {
+    const auto record = miniseed3_header(head);
+    if (!record) damaged(at, "its header can't be read");
+    if (record->bytes > file_.size() - at) damaged(at, "the file ends within it");
+    constexpr std::size_t largest = std::size_t{1} << 28;
+    if (record->bytes > largest) damaged(at, "it is larger than 256 MB");
+    const bool samples = record->encoding != 0 && record->encoding != 100;
+    if (record->samples > 0 && record->rate_hz > 0 && samples) {
+      const auto [entry, fresh] = known.try_emplace({record->name, record->rate_hz}, all_.size());
+      if (fresh) {
+        if (all_.size() >= most_channels) damaged(at, "more channels than can be taken");
+        all_.push_back({clean_text(record->name), record->rate_hz, {}, {}});
+      }
+      Stream& stream = all_[entry->second];
+      stream.records.push_back({at, 0, static_cast<std::int64_t>(record->bytes), record->samples, true});
+      stream.starts.push_back(record->start_us);
+    }
+    return record->bytes;
+  }
+
+  void unpack_third(const RecordPlace& r) {
+    std::vector<char> bytes(static_cast<std::size_t>(r.bytes));
+    file_.read(r.offset, bytes);
+    const std::string_view whole(bytes.data(), bytes.size());
+    const auto record = miniseed3_header(whole);
+    if (!record) damaged(r.offset, "its header can't be read");
+    if (record->crc != 0 && miniseed3_checksum(whole) != record->crc)
+      damaged(r.offset, "its checksum does not fit");
+    auto samples = miniseed3_samples(whole, *record);
+    if (!samples) damaged(r.offset, "its samples can't be unpacked");
+    samples_ = std::move(*samples);
   }
 
   void choose(const ReadSettings& settings) {
@@ -252,6 +295,10 @@ class MiniSeed : public SampleSource {
 
   /// What record `r` has of the stretch that `room` stands for.
   void fill(const RecordPlace& r, std::span<double> room) {
+    if (cached_ != r.offset && r.third) {
+      unpack_third(r);
+      cached_ = r.offset;
+    }
     if (cached_ != r.offset) {
       std::vector<char> bytes(static_cast<std::size_t>(r.bytes));
       file_.read(r.offset, bytes);
@@ -294,6 +341,7 @@ class MiniSeed : public SampleSource {
 }  // namespace
 
 bool recognises_miniseed(const FileHead& head) {
+  if (begins_miniseed3({head.bytes.data(), head.bytes.size()})) return true;
   if (head.bytes.size() < 64) return false;
   // Six digits or blanks, a quality letter, a blank.
   for (std::size_t i = 0; i < 6; ++i)
