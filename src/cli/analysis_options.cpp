@@ -83,7 +83,7 @@ const SpanRule* AnalysisSettings::span_of(const Recording& recording, std::size_
   return found;
 }
 
-OptionGroup analysis_group(AnalysisSettings& s) {
+OptionGroup analysis_group(AnalysisSettings& s, const std::vector<std::string>& without) {
   std::string windows;
   for (const WindowEntry& entry : window_table())
     windows += (windows.empty() ? "" : ", ") + std::string(entry.name) + (entry.has_parameter ? "(A)" : "");
@@ -91,7 +91,7 @@ OptionGroup analysis_group(AnalysisSettings& s) {
     if (s.spectrum.resolution_hz && s.spectrum.segment)
       throw Error(Status::usage, "--resolution and --segment say the same thing; give one of them");
   };
-  return {
+  OptionGroup group = {
       "Analysis",
       {{"window", "WINDOW,...",
         windows + " (default: hann); further ones are compared in the figure; see --help windows", false,
@@ -177,6 +177,10 @@ OptionGroup analysis_group(AnalysisSettings& s) {
         "time that phases are told for (default: the record's start); adds the phase to figure and CSV",
         false, [&s](const std::string& t) { s.phase_at_s = parse_quantity(t, Dimension::time); },
         [&s] { return s.phase_at_s ? Json(*s.phase_at_s) : Json(nullptr); }}}};
+  std::erase_if(group.options, [&](const Option& o) {
+    return std::find(without.begin(), without.end(), o.name) != without.end();
+  });
+  return group;
 }
 
 OptionGroup spectrum_group(AnalysisSettings& s) {

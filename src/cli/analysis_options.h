@@ -45,8 +45,8 @@ struct AnalysisSettings {
   const SpanRule* span_of(const Recording& recording, std::size_t channel) const;
 };
 
-/// What survey, condition and spectrum share.
-OptionGroup analysis_group(AnalysisSettings& settings);
+/// What survey, condition and spectrum share, but for those options that would do nothing in a command.
+OptionGroup analysis_group(AnalysisSettings& settings, const std::vector<std::string>& without = {});
 /// What only the command `spectrum` has.
 OptionGroup spectrum_group(AnalysisSettings& settings);
 

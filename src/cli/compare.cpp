@@ -24,7 +24,7 @@ class CompareTask : public Task {
   std::vector<OptionGroup> options() override {
     return {
         input_group(input_),
-        analysis_group(analysis_),
+        analysis_group(analysis_, {"phase-at"}),
         {"Compare",
          {text_option("versus", "OPTIONS",
                       "compare each recording with itself under another --chain, --gate or other analysis "
@@ -265,7 +265,7 @@ class CompareTask : public Task {
     if (versus_.find("--segment") != std::string::npos) other.spectrum.resolution_hz.reset();
     if (versus_.find("--resolution") != std::string::npos) other.spectrum.segment.reset();
     try {
-      if (!parse_command_line(words, {analysis_group(other), chain}).empty())
+      if (!parse_command_line(words, {analysis_group(other, {"phase-at"}), chain}).empty())
         throw Error(Status::usage, "only --chain, --gate and analysis options can stand in it");
     } catch (const Error& error) {
       throw Error(Status::usage, std::string("--versus: ") + error.what());

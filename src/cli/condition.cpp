@@ -321,7 +321,7 @@ class ConditionTask : public Task {
                  versus_.push_back(t);
                },
                [this] { return Json(versus_); }}}},
-            analysis_group(settings_.analysis),
+            analysis_group(settings_.analysis, {"peaks", "phase-at"}),
             output_group(settings_.output)};
   }
   std::size_t threads() const override { return settings_.output.threads; }

@@ -41,8 +41,8 @@ namespace {
 class IdentifyTask : public Task {
  public:
   std::vector<OptionGroup> options() override {
-    return {input_group(settings_.input), analysis_group(settings_.analysis), identify_group(settings_),
-            output_group(settings_.output)};
+    return {input_group(settings_.input), analysis_group(settings_.analysis, {"peaks"}),
+            identify_group(settings_), output_group(settings_.output)};
   }
   std::size_t threads() const override { return settings_.output.threads; }
 

@@ -52,7 +52,7 @@ class LimitsTask : public Task {
   std::vector<OptionGroup> options() override {
     return {
         input_group(input_),
-        analysis_group(analysis_),
+        analysis_group(analysis_, {"peaks", "phase-at", "db"}),
         {"Limits",
          {text_option("limit", "FILE",
                       "limit lines: a table over frequency, or TOML (needed; docs/formats.md)", file_),

@@ -148,7 +148,18 @@ std::vector<std::size_t> select_channels(const Recording& recording,
                                          const std::vector<std::string>& patterns) {
   const std::size_t count = recording.channels.size();
   std::vector<bool> chosen(count, patterns.empty());
+  // "1,3" is two of them, unless one is called so.
+  std::vector<std::string> single;
   for (const std::string& pattern : patterns) {
+    const bool name =
+        std::any_of(recording.channels.begin(), recording.channels.end(),
+                    [&](const Channel& c) { return c.name == pattern || glob_matches(pattern, c.name); });
+    if (name || pattern.find(',') == std::string::npos)
+      single.push_back(pattern);
+    else
+      for (const std::string& part : split(pattern, ',')) single.emplace_back(trimmed(part));
+  }
+  for (const std::string& pattern : single) {
     bool any = false;
     const auto choose = [&](auto matches) {
       for (std::size_t c = 0; c < count; ++c)
