@@ -8,9 +8,9 @@ namespace vprism {
 
 namespace {
 
-constexpr std::size_t first_steps = 1001, most_steps = std::size_t{1} << 20;
+constexpr std::size_t first_grid_steps = 1001, most_grid_steps = std::size_t{1} << 20;
 
-double quantile(std::vector<double> values, std::size_t of, std::size_t parts) {
+double step_quantile(std::vector<double> values, std::size_t of, std::size_t parts) {
   const auto at = values.begin() + static_cast<std::ptrdiff_t>(values.size() * of / parts);
   std::nth_element(values.begin(), at, values.end());
   return *at;
@@ -27,18 +27,18 @@ void GridChoice::Steps::add(double step, double usual) {
 }
 
 void GridChoice::take_step(double step) {
-  if (first_steps_.size() < first_steps) {
+  if (first_steps_.size() < first_grid_steps) {
     first_steps_.push_back(step);
   } else {
     if (usual_ == 0) {
-      usual_ = quantile(first_steps_, 1, 2);
+      usual_ = step_quantile(first_steps_, 1, 2);
       for (const double first : first_steps_) on_grid_.add(first, usual_);
     }
     on_grid_.add(step, usual_);
   }
   if (steps_++ % each_ != 0) return;
   some_steps_.push_back(step);
-  if (some_steps_.size() < most_steps) return;
+  if (some_steps_.size() < most_grid_steps) return;
   for (std::size_t i = 0; 2 * i < some_steps_.size(); ++i) some_steps_[i] = some_steps_[2 * i];
   some_steps_.resize(some_steps_.size() / 2);
   each_ *= 2;
@@ -92,7 +92,7 @@ std::optional<double> GridChoice::usual_rate() {
   double usual = usual_;
   if (usual == 0) {
     if (first_steps_.empty()) return {};
-    usual = quantile(first_steps_, 1, 2);
+    usual = step_quantile(first_steps_, 1, 2);
     for (const double step : first_steps_) steps.add(step, usual);
   }
   // Of a solver's steps the short ones may be many: no more than four times as many samples.
@@ -113,7 +113,7 @@ double GridChoice::rate_hz(double mean_hz, double band_hz) {
   double rate = mean_hz;
   if (const auto usual = usual_rate()) {
     rate = *usual;
-  } else if (const double tenth = quantile(some_steps_, 1, 10); tenth * mean_hz <= 0.5) {
+  } else if (const double tenth = step_quantile(some_steps_, 1, 10); tenth * mean_hz <= 0.5) {
     reason_ = "the shorter steps";
     rate = std::min(1 / tenth, 4 * mean_hz);
   }

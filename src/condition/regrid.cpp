@@ -29,9 +29,9 @@ namespace vprism {
 namespace {
 
 /// Parts of a step of the grid over which means are taken.
-constexpr int fine_parts = 8;
+constexpr int fine_grid_parts = 8;
 /// A pause longer than so many usual steps is missing, not interpolated.
-constexpr double longest_bridge = 8;
+constexpr double longest_grid_bridge = 8;
 
 class Regrid : public Stage {
  public:
@@ -75,7 +75,7 @@ class Regrid : public Stage {
     stamps_stray_ = automatic_ && choice_.usual_step_s() == 0 && better && *better > 4;
     if (stamps_stray_) rate_hz_ = choice_.even_rate_hz();
     points_ = asked_points_ > 0 ? asked_points_ : choice_.points();
-    parts_ = !stamps_stray_ && choice_.finer_than(rate_hz_) ? fine_parts : 1;
+    parts_ = !stamps_stray_ && choice_.finer_than(rate_hz_) ? fine_grid_parts : 1;
     this_ = LocalPolynomial(points_), more_ = LocalPolynomial(points_ + 2);
     const double count =
         stamps_stray_ ? static_cast<double>(given_) : std::floor(span * rate_hz_ * (1 + 1e-12) + 1e-9) + 1;
@@ -178,7 +178,7 @@ class Regrid : public Stage {
       report.effects.emplace_back("by a line at jumps", std::to_string(by_line_) + " samples");
     if (bridged_ > 0)
       report.effects.emplace_back("missing", std::to_string(bridged_) + " samples in pauses of more than " +
-                                                 format_number(longest_bridge) + " usual steps");
+                                                 format_number(longest_grid_bridge) + " usual steps");
     double worst_db = -400;
     for (std::size_t c = 0; c < channels_.size() && c < tallies_.size(); ++c) {
       const double floor = tallies_[c].floor(points_), signal = tallies_[c].alternating();
@@ -343,7 +343,7 @@ class Regrid : public Stage {
   /// Within a pause nothing is known.
   bool bridges(std::size_t left, double t) {
     const double usual = choice_.usual_step_s();
-    if (!(usual > 0) || !(t_[left + 1] - t_[left] > longest_bridge * usual)) return false;
+    if (!(usual > 0) || !(t_[left + 1] - t_[left] > longest_grid_bridge * usual)) return false;
     if (t - t_[left] <= 0.01 * usual || t_[left + 1] - t <= 0.01 * usual) return false;
     outlet_.set_gaps();
     ++bridged_;

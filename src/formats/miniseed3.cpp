@@ -9,16 +9,16 @@ namespace vprism {
 
 namespace {
 
-constexpr std::size_t fixed_bytes = 40, crc_at = 28;
+constexpr std::size_t third_head_bytes = 40, third_crc_at = 28;
 
 template <typename Number>
-Number little(std::string_view bytes, std::size_t at) {
+Number third_little(std::string_view bytes, std::size_t at) {
   Number out;
   std::memcpy(&out, bytes.data() + at, sizeof out);
   return out;
 }
 
-std::uint32_t big_word(std::string_view bytes, std::size_t at) {
+std::uint32_t third_big_word(std::string_view bytes, std::size_t at) {
   std::uint32_t out = 0;
   for (std::size_t i = 0; i < 4; ++i) out = out << 8 | static_cast<unsigned char>(bytes[at + i]);
   return out;
@@ -31,7 +31,7 @@ std::int64_t days_to_year(std::int64_t year) {
 }
 
 /// "FDSN:NET_STA_LOC_B_S_SS" as NET.STA.LOC.BSSS.
-std::string named(std::string_view id) {
+std::string third_name(std::string_view id) {
   if (id.substr(0, 5) != "FDSN:") return std::string(id);
   std::vector<std::string> parts(1);
   for (const char c : id.substr(5))
@@ -59,7 +59,7 @@ void take_differences(std::uint32_t word, unsigned code, bool second, std::vecto
   if (code == 3) return kind == 0 ? part(5, 6) : kind == 1 ? part(6, 5) : kind == 2 ? part(7, 4) : void();
 }
 
-std::optional<std::vector<double>> steim(std::string_view payload, std::size_t count, bool second) {
+std::optional<std::vector<double>> third_steim(std::string_view payload, std::size_t count, bool second) {
   constexpr std::size_t frame_bytes = 64;
   if (payload.size() < frame_bytes || payload.size() % frame_bytes != 0) return {};
   // No frame holds more than 15 words of 7.
@@ -68,9 +68,9 @@ std::optional<std::vector<double>> steim(std::string_view payload, std::size_t c
   differences.reserve(count + 105);
   std::uint32_t first = 0, last = 0;
   for (std::size_t at = 0; at < payload.size() && differences.size() < count; at += frame_bytes) {
-    const std::uint32_t codes = big_word(payload, at);
+    const std::uint32_t codes = third_big_word(payload, at);
     for (std::size_t w = 1; w < 16; ++w) {
-      const std::uint32_t word = big_word(payload, at + 4 * w);
+      const std::uint32_t word = third_big_word(payload, at + 4 * w);
       if (at == 0 && w == 1)
         first = word;
       else if (at == 0 && w == 2)
@@ -91,25 +91,25 @@ std::optional<std::vector<double>> steim(std::string_view payload, std::size_t c
 }
 
 template <typename Number>
-std::optional<std::vector<double>> plain(std::string_view payload, std::size_t count) {
+std::optional<std::vector<double>> third_plain(std::string_view payload, std::size_t count) {
   if (payload.size() / sizeof(Number) < count) return {};
   std::vector<double> out(count);
   for (std::size_t n = 0; n < count; ++n)
-    out[n] = static_cast<double>(little<Number>(payload, n * sizeof(Number)));
+    out[n] = static_cast<double>(third_little<Number>(payload, n * sizeof(Number)));
   return out;
 }
 
 }  // namespace
 
 bool begins_miniseed3(std::string_view bytes) {
-  return bytes.size() >= fixed_bytes && bytes.substr(0, 2) == "MS" && bytes[2] == 3;
+  return bytes.size() >= third_head_bytes && bytes.substr(0, 2) == "MS" && bytes[2] == 3;
 }
 
 std::optional<MiniSeed3Record> miniseed3_header(std::string_view bytes) {
   if (!begins_miniseed3(bytes)) return {};
   MiniSeed3Record out;
-  const auto nanoseconds = little<std::uint32_t>(bytes, 4);
-  const auto year = little<std::uint16_t>(bytes, 8), day = little<std::uint16_t>(bytes, 10);
+  const auto nanoseconds = third_little<std::uint32_t>(bytes, 4);
+  const auto year = third_little<std::uint16_t>(bytes, 8), day = third_little<std::uint16_t>(bytes, 10);
   const auto unsigned_at = [&](std::size_t at) { return static_cast<unsigned char>(bytes[at]); };
   if (nanoseconds > 999999999u || day < 1 || day > 366 || unsigned_at(12) > 23 || unsigned_at(13) > 59 ||
       unsigned_at(14) > 60)
@@ -118,16 +118,16 @@ std::optional<MiniSeed3Record> miniseed3_header(std::string_view bytes) {
       ((days_to_year(year) + day - 1) * 24 + unsigned_at(12)) * 3600 + unsigned_at(13) * 60 + unsigned_at(14);
   out.start_us = seconds * 1000000 + nanoseconds / 1000;
   out.encoding = unsigned_at(15);
-  const auto rate = little<double>(bytes, 16);
+  const auto rate = third_little<double>(bytes, 16);
   if (!std::isfinite(rate)) return {};
   out.rate_hz = rate >= 0 ? rate : -1 / rate;
-  out.samples = little<std::uint32_t>(bytes, 24);
-  out.crc = little<std::uint32_t>(bytes, crc_at);
-  const std::size_t id = unsigned_at(33), extra = little<std::uint16_t>(bytes, 34);
-  out.payload_bytes = little<std::uint32_t>(bytes, 36);
-  if (bytes.size() < fixed_bytes + id) return {};
-  out.name = named(bytes.substr(fixed_bytes, id));
-  out.payload = fixed_bytes + id + extra;
+  out.samples = third_little<std::uint32_t>(bytes, 24);
+  out.crc = third_little<std::uint32_t>(bytes, third_crc_at);
+  const std::size_t id = unsigned_at(33), extra = third_little<std::uint16_t>(bytes, 34);
+  out.payload_bytes = third_little<std::uint32_t>(bytes, 36);
+  if (bytes.size() < third_head_bytes + id) return {};
+  out.name = third_name(bytes.substr(third_head_bytes, id));
+  out.payload = third_head_bytes + id + extra;
   out.bytes = out.payload + out.payload_bytes;
   return out;
 }
@@ -145,7 +145,7 @@ std::uint32_t miniseed3_checksum(std::string_view record) {
   }();
   std::uint32_t crc = ~0u;
   for (std::size_t i = 0; i < record.size(); ++i) {
-    const auto byte = i >= crc_at && i < crc_at + 4 ? 0u : static_cast<unsigned char>(record[i]);
+    const auto byte = i >= third_crc_at && i < third_crc_at + 4 ? 0u : static_cast<unsigned char>(record[i]);
     crc = crc >> 8 ^ table[(crc ^ byte) & 255u];
   }
   return ~crc;
@@ -157,17 +157,17 @@ std::optional<std::vector<double>> miniseed3_samples(std::string_view record, co
   const auto count = static_cast<std::size_t>(header.samples);
   switch (header.encoding) {
     case 1:
-      return plain<std::int16_t>(payload, count);
+      return third_plain<std::int16_t>(payload, count);
     case 3:
-      return plain<std::int32_t>(payload, count);
+      return third_plain<std::int32_t>(payload, count);
     case 4:
-      return plain<float>(payload, count);
+      return third_plain<float>(payload, count);
     case 5:
-      return plain<double>(payload, count);
+      return third_plain<double>(payload, count);
     case 10:
-      return steim(payload, count, false);
+      return third_steim(payload, count, false);
     case 11:
-      return steim(payload, count, true);
+      return third_steim(payload, count, true);
     default:
       return {};
   }

@@ -10,10 +10,10 @@ namespace vprism {
 
 namespace {
 
-constexpr double degrees = 180 / std::numbers::pi;
+constexpr double transfer_degrees = 180 / std::numbers::pi;
 
-/// The cubic through four points at x, Lagrange's way; a line where there are but two.
-double through(const double* at, const double* y, std::size_t count, double x) {
+/// The cubic cubic_through four points at x, Lagrange's way; a line where there are but two.
+double cubic_through(const double* at, const double* y, std::size_t count, double x) {
   double sum = 0;
   for (std::size_t i = 0; i < count; ++i) {
     double w = y[i];
@@ -24,11 +24,12 @@ double through(const double* at, const double* y, std::size_t count, double x) {
   return sum;
 }
 
-/// Between which points a place lies: the first of those that the cubic goes through, and that before it.
-struct Bracket {
+/// Between which points a place lies: the first of those that the cubic goes cubic_through, and that before
+/// it.
+struct PlaceBracket {
   std::size_t from = 0, left = 0, count = 0;
 };
-Bracket bracket_of(const std::vector<double>& places, double x) {
+PlaceBracket bracket_of(const std::vector<double>& places, double x) {
   const auto after = std::upper_bound(places.begin() + 1, places.end() - 1, x);
   const auto left = static_cast<std::size_t>(after - places.begin()) - 1;
   const std::size_t count = std::min<std::size_t>(4, places.size());
@@ -41,7 +42,7 @@ UnwrappedPhase unwrapped_phase(const TransferCurve& curve) {
   UnwrappedPhase out;
   double last = 0;
   for (std::size_t k = 0; k < curve.value.size(); ++k) {
-    double phase = std::arg(curve.value[k]) * degrees;
+    double phase = std::arg(curve.value[k]) * transfer_degrees;
     if (k > 0) {
       const double step = std::remainder(phase - last, 360.0);
       out.largest_step = std::max(out.largest_step, std::abs(step));
@@ -66,10 +67,10 @@ double TransferBetween::place(double hz) const { return logarithmic_ ? std::log(
 double TransferBetween::hz_of(double place) const { return logarithmic_ ? std::exp(place) : place; }
 
 TransferBetween::Reading TransferBetween::read(double x) const {
-  const Bracket b = bracket_of(place_, x);
+  const PlaceBracket b = bracket_of(place_, x);
   const auto both = [&](const std::vector<double>& y) {
-    const double cubic = through(&place_[b.from], &y[b.from], b.count, x),
-                 line = through(&place_[b.left], &y[b.left], 2, x);
+    const double cubic = cubic_through(&place_[b.from], &y[b.from], b.count, x),
+                 line = cubic_through(&place_[b.left], &y[b.left], 2, x);
     return std::pair(cubic, std::abs(cubic - line) / 4);
   };
   const auto [gain, gain_error] = both(gain_);

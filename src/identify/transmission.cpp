@@ -12,14 +12,14 @@ namespace vprism {
 
 namespace {
 
-using Complex = std::complex<double>;
-constexpr double full_turn = 2 * std::numbers::pi;
+using ScanNumber = std::complex<double>;
+constexpr double scan_turn = 2 * std::numbers::pi;
 constexpr double light_m_per_s = 299792458;
 constexpr double usable_over_noise = 3.1623;  // 10 dB.
 
 /// About the mean; ends that stand far from it are brought down by a quarter cosine over a tenth of the
 /// record.
-std::vector<double> prepared(const TimedSamples& t, bool& tapered) {
+std::vector<double> prepared_scan(const TimedSamples& t, bool& tapered) {
   std::vector<double> x = t.x;
   double mean = 0, top = 0;
   for (const double v : x) mean += v / static_cast<double>(x.size());
@@ -40,25 +40,25 @@ std::vector<double> prepared(const TimedSamples& t, bool& tapered) {
   return x;
 }
 
-/// The Fourier integral at `count` frequencies from `first_hz` on, on the recording's own time axis.
-std::vector<Complex> integral(const std::vector<double>& x, const TimedSamples& t, double first_hz,
-                              double step_hz, std::size_t count) {
+/// The Fourier fourier_integral at `count` frequencies from `first_hz` on, on the recording's own time axis.
+std::vector<ScanNumber> fourier_integral(const std::vector<double>& x, const TimedSamples& t, double first_hz,
+                                         double step_hz, std::size_t count) {
   const ChirpZ transform(x.size(), count, first_hz / t.rate_hz, step_hz / t.rate_hz);
-  FftArray<Complex> line(transform.points()), bins(transform.points());
-  std::fill_n(line.data(), transform.points(), Complex(0));
+  FftArray<ScanNumber> line(transform.points()), bins(transform.points());
+  std::fill_n(line.data(), transform.points(), ScanNumber(0));
   for (std::size_t n = 0; n < x.size(); ++n) line.data()[n] = x[n];
   transform.run(line, bins);
-  std::vector<Complex> out(count);
+  std::vector<ScanNumber> out(count);
   for (std::size_t k = 0; k < count; ++k) {
     const double hz = first_hz + step_hz * static_cast<double>(k);
-    out[k] = line.data()[k] * std::polar(1 / t.rate_hz, -full_turn * std::fmod(hz * t.start_s, 1.0));
+    out[k] = line.data()[k] * std::polar(1 / t.rate_hz, -scan_turn * std::fmod(hz * t.start_s, 1.0));
   }
   return out;
 }
 
 /// What noise alone makes of a bin, RMS: by the median of the highest quarter (of an exponential distribution
 /// ln 2 of the mean), no less than rounding leaves.
-double noise_of(const std::vector<Complex>& x) {
+double scan_noise(const std::vector<ScanNumber>& x) {
   std::vector<double> power;
   double top = 0;
   for (std::size_t k = 0; k < x.size(); ++k) {
@@ -70,7 +70,7 @@ double noise_of(const std::vector<Complex>& x) {
   return std::sqrt(std::max(*middle / std::numbers::ln2, 1e-26 * top));
 }
 
-void take_phase(Transmission& t, std::size_t strongest) {
+void take_scan_phase(Transmission& t, std::size_t strongest) {
   const std::size_t count = t.to - t.from;
   t.phase_deg.assign(count, 0);
   const auto turn = [&](std::size_t a, std::size_t b) {
@@ -91,7 +91,7 @@ void take_phase(Transmission& t, std::size_t strongest) {
   const double spread = wff - wf * wf / w;
   const double slope = count > 2 && spread > 0 ? (wfp - wf * wp / w) / spread : 0;
   const double at_zero = (wp - slope * wf) / w;
-  const double turns = full_turn * std::round(at_zero / full_turn);
+  const double turns = scan_turn * std::round(at_zero / scan_turn);
   double misfit = 0;
   for (std::size_t k = 0; k < count; ++k) {
     const double f = t.hz[t.from + k];
@@ -99,9 +99,9 @@ void take_phase(Transmission& t, std::size_t strongest) {
     misfit += weight * std::pow(phase[k] - at_zero - slope * f, 2);
     t.phase_deg[k] = (phase[k] - turns) * 180 / std::numbers::pi;
   }
-  t.delay_s = -slope / full_turn;
+  t.delay_s = -slope / scan_turn;
   if (count > 2 && spread > 0)
-    t.delay_std_s = std::sqrt(std::max(1.0, misfit / static_cast<double>(count - 2)) / spread) / full_turn;
+    t.delay_std_s = std::sqrt(std::max(1.0, misfit / static_cast<double>(count - 2)) / spread) / scan_turn;
 }
 
 /// The ratio over time, within the usable band under a raised cosine: what comes again after the first
@@ -113,12 +113,12 @@ void look_for_echo(Transmission& t) {
   constexpr std::size_t finer = 8;
   std::size_t size = 1;
   while (size < finer * count) size *= 2;
-  FftArray<Complex> in(size), out(size);
-  std::fill_n(in.data(), size, Complex(0));
+  FftArray<ScanNumber> in(size), out(size);
+  std::fill_n(in.data(), size, ScanNumber(0));
   for (std::size_t k = 0; k < count; ++k)
     in.data()[k] =
         std::conj(t.ratio[t.from + k]) *
-        (0.5 - 0.5 * std::cos(full_turn * (static_cast<double>(k) + 0.5) / static_cast<double>(count)));
+        (0.5 - 0.5 * std::cos(scan_turn * (static_cast<double>(k) + 0.5) / static_cast<double>(count)));
   ComplexFft(size).run(in, out);
   // Conjugate in, conjugate out: the inverse transform's magnitude; place m is a time of m / (size step).
   std::vector<double> size_at(size);
@@ -149,7 +149,7 @@ Transmission transmission_of(const TimedSamples& sample, const TimedSamples& ref
   if (sample.x.size() < 16 || reference.x.size() < 16)
     throw Error(Status::analysis, "a recording of fewer than 16 samples tells no ratio");
   Transmission out;
-  const std::vector<double> a = prepared(sample, out.tapered), b = prepared(reference, out.tapered);
+  const std::vector<double> a = prepared_scan(sample, out.tapered), b = prepared_scan(reference, out.tapered);
   const double shorter = std::min(static_cast<double>(a.size()) / sample.rate_hz,
                                   static_cast<double>(b.size()) / reference.rate_hz);
   out.rbw_hz = 1 / shorter;
@@ -159,14 +159,14 @@ Transmission transmission_of(const TimedSamples& sample, const TimedSamples& ref
     throw Error(Status::analysis,
                 "the two recordings have no band in common: one lasts less than a few samples "
                 "of the other");
-  const std::vector<Complex> s = integral(a, sample, out.rbw_hz, out.rbw_hz, count),
-                             r = integral(b, reference, out.rbw_hz, out.rbw_hz, count);
-  out.sample_noise = noise_of(s), out.reference_noise = noise_of(r);
+  const std::vector<ScanNumber> s = fourier_integral(a, sample, out.rbw_hz, out.rbw_hz, count),
+                                r = fourier_integral(b, reference, out.rbw_hz, out.rbw_hz, count);
+  out.sample_noise = scan_noise(s), out.reference_noise = scan_noise(r);
   std::size_t strongest = 0;
   for (std::size_t k = 0; k < count; ++k) {
     out.hz.push_back(out.rbw_hz * static_cast<double>(k + 1));
     out.sample.push_back(std::abs(s[k])), out.reference.push_back(std::abs(r[k]));
-    out.ratio.push_back(out.reference[k] > 0 ? s[k] / r[k] : Complex(0));
+    out.ratio.push_back(out.reference[k] > 0 ? s[k] / r[k] : ScanNumber(0));
     const double noise_s = out.sample_noise / std::max(out.sample[k], 1e-300),
                  noise_r = out.reference_noise / std::max(out.reference[k], 1e-300);
     out.error.push_back(std::sqrt((noise_s * noise_s + noise_r * noise_r) / 2));
@@ -192,7 +192,7 @@ Transmission transmission_of(const TimedSamples& sample, const TimedSamples& ref
     while (out.from < out.to && !usable(out.from)) ++out.from;
     while (out.to > out.from && !usable(out.to - 1)) --out.to;
   }
-  if (out.to > out.from + 1) take_phase(out, std::clamp(strongest, out.from, out.to - 1));
+  if (out.to > out.from + 1) take_scan_phase(out, std::clamp(strongest, out.from, out.to - 1));
   look_for_echo(out);
   return out;
 }
@@ -201,7 +201,7 @@ SlabFigures slab_figures(const Transmission& t, double thickness_m) {
   SlabFigures out;
   for (std::size_t k = t.from; k < t.to; ++k) {
     const double phase = t.phase_deg[k - t.from] * std::numbers::pi / 180;
-    const double index = 1 - light_m_per_s * phase / (full_turn * t.hz[k] * thickness_m);
+    const double index = 1 - light_m_per_s * phase / (scan_turn * t.hz[k] * thickness_m);
     const double faces = (index + 1) * (index + 1) / (4 * index);
     out.index.push_back(index);
     out.absorption_per_m.push_back(-2 / thickness_m * std::log(std::abs(t.ratio[k]) * faces));

@@ -11,16 +11,16 @@ namespace vprism {
 
 namespace {
 
-constexpr long reach = 32;
-constexpr double furthest = 4096;
+constexpr long skew_reach = 32;
+constexpr double furthest_skew = 4096;
 
 /// Points of a sinc about `off` under Kaiser's window.
-std::vector<double> taps_at(double off) {
+std::vector<double> skew_taps(double off) {
   constexpr double beta = 9;
   std::vector<double> out;
   double sum = 0;
-  for (long k = -reach; k <= reach; ++k) {
-    const double at = static_cast<double>(k) + off, u = at / (reach + 1);
+  for (long k = -skew_reach; k <= skew_reach; ++k) {
+    const double at = static_cast<double>(k) + off, u = at / (skew_reach + 1);
     const double sinc = at == 0 ? 1 : std::sin(std::numbers::pi * at) / (std::numbers::pi * at);
     out.push_back(sinc * std::cyl_bessel_i(0, beta * std::sqrt(std::max(0.0, 1 - u * u))));
     sum += out.back();
@@ -37,8 +37,8 @@ class Deskewed : public SampleSource {
     double most = 0;
     for (const double skew : skew_s) {
       const double d = skew / interval, whole = std::round(d);
-      shifts_.push_back({static_cast<long>(whole), d == 0 ? std::vector<double>() : taps_at(d - whole)});
-      ahead_ = std::max(ahead_, reach + std::abs(static_cast<long>(whole)));
+      shifts_.push_back({static_cast<long>(whole), d == 0 ? std::vector<double>() : skew_taps(d - whole)});
+      ahead_ = std::max(ahead_, skew_reach + std::abs(static_cast<long>(whole)));
       most = std::max(most, std::abs(skew));
     }
     held_.resize(shifts_.size());
@@ -102,8 +102,8 @@ class Deskewed : public SampleSource {
     const Shift& shift = shifts_[c];
     if (shift.taps.empty()) return held(c, n);
     double sum = 0;
-    for (long k = -reach; k <= reach; ++k)
-      sum += shift.taps[static_cast<std::size_t>(k + reach)] * reflected(c, n - shift.whole + k);
+    for (long k = -skew_reach; k <= skew_reach; ++k)
+      sum += shift.taps[static_cast<std::size_t>(k + skew_reach)] * reflected(c, n - shift.whole + k);
     return sum;
   }
 
@@ -112,7 +112,7 @@ class Deskewed : public SampleSource {
   std::vector<Shift> shifts_;
   std::vector<std::vector<double>> held_;
   Block whole_;
-  long from_ = 0, at_ = 0, ahead_ = reach;
+  long from_ = 0, at_ = 0, ahead_ = skew_reach;
   bool ended_ = false;
 };
 
@@ -156,7 +156,7 @@ std::unique_ptr<SampleSource> make_deskewed(std::unique_ptr<SampleSource> source
   for (const double skew : skew_s) most = std::max(most, std::abs(skew));
   if (most == 0) return source;
   const bool fits = r.axis.interval > 0 && !source->carries_stamps() && !r.complex &&
-                    most < furthest * r.axis.interval && r.samples > 2 * reach;
+                    most < furthest_skew * r.axis.interval && r.samples > 2 * skew_reach;
   if (fits) return std::make_unique<Deskewed>(std::move(source), skew_s);
   return std::make_unique<Cautioned>(
       std::move(source),
