@@ -14,6 +14,9 @@
 
 #include "base/error.h"
 #include "formats/format.h"
+#include "formats/json_recording.h"
+#include "formats/netcdf.h"
+#include "formats/network_parameters.h"
 #include "formats/points.h"
 #include "formats/station_text.h"
 

@@ -143,7 +143,7 @@ Prefix prefix_for(double largest, std::string_view unit) {
   static const std::array<std::string_view, 12> plain = {"Hz", "s", "V",   "A",   "Pa", "N",
                                                          "W",  "m", "rad", "ohm", "F",  "C"};
   if (std::find(plain.begin(), plain.end(), unit) == plain.end()) return {};
-  const int power = static_cast<int>(std::floor(std::log10(size * (1 + 1e-12)) / 3));
+  const int power = static_cast<int>(std::floor((std::log10(size) + 4.4e-13) / 3));
   const int step = std::clamp(power, -4, 4);
   return {symbols[static_cast<std::size_t>(step + 4)], std::pow(10.0, 3 * step)};
 }

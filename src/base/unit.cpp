@@ -71,6 +71,21 @@ std::string translated(std::string_view text) {
                                                                         {"sps", "Hz"},
                                                                         {"KHz", "kHz"},
                                                                         {"deg", "degree"}};
+  static const std::map<std::string, std::string, std::less<>> cyrillic = {
+      {"\u0441", "s"},
+      {"\u043c\u0441", "ms"},
+      {"\u043c\u043a\u0441", "us"},
+      {"\u0441\u0435\u043a", "s"},
+      {"\u0412", "V"},
+      {"\u043c\u0412", "mV"},
+      {"\u0410", "A"},
+      {"\u043c\u0410", "mA"},
+      {"\u0413\u0446", "Hz"},
+      {"\u043a\u0413\u0446", "kHz"},
+      {"\u043c\u043c", "mm"},
+      {"\u043c", "m"},
+      {"\u0433\u0440\u0430\u0434", "degree"}};
+  if (const auto word = cyrillic.find(text); word != cyrillic.end()) return word->second;
   // Samples per second with any prefix: "kS/s", "MSa/s".
   for (const std::string_view tail : {"Sa/s", "S/s"}) {
     if (text.size() >= tail.size() && text.size() <= tail.size() + 1 &&

@@ -10,6 +10,7 @@
 #include "base/text.h"
 #include "cli/document_tables.h"
 #include "cli/json_values.h"
+#include "cli/shell_word.h"
 #include "formats/output_folder.h"
 #include "render/figure_json.h"
 
@@ -47,18 +48,9 @@ std::string alt_of(const Figure& figure) {
 
 /// A command line that does the same by hand.
 std::string command_line(const CaseStep& step) {
-  const auto quoted = [](const std::string& word) {
-    const bool plain = !word.empty() && word.find_first_not_of(
-                                            "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
-                                            "0123456789-_./=,:%+@") == std::string::npos;
-    if (plain) return word;
-    std::string out = "'";
-    for (const char c : word) out += c == '\'' ? std::string("'\\''") : std::string(1, c);
-    return out + "'";
-  };
   std::string out = "vprism " + step.command;
-  for (const std::string& input : step.inputs) out += " " + quoted(input);
-  for (const std::string& option : step.options) out += " " + quoted(option);
+  for (const std::string& input : step.inputs) out += " " + shell_word(input);
+  for (const std::string& option : step.options) out += " " + shell_word(option);
   return out;
 }
 

@@ -55,7 +55,16 @@ class CompareTask : public Task {
     std::vector<Side> places;
     const std::string base = output_stems({files.front()}).front() + "-compare";
     const auto outputs = open_outputs(output_, "compare", files, {base});
-    if (const auto curves = stored_curves(files, telling); !curves.empty()) {
+    std::vector<std::string> recordings;
+    for (const std::string& file : files)
+      if (!file.ends_with(".json")) recordings.push_back(file);
+    const auto inputs = open_inputs(recordings, input_);
+    if (recordings.size() == files.size() && all_uneven_spectra(inputs)) {
+      CompareTask usual;
+      refuse_others(
+          options(), usual.options(), {},
+          files.front() + " holds a spectrum at uneven frequencies, which is compared point by point");
+      const std::vector<ComparedCurves> curves = stored_curves(inputs, telling);
       report_compared(curves, telling);
       return deliver(
           telling, output_, console, outputs.get(),
@@ -65,11 +74,11 @@ class CompareTask : public Task {
           },
           base + ".json");
     }
-    for (auto& [a, b] : pairs(files, console, telling, places))
+    for (auto& [a, b] : pairs(files, inputs, console, telling, places))
       all.push_back(compare(std::move(a), std::move(b)));
     for (const Compared& c : all) {
-      telling.results.push_back(json(c));
-      telling.text += text(c);
+      telling.results.push_back(report().json(c));
+      telling.text += report().text(c);
       if (!c.same_unit)
         telling.cautions.push_back({"units-differ", Severity::warning, c.b.channel.name,
                                     "\"" + c.a.channel.name + "\" is in " + c.a.channel.unit.label() +
@@ -81,7 +90,7 @@ class CompareTask : public Task {
     return deliver(
         telling, output_, console, outputs.get(),
         [&](Outputs& folder) {
-          folder.add(base + ".csv", csv(all), "lines and bands of both, with the differences");
+          folder.add(base + ".csv", report().csv(all), "lines and bands of both, with the differences");
           folder.add_figure(base, compare_figure(all, analysis_, before_after_),
                             "both spectra, and the difference of their lines");
         },
@@ -89,48 +98,26 @@ class CompareTask : public Task {
   }
 
  private:
-  std::string first_word() const { return compare_word(false, before_after_); }
-  std::string second_word() const { return compare_word(true, before_after_); }
+  CompareReport report() const { return {before_after_, std::max<std::size_t>(analysis_.peaks, 1)}; }
 
-  /// Files that hold spectra at uneven frequencies, to be compared point by point; empty for all others.
-  std::vector<ComparedCurves> stored_curves(const std::vector<std::string>& files, Telling& telling) const {
-    std::vector<ComparedCurves> out;
-    if (std::any_of(files.begin(), files.end(), [](const std::string& f) { return f.ends_with(".json"); }))
-      return out;
-    const auto inputs = open_inputs(files, input_);
-    std::vector<std::vector<StoredSpectrum>> all;
-    bool even = true;
+  static bool all_uneven_spectra(const std::vector<std::unique_ptr<Input>>& inputs) {
+    bool uneven = false;
     for (const auto& input : inputs) {
-      if (!holds_spectra(*input)) return out;
+      if (!holds_spectra(*input)) return false;
+      uneven = uneven || input->road().recording().axis.stamped || input->road().recording().samples < 16;
+    }
+    return uneven;
+  }
+
+  static std::vector<ComparedCurves> stored_curves(const std::vector<std::unique_ptr<Input>>& inputs,
+                                                   Telling& telling) {
+    std::vector<std::vector<StoredSpectrum>> all;
+    for (const auto& input : inputs) {
       all.push_back(read_stored_spectra(*input));
-      for (const StoredSpectrum& s : all.back()) even = even && has_even_steps(s);
+      telling.inputs.push_back(all.back().front().facts);
+      add_new_cautions(telling.cautions, all.back().front().facts.recording.cautions);
     }
-    if (even) return out;
-    if (!versus_.empty() || !places_.empty())
-      throw Error(Status::usage, files.front() +
-                                     " holds spectra at uneven frequencies, which are compared point "
-                                     "by point: leave out --versus and --places");
-    for (const auto& spectra : all) {
-      telling.inputs.push_back(spectra.front().facts);
-      const auto& cautions = spectra.front().facts.recording.cautions;
-      telling.cautions.insert(telling.cautions.end(), cautions.begin(), cautions.end());
-    }
-    if (all.size() == 1) {
-      for (std::size_t c = 1; c < all[0].size(); ++c) out.push_back(compare_curves(all[0][0], all[0][c]));
-      if (out.empty()) throw Error(Status::usage, "compare needs two files, or two channels of one");
-      return out;
-    }
-    for (std::size_t f = 1; f < all.size(); ++f) {
-      const std::size_t before = out.size();
-      for (const StoredSpectrum& a : all[0])
-        for (const StoredSpectrum& b : all[f])
-          if (a.channel.name == b.channel.name || (all[0].size() == 1 && all[f].size() == 1))
-            out.push_back(compare_curves(a, b));
-      if (out.size() == before)
-        throw Error(Status::usage, files[f] + ": none of its channels has the name of one in " + files[0] +
-                                       "; choose one of each with --channel");
-    }
-    return out;
+    return compare_files(all);
   }
 
   /// The RBW that all recordings can have: that of the shortest.
@@ -154,8 +141,15 @@ class CompareTask : public Task {
     std::vector<Side> out;
     const std::string file = input.road().recording().file;
     if (holds_spectra(input)) {
-      for (const StoredSpectrum& s : read_stored_spectra(input))
-        out.push_back(stored_side(s, analysis_.spectrum.window, telling.cautions));
+      const std::vector<StoredSpectrum> stored = read_stored_spectra(input);
+      const auto is_phase = [](const StoredSpectrum& s) {
+        return s.channel.unit.text() != "1" && s.channel.unit.converts_to(Unit::parse("rad")) &&
+               s.channel.name.ends_with("phase");
+      };
+      const bool only_phases = std::all_of(stored.begin(), stored.end(), is_phase);
+      for (const StoredSpectrum& s : stored)
+        if (only_phases || !is_phase(s))
+          out.push_back(stored_side(s, analysis_.spectrum.window, telling.cautions));
       telling.inputs.push_back(input.facts());
       return out;
     }
@@ -177,12 +171,10 @@ class CompareTask : public Task {
   }
 
   /// What is compared with what; `places` gets the channels of one recording, to be ranked by place.
-  std::vector<std::pair<Side, Side>> pairs(const std::vector<std::string>& files, Console& console,
-                                           Telling& telling, std::vector<Side>& places) const {
-    std::vector<std::string> recordings;
-    for (const std::string& file : files)
-      if (!file.ends_with(".json")) recordings.push_back(file);
-    const auto inputs = open_inputs(recordings, input_);
+  std::vector<std::pair<Side, Side>> pairs(const std::vector<std::string>& files,
+                                           const std::vector<std::unique_ptr<Input>>& inputs,
+                                           Console& console, Telling& telling,
+                                           std::vector<Side>& places) const {
     AnalysisSettings analysis = analysis_;
     if (const auto common = common_resolution(inputs)) {
       analysis.spectrum.resolution_hz = common;
@@ -394,161 +386,6 @@ class CompareTask : public Task {
     c.a = std::move(a);
     c.b = std::move(b);
     return c;
-  }
-
-  /// Whether a line could have been seen on the other side.
-  bool visible(const Side& other, const ComparedLine& line) const {
-    if (!other.spectrum) return true;
-    const Spectrum& s = other.spectrum->spectrum;
-    const double at = s.bins_at(line.hz);
-    if (at < 0 || at > static_cast<double>(s.bins() - 1)) return false;
-    const auto bin = static_cast<std::size_t>(std::lround(at));
-    return line.rms * line.rms > DetectionThreshold(s, 1e-3).at(bin) * other.spectrum->floor[bin];
-  }
-
-  std::string fate(const Compared& c, const LinePair& p) const {
-    if (p.a && p.b) {
-      if (!c.same_unit) return "in both";
-      if (!p.changed()) return "same";
-      return p.delta_db > 0 ? "up" : "down";
-    }
-    if (p.b)
-      return !c.same_unit || visible(c.a, c.b.lines[*p.b]) ? "new"
-                                                           : "new, or hidden in the noise of " + first_word();
-    return !c.same_unit || visible(c.b, c.a.lines[*p.a]) ? "gone"
-                                                         : "gone, or hidden in the noise of " + second_word();
-  }
-
-  std::string speed_text(const SpeedChange& speed) const {
-    return fmt::format(
-        "a common change of speed: {} lines of {} lie {} {} than in {}, and are compared with those",
-        speed.lines, second_word(),
-        format_uncertain(100 * std::abs(speed.ratio - 1), 100 * speed.ratio_std, "%"),
-        speed.ratio > 1 ? "higher" : "lower", first_word());
-  }
-
-  std::string text(const Compared& c) const {
-    const std::string ua = c.a.channel.unit.label(), ub = c.b.channel.unit.label();
-    std::string out = fmt::format("  {}: {}\n  {}: {}\n", first_word(), c.a.label, second_word(), c.b.label);
-    if (!std::isnan(c.likeness))
-      out += fmt::format(
-          "  likeness of the spectra {:.3f} (1: the same shape){}\n", c.likeness,
-          c.same_unit ? fmt::format("; {} in all {:+.2f} dB re {}", second_word(), c.total_db, first_word())
-                      : "");
-    if (c.speed) out += "  " + speed_text(*c.speed) + "\n";
-    TextTable lines({{first_word() + " (Hz)"},
-                     {second_word() + " (Hz)"},
-                     {first_word() + " level"},
-                     {second_word() + " level"},
-                     {"difference"},
-                     {"", TextTable::Align::left}});
-    std::vector<LinePair> listed = c.pairs;
-    const auto size = [&](const LinePair& p) {
-      return std::max(p.a ? c.a.lines[*p.a].rms : 0, p.b && c.same_unit ? c.b.lines[*p.b].rms : 0);
-    };
-    std::stable_sort(listed.begin(), listed.end(),
-                     [&](const LinePair& x, const LinePair& y) { return size(x) > size(y); });
-    const std::size_t most = std::max<std::size_t>(analysis_.peaks, 1);
-    for (std::size_t i = 0; i < std::min(most, listed.size()); ++i) {
-      const LinePair& p = listed[i];
-      lines.add(
-          {p.a ? format_uncertain(c.a.lines[*p.a].hz, c.a.lines[*p.a].hz_std, "Hz") : "",
-           p.b ? format_uncertain(c.b.lines[*p.b].hz, c.b.lines[*p.b].hz_std, "Hz") : "",
-           p.a ? format_quantity(c.a.lines[*p.a].rms, ua, 4) : "",
-           p.b ? format_quantity(c.b.lines[*p.b].rms, ub, 4) : "",
-           p.a && p.b && c.same_unit ? fmt::format("{:+.2f} ± {:.2f} dB", p.delta_db, p.delta_std_db) : "",
-           fate(c, p)});
-    }
-    out += c.pairs.empty() ? "  no line stands above the noise on either side\n" : "\n" + lines.text();
-    if (listed.size() > most)
-      out += fmt::format("  and {} more, in the CSV; list more with --peaks\n", listed.size() - most);
-    if (!c.a_bands.empty() && c.same_unit) {
-      TextTable bands({{"band"}, {first_word() + " RMS"}, {second_word() + " RMS"}, {"difference"}});
-      for (std::size_t i = 0; i < c.a_bands.size(); ++i)
-        bands.add({fmt::format("{:.4g} .. {:.4g} Hz", c.a_bands[i].edges.low_hz, c.a_bands[i].edges.high_hz),
-                   format_quantity(std::sqrt(c.a_bands[i].mean_square), ua, 4),
-                   format_quantity(std::sqrt(c.b_bands[i].mean_square), ua, 4),
-                   fmt::format("{:+.2f} ± {:.2f} dB", band_db(c, i), band_std_db(c, i))});
-      out += "\n" + bands.text();
-    }
-    return out + "\n";
-  }
-
-  /// What noise scatters in a band, of its whole power; lines beside it are known far better.
-  static double band_rel_std(const Side& side, const BandLevel& band) {
-    const Spectrum& s = side.spectrum->spectrum;
-    const auto [low, end] = s.bins_within(band.edges.low_hz, band.edges.high_hz);
-    double noise = 0;
-    for (std::size_t k = low; k < std::min(end, side.spectrum->floor.size()); ++k)
-      noise += side.spectrum->floor[k] / s.enbw_bins;
-    const double levels = std::max(1.0, static_cast<double>(end - low) / bins_alike(s.window));
-    const double share = band.mean_square > 0 ? std::min(1.0, noise / band.mean_square) : 1;
-    return share / std::sqrt(s.noise_averages * levels);
-  }
-  static double band_std_db(const Compared& c, std::size_t i) {
-    return 10 / std::log(10.0) * std::hypot(band_rel_std(c.a, c.a_bands[i]), band_rel_std(c.b, c.b_bands[i]));
-  }
-
-  static double band_db(const Compared& c, std::size_t i) {
-    return 10 * std::log10(std::max(c.b_bands[i].mean_square, 1e-300) /
-                           std::max(c.a_bands[i].mean_square, 1e-300));
-  }
-
-  Json json(const Compared& c) const {
-    Json peaks = Json::array(), bands = Json::array();
-    for (const LinePair& p : c.pairs)
-      peaks.push_back({{"a_hz", p.a ? number(c.a.lines[*p.a].hz) : Json(nullptr)},
-                       {"b_hz", p.b ? number(c.b.lines[*p.b].hz) : Json(nullptr)},
-                       {"a_level", p.a ? number(c.a.lines[*p.a].rms) : Json(nullptr)},
-                       {"b_level", p.b ? number(c.b.lines[*p.b].rms) : Json(nullptr)},
-                       {"delta_db", p.a && p.b && c.same_unit ? number(p.delta_db) : Json(nullptr)},
-                       {"delta_std_db", p.a && p.b && c.same_unit ? number(p.delta_std_db) : Json(nullptr)},
-                       {"fate", fate(c, p)}});
-    for (std::size_t i = 0; i < c.a_bands.size(); ++i)
-      bands.push_back({{"low_hz", number(c.a_bands[i].edges.low_hz)},
-                       {"high_hz", number(c.a_bands[i].edges.high_hz)},
-                       {"a_level", number(std::sqrt(c.a_bands[i].mean_square))},
-                       {"b_level", number(std::sqrt(c.b_bands[i].mean_square))},
-                       {"delta_db", c.same_unit ? number(band_db(c, i)) : Json(nullptr)},
-                       {"delta_std_db", c.same_unit ? number(band_std_db(c, i)) : Json(nullptr)}});
-    return {{"channel", c.b.channel.name},
-            {"unit", c.b.channel.unit.label()},
-            {"a", {{"file", c.a.file}, {"channel", c.a.channel.name}, {"label", c.a.label}}},
-            {"b", {{"file", c.b.file}, {"channel", c.b.channel.name}, {"label", c.b.label}}},
-            {"rbw_hz", c.a.spectrum ? number(c.a.spectrum->spectrum.plan.rbw_hz) : Json(nullptr)},
-            {"likeness", number(c.likeness)},
-            {"speed_ratio", c.speed ? number(c.speed->ratio) : Json(nullptr)},
-            {"speed_ratio_std", c.speed ? number(c.speed->ratio_std) : Json(nullptr)},
-            {"total_delta_db", c.same_unit ? number(c.total_db) : Json(nullptr)},
-            {"peaks", peaks},
-            {"bands", bands}};
-  }
-
-  std::string csv(const std::vector<Compared>& all) const {
-    std::string out =
-        "A,B,what,A from (Hz),B from (Hz),A to (Hz),A level,B level,unit,difference (dB),uncertainty "
-        "(dB),fate\n";
-    for (const Compared& c : all) {
-      const std::string who = csv_cell(c.a.label) + "," + csv_cell(c.b.label),
-                        unit = csv_cell(c.a.channel.unit.text());
-      const auto cell = [](bool there, double value) {
-        return there ? fmt::format("{:.10g}", value) : std::string();
-      };
-      for (const LinePair& p : c.pairs)
-        out += fmt::format("{},line,{},{},,{},{},{},{},{},{}\n", who,
-                           cell(p.a.has_value(), p.a ? c.a.lines[*p.a].hz : 0),
-                           cell(p.b.has_value(), p.b ? c.b.lines[*p.b].hz : 0),
-                           cell(p.a.has_value(), p.a ? c.a.lines[*p.a].rms : 0),
-                           cell(p.b.has_value(), p.b ? c.b.lines[*p.b].rms : 0), unit,
-                           cell(p.a && p.b && c.same_unit, p.delta_db),
-                           cell(p.a && p.b && c.same_unit, p.delta_std_db), csv_cell(fate(c, p)));
-      for (std::size_t i = 0; i < c.a_bands.size(); ++i)
-        out += fmt::format("{},band,{:.10g},{:.10g},{:.10g},{:.6g},{:.6g},{},{},{},\n", who,
-                           c.a_bands[i].edges.low_hz, c.a_bands[i].edges.low_hz, c.a_bands[i].edges.high_hz,
-                           std::sqrt(c.a_bands[i].mean_square), std::sqrt(c.b_bands[i].mean_square), unit,
-                           cell(c.same_unit, band_db(c, i)), cell(c.same_unit, band_std_db(c, i)));
-    }
-    return out;
   }
 
   InputSettings input_;

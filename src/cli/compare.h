@@ -30,6 +30,22 @@ inline const char* compare_word(bool second, bool before_after) {
   return before_after ? (second ? "after" : "before") : second ? "B" : "A";
 }
 
+/// Two sides compared, as text (`most` lines), JSON and CSV.
+class CompareReport {
+ public:
+  CompareReport(bool before_after, std::size_t most)
+      : first_(compare_word(false, before_after)), second_(compare_word(true, before_after)), most_(most) {}
+  std::string text(const Compared& c) const;
+  Json json(const Compared& c) const;
+  std::string csv(const std::vector<Compared>& all) const;
+
+ private:
+  std::string fate(const Compared& c, const LinePair& p) const;
+  std::string speed_text(const SpeedChange& speed) const;
+  std::string first_, second_;
+  std::size_t most_;
+};
+
 /// Lines as they are compared: a hump's highest point wanders within it, and its level with the noise.
 std::vector<ComparedLine> compared_lines(const ChannelSpectrum& spectrum);
 /// The peaks of an earlier run's document. Throws Error(input).

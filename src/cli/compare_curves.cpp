@@ -8,27 +8,34 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/stored_report.h"
 #include "identify/transfer.h"
 
 namespace vprism {
 
-bool has_even_steps(const StoredSpectrum& spectrum) {
-  const std::vector<double>& hz = spectrum.hz;
-  if (hz.size() < 16) return false;
-  const double step = (hz.back() - hz.front()) / static_cast<double>(hz.size() - 1);
-  for (std::size_t k = 1; k < hz.size(); ++k)
-    if (std::abs(hz[k] - hz[k - 1] - step) >= 1e-3 * step) return false;
-  return true;
-}
-
 ComparedCurves compare_curves(StoredSpectrum a, StoredSpectrum b) {
   ComparedCurves out;
-  const bool decibels = a.channel.unit.text().rfind("dB", 0) == 0;
+  const StoredScale scale = stored_scale(a);
+  const std::string& unit = a.channel.unit.text();
+  if (scale.decibels ? b.channel.unit.text() != unit : !b.channel.unit.converts_to(a.channel.unit))
+    throw Error(Status::analysis, b.facts.recording.file + ": \"" + b.channel.name + "\" is in " +
+                                      b.channel.unit.label() + ", \"" + a.channel.name + "\" of " +
+                                      a.facts.recording.file + " in " + a.channel.unit.label() +
+                                      ": levels of different kinds are not compared; calibrate both alike");
+  if (scale.name != stored_scale(b).name && !scale.name.empty() && !stored_scale(b).name.empty())
+    throw Error(Status::analysis, b.facts.recording.file + ": \"" + b.channel.name + "\" holds " +
+                                      stored_scale(b).name + ", \"" + a.channel.name + "\" " + scale.name +
+                                      "; save both in one scale");
+  if (!scale.decibels && b.channel.unit != a.channel.unit) {
+    const double factor = b.channel.unit.convert(1, a.channel.unit);
+    for (std::size_t k = 0; k < b.level.size(); ++k) b.level[k] *= factor, b.value[k] *= factor;
+    b.channel.unit = a.channel.unit;
+  }
   const auto curve_of = [&](const StoredSpectrum& s) {
     TransferCurve curve{s.hz, s.value};
     // What is in decibels already is turned back, so that both are treated alike.
     for (std::size_t k = 0; k < curve.value.size(); ++k)
-      if (decibels) curve.value[k] = std::pow(10.0, s.level[k] / 20);
+      if (scale.decibels) curve.value[k] = std::pow(10.0, s.level[k] / 20);
     return curve;
   };
   const TransferCurve first = curve_of(a);
@@ -38,7 +45,7 @@ ComparedCurves compare_curves(StoredSpectrum a, StoredSpectrum b) {
   for (std::size_t k = 0; k < first.hz.size(); ++k) {
     const auto reading = other.at(first.hz[k]);
     if (!reading || std::abs(first.value[k]) == 0) continue;
-    const double db = 20 * std::log10(reading->gain / std::abs(first.value[k]));
+    const double db = (scale.power ? 10 : 20) * std::log10(reading->gain / std::abs(first.value[k]));
     out.hz.push_back(first.hz[k]), out.difference_db.push_back(db);
     if (complex)
       out.phase_deg.push_back(
@@ -53,6 +60,28 @@ ComparedCurves compare_curves(StoredSpectrum a, StoredSpectrum b) {
   out.mean_db = sum / static_cast<double>(out.hz.size());
   out.rms_db = std::sqrt(square / static_cast<double>(out.hz.size()));
   out.a = std::move(a), out.b = std::move(b);
+  return out;
+}
+
+std::vector<ComparedCurves> compare_files(const std::vector<std::vector<StoredSpectrum>>& files) {
+  std::vector<ComparedCurves> out;
+  const std::vector<StoredSpectrum>& first = files.front();
+  if (files.size() == 1) {
+    for (std::size_t c = 1; c < first.size(); ++c) out.push_back(compare_curves(first[0], first[c]));
+    if (out.empty()) throw Error(Status::usage, "compare needs two files, or two channels of one");
+    return out;
+  }
+  for (std::size_t f = 1; f < files.size(); ++f) {
+    const std::size_t before = out.size();
+    for (const StoredSpectrum& a : first)
+      for (const StoredSpectrum& b : files[f])
+        if (a.channel.name == b.channel.name || (first.size() == 1 && files[f].size() == 1))
+          out.push_back(compare_curves(a, b));
+    if (out.size() == before)
+      throw Error(Status::usage,
+                  files[f].front().facts.recording.file + ": none of its channels has the name of one in " +
+                      first.front().facts.recording.file + "; choose one of each with --channel");
+  }
   return out;
 }
 

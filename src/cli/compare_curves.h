@@ -1,5 +1,5 @@
 // compare_curves.h: spectra or responses that stand in files, point by point: for frequencies that have no
-// even steps, where no floor and no lines can be told from each other.
+// even steps, where lines and floor can not be looked for.
 #pragma once
 
 #include <string>
@@ -18,12 +18,12 @@ struct ComparedCurves {
   double mean_db = 0, rms_db = 0, greatest_db = 0, greatest_at_hz = 0;
 };
 
-/// Whether the frequencies of a spectrum have even steps, sixteen at least, so that lines can be looked for.
-bool has_even_steps(const StoredSpectrum& spectrum);
-
-/// B between its points (cubics of the logarithm of its level) at the frequencies of A. Throws
-/// Error(analysis) where they do not overlap.
+/// B between its points (cubics of the logarithm of its level) at the frequencies of A, in A's unit, powers
+/// as powers. Throws Error(analysis) where they do not overlap or their units do not fit.
 ComparedCurves compare_curves(StoredSpectrum a, StoredSpectrum b);
+/// Channels of the same name of the first file and of each other one, or the only ones; of one file the first
+/// channel with each other. Throws Error(usage) where none go together.
+std::vector<ComparedCurves> compare_files(const std::vector<std::vector<StoredSpectrum>>& files);
 
 void report_compared(const std::vector<ComparedCurves>& all, Telling& telling);
 std::string compared_csv(const std::vector<ComparedCurves>& all);

@@ -75,22 +75,26 @@ std::optional<SpectrumResult> spectrum_if_even(Input& input, const AnalysisSetti
 
 }  // namespace
 
-ConditionResult compute_condition(Input& before, Input& after, const AnalysisSettings& analysis,
-                                  const std::function<Progress(const std::string&)>& progress) {
+ConditionBefore compute_before(Input& before, const AnalysisSettings& analysis,
+                               const std::function<Progress(const std::string&)>& progress) {
   const std::string file = before.road().recording().file;
-  ConditionResult result{compute_inspect(before, progress("before " + file)),
-                         compute_inspect(after, progress("after " + file)),
-                         {},
-                         {},
-                         {},
-                         {},
-                         {}};
+  ConditionBefore out{compute_inspect(before, progress("before " + file)), {}};
   std::vector<Caution> unneeded;
-  result.spectrum_before = spectrum_if_even(before, analysis, progress("spectrum before " + file), unneeded);
+  out.spectrum = spectrum_if_even(before, analysis, progress("spectrum before " + file), unneeded);
+  return out;
+}
+
+ConditionResult compute_condition(const ConditionBefore& before, Input& after,
+                                  const AnalysisSettings& analysis,
+                                  const std::function<Progress(const std::string&)>& progress) {
+  const std::string file = after.road().recording().file;
+  ConditionResult result{
+      before.inspect, compute_inspect(after, progress("after " + file)), before.spectrum, {}, {}, {}, {}};
   // Another rate would give another RBW, under which lines that wander read otherwise.
   AnalysisSettings alike = analysis;
   if (result.spectrum_before && !result.spectrum_before->channels.empty() && !alike.spectrum.segment &&
-      !alike.spectrum.resolution_hz && after.road().recording().samples != before.road().recording().samples)
+      !alike.spectrum.resolution_hz &&
+      after.road().recording().samples != before.inspect.facts.recording.samples)
     alike.spectrum.resolution_hz = result.spectrum_before->channels.front().spectrum.plan.rbw_hz;
   result.spectrum_after =
       spectrum_if_even(after, alike, progress("spectrum after " + file), result.after.cautions);
@@ -205,111 +209,6 @@ Figure condition_figure(const ConditionResult& result, std::size_t channel,
 
 namespace {
 
-std::string settings_text(const std::vector<std::pair<std::string, std::string>>& pairs) {
-  std::string out;
-  for (const auto& [key, value] : pairs) out += (out.empty() ? "" : ", ") + key + " " + value;
-  return out;
-}
-
-/// One line per step, and below it what it did.
-std::string steps_text(const std::vector<StageReport>& chain) {
-  std::string out;
-  std::size_t number = 0;
-  for (const StageReport& stage : chain) {
-    out += "  " + std::to_string(++number) + "  " + stage.name +
-           (stage.values.empty() ? "" : ": " + clean_text(settings_text(stage.values), 400)) + "\n";
-    for (const auto& [key, value] : stage.effects)
-      out += "       " + clean_text(key) + ": " + clean_text(value, 400) + "\n";
-    constexpr std::size_t most = 8;
-    for (std::size_t i = 0; i < stage.events.size() && i < most; ++i) {
-      const StageEvent& e = stage.events[i];
-      out += "       " + format_quantity(e.time_s, "s", 7) + "  " + clean_text(e.channel) + "  " +
-             format_number(e.size, 4) + "  " + clean_text(e.what) + "\n";
-    }
-    if (stage.events.size() > most)
-      out += "       and " + std::to_string(stage.events.size() - most) + " more, in the document\n";
-  }
-  return out;
-}
-
-TextTable levels_table(const ConditionResult& result) {
-  TextTable table({{"channel", TextTable::Align::left},
-                   {"", TextTable::Align::left},
-                   {"unit", TextTable::Align::left},
-                   {"samples"},
-                   {"mean"},
-                   {"RMS"},
-                   {"std"},
-                   {"min"},
-                   {"max"},
-                   {"crest"}});
-  for (std::size_t c = 0; c < result.after.statistics.size(); ++c)
-    for (const bool later : {false, true}) {
-      const InspectResult& of = later ? result.after : result.before;
-      const Statistics& s = of.statistics[c];
-      const auto still = [&](double x) { return format_number(std::abs(x) < 1e-12 * s.rms ? 0 : x); };
-      table.add({later ? "" : of.columns[c].name, later ? "after" : "before", of.columns[c].unit.label(),
-                 std::to_string(s.samples), still(s.mean), format_number(s.rms), format_number(s.std),
-                 format_number(s.min), format_number(s.max), format_number(s.crest, 4)});
-    }
-  return table;
-}
-
-TextTable lines_table(const std::vector<ChangedLine>& lines, const std::string& unit,
-                      const std::string& unit_after) {
-  TextTable table({{"frequency (Hz)"},
-                   {"before (" + unit + " rms)"},
-                   {unit == unit_after ? "after" : "after (" + unit_after + " rms)"},
-                   {"change (dB)"},
-                   {"filters (dB)"}});
-  for (const ChangedLine& line : lines)
-    table.add(
-        {format_number(line.frequency_hz, 7), format_number(line.before, 4),
-         line.after == 0 ? "above the band" : (line.found_after ? "" : "< ") + format_number(line.after, 4),
-         line.after == 0 || unit != unit_after
-             ? ""
-             : fmt::format("{:.2f}", decibels(line.after, true, line.before)),
-         line.gain ? fmt::format("{:.2f}", decibels(*line.gain, true)) : ""});
-  return table;
-}
-
-Json levels_json(const Statistics& s, const Axis& axis) {
-  return {{"samples", s.samples},   {"rate_hz", axis.interval > 0 ? number(axis.rate_hz()) : Json(nullptr)},
-          {"mean", number(s.mean)}, {"rms", number(s.rms)},
-          {"std", number(s.std)},   {"min", number(s.min)},
-          {"max", number(s.max)},   {"crest", number(s.crest)},
-          {"missing", s.missing}};
-}
-
-Json condition_json(const ConditionResult& result) {
-  Json out = Json::array();
-  for (std::size_t c = 0; c < result.after.statistics.size(); ++c) {
-    Json lines = Json::array();
-    if (c < result.lines.size())
-      for (const ChangedLine& line : result.lines[c])
-        lines.push_back({{"frequency_hz", number(line.frequency_hz)},
-                         {"before_rms", number(line.before)},
-                         {"after_rms", number(line.after)},
-                         {"found_after", line.found_after},
-                         {"change_db", number(decibels(line.after, true, line.before))},
-                         {"filters_db", line.gain ? number(decibels(*line.gain, true)) : Json(nullptr)}});
-    out.push_back({{"channel", result.after.columns[c].name},
-                   {"unit", result.after.columns[c].unit.label()},
-                   {"unit_before", result.before.columns[c].unit.label()},
-                   {"before", levels_json(result.before.statistics[c], result.before.facts.recording.axis)},
-                   {"after", levels_json(result.after.statistics[c], result.after.facts.recording.axis)},
-                   {"lines", std::move(lines)}});
-  }
-  return out;
-}
-
-std::string response_csv(const ConditionResult& result) {
-  std::string out = "frequency (Hz),gain (dB)\n";
-  for (const auto& [hz, gain] : result.response)
-    out += fmt::format("{:.10g},{:.6f}\n", hz, decibels(gain, true));
-  return out;
-}
-
 class ConditionTask : public Task {
  public:
   std::vector<OptionGroup> options() override {
@@ -343,8 +242,9 @@ class ConditionTask : public Task {
     const std::vector<std::string> stems = output_stems(input_files(files, settings_.input), "-condition");
     const auto outputs = open_outputs(settings_.output, "condition", files, stems);
     for (std::size_t i = 0; i < afters.size(); ++i) {
-      results.push_back(compute_condition(*befores[i], *afters[i], settings_.analysis,
-                                          [&](const std::string& label) { return console.progress(label); }));
+      const auto progress = [&](const std::string& label) { return console.progress(label); };
+      const ConditionBefore before = compute_before(*befores[i], settings_.analysis, progress);
+      results.push_back(compute_condition(before, *afters[i], settings_.analysis, progress));
       const ConditionResult& result = results.back();
       telling.inputs.push_back(result.after.facts);
       telling.cautions.insert(telling.cautions.end(), result.after.cautions.begin(),
@@ -360,7 +260,10 @@ class ConditionTask : public Task {
                           lines_table(result.lines[c], result.before.columns[c].unit.label(),
                                       result.after.columns[c].unit.label())
                               .text();
-      if (!versus_.empty()) trials.push_back(tried(*befores[i], files, i, result, console));
+      if (!versus_.empty())
+        trials.push_back(tried(before,
+                               input_files(files, settings_.input).size() > 1 ? std::vector{files[i]} : files,
+                               result, console));
       if (!versus_.empty()) telling.text += trials_text(trials.back());
       if (!versus_.empty()) side_by_side.push_back(trials_json(trials.back()));
     }
@@ -370,8 +273,7 @@ class ConditionTask : public Task {
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) {
             if (!results[i].response.empty())
-              folder.add(stems[i] + "-gain.csv", response_csv(results[i]),
-                         "gain of " + results[i].response_of);
+              folder.add(stems[i] + "-gain.csv", gain_csv(results[i]), "gain of " + results[i].response_of);
             if (!versus_.empty()) {
               folder.add(stems[i] + "-versus.csv", trials_csv(trials[i]),
                          "what each chain leaves of each line");
@@ -391,16 +293,16 @@ class ConditionTask : public Task {
   }
 
  private:
-  /// The first chain and those it is set against, on one input.
-  std::vector<ChainTrial> tried(Input& before, const std::vector<std::string>& files, std::size_t i,
+  /// The first chain and those it is set against, on one input made of `files`.
+  std::vector<ChainTrial> tried(const ConditionBefore& before, const std::vector<std::string>& files,
                                 const ConditionResult& first, Console& console) const {
     std::vector<ChainTrial> out = {judge_chain(settings_.input.chain, first)};
     for (const std::string& chain : versus_) {
       InputSettings other = settings_.input;
       other.chain = chain;
-      const auto afters = open_inputs(files, other);
+      const auto after = open_inputs(files, other);
       out.push_back(judge_chain(
-          chain, compute_condition(before, *afters[i], settings_.analysis,
+          chain, compute_condition(before, *after.front(), settings_.analysis,
                                    [&](const std::string& label) { return console.progress(label); })));
     }
     return out;

@@ -30,11 +30,29 @@ struct ConditionResult {
   std::string response_of;  ///< "lowpass, notch"
 };
 
-/// `before` has the same input settings without chain.
-ConditionResult compute_condition(Input& before, Input& after, const AnalysisSettings& analysis,
+/// What a recording is before a chain.
+struct ConditionBefore {
+  InspectResult inspect;
+  std::optional<SpectrumResult> spectrum;  ///< With all its lines.
+};
+ConditionBefore compute_before(Input& before, const AnalysisSettings& analysis,
+                               const std::function<Progress(const std::string&)>& progress);
+
+/// `after` has the same input settings, and a chain.
+ConditionResult compute_condition(const ConditionBefore& before, Input& after,
+                                  const AnalysisSettings& analysis,
                                   const std::function<Progress(const std::string&)>& progress);
 
 /// Before over after in time and in frequency, and the response below.
 Figure condition_figure(const ConditionResult& result, std::size_t channel, const AnalysisSettings& analysis);
+
+// condition_report.cpp
+/// One line per step, and below it what it did.
+std::string steps_text(const std::vector<StageReport>& chain);
+TextTable levels_table(const ConditionResult& result);
+TextTable lines_table(const std::vector<ChangedLine>& lines, const std::string& unit,
+                      const std::string& unit_after);
+Json condition_json(const ConditionResult& result);
+std::string gain_csv(const ConditionResult& result);
 
 }  // namespace vprism

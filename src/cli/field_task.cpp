@@ -12,6 +12,7 @@
 #include "cli/console.h"
 #include "cli/field.h"
 #include "cli/input.h"
+#include "field/calibrated_points.h"
 #include "formats/file_digest.h"
 #include "formats/saved_transforms.h"
 #include "transform/derived.h"
@@ -30,16 +31,20 @@ class FieldTask : public Task {
 
   std::vector<OptionGroup> options() override {
     FieldSettings& field = settings_.field;
-    return {
+    std::vector<OptionGroup> groups = {
         {"Input",
          {quantity_option("rate", "FREQUENCY", "frames a second (default: as the file says)",
                           Dimension::frequency, settings_.read.read.rate_hz),
           quantity_option("interval", "TIME", "time from frame to frame, instead of a rate", Dimension::time,
                           settings_.read.read.interval_s),
-          text_option("part", "DATA SET",
-                      "data set [frame, point, component] of an HDF5 file (default: the largest)",
-                      settings_.read.read.part),
-          text_option("coordinates", "DATA SET", "data set [point, 2 or 3] with the places (default: found)",
+          text_option(
+              "part", "DATA SET",
+              "data set [frame, point, component] of an HDF5 file (default: the largest), or one of several "
+              "recordings in a folder of tables",
+              settings_.read.read.part),
+          text_option("coordinates", "DATA SET|X,Y,Z",
+                      "data set [point, 2 or 3] with the places, or columns of a folder's tables (default: "
+                      "found)",
                       settings_.read.coordinates),
           {"variable", "NAME|NUMBER|GLOB", "variables to look at (default: all)", true,
            [this](const std::string& t) { settings_.variables.push_back(t); },
@@ -149,6 +154,15 @@ class FieldTask : public Task {
            },
            [this] { return Json(settings_.also); }}}},
         output_group(output_)};
+    for (Option& option : input_group(calibrated_).options)
+      if (option.name == "unit" || option.name == "calibrate") {
+        std::string& help = option.help;
+        if (const std::size_t at = help.find("channels"); at != std::string::npos)
+          help.replace(at, 8, "variables");
+        option.value.replace(1, 7, "VARIABLE");
+        groups.front().options.push_back(std::move(option));
+      }
+    return groups;
   }
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
@@ -187,7 +201,10 @@ class FieldTask : public Task {
 
   /// `keep`: where the transforms go; "" for nowhere.
   FieldTold measure(const std::string& file, const Progress& progress, const std::string& keep) {
-    const std::unique_ptr<PointSource> source = open_points(file, settings_.read);
+    std::vector<UnitRule> units;
+    for (const std::string& text : calibrated_.units) units.push_back(parse_unit_rule(text));
+    const std::unique_ptr<PointSource> source =
+        calibrated_points(open_points(file, settings_.read), calibrated_.rules(), units);
     std::shared_future<std::string> digest;
     if (!std::filesystem::is_directory(file))
       digest = std::async(std::launch::async, file_digest, file).share();
@@ -314,6 +331,7 @@ class FieldTask : public Task {
   }
 
   FieldTaskSettings settings_;
+  InputSettings calibrated_;  ///< Of these: units and calibrations.
   OutputSettings output_;
   std::optional<double> smooth_;
   std::string region_;

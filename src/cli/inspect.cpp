@@ -11,6 +11,8 @@
 #include "base/text.h"
 #include "cli/command.h"
 #include "cli/console.h"
+#include "cli/purpose.h"
+#include "cli/shell_word.h"
 
 namespace vprism {
 
@@ -284,8 +286,14 @@ namespace {
 class InspectTask : public Task {
  public:
   std::vector<OptionGroup> options() override {
+    OptionGroup input = input_group(settings_.input);
+    for (Option& option : input.options)
+      option.set = [this, name = option.name, set = option.set](const std::string& value) {
+        set(value);
+        typed_ += " --" + name + (value.empty() ? "" : " " + shell_word(value));
+      };
     return {
-        input_group(settings_.input),
+        std::move(input),
         {"Inspect",
          {switch_option("layout", "tell what each line of a text table was taken for", settings_.layout)}},
         output_group(settings_.output)};
@@ -305,14 +313,21 @@ class InspectTask : public Task {
     for (auto& input : inputs) {
       results.push_back(
           compute_inspect(*input, console.progress("inspect " + input->road().recording().file)));
+      const Purpose purpose = purpose_of(results.back().facts.recording, typed_);
+      // Places may well be the same for all points.
+      if (purpose.field)
+        std::erase_if(results.back().cautions,
+                      [](const Caution& c) { return c.code == "channel-dead" || c.code == "rate-unknown"; });
       const InspectResult& result = results.back();
       telling.inputs.push_back(result.facts);
+      telling.inputs.back().purpose = purpose.what, telling.inputs.back().next = purpose.next;
       telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
       for (Json& entry : inspect_json(result)) telling.results.push_back(std::move(entry));
       telling.text += recording_lines(result.facts.recording) + "\n";
       if (settings_.layout) telling.text += layout_text(result.facts.recording) + "\n";
       telling.text += statistics_text(result) + "\n";
       for (const Caution& c : result.cautions) telling.text += "  " + caution_line(c) + "\n";
+      telling.text += (result.cautions.empty() ? "" : "\n") + purpose_text(purpose);
     }
     return deliver(
         telling, settings_.output, console, outputs.get(),
@@ -341,6 +356,7 @@ class InspectTask : public Task {
   }
 
   InspectSettings settings_;
+  std::string typed_;  ///< Options of the input, as given.
 };
 
 }  // namespace

@@ -222,6 +222,15 @@ class ModulationTask : public EachInputTask<ModulationResult> {
                format_quantity(m.lowest_hz, "Hz", 6), format_quantity(m.highest_hz, "Hz", 6),
                format_quantity(low, "Hz", 6), format_quantity(high, "Hz", 6)),
            "give a wider --span"});
+    for (const Jump& jump : m.edge_jumps)
+      out.push_back(
+          {"jump-at-end", Severity::note, name,
+           "the frequency seems to step by " + format_quantity(jump.step_hz, "Hz", 3) + " at " +
+               format_quantity(result.facts.recording.axis.start + channel.series.start_s + jump.time_s, "s",
+                               6) +
+               ", so near an end that the filters could make it: it is not listed, and the carrier may hold "
+               "it",
+           "record on beyond it, or gate it off"});
     if (channel.series.suppressed) return;
     const double least = *std::min_element(channel.series.amplitude.begin(), channel.series.amplitude.end());
     if (least < 0.1 * m.level)

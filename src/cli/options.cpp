@@ -128,6 +128,18 @@ std::vector<std::string> parse_command_line(const std::vector<std::string>& argu
   return inputs;
 }
 
+void refuse_others(const std::vector<OptionGroup>& now, const std::vector<OptionGroup>& usual,
+                   const std::vector<std::string>& allowed, const std::string& why) {
+  std::string set;
+  for (std::size_t g = 1; g + 1 < now.size(); ++g)
+    for (std::size_t i = 0; i < now[g].options.size(); ++i) {
+      const Option& option = now[g].options[i];
+      if (std::find(allowed.begin(), allowed.end(), option.name) != allowed.end()) continue;
+      if (option.show() != usual[g].options[i].show()) set += (set.empty() ? "--" : ", --") + option.name;
+    }
+  if (!set.empty()) throw Error(Status::usage, why + "; leave out " + set);
+}
+
 Json settings_json(const std::vector<OptionGroup>& groups) {
   Json out = Json::object();
   for (const OptionGroup& group : groups)

@@ -47,6 +47,12 @@ std::vector<std::string> parse_command_line(const std::vector<std::string>& argu
                                             const std::vector<OptionGroup>& groups,
                                             GivenOptions* given_options = nullptr);
 
+/// Throws Error(usage), beginning with `why`, when options other than those of the first and the last group
+/// (input and output) and those `allowed` have values other than usual: where they would do nothing. `usual`
+/// are the same groups of a command that nothing was set in.
+void refuse_others(const std::vector<OptionGroup>& now, const std::vector<OptionGroup>& usual,
+                   const std::vector<std::string>& allowed, const std::string& why);
+
 /// Every option as resolved.
 Json settings_json(const std::vector<OptionGroup>& groups);
 

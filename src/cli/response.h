@@ -88,10 +88,18 @@ void find_modes(ResponseResult& result, const ResponseSettings& settings, const 
 void tell_response(const ResponseResult& result, const ResponseSettings& settings, Telling& telling);
 /// Every ratio, and the densities they are made from, bin by bin.
 std::string response_csv(const ResponseResult& result, bool unwrapped);
-/// Degrees of every curve at every frequency, from -180 to 180 or going on.
-std::vector<std::vector<double>> shown_phases(const ResponseResult& result, bool unwrapped);
-/// The ratios where they are known.
-std::vector<NamedTransfer> measured_transfers(const ResponseResult& result);
+/// Degrees along a curve, from -180 to 180 or going on; turns are counted over what is known.
+class PhaseAlong {
+ public:
+  explicit PhaseAlong(bool unwrapped) : unwrapped_(unwrapped) {}
+  double next(std::complex<double> value, bool known);
+
+ private:
+  bool unwrapped_, begun_ = false;
+  double last_ = 0;
+};
+/// A ratio where it is known, with its errors.
+NamedTransfer measured_transfer(const ResponseResult& result, const ResponseCurve& curve);
 std::string densities_csv(const ResponseResult& result);
 std::string impulses_csv(const ResponseResult& result);
 /// The ratios as a recording over frequency, for write_recording.

@@ -91,7 +91,6 @@ Figure bode_figure(const ResponseResult& r, bool unwrapped) {
   phase.x = frequency_axis(r);
   phase.y = {"Phase", "deg", false, {}, {}};
   if (!unwrapped) phase.y.low = -180, phase.y.high = 180;
-  const std::vector<std::vector<double>> phases = shown_phases(r, unwrapped);
   coherence.title =
       fmt::format("coherence; noise alone stays below {:.2f} in 19 of 20 bins", r.set.significant());
   coherence.x = frequency_axis(r);
@@ -99,7 +98,9 @@ Figure bode_figure(const ResponseResult& r, bool unwrapped) {
   std::vector<bool> told(r.recording.channels.size(), false);
   for (std::size_t i = 0; i < std::min(most_response_curves, r.set.curves.size()); ++i) {
     const ResponseCurve& curve = r.set.curves[i];
-    Curve one = over_frequency(r, curve, true, [&](std::size_t k) { return phases[i][k]; });
+    PhaseAlong phases(unwrapped);
+    Curve one = over_frequency(r, curve, true,
+                               [&](std::size_t k) { return phases.next(curve.ratio[k], r.known(curve, k)); });
     // No line across where the phase comes round.
     for (std::size_t k = 1; k < one.y.size(); ++k)
       if (!unwrapped && std::abs(one.y[k] - one.y[k - 1]) > 270) one.y[k - 1] = std::nan("");

@@ -143,16 +143,6 @@ class ResponseTask : public EachInputTask<ResponseResult> {
   std::vector<std::string> needed_channels() const override { return settings_.references; }
 
   void check_settings() const override {
-    if (!settings_.reference_file.empty() &&
-        (settings_.output_only || !settings_.references.empty() || !also_.empty() ||
-         settings_.excitation != Excitation::automatic || settings_.transfer.input_density ||
-         analysis_.spectrum.segment || analysis_.spectrum.resolution_hz ||
-         analysis_.spectrum.window.kind != WindowKind::hann || settings_.span))
-      throw Error(
-          Status::usage,
-          "--reference-file divides one whole recording by another: leave out --reference, --excitation, "
-          "--output-only, --span, --also, --input-density and what sets segments; --gate and --chain hold "
-          "for both");
     if (settings_.thickness_m && settings_.reference_file.empty())
       throw Error(Status::usage,
                   "--thickness needs a recording without the sample: name it with --reference-file");
@@ -181,6 +171,10 @@ class ResponseTask : public EachInputTask<ResponseResult> {
 
   ResponseResult measure(Input& input, const Progress& progress) override {
     if (!settings_.reference_file.empty()) {
+      ResponseTask usual;
+      refuse_others(
+          options(), usual.options(), {"reference-file", "thickness", "at", "phase"},
+          "--reference-file divides one whole recording by another; --gate and --chain hold for both");
       const auto reference = open_inputs({settings_.reference_file}, input_);
       ResponseResult out;
       out.transmission = compute_transmission(input, *reference.front(), settings_.thickness_m, progress);
@@ -236,16 +230,11 @@ class ResponseTask : public EachInputTask<ResponseResult> {
 
  private:
   /// A file that holds spectra or responses: nothing is left to be measured.
-  ResponseResult stored(Input& input) const {
-    const std::string& file = input.road().recording().file;
-    if (settings_.output_only || settings_.excitation != Excitation::automatic || !also_.empty())
-      throw Error(Status::usage, file +
-                                     " holds spectra already: --output-only, --excitation and --also need a "
-                                     "recording over time");
-    const SpectrumSettings& cut = analysis_.spectrum;
-    if (cut.segment || cut.resolution_hz || cut.window.kind != WindowKind::hann)
-      throw Error(Status::usage,
-                  file + " holds spectra already: leave out --segment, --resolution and --window");
+  ResponseResult stored(Input& input) {
+    ResponseTask usual;
+    refuse_others(options(), usual.options(),
+                  {"reference", "span", "at", "phase", "input-density", "no-resonances"},
+                  input.road().recording().file + " holds spectra already");
     ResponseResult out;
     out.stored = read_responses(input, settings_.references, settings_.span, settings_.resonances);
     return out;

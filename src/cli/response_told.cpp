@@ -216,23 +216,24 @@ void tell_output_only(const ResponseResult& result, Telling& telling) {
 
 }  // namespace
 
-std::vector<NamedTransfer> measured_transfers(const ResponseResult& result) {
-  std::vector<NamedTransfer> out;
-  for (const ResponseCurve& curve : result.set.curves) {
-    NamedTransfer t;
-    t.name = result.curve_name(curve);
-    t.channel = result.channel_of(curve);
-    t.output = t.channel.unit;
-    t.channel.unit = result.curve_unit(curve);
-    t.input = result.set.references.empty()
-                  ? Unit::parse("1")
-                  : result.recording.channels[result.set.references[curve.reference]].unit;
-    for (std::size_t k = 0; k < result.set.frequency_hz.size(); ++k)
-      if (result.known(curve, k))
-        t.curve.hz.push_back(result.set.frequency_hz[k]), t.curve.value.push_back(curve.ratio[k]);
-    out.push_back(std::move(t));
+NamedTransfer measured_transfer(const ResponseResult& result, const ResponseCurve& curve) {
+  NamedTransfer t;
+  t.name = result.curve_name(curve);
+  t.channel = result.channel_of(curve);
+  t.output = t.channel.unit;
+  t.channel.unit = result.curve_unit(curve);
+  t.input = result.set.references.empty()
+                ? Unit::parse("1")
+                : result.recording.channels[result.set.references[curve.reference]].unit;
+  bool known = true;
+  for (std::size_t k = 0; k < result.set.frequency_hz.size(); ++k) {
+    if (!result.known(curve, k)) continue;
+    t.curve.hz.push_back(result.set.frequency_hz[k]), t.curve.value.push_back(curve.ratio[k]);
+    t.curve.error.push_back(curve.error[k]);
+    known = known && !std::isnan(curve.error[k]);
   }
-  return out;
+  if (!known) t.curve.error = scatter_of(t.curve);
+  return t;
 }
 
 void tell_response(const ResponseResult& result, const ResponseSettings& settings, Telling& telling) {
@@ -300,8 +301,11 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
                                   format_uncertain(result.delays[i]->seconds, result.delays[i]->std_s, "s"),
                                   percent_of(result.delays[i]->explained, 2));
     }
-  const std::vector<NamedTransfer> transfers = measured_transfers(result);
-  telling.text += readings_text(transfers, settings.transfer, settings.span) + "\n";
+  std::vector<TransferReadings> readings;
+  if (settings.transfer.reads())
+    for (const ResponseCurve& curve : set.curves)
+      readings.push_back(readings_of(measured_transfer(result, curve), settings.transfer, settings.span));
+  telling.text += readings_text(readings, settings.transfer) + "\n";
   for (const KnownMode& m : result.modes) {
     const ResponseCurve& curve = set.curves[m.strongest];
     Finding f;
@@ -339,7 +343,7 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
              {"decay_taken_off_per_s", number(set.decay_per_s)},
              {"unexplained", number(i < result.fit.unexplained.size() ? result.fit.unexplained[i] : 0)},
              {"resonances", std::move(modes)}};
-    put_readings(transfers[i], settings.transfer, settings.span, one);
+    if (!readings.empty()) put_readings(readings[i], settings.transfer, one);
     if (result.delays[i])
       one["delay"] = {{"seconds", number(result.delays[i]->seconds)},
                       {"std_s", number(result.delays[i]->std_s)},
@@ -356,133 +360,6 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
                        {"rejected", b.rejected}});
     telling.further["blows"] = std::move(blows);
   }
-}
-
-std::vector<std::vector<double>> shown_phases(const ResponseResult& result, bool unwrapped) {
-  std::vector<std::vector<double>> out;
-  for (const ResponseCurve& curve : result.set.curves) {
-    std::vector<double> phase;
-    double last = 0;
-    bool begun = false;
-    for (std::size_t k = 0; k < curve.ratio.size(); ++k) {
-      double degrees = std::arg(curve.ratio[k]) * 180 / std::numbers::pi;
-      // Turns are counted over what is known.
-      if (unwrapped && begun) degrees = last + std::remainder(degrees - last, 360.0);
-      if (result.known(curve, k)) last = degrees, begun = true;
-      phase.push_back(degrees);
-    }
-    out.push_back(std::move(phase));
-  }
-  return out;
-}
-
-std::string response_csv(const ResponseResult& result, bool unwrapped) {
-  const ResponseSet& set = result.set;
-  const std::vector<std::vector<double>> phases = shown_phases(result, unwrapped);
-  std::string out = "frequency (Hz)";
-  for (const ResponseCurve& curve : set.curves) {
-    const std::string name = result.curve_name(curve), unit = " (" + result.curve_unit(curve).text() + ")";
-    for (const std::string& column :
-         {name + " re" + unit, name + " im" + unit, name + " magnitude" + unit, name + " phase (deg)",
-          name + " coherence", name + " relative error", name + " known"})
-      out += "," + csv_cell(column);
-  }
-  out += "\n";
-  for (std::size_t k = 0; k < set.frequency_hz.size(); ++k) {
-    out += fmt::format("{:.10g}", set.frequency_hz[k]);
-    for (std::size_t i = 0; i < set.curves.size(); ++i) {
-      const ResponseCurve& curve = set.curves[i];
-      const bool known = result.known(curve, k);
-      if (!set.driven[k]) {
-        out += ",,,,,,,0";
-        continue;
-      }
-      const std::complex<double> h = curve.ratio[k];
-      out += fmt::format(",{:.9g},{:.9g},{:.9g},{:.5f},{:.6f},{},{}", h.real(), h.imag(), std::abs(h),
-                         phases[i][k], set.coherence[curve.channel][k],
-                         std::isnan(curve.error[k]) ? std::string() : fmt::format("{:.4g}", curve.error[k]),
-                         known ? 1 : 0);
-    }
-    out += "\n";
-  }
-  return out;
-}
-
-std::string densities_csv(const ResponseResult& result) {
-  const Recording& r = result.recording;
-  const CrossSpectra& s = result.spectra;
-  std::string out = "frequency (Hz)";
-  for (const Channel& c : r.channels)
-    out += "," + csv_cell(c.name + " auto (" + scale_unit(c.unit, Scale::psd) + ")");
-  const bool one = s.references.size() == 1;
-  if (one)
-    for (std::size_t c = 0; c < r.channels.size(); ++c)
-      if (c != s.references[0]) {
-        const std::string name = r.channels[c].name + " x " + r.channels[s.references[0]].name;
-        out += "," + csv_cell(name + " cross re") + "," + csv_cell(name + " cross im");
-      }
-  out += "\n";
-  const Spectrum& grid = s.own.front();
-  for (std::size_t k = 0; k < grid.bins(); ++k) {
-    out += fmt::format("{:.10g}", grid.frequency_hz(k));
-    for (const Spectrum& own : s.own) out += fmt::format(",{:.9g}", own.power[k] / grid.plan.rbw_hz);
-    if (one)
-      for (std::size_t c = 0; c < r.channels.size(); ++c)
-        if (c != s.references[0]) {
-          const std::complex<double> v = s.cross[c][0][k] / grid.plan.rbw_hz;
-          out += fmt::format(",{:.9g},{:.9g}", v.real(), v.imag());
-        }
-    out += "\n";
-  }
-  return out;
-}
-
-std::string impulses_csv(const ResponseResult& result) {
-  std::string out = "time (s)";
-  std::size_t length = 0;
-  for (std::size_t i = 0; i < result.set.curves.size(); ++i) {
-    if (result.impulses[i].empty()) return {};
-    length = result.impulses[i].size();
-    out += "," + csv_cell(result.curve_name(result.set.curves[i]) + " (" +
-                          result.curve_unit(result.set.curves[i]).over(Unit::parse("s")).text() + ")");
-  }
-  out += "\n";
-  for (std::size_t n = 0; n < length; ++n) {
-    out += fmt::format("{:.10g}", static_cast<double>(n) / result.set.rate_hz);
-    for (const auto& h : result.impulses) out += fmt::format(",{:.9g}", h[n]);
-    out += "\n";
-  }
-  return out;
-}
-
-Recording response_recording(const ResponseResult& result, std::vector<std::vector<double>>& columns) {
-  const ResponseSet& set = result.set;
-  Recording out = result.recording;
-  out.channels.clear();
-  out.complex = true;
-  out.axis = {};
-  out.axis.domain = Axis::Domain::frequency;
-  out.axis.start = set.frequency_hz.front(), out.axis.interval = set.bin_hz();
-  out.axis.source = "response", out.axis.name = "Frequency", out.axis.unit = Unit::parse("Hz");
-  out.samples = static_cast<std::int64_t>(set.frequency_hz.size());
-  columns.assign(2 * set.curves.size(), {});
-  for (std::size_t i = 0; i < set.curves.size(); ++i) {
-    const ResponseCurve& curve = set.curves[i];
-    Channel channel = result.channel_of(curve);
-    if (!set.references.empty()) {
-      const Channel& below = result.recording.channels[set.references[curve.reference]];
-      channel.ratio = Channel::Ratio{channel.unit, channel.quantity, below.point, below.unit, below.quantity};
-    }
-    channel.name = result.curve_name(curve);
-    channel.unit = result.curve_unit(curve);
-    channel.quantity = quantity_of(channel.unit);
-    out.channels.push_back(std::move(channel));
-    for (std::size_t k = 0; k < set.frequency_hz.size(); ++k) {
-      columns[i].push_back(set.driven[k] ? curve.ratio[k].real() : 0);
-      columns[set.curves.size() + i].push_back(set.driven[k] ? curve.ratio[k].imag() : 0);
-    }
-  }
-  return out;
 }
 
 }  // namespace vprism

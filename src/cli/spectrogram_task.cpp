@@ -212,10 +212,11 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
       search.most = settings_.ridges;
       search.least_columns =
           std::max<std::size_t>(6, static_cast<std::size_t>(1.5 * result.plan.segment_s() / map.map.step_s));
+      if (!summit_) summit_ = SummitTable(map.grid.window);
       const std::vector<double>& rows = map.map.frequency_hz;
       if (rows.size() > 1 && std::abs(rows[1] - rows[0] - result.plan.bin_hz) < 1e-6 * result.plan.bin_hz &&
           !settings_.sharpen)
-        search.summit = SummitTable(map.grid.window);
+        search.summit = *summit_;
       if (settings_.ridges > 0) channel.ridges = find_ridges(map.map, search);
       channel.spectrogram = std::move(map);
       result.channels.push_back(std::move(channel));
@@ -319,6 +320,7 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
   }
 
   SpectrogramTaskSettings settings_;
+  std::optional<SummitTable> summit_;   ///< Of the window, made once.
   std::vector<Caution> look_cautions_;  ///< Of the recording in hand.
 };
 

@@ -124,34 +124,30 @@ class SpectrumTask : public Task {
  private:
   /// Files that hold spectra: what stands in them.
   Status show_stored(const std::vector<std::unique_ptr<Input>>& inputs, const std::vector<std::string>& files,
-                     Telling& telling, Console& console) const {
+                     Telling& telling, Console& console) {
     const AnalysisSettings& analysis = settings_.analysis;
-    const SpectrumSettings& cut = analysis.spectrum;
-    if (analysis.window_chosen || cut.segment || cut.resolution_hz || cut.tapers > 0 || cut.pad > 1 ||
-        !analysis.compared.empty() || analysis.by_stamps || !analysis.derived.empty() ||
-        analysis.confidence || !analysis.bands.empty() || analysis.trace || analysis.shows_phase() ||
-        analysis.decibel_reference || analysis.scale != Scale::rms)
-      throw Error(Status::usage,
-                  inputs.front()->road().recording().file +
-                      " holds a spectrum already, which is shown as it stands: leave out what sets windows, "
-                      "segments, scales, bands and phases; --span, --peaks and --channel are obeyed");
+    SpectrumTask usual;
+    refuse_others(
+        options(), usual.options(), {"span", "peaks"},
+        inputs.front()->road().recording().file + " holds a spectrum already, which is shown as it stands");
     std::vector<std::string> names;
     for (const auto& input : inputs) names.push_back(input->road().recording().file);
     const std::vector<std::string> stems = output_stems(names, "-spectrum");
     const auto outputs = open_outputs(settings_.output, "spectrum", files, stems);
-    std::optional<Range> span;
-    for (const SpanRule& rule : analysis.spans) span = rule.range;
     std::vector<std::vector<StoredSpectrum>> all;
     for (const auto& input : inputs) {
       all.push_back(read_stored_spectra(*input));
-      report_stored(all.back(), analysis.peaks, span, telling);
+      for (std::size_t c = 0; c < all.back().size(); ++c)
+        if (const SpanRule* rule = analysis.span_of(all.back()[c].facts.recording, c))
+          all.back()[c].span = rule->range;
+      report_stored(all.back(), analysis.peaks, telling);
     }
     return deliver(
         telling, settings_.output, console, outputs.get(),
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < all.size(); ++i) {
             folder.add(stems[i] + ".csv", stored_csv(all[i]), "the levels as they stand");
-            folder.add_figure(stems[i], stored_figure(all[i], analysis.peaks, span),
+            folder.add_figure(stems[i], stored_figure(all[i], analysis.peaks),
                               "the spectrum with the peaks of the table marked");
           }
         },

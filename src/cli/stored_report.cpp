@@ -8,6 +8,7 @@
 #include <numbers>
 
 #include "base/text.h"
+#include "identify/time_peaks.h"
 
 namespace vprism {
 
@@ -27,34 +28,6 @@ double from_db(double db, const StoredScale& scale) {
   return scale.decibels ? db : std::pow(10.0, db / (scale.power ? 10 : 20));
 }
 
-/// Of each point the height above the higher of the lowest points to either side before higher ground.
-std::vector<double> prominences(const std::vector<double>& y) {
-  const std::size_t n = y.size();
-  std::vector<double> saddle(n, -1e300), stack_low;
-  std::vector<std::size_t> stack;
-  for (const bool back : {false, true}) {
-    stack.clear(), stack_low.clear();
-    for (std::size_t i = 0; i < n; ++i) {
-      const std::size_t k = back ? n - 1 - i : i;
-      double low = y[k];
-      while (!stack.empty() && y[stack.back()] <= y[k]) {
-        low = std::min(low, stack_low.back());
-        stack.pop_back(), stack_low.pop_back();
-      }
-      if (!stack.empty()) {
-        // Higher ground lies on this side.
-        saddle[k] = std::max(saddle[k], std::min(low, stack_low.back()));
-        stack_low.back() = std::min(stack_low.back(), low);
-      }
-      stack.push_back(k), stack_low.push_back(y[k]);
-    }
-  }
-  const double lowest = n > 0 ? *std::min_element(y.begin(), y.end()) : 0;
-  std::vector<double> out(n);
-  for (std::size_t k = 0; k < n; ++k) out[k] = y[k] - std::max(saddle[k], lowest);
-  return out;
-}
-
 std::string level_text(double level, const StoredSpectrum& s, const StoredScale& scale) {
   return scale.decibels ? fmt::format("{:.2f} {}", level, s.channel.unit.label())
                         : format_quantity(level, s.channel.unit.label(), 5);
@@ -67,7 +40,7 @@ StoredScale stored_scale(const StoredSpectrum& spectrum) {
   const std::string unit = spectrum.channel.unit.text();
   out.decibels = unit.rfind("dB", 0) == 0;
   const std::vector<std::string> words = split(spectrum.channel.name, ' ');
-  const std::string last = words.empty() ? "" : words.back();
+  const std::string last = words.empty() ? "" : lower_case(words.back());
   for (const char* name : {"rms", "peak", "power", "psd", "asd", "esd"})
     if (last == name) out.name = name;
   const bool per_hz = unit.find("/Hz") != std::string::npos || unit.find("Hz^-1") != std::string::npos ||
@@ -81,23 +54,27 @@ StoredScale stored_scale(const StoredSpectrum& spectrum) {
   return out;
 }
 
-std::vector<StoredPeak> stored_peaks(const StoredSpectrum& spectrum, std::size_t most,
-                                     const std::optional<Range>& span) {
+std::vector<StoredPeak> stored_peaks(const StoredSpectrum& spectrum, std::size_t most) {
   const StoredScale scale = stored_scale(spectrum);
-  const std::vector<double> y = in_db(spectrum, scale), height = prominences(y);
+  const std::vector<double> y = in_db(spectrum, scale);
   const std::size_t n = y.size();
   std::vector<double> sorted = y;
   if (n > 0)
     std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(n / 2), sorted.end());
   const double median = n > 0 ? sorted[n / 2] : 0;
   std::vector<StoredPeak> out;
-  for (std::size_t k = 1; k + 1 < n; ++k) {
-    if (!(y[k] >= y[k - 1] && y[k] > y[k + 1]) || height[k] < least_prominence_db ||
-        y[k] < median + least_prominence_db)
-      continue;
-    if (span && !span->contains(spectrum.hz[k])) continue;
+  TimePeakRules rules;
+  rules.min_prominence = least_prominence_db;
+  rules.min_height = median + least_prominence_db;
+  std::vector<RoughPeak> tops;
+  PeakFinder finder(rules, 1, [&](const RoughPeak& top) { tops.push_back(top); });
+  finder.add(y);
+  finder.finish();
+  for (const RoughPeak& top_point : tops) {
+    const auto k = static_cast<std::size_t>(top_point.sample);
+    if (k == 0 || k + 1 >= n || (spectrum.span && !spectrum.span->contains(spectrum.hz[k]))) continue;
     StoredPeak peak;
-    peak.prominence_db = height[k];
+    peak.prominence_db = top_point.prominence;
     const double a = spectrum.hz[k - 1] - spectrum.hz[k], b = spectrum.hz[k + 1] - spectrum.hz[k];
     const double ya = y[k - 1] - y[k], yb = y[k + 1] - y[k];
     const double bend = (ya / a - yb / b) / (a - b), slope = ya / a - bend * a;
@@ -149,8 +126,7 @@ std::optional<double> total_rms(const StoredSpectrum& s, const StoredScale& scal
 
 }  // namespace
 
-void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most,
-                   const std::optional<Range>& span, Telling& telling) {
+void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most, Telling& telling) {
   const InputFacts& facts = spectra.front().facts;
   const Recording& r = facts.recording;
   telling.inputs.push_back(facts);
@@ -179,7 +155,7 @@ void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most,
       telling.text += ", " + format_number(*total, 5) + " RMS over that band";
     }
     telling.text += "\n";
-    const std::vector<StoredPeak> peaks = stored_peaks(s, most, span);
+    const std::vector<StoredPeak> peaks = stored_peaks(s, most);
     Json list = Json::array();
     TextTable table({{"#"},
                      {"frequency (Hz)"},
@@ -217,7 +193,7 @@ std::vector<Finding> stored_findings(const std::vector<StoredSpectrum>& spectra)
   std::vector<Finding> out;
   for (const StoredSpectrum& s : spectra) {
     const StoredScale scale = stored_scale(s);
-    for (const StoredPeak& p : stored_peaks(s, 10, {})) {
+    for (const StoredPeak& p : stored_peaks(s, 10)) {
       Finding f;
       f.kind = "peak";
       f.recording = s.facts.recording.file, f.channel = s.channel.name;
@@ -249,8 +225,7 @@ std::string stored_csv(const std::vector<StoredSpectrum>& spectra) {
   return out;
 }
 
-Figure stored_figure(const std::vector<StoredSpectrum>& spectra, std::size_t most,
-                     const std::optional<Range>& span) {
+Figure stored_figure(const std::vector<StoredSpectrum>& spectra, std::size_t most) {
   Figure figure;
   figure.title = spectra.front().facts.recording.stem() + ": spectrum";
   figure.caption = "as it stands in the file; numbers: peaks of the table";
@@ -259,8 +234,8 @@ Figure stored_figure(const std::vector<StoredSpectrum>& spectra, std::size_t mos
     const StoredSpectrum& s = spectra[c];
     if (s.hz.empty()) continue;
     const StoredScale scale = stored_scale(s);
-    const double low = span && span->low ? *span->low : s.hz.front(),
-                 high = span && span->high ? *span->high : s.hz.back();
+    const double low = s.span && s.span->low ? *s.span->low : s.hz.front(),
+                 high = s.span && s.span->high ? *s.span->high : s.hz.back();
     // Points that lie evenly in the logarithm ask for one.
     const double middle = s.hz[s.hz.size() / 2];
     const bool logarithmic = low > 0 && high > 30 * low && middle < 0.2 * s.hz.back();
@@ -283,7 +258,7 @@ Figure stored_figure(const std::vector<StoredSpectrum>& spectra, std::size_t mos
     for (std::size_t k = 1; k < phase.y.size(); ++k)
       if (std::abs(phase.y[k] - phase.y[k - 1]) > 270) phase.y[k - 1] = std::nan("");
     panel.curves.push_back(thinned(std::move(level), 4000, logarithmic));
-    const std::vector<StoredPeak> peaks = stored_peaks(s, most, span);
+    const std::vector<StoredPeak> peaks = stored_peaks(s, most);
     for (std::size_t i = 0; i < peaks.size(); ++i)
       panel.marks.push_back({peaks[i].hz, peaks[i].level, std::to_string(i + 1)});
     Panel turn;

@@ -28,18 +28,15 @@ struct StoredScale {
 };
 StoredScale stored_scale(const StoredSpectrum& spectrum);
 
-/// Maxima within the span that stand 6 dB above their saddles and above the median of all, the strongest
+/// Maxima within its span that stand 6 dB above their saddles and above the median of all, the strongest
 /// first.
-std::vector<StoredPeak> stored_peaks(const StoredSpectrum& spectrum, std::size_t most,
-                                     const std::optional<Range>& span);
+std::vector<StoredPeak> stored_peaks(const StoredSpectrum& spectrum, std::size_t most);
 
 /// The channels of one file: table, results and cautions.
-void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most,
-                   const std::optional<Range>& span, Telling& telling);
+void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most, Telling& telling);
 std::vector<Finding> stored_findings(const std::vector<StoredSpectrum>& spectra);
 std::string stored_csv(const std::vector<StoredSpectrum>& spectra);
 /// Levels, and phases where there are any, with the peaks of the table marked.
-Figure stored_figure(const std::vector<StoredSpectrum>& spectra, std::size_t most,
-                     const std::optional<Range>& span);
+Figure stored_figure(const std::vector<StoredSpectrum>& spectra, std::size_t most);
 
 }  // namespace vprism

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <complex>
+#include <optional>
 #include <vector>
 
 #include "cli/input.h"
@@ -14,6 +15,7 @@ struct StoredSpectrum {
   Channel channel;
   std::vector<double> hz, level;            ///< Of complex ones the magnitude.
   std::vector<std::complex<double>> value;  ///< As it stands.
+  std::optional<Range> span = {};           ///< Where it is looked at.
 };
 
 bool holds_spectra(Input& input);

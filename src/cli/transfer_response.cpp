@@ -9,6 +9,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/stored_report.h"
 #include "cli/stored_spectrum.h"
 #include "render/document.h"
 #include "render/figure.h"
@@ -28,6 +29,7 @@ void take_features(StoredResponse& out, const std::optional<Range>& span, bool r
                                         " has fewer than two frequencies with numbers: nothing lies between");
     out.low_hz = span && span->low ? *span->low : t.curve.hz.front();
     out.high_hz = span && span->high ? *span->high : t.curve.hz.back();
+    t.curve.error = scatter_of(t.curve);
     t.features = transfer_features(t.curve);
     if (!t.has_phase) continue;
     const UnwrappedPhase phase = unwrapped_phase(t.curve);
@@ -39,6 +41,17 @@ void take_features(StoredResponse& out, const std::optional<Range>& span, bool r
                "a turn, whole turns are missed, and a resonance may lie between",
            "export more points a decade"});
     if (resonances) t.modes = transfer_modes(t.curve, out.low_hz, out.high_hz);
+    for (const TransferMode& m : t.modes) {
+      const auto above = std::upper_bound(t.curve.hz.begin() + 1, t.curve.hz.end() - 1, m.frequency_hz);
+      const double step = *above - *(above - 1), width = 2 * m.damping * m.frequency_hz;
+      if (width > 1.5 * step) continue;
+      out.cautions.push_back({"points-sparse", Severity::warning, t.name,
+                              "the resonance at " + format_quantity(m.frequency_hz, "Hz", 5) + " is " +
+                                  format_quantity(width, "Hz", 3) + " wide, and points lie " +
+                                  format_quantity(step, "Hz", 3) +
+                                  " apart: greatest gain, readings and random output near it are not known",
+                              "export more points there; frequency and damping are fitted and stand"});
+    }
   }
 }
 
@@ -63,28 +76,46 @@ StoredResponse read_responses(Input& input, const std::vector<std::string>& refe
     t.has_phase = r.complex;
     t.output = s.channel.ratio ? s.channel.ratio->unit : s.channel.unit;
     t.input = s.channel.ratio ? s.channel.ratio->reference_unit : Unit::parse("1");
-    if (below.empty()) {
+    if (stored_scale(s).power && !r.complex)
+      throw Error(Status::analysis, r.file + ": \"" + s.channel.name +
+                                        "\" holds powers, and a response is a ratio of amplitudes; spectrum, "
+                                        "limits and compare take powers");
+    if (stored_scale(s).decibels) {
+      if (!below.empty())
+        throw Error(Status::usage,
+                    r.file + ": levels in decibels are divided by subtracting them; give linear ones");
+      if (r.complex)
+        throw Error(Status::analysis,
+                    r.file + ": \"" + s.channel.name + "\": complex numbers in decibels mean nothing");
+      t.channel.unit = t.output = Unit::parse("1");
+      t.curve.hz = s.hz;
+      for (const double level : s.level) t.curve.value.emplace_back(std::pow(10.0, level / 20));
+    } else if (below.empty()) {
       t.curve = {s.hz, s.value};
     } else {
       const StoredSpectrum& under = spectra[below.front()];
       t.name += " / " + under.channel.name;
       t.input = under.channel.unit;
       t.channel.unit = s.channel.unit.over(under.channel.unit);
-      std::size_t k = 0, silent = 0;
+      std::size_t k = 0, silent = 0, absent = 0;
       for (std::size_t i = 0; i < s.hz.size(); ++i) {
         while (k < under.hz.size() && under.hz[k] < s.hz[i]) ++k;
-        if (k == under.hz.size() || under.hz[k] != s.hz[i]) continue;
+        if (k == under.hz.size() || under.hz[k] != s.hz[i]) {
+          ++absent;
+          continue;
+        }
         if (std::abs(under.value[k]) == 0) {
           ++silent;
           continue;
         }
         t.curve.hz.push_back(s.hz[i]), t.curve.value.push_back(s.value[i] / under.value[k]);
       }
-      if (silent > 0)
+      if (silent + absent > 0)
         out.cautions.push_back({"reference-silent", Severity::warning, t.name,
-                                "at " + std::to_string(silent) + " of " + std::to_string(s.hz.size()) +
-                                    " frequencies the reference is zero: no ratio is made there",
-                                ""});
+                                "at " + std::to_string(silent + absent) + " of " +
+                                    std::to_string(s.hz.size()) +
+                                    " frequencies the reference is zero or no number: no ratio is made there",
+                                "look at the reference by itself"});
     }
     out.curves.push_back(std::move(t));
   }
@@ -102,8 +133,12 @@ StoredResponse read_responses(Input& input, const std::vector<std::string>& refe
 
 TransferReadings readings_of(const NamedTransfer& transfer, const TransferSettings& settings,
                              const std::optional<Range>& span) {
-  TransferReadings out;
-  if (settings.at_hz.empty() && !settings.input_density) return out;
+  TransferReadings out{
+      transfer.name, transfer.channel.unit, transfer.output, transfer.input, transfer.has_phase, {}, {}};
+  if (!settings.reads() || transfer.curve.hz.size() < 2) {
+    out.at.resize(settings.at_hz.size());
+    return out;
+  }
   const TransferBetween between(transfer.curve);
   for (const double hz : settings.at_hz) {
     out.at.push_back(between.at(hz));
@@ -117,39 +152,36 @@ TransferReadings readings_of(const NamedTransfer& transfer, const TransferSettin
   return out;
 }
 
-std::string readings_text(const std::vector<NamedTransfer>& curves, const TransferSettings& settings,
-                          const std::optional<Range>& span) {
+std::string readings_text(const std::vector<TransferReadings>& curves, const TransferSettings& settings) {
   std::string out;
+  if (curves.empty()) return out;
   if (!settings.at_hz.empty()) {
     TextTable table({{"at"}, {"curve", TextTable::Align::left}, {"gain"}, {"gain (dB)"}, {"phase (deg)"}});
     for (std::size_t i = 0; i < settings.at_hz.size(); ++i)
-      for (const NamedTransfer& t : curves) {
-        const auto reading = readings_of(t, settings, span).at[i];
+      for (const TransferReadings& t : curves) {
         const std::string hz = format_quantity(settings.at_hz[i], "Hz", 9);
-        if (!reading)
+        if (!t.at[i])
           table.add({hz, t.name, "beyond its ends", "", ""});
         else
-          table.add({hz, t.name, format_uncertain(reading->gain, reading->gain_error, t.channel.unit.label()),
-                     fmt::format("{:.3f}", gain_db(reading->gain)),
-                     t.has_phase ? fmt::format("{:.2f}", reading->phase_deg) : ""});
+          table.add({hz, t.name, format_uncertain(t.at[i]->gain, t.at[i]->gain_std, t.unit.label()),
+                     fmt::format("{:.3f}", gain_db(t.at[i]->gain)),
+                     t.has_phase ? format_uncertain(t.at[i]->phase_deg, t.at[i]->phase_std_deg, "") : ""});
       }
     out += "\n" + table.text();
   }
   if (settings.input_density) {
     TextTable table({{"curve", TextTable::Align::left}, {"RMS for random input"}});
-    for (const NamedTransfer& t : curves)
-      table.add({t.name, format_quantity(*readings_of(t, settings, span).output_rms, t.output.label(), 5)});
+    for (const TransferReadings& t : curves)
+      table.add({t.name, t.output_rms ? format_quantity(*t.output_rms, t.output.label(), 5) : "not known"});
+    const std::string input = curves.front().input.text();
     out += "\n" + table.text() + "  input of " + format_number(*settings.input_density) + " " +
-           (curves.front().input.text() == "1" ? "(unit of the input)"
-                                               : "(" + curves.front().input.text() + ")") +
-           "\u00b2/Hz, one-sided, over the band shown\n";
+           (input == "1" ? "(unit of the input)" : "(" + input + ")") +
+           "\u00b2/Hz, one-sided, over the band that is known\n";
   }
   return out;
 }
 
-void put_readings(const NamedTransfer& transfer, const TransferSettings& settings,
-                  const std::optional<Range>& span, Json& entry) {
-  const TransferReadings readings = readings_of(transfer, settings, span);
+void put_readings(const TransferReadings& readings, const TransferSettings& settings, Json& entry) {
   if (!settings.at_hz.empty()) {
     Json at = Json::array();
     for (std::size_t i = 0; i < readings.at.size(); ++i) {
@@ -160,17 +192,19 @@ void put_readings(const NamedTransfer& transfer, const TransferSettings& setting
       const TransferBetween::Reading& r = *readings.at[i];
       Json one{{"frequency_hz", number(settings.at_hz[i])},
                {"gain", number(r.gain)},
-               {"gain_db", number(gain_db(r.gain))},
-               {"gain_error", number(r.gain_error)}};
-      if (transfer.has_phase) one["phase_deg"] = number(r.phase_deg);
+               {"gain_std", number(r.gain_std)},
+               {"gain_db", number(gain_db(r.gain))}};
+      if (readings.has_phase)
+        one["phase_deg"] = number(r.phase_deg), one["phase_std_deg"] = number(r.phase_std_deg);
       at.push_back(std::move(one));
     }
     entry["at"] = std::move(at);
   }
-  if (readings.output_rms)
-    entry["random_input"] = {{"input_density", number(*settings.input_density)},
-                             {"output_rms", number(*readings.output_rms)},
-                             {"output_unit", transfer.output.text()}};
+  if (settings.input_density)
+    entry["random_input"] = {
+        {"input_density", number(*settings.input_density)},
+        {"output_rms", readings.output_rms ? number(*readings.output_rms) : Json(nullptr)},
+        {"output_unit", readings.output.text()}};
 }
 
 namespace {
@@ -200,24 +234,34 @@ TextTable feature_table(const StoredResponse& response) {
     return gain(t, t.features.greatest.gain) + " at " + hz(t.features.greatest.hz);
   });
   row("kind", [](const NamedTransfer& t) { return std::string(t.features.kind); });
-  row("-3 dB from",
-      [&](const NamedTransfer& t) { return t.features.low_hz ? hz(*t.features.low_hz) : std::string(); });
-  row("-3 dB to",
-      [&](const NamedTransfer& t) { return t.features.high_hz ? hz(*t.features.high_hz) : std::string(); });
+  row("-3 dB from", [&](const NamedTransfer& t) {
+    return t.features.low_hz ? format_uncertain(*t.features.low_hz, t.features.low_std_hz, "Hz")
+                             : std::string();
+  });
+  row("-3 dB to", [&](const NamedTransfer& t) {
+    return t.features.high_hz ? format_uncertain(*t.features.high_hz, t.features.high_std_hz, "Hz")
+                              : std::string();
+  });
   const auto ratio = [](const NamedTransfer& t) { return t.channel.unit.dimensionless(); };
   row("gain of 1 at", [&](const NamedTransfer& t) {
     std::string out;
-    for (const auto& c : t.features.unity)
-      if (ratio(t) && t.features.unity.size() <= 4) out += (out.empty() ? "" : ", ") + hz(c.at.hz);
+    constexpr std::size_t most = 4;
+    for (std::size_t i = 0; ratio(t) && i < std::min(most, t.features.unity.size()); ++i)
+      out += (out.empty() ? "" : ", ") +
+             format_uncertain(t.features.unity[i].at.hz, t.features.unity[i].at.hz_std, "Hz");
+    if (ratio(t) && t.features.unity.size() > most)
+      out += " and " + std::to_string(t.features.unity.size() - most) + " more";
     return out;
   });
   row("phase margin", [&](const NamedTransfer& t) {
     if (!t.has_phase || !ratio(t) || !t.features.phase_margin_deg) return std::string();
-    return fmt::format("{:.2f} deg at ", *t.features.phase_margin_deg) + hz(*t.features.phase_margin_at_hz);
+    return format_uncertain(*t.features.phase_margin_deg, t.features.phase_margin_std_deg, "deg") + " at " +
+           hz(*t.features.phase_margin_at_hz);
   });
   row("gain margin", [&](const NamedTransfer& t) {
     if (!t.has_phase || !ratio(t) || !t.features.gain_margin_db) return std::string();
-    return fmt::format("{:.2f} dB at ", *t.features.gain_margin_db) + hz(*t.features.gain_margin_at_hz);
+    return format_uncertain(*t.features.gain_margin_db, t.features.gain_margin_std_db, "dB") + " at " +
+           hz(*t.features.gain_margin_at_hz);
   });
   return table;
 }
@@ -268,8 +312,11 @@ void report_responses(const StoredResponse& response, const TransferSettings& se
     telling.text += "\n" + table.text();
   else if (phases)
     telling.text += "\n  no resonance stands out\n";
-  telling.text += readings_text(response.curves, settings, span) + "\n";
-  for (const NamedTransfer& t : response.curves) {
+  std::vector<TransferReadings> readings;
+  for (const NamedTransfer& t : response.curves) readings.push_back(readings_of(t, settings, span));
+  telling.text += readings_text(readings, settings) + "\n";
+  for (std::size_t i = 0; i < response.curves.size(); ++i) {
+    const NamedTransfer& t = response.curves[i];
     const TransferFeatures& f = t.features;
     Json modes = Json::array();
     for (const TransferMode& m : t.modes)
@@ -294,18 +341,22 @@ void report_responses(const StoredResponse& response, const TransferSettings& se
              {"greatest_gain_at_hz", number(f.greatest.hz)},
              {"kind", f.kind},
              {"half_power_from_hz", maybe(f.low_hz)},
+             {"half_power_from_std_hz", f.low_hz ? number(f.low_std_hz) : Json(nullptr)},
              {"half_power_to_hz", maybe(f.high_hz)},
+             {"half_power_to_std_hz", f.high_hz ? number(f.high_std_hz) : Json(nullptr)},
              {"resonances", std::move(modes)}};
     if (t.channel.unit.dimensionless()) {
       one["unity_gain"] = std::move(unity);
       if (t.has_phase) {
         one["phase_margin_deg"] = maybe(f.phase_margin_deg);
+        one["phase_margin_std_deg"] = f.phase_margin_deg ? number(f.phase_margin_std_deg) : Json(nullptr);
+        one["gain_margin_std_db"] = f.gain_margin_db ? number(f.gain_margin_std_db) : Json(nullptr);
         one["phase_margin_at_hz"] = maybe(f.phase_margin_at_hz);
         one["gain_margin_db"] = maybe(f.gain_margin_db);
         one["gain_margin_at_hz"] = maybe(f.gain_margin_at_hz);
       }
     }
-    put_readings(t, settings, span, one);
+    put_readings(readings[i], settings, one);
     telling.results.push_back(std::move(one));
   }
 }

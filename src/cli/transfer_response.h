@@ -16,6 +16,7 @@ struct TransferSettings {
   std::vector<double> at_hz;            ///< Gain and phase there, in a table.
   bool unwrapped = false;               ///< Phases without jumps of whole turns.
   std::optional<double> input_density;  ///< One-sided, per hertz, of the square of the input's unit.
+  bool reads() const { return !at_hz.empty() || input_density; }
 };
 
 struct NamedTransfer {
@@ -29,7 +30,11 @@ struct NamedTransfer {
   std::vector<TransferMode> modes = {};
 };
 
+/// What is read of one curve.
 struct TransferReadings {
+  std::string name;
+  Unit unit, output, input;
+  bool has_phase = true;
   std::vector<std::optional<TransferBetween::Reading>> at;  ///< As many as were asked for.
   std::optional<double> output_rms;
 };
@@ -50,11 +55,10 @@ struct StoredResponse {
 StoredResponse read_responses(Input& input, const std::vector<std::string>& references,
                               const std::optional<Range>& span, bool resonances);
 
-/// Readings and the effect of random input, as a table and as JSON entries "at" and "input_density".
-std::string readings_text(const std::vector<NamedTransfer>& curves, const TransferSettings& settings,
-                          const std::optional<Range>& span);
-void put_readings(const NamedTransfer& transfer, const TransferSettings& settings,
-                  const std::optional<Range>& span, Json& entry);
+/// Readings and the effect of random input, as a table and as JSON entries "at" and "random_input"; nothing
+/// where nothing was asked for.
+std::string readings_text(const std::vector<TransferReadings>& curves, const TransferSettings& settings);
+void put_readings(const TransferReadings& readings, const TransferSettings& settings, Json& entry);
 
 void report_responses(const StoredResponse& response, const TransferSettings& settings,
                       const std::optional<Range>& span, Telling& telling);

@@ -55,6 +55,15 @@ void caution_about(const ComparedChannel& c, std::vector<Caution>& cautions) {
          "an end of a recording stands far from its mean: both ends were brought down over a tenth "
          "of the record",
          "record until the signal has come to rest"});
+  if (!t.anchored())
+    cautions.push_back(
+        {"phase-anchor", Severity::warning, c.name,
+         fmt::format(
+             "carried on to 0 Hz the phase comes to {} ± {} turns, not near a whole number: where its "
+             "whole turns begin is a guess{}",
+             format_number(t.anchor_turns, 2), format_number(t.anchor_std_turns, 2),
+             c.slab ? ", and so is the index" : ""),
+         "go to lower frequencies, or take a thinner sample"});
   if (t.echo)
     cautions.push_back(
         {"echo", Severity::note, c.name,
@@ -110,6 +119,7 @@ void report_transmission(const TransmissionResult& result, const TransferSetting
     Json one{{"channel", c.name},
              {"unit", c.unit.text()},
              {"rbw_hz", number(t.rbw_hz)},
+             {"anchored", t.anchored()},
              {"echo_after_s", t.echo ? number(t.echo->after_s) : Json(nullptr)},
              {"echo_share", t.echo ? number(t.echo->share) : Json(nullptr)}};
     telling.text += "\n" + c.name + ": ";

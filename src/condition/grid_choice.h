@@ -9,7 +9,7 @@
 #include <string>
 #include <vector>
 
-#include "condition/interpolation.h"
+#include "base/interpolation.h"
 #include "signal/block.h"
 
 namespace vprism {

@@ -6,6 +6,7 @@
 namespace vprism {
 
 std::unique_ptr<SampleSource> open_hdf5_file(const FileHead& head, const ReadSettings& settings);
+std::unique_ptr<SampleSource> open_netcdf_file(const FileHead& head, const ReadSettings& settings);
 std::unique_ptr<SampleSource> open_npz_file(const FileHead& head, const ReadSettings& settings);
 std::unique_ptr<RecordingWriter> write_hdf5_file(const std::string& path, const Recording& recording,
                                                  const WriteSettings& settings);

@@ -184,6 +184,52 @@ Hdf5Handle open_hdf5_set(hid_t file, const std::string& path, const std::string&
   return Hdf5Handle(H5Dopen2(file, path.c_str(), access.get()));
 }
 
+bool is_hdf5_number(hid_t type) {
+  const H5T_class_t kind = H5Tget_class(type);
+  return kind == H5T_FLOAT || kind == H5T_INTEGER || (kind == H5T_ENUM && H5Tget_nmembers(type) == 2);
+}
+
+namespace {
+
+/// Takes no lock: a child process that was made under it calls this.
+std::vector<std::string> texts_of(hid_t set, hid_t type, hid_t space, hid_t memory, std::size_t count) {
+  std::vector<std::string> out;
+  if (H5Tis_variable_str(type) > 0) {
+    std::vector<char*> texts(count, nullptr);
+    if (H5Dread(set, type, memory, space, H5P_DEFAULT, texts.data()) < 0) return {};
+    for (char* text : texts) out.emplace_back(text == nullptr ? "" : text);
+    H5Dvlen_reclaim(type, memory, H5P_DEFAULT, texts.data());
+    return out;
+  }
+  const std::size_t each = H5Tget_size(type);
+  if (each == 0 || each > 4096) return {};
+  std::string all(each * count, '\0');
+  if (H5Dread(set, type, memory, space, H5P_DEFAULT, all.data()) < 0) return {};
+  for (std::size_t k = 0; k < count; ++k) {
+    const std::string text = all.substr(k * each, each);
+    out.push_back(text.substr(0, text.find('\0')));
+  }
+  return out;
+}
+
+}  // namespace
+
+std::vector<std::string> hdf5_set_texts(hid_t set, std::uint64_t at, std::size_t count) {
+  const hsize_t start = at, size = count;
+  const hid_t type = H5Dget_type(set), space = H5Dget_space(set);
+  std::vector<std::string> out;
+  if (count > 0 && type >= 0 && space >= 0 && H5Tget_class(type) == H5T_STRING &&
+      H5Sget_simple_extent_ndims(space) == 1 &&
+      H5Sselect_hyperslab(space, H5S_SELECT_SET, &start, nullptr, &size, nullptr) >= 0) {
+    const hid_t memory = H5Screate_simple(1, &size, nullptr);
+    out = texts_of(set, type, space, memory, count);
+    H5Sclose(memory);
+  }
+  H5Sclose(space);
+  H5Tclose(type);
+  return out;
+}
+
 void set_hdf5_text(hid_t object, const char* name, const std::string& value) {
   const Hdf5Handle type(H5Tcopy(H5T_C_S1)), space(H5Screate(H5S_SCALAR));
   H5Tset_size(type.get(), H5T_VARIABLE);

@@ -39,6 +39,11 @@ class Hdf5Handle {
 
 /// The attribute as text or as a number, where it is one value of that kind.
 std::optional<std::string> hdf5_text(hid_t object, const char* name);
+/// Texts of a data set of one dimension, `count` of them from `at` on; none where they can't be read. Takes
+/// no lock.
+std::vector<std::string> hdf5_set_texts(hid_t set, std::uint64_t at, std::size_t count);
+/// Whether a type holds numbers, or truth values (an enumeration of two). Takes no lock.
+bool is_hdf5_number(hid_t type);
 std::optional<double> hdf5_number(hid_t object, const char* name);
 void set_hdf5_text(hid_t object, const char* name, const std::string& value);
 void set_hdf5_number(hid_t object, const char* name, double value);

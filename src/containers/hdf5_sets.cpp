@@ -7,6 +7,8 @@
 
 #include "base/text.h"
 #include "containers/hdf5_meaning.h"
+#include "formats/clock.h"
+#include "formats/key_meaning.h"
 
 namespace vprism {
 
@@ -16,6 +18,9 @@ std::string hdf5_folder(const std::string& path) {
 }
 
 std::string hdf5_leaf(const std::string& path) { return path.substr(path.find_last_of('/') + 1); }
+
+std::string Hdf5Set::leaf() const { return member.empty() ? hdf5_leaf(path) : member; }
+std::string Hdf5Set::folder() const { return member.empty() ? hdf5_folder(path) : path; }
 
 bool hdf5_complex_members(hid_t type, std::string& real, std::string& imaginary) {
   if (H5Tget_class(type) != H5T_COMPOUND || H5Tget_nmembers(type) != 2) return false;
@@ -29,19 +34,7 @@ bool hdf5_complex_members(hid_t type, std::string& real, std::string& imaginary)
   return !real.empty() && !imaginary.empty() && lower_case(imaginary)[0] == 'i';
 }
 
-bool is_frequency_name(const std::string& leaf) {
-  const std::string name = lower_case(leaf);
-  return name == "frequency" || name == "freq" || name == "frequencies" || name == "freqs" ||
-         name == "f_hz" || name == "frequency_hz";
-}
-
 namespace {
-
-bool is_time_name(const std::string& leaf) {
-  const std::string name = lower_case(leaf);
-  return name == "time" || name == "t" || name == "times" || name == "timestamps" || name == "time_s" ||
-         name == "stamps";
-}
 
 struct Walk {
   hid_t file;
@@ -49,6 +42,9 @@ struct Walk {
   const std::vector<std::string>& allowed;
   std::vector<Hdf5Refused>& refused;
   std::vector<Hdf5Set> sets;
+  std::vector<std::string> others;
+  std::string folder = {};  ///< The last that was asked for its interval.
+  double folder_interval = 0;
 };
 
 double own_interval(hid_t set) {
@@ -57,17 +53,54 @@ double own_interval(hid_t set) {
   return 0;
 }
 
-/// A measured frequency goes up and down; those of a spectrum rise.
-bool rises(hid_t set, std::uint64_t rows) {
+/// Of the group that a data set lies in.
+double folder_interval(Walk& walk, const std::string& folder) {
+  if (walk.folder != folder) {
+    const Hdf5Handle group(H5Gopen2(walk.file, folder.c_str(), H5P_DEFAULT));
+    walk.folder = folder, walk.folder_interval = group ? own_interval(group.get()) : 0;
+  }
+  return walk.folder_interval;
+}
+
+/// A measured frequency goes up and down; those of a spectrum rise. `by_one`: from row to row is enough.
+bool rises(hid_t set, std::uint64_t rows, bool by_one = true) {
   std::vector<double> first(static_cast<std::size_t>(std::min<std::uint64_t>(rows, 1024)));
   const hsize_t start = 0, size = first.size();
   const Hdf5Handle space(H5Dget_space(set)), memory(H5Screate_simple(1, &size, nullptr));
   if (size < 3 || H5Sselect_hyperslab(space.get(), H5S_SELECT_SET, &start, nullptr, &size, nullptr) < 0 ||
       H5Dread(set, H5T_NATIVE_DOUBLE, memory.get(), space.get(), H5P_DEFAULT, first.data()) < 0)
     return false;
-  for (std::size_t i = 1; i < first.size(); ++i)
+  bool counts = true;
+  for (std::size_t i = 1; i < first.size(); ++i) {
     if (!(first[i] > first[i - 1])) return false;
-  return true;
+    counts = counts && first[i] == first[i - 1] + 1;
+  }
+  return by_one || !counts;
+}
+
+/// Texts that are dates: the clock of what lies beside them.
+bool are_dates(hid_t set, std::uint64_t rows) {
+  const std::vector<std::string> first = hdf5_set_texts(set, 0, 1), last = hdf5_set_texts(set, rows - 1, 1);
+  return rows > 1 && first.size() == 1 && last.size() == 1 && parse_date_time(first[0]) &&
+         parse_date_time(last[0]);
+}
+
+/// A table of records: each field of numbers is a column.
+void look_at_records(Walk& walk, const std::string& path, hid_t type, hid_t space) {
+  hsize_t rows = 0;
+  if (H5Sget_simple_extent_ndims(space) != 1 || H5Sget_simple_extent_dims(space, &rows, nullptr) != 1 ||
+      rows == 0)
+    return;
+  const int members = H5Tget_nmembers(type);
+  for (int m = 0; m < std::min(members, 4096); ++m) {
+    const H5T_class_t kind = H5Tget_member_class(type, static_cast<unsigned>(m));
+    char* name = H5Tget_member_name(type, static_cast<unsigned>(m));
+    if (name == nullptr) continue;
+    Hdf5Set out;
+    out.path = path, out.member = name, out.rows = rows;
+    H5free_memory(name);
+    if (kind == H5T_FLOAT || kind == H5T_INTEGER) walk.sets.push_back(std::move(out));
+  }
 }
 
 herr_t look_at(Walk& walk, const char* name) {
@@ -85,8 +118,22 @@ herr_t look_at(Walk& walk, const char* name) {
   const H5T_class_t kind = H5Tget_class(type.get());
   out.complex = hdf5_complex_members(type.get(), real, imaginary);
   const int rank = H5Sget_simple_extent_ndims(space.get());
-  if ((kind != H5T_FLOAT && kind != H5T_INTEGER && !out.complex) || rank < 1 || rank > 2) return 0;
-  hsize_t size[2] = {0, 1};
+  if (kind == H5T_COMPOUND && !out.complex) {
+    look_at_records(walk, std::string("/") + name, type.get(), space.get());
+    return 0;
+  }
+  hsize_t length = 0;
+  if (kind == H5T_STRING && rank == 1 && H5Sget_simple_extent_dims(space.get(), &length, nullptr) == 1 &&
+      length > 1 && are_dates(set.get(), length)) {
+    out.path = std::string("/") + name, out.rows = length, out.dates = true;
+    walk.sets.push_back(std::move(out));
+    return 0;
+  }
+  const bool numbers = is_hdf5_number(type.get()) || out.complex;
+  if ((!numbers || rank > 2) && H5Sget_simple_extent_npoints(space.get()) > 2 && walk.others.size() < 100)
+    walk.others.push_back(std::string("/") + name);
+  if (!numbers || rank < 0 || rank > 2) return 0;
+  hsize_t size[2] = {static_cast<hsize_t>(rank == 0 ? 1 : 0), 1};
   H5Sget_simple_extent_dims(space.get(), size, nullptr);
   out.path = std::string("/") + name;
   out.two_dimensional = rank == 2;
@@ -95,7 +142,7 @@ herr_t look_at(Walk& walk, const char* name) {
     const std::string scale = hdf5_dimension_scale(set.get(), d);
     const std::string leaf = hdf5_leaf(scale);
     // Of a table with both, time goes first.
-    const bool axis = is_time_name(leaf) || (is_frequency_name(leaf) && !is_time_name(hdf5_leaf(out.scale)));
+    const bool axis = is_time_key(leaf) || (is_frequency_key(leaf) && !is_time_key(hdf5_leaf(out.scale)));
     if (rank == 2 && axis) out.transposed = d == 1;
     if (!scale.empty() && (axis || (out.scale.empty() && d == (out.transposed ? 1u : 0u)))) out.scale = scale;
   }
@@ -106,12 +153,23 @@ herr_t look_at(Walk& walk, const char* name) {
         text && starts_with(*text, "This is a netCDF dimension"))
       return 0;
   }
+  out.line = rank == 2 && (size[0] == 1 || size[1] == 1);
   out.rows = size[out.transposed ? 1 : 0];
   out.columns = rank == 2 ? size[out.transposed ? 0 : 1] : 1;
   out.interval = own_interval(set.get());
+  if (out.interval == 0) out.interval = folder_interval(walk, hdf5_folder(out.path));
   if (const auto start = hdf5_said(set.get(), Hdf5Meaning::start)) out.start = start->value;
   out.frequencies =
-      rank == 1 && !out.complex && is_frequency_name(hdf5_leaf(out.path)) && rises(set.get(), out.rows);
+      rank == 1 && !out.complex && is_frequency_key(hdf5_leaf(out.path)) && rises(set.get(), out.rows);
+  const std::string leaf = lower_case(hdf5_leaf(out.path));
+  out.index =
+      rank == 1 && !out.complex && (leaf == "index" || leaf == "axis1") && rises(set.get(), out.rows, false);
+  double factor = 1;
+  const Hdf5Meaning meaning = meaning_of_key(hdf5_leaf(out.path), factor);
+  out.setting =
+      out.rows * out.columns == 1 &&
+      (meaning == Hdf5Meaning::rate || meaning == Hdf5Meaning::interval || meaning == Hdf5Meaning::start);
+  if (rank == 0 && !out.setting) return 0;
   if (out.rows > 0 && out.columns > 0 && out.columns <= 4096) walk.sets.push_back(std::move(out));
   return 0;
 }
@@ -142,68 +200,132 @@ herr_t visit_link(hid_t group, const char* name, const H5L_info_t* info, void* d
 
 std::optional<std::vector<Hdf5Set>> hdf5_sets(hid_t file, const std::string& file_path,
                                               const std::vector<std::string>& allowed_outside,
-                                              std::vector<Hdf5Refused>& refused) {
-  Walk walk{file, file_path, allowed_outside, refused, {}};
+                                              std::vector<Hdf5Refused>& refused,
+                                              std::vector<std::string>* others) {
+  Walk walk{file, file_path, allowed_outside, refused, {}, {}};
   if (H5Ovisit(file, H5_INDEX_NAME, H5_ITER_INC, visit, &walk) < 0) return {};
   H5Lvisit(file, H5_INDEX_NAME, H5_ITER_INC, visit_link, &walk);
+  if (others != nullptr) *others = std::move(walk.others);
   return std::move(walk.sets);
 }
+
+namespace {
+
+bool is_stamps(const Hdf5Group& group, const Hdf5Set& set) {
+  return set.path == group.stamps && set.member == group.stamps_member;
+}
+
+void take_stamps(Hdf5Group& group, const Hdf5Set& set) {
+  group.stamps = set.path, group.stamps_member = set.member, group.stamps_dates = set.dates;
+}
+
+/// A group for each channel, "/ch1/data" beside "/ch2/data": one part, the channels named after the groups.
+void join_groups_of_one(std::vector<Hdf5Group>& groups, const std::vector<Hdf5Set>& sets) {
+  const auto alone = [&](const Hdf5Group& g) {
+    return g.sets.size() == 1 && g.stamps.empty() && g.sets[0].member.empty() &&
+           (!g.sets[0].two_dimensional || g.sets[0].line) && g.name == g.sets[0].folder() && g.name != "/" &&
+           std::none_of(sets.begin(), sets.end(),
+                        [&](const Hdf5Set& s) { return s.setting && s.folder() == g.name; });
+  };
+  std::map<std::tuple<std::string, std::string, std::uint64_t, double, double, bool>, std::size_t> known;
+  for (std::size_t g = 0; g < groups.size(); ++g) {
+    if (!alone(groups[g])) continue;
+    const Hdf5Set set = groups[g].sets[0];
+    const std::string parent = hdf5_folder(groups[g].name);
+    const auto [entry, fresh] =
+        known.try_emplace({parent, set.leaf(), set.rows, set.interval, set.start, set.complex}, g);
+    if (fresh) continue;
+    Hdf5Group& first = groups[entry->second];
+    first.sets.front().by_group = true, first.name = parent;
+    first.sets.push_back(set);
+    first.sets.back().by_group = true;
+    groups[g].sets.clear();
+  }
+  std::erase_if(groups, [](const Hdf5Group& g) { return g.sets.empty(); });
+}
+
+}  // namespace
 
 std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const std::string& axis) {
   std::vector<Hdf5Group> groups;
   std::map<std::tuple<std::string, std::uint64_t, double, double>, std::size_t> known;
   for (const Hdf5Set& set : sets) {
-    if (set.two_dimensional) {
+    if (set.rows * set.columns == 1 && set.setting) continue;  // A rate by itself.
+    if (set.two_dimensional && !set.line) {
       groups.push_back({set.path, {set}, ""});
       continue;
     }
     const auto [entry, fresh] =
-        known.try_emplace({hdf5_folder(set.path), set.rows, set.interval, set.start}, groups.size());
-    if (fresh) groups.push_back({hdf5_folder(set.path), {}, ""});
+        known.try_emplace({set.folder(), set.rows, set.interval, set.start}, groups.size());
+    if (fresh) groups.push_back({set.folder(), {}, ""});
     groups[entry->second].sets.push_back(set);
   }
   for (Hdf5Group& group : groups) {
     // Times go before frequencies.
     const auto found = [&](const Hdf5Set& set, bool times) {
-      return times ? is_time_name(hdf5_leaf(set.path)) : set.frequencies;
+      return times ? is_time_key(set.leaf()) || set.dates || set.index : set.frequencies;
     };
     for (const bool times : {true, false})
       for (const Hdf5Set& set : group.sets)
         if (group.stamps.empty() && axis != "none" &&
-            (axis.empty() ? found(set, times) : hdf5_leaf(set.path) == axis || set.path == axis))
-          group.stamps = set.path;
+            (axis.empty() ? found(set, times) : set.leaf() == axis || set.path == axis))
+          take_stamps(group, set);
     const auto serves = [&](const Hdf5Set& set) {
-      return !set.two_dimensional && set.rows == group.sets.front().rows &&
-             set.path != group.sets.front().path;
+      return (!set.two_dimensional || set.line) && set.rows == group.sets.front().rows &&
+             (set.path != group.sets.front().path || set.member != group.sets.front().member);
     };
     // A time beside a table of two dimensions, or the scale of a dimension.
     if (group.stamps.empty() && axis != "none")
       for (const Hdf5Set& set : sets) {
         if (!serves(set)) continue;
-        const std::string leaf = hdf5_leaf(set.path);
-        const bool beside =
-            group.sets.front().two_dimensional && hdf5_folder(set.path) == hdf5_folder(group.name) &&
-            (axis.empty() ? is_time_name(leaf) || set.frequencies : leaf == axis || set.path == axis);
-        if (beside || (axis.empty() && set.path == group.sets.front().scale)) group.stamps = set.path;
+        const std::string leaf = set.leaf();
+        const bool beside = group.sets.front().two_dimensional && !group.sets.front().line &&
+                            set.folder() == hdf5_folder(group.name) &&
+                            (axis.empty() ? is_time_key(leaf) || set.frequencies || set.dates || set.index
+                                          : leaf == axis || set.path == axis);
+        if (beside || (axis.empty() && set.path == group.sets.front().scale)) take_stamps(group, set);
       }
     if (group.sets.size() > 1)
-      std::erase_if(group.sets, [&](const Hdf5Set& set) { return set.path == group.stamps; });
-    else if (group.sets.front().path == group.stamps)
+      std::erase_if(group.sets, [&](const Hdf5Set& set) { return is_stamps(group, set); });
+    else if (is_stamps(group, group.sets.front()))
       group.stamps.clear();
+    std::erase_if(group.sets, [](const Hdf5Set& set) { return set.dates; });
+    if (group.sets.empty()) continue;
     // Scales of other dimensions are no channels.
     if (std::any_of(group.sets.begin(), group.sets.end(), [](const Hdf5Set& set) { return !set.is_scale; }))
       std::erase_if(group.sets, [](const Hdf5Set& set) { return set.is_scale; });
   }
+  std::erase_if(groups, [](const Hdf5Group& group) { return group.sets.empty(); });
+  join_groups_of_one(groups, sets);
   // Times alone that serve a table elsewhere are no signal.
   std::erase_if(groups, [&](const Hdf5Group& group) {
     return group.sets.size() == 1 &&
            (std::any_of(groups.begin(), groups.end(),
-                        [&](const Hdf5Group& g) { return g.stamps == group.sets[0].path; }) ||
+                        [&](const Hdf5Group& g) { return is_stamps(g, group.sets[0]); }) ||
             (group.sets[0].is_scale && std::any_of(groups.begin(), groups.end(), [](const Hdf5Group& g) {
                return !g.sets.front().is_scale;
              })));
   });
   return groups;
+}
+
+std::vector<std::string> hdf5_texts_beside(hid_t file, const Hdf5Set& set,
+                                           const std::vector<std::string>& names,
+                                           std::vector<std::string>& used) {
+  const std::string folder = hdf5_folder(set.path);
+  for (const std::string& name : names) {
+    const std::string path = (folder == "/" ? "" : folder) + "/" + name;
+    if (name.empty() || H5Lexists(file, path.c_str(), H5P_DEFAULT) <= 0) continue;
+    const Hdf5Handle data(H5Dopen2(file, path.c_str(), H5P_DEFAULT));
+    if (!data || !hdf5_outside(data.get(), "", {}).empty()) continue;
+    const Hdf5Handle space(H5Dget_space(data.get()));
+    if (H5Sget_simple_extent_npoints(space.get()) != static_cast<hssize_t>(set.columns)) continue;
+    std::vector<std::string> out = hdf5_set_texts(data.get(), 0, static_cast<std::size_t>(set.columns));
+    if (out.empty()) continue;
+    used.push_back(path);
+    return out;
+  }
+  return {};
 }
 
 std::vector<std::string> hdf5_column_titles(hid_t set, std::uint64_t columns) {

@@ -1,10 +1,11 @@
 // hdf5_sets.h: the data sets of numbers in an HDF5 file, and which of them are read together.
 //
-// Every numeric data set of one or two dimensions is looked at. Those of one dimension that lie in the same
-// group and have the same length, rate and start are the channels of one part, named after the group; a data
-// set of two dimensions is a part of its own, its longer dimension being time. A data set called time or t,
-// or frequency, the dimension scale of the HDF5 specification, or what --axis names, holds the axis of its
-// group. All is called under `hdf5_lock`.
+// Every data set of one or two dimensions is looked at: numbers, truth values, and texts that are dates.
+// Those of one dimension that lie in the same group and have the same length, rate and start are the channels
+// of one part, named after the group; groups beside each other that hold one data set each, of one name,
+// length and rate, are the channels of one part, too. A data set of two dimensions is a part of its own, its
+// longer dimension being time. A data set called time or t, or frequency, the dimension scale of the HDF5
+// specification, or what --axis names, holds the axis of its group. All is called under `hdf5_lock`.
 #pragma once
 
 #include <optional>
@@ -17,13 +18,22 @@ namespace vprism {
 
 struct Hdf5Set {
   std::string path;
+  std::string member;  ///< Of a table of records, the field; "" for plain numbers.
   std::uint64_t rows = 0, columns = 1;
   bool two_dimensional = false, transposed = false;  ///< Transposed: [channel][time].
+  bool line = false;                                 ///< Of two dimensions, one of which has one element.
+  bool setting = false;  ///< A single number called as a rate, an interval or a start.
   bool complex = false;
   double interval = 0, start = 0;  ///< By the set's own attributes; 0: it has none.
   std::string scale;               ///< Path of the dimension scale of its longer (or timed) dimension; "".
   bool is_scale = false;           ///< A dimension scale itself.
+  bool index = false;              ///< Called index or axis1, and its values rise otherwise than by one.
+  bool by_group = false;           ///< Named after its group, which holds nothing else.
+  bool dates = false;              ///< Texts, the first of which is a date and a time.
   bool frequencies = false;        ///< Called frequency, and its values rise.
+  std::string leaf() const;
+  /// The group, or the table, that it lies in.
+  std::string folder() const;
 };
 
 /// A data set that lies in another file.
@@ -35,23 +45,31 @@ struct Hdf5Refused {
 struct Hdf5Group {
   std::string name;
   std::vector<Hdf5Set> sets;
-  std::string stamps;  ///< Path of the axis: times or frequencies; "" for none.
+  std::string stamps;              ///< Path of the axis: times or frequencies; "" for none.
+  std::string stamps_member = {};  ///< Its field, where it is a table of records.
+  bool stamps_dates = false;       ///< They are texts.
 };
 
 /// All of them, in the order of their paths; nothing when the file's groups can't be walked. Those that lie
 /// in other files, by external links too, only if these are allowed; the rest of them come into `refused`.
+/// `others` gets the paths of data sets with more than one element that are no numbers, or have more
+/// dimensions.
 std::optional<std::vector<Hdf5Set>> hdf5_sets(hid_t file, const std::string& file_path,
                                               const std::vector<std::string>& allowed_outside,
-                                              std::vector<Hdf5Refused>& refused);
+                                              std::vector<Hdf5Refused>& refused,
+                                              std::vector<std::string>* others = nullptr);
 /// `axis`: the name or path of the stamps, "none", or "" to find them by name.
 std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const std::string& axis);
 
-/// "frequency", "freq", ...
-bool is_frequency_name(const std::string& leaf);
 std::string hdf5_folder(const std::string& path);
 std::string hdf5_leaf(const std::string& path);
 /// Whether a compound type is a complex number: two floats, r and i (or real and imag).
 bool hdf5_complex_members(hid_t type, std::string& real, std::string& imaginary);
+/// Texts of a data set beside another: one for each of its columns. `names`: as it may be called; its path
+/// goes to `used`.
+std::vector<std::string> hdf5_texts_beside(hid_t file, const Hdf5Set& set,
+                                           const std::vector<std::string>& names,
+                                           std::vector<std::string>& used);
 /// A list of texts among the attributes names the columns of a table; empty when there is none.
 std::vector<std::string> hdf5_column_titles(hid_t set, std::uint64_t columns);
 

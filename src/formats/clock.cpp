@@ -1,6 +1,12 @@
 // clock.cpp: see clock.h. Forms of ISO 8601, and blanks and slashes where the trade writes them.
 #include "formats/clock.h"
 
+#include <fmt/format.h>
+
+#include <chrono>
+#include <cmath>
+#include <limits>
+
 #include "base/text.h"
 #include "formats/format.h"
 
@@ -52,6 +58,7 @@ int month_word(std::string_view& text) {
 
 bool day_of(int year, int month, int day, std::int64_t& ns) {
   constexpr int days[] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
+  if (year < 1678 || year > 2261) return false;  // Nanoseconds reach no further.
   const bool leap = year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
   if (month < 1 || month > 12 || day < 1 || day > days[month - 1] + (month == 2 && leap)) return false;
   ns = nanoseconds_since_1970(year, month, day, 0, 0, 0);
@@ -107,6 +114,16 @@ bool take_date(std::string_view& text, DayOrder order, std::int64_t& ns) {
   if (text.empty()) return false;
   const char mark = text.front();
   if (!take(text, "-/")) return false;
+  // "2024-085": the day of the year.
+  std::string_view ordinal = text;
+  const int day_of_year = digits(ordinal, 3);
+  if (day_of_year > 0 && (ordinal.empty() || ordinal.front() < '0' || ordinal.front() > '9')) {
+    text = ordinal;
+    const bool leap = year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
+    if (day_of_year > 365 + leap || !day_of(year, 1, 1, ns)) return false;
+    ns += (day_of_year - 1) * std::int64_t{86400} * 1000000000;
+    return true;
+  }
   const int month = digits(text, 2);
   if (!take(text, std::string_view(&mark, 1))) return false;
   return day_of(year, month, digits(text, 2), ns);
@@ -122,7 +139,11 @@ bool take_time(std::string_view& text, std::int64_t& ns) {
   if (take(text, ":")) {
     second = digits(text, 2);
     if (second < 0 || second > 60) return false;
-    if (take(text, ".,")) {
+    // "12:30:15:250": three digits behind a colon are milliseconds as well.
+    const bool colon = text.size() >= 4 && text[0] == ':' && text[1] >= '0' && text[1] <= '9' &&
+                       text[2] >= '0' && text[2] <= '9' && text[3] >= '0' && text[3] <= '9' &&
+                       (text.size() == 4 || text[4] < '0' || text[4] > '9');
+    if (take(text, colon ? ":" : ".,")) {
       std::int64_t scale = 100000000;
       while (!text.empty() && text.front() >= '0' && text.front() <= '9') {
         fraction += (text.front() - '0') * scale;
@@ -144,6 +165,51 @@ bool take_time(std::string_view& text, std::int64_t& ns) {
 
 }  // namespace
 
+namespace {
+
+/// Minutes with seconds and their fraction, "75:30.5", or more than 24 hours, "30:15:20": what a stopwatch
+/// shows.
+std::optional<std::int64_t> parse_gone_by(std::string_view text) {
+  // "0 days 00:00:01.5".
+  if (const std::size_t word = text.find(" day"); word != std::string_view::npos && word < 6) {
+    std::int64_t count = 0;
+    for (const char c : text.substr(0, word)) {
+      if (c < '0' || c > '9') return {};
+      count = count * 10 + (c - '0');
+    }
+    std::string_view rest = text.substr(word + 4);
+    if (starts_with(rest, "s")) rest.remove_prefix(1);
+    if (starts_with(rest, ",")) rest.remove_prefix(1);
+    rest = trimmed(rest);
+    std::int64_t ns = 0;
+    if (rest.empty() || !take_time(rest, ns) || !rest.empty()) return {};
+    return count * 86400 * 1000000000 + ns;
+  }
+  std::int64_t fields[3] = {}, fraction = 0, scale = 1000000000;
+  int count = 0;
+  std::size_t at = 0;
+  for (;; ++count) {
+    const std::size_t from = at;
+    while (at < text.size() && at < from + 6 && text[at] >= '0' && text[at] <= '9')
+      fields[count] = fields[count] * 10 + (text[at++] - '0');
+    if (at == from || (count > 0 && (at - from != 2 || fields[count] > 59))) return {};
+    if (count == 2 || at == text.size() || text[at] != ':') break;
+    ++at;
+  }
+  const bool parted = at < text.size() && (text[at] == '.' || text[at] == ',');
+  if (parted)
+    for (++at; at < text.size() && text[at] >= '0' && text[at] <= '9'; ++at)
+      if (scale > 1) scale /= 10, fraction += (text[at] - '0') * scale;
+  if (at != text.size()) return {};
+  if (count == 1 && !parted && fields[0] > 24) return (fields[0] * 60 + fields[1]) * 60 * 1000000000;
+  if (count == 1 && parted) return (fields[0] * 60 + fields[1]) * 1000000000 + fraction;
+  if (count == 2 && fields[0] > 24)
+    return ((fields[0] * 60 + fields[1]) * 60 + fields[2]) * 1000000000 + fraction;
+  return {};
+}
+
+}  // namespace
+
 std::optional<std::int64_t> parse_date(std::string_view text, DayOrder order) {
   text = trimmed(text);
   std::int64_t ns = 0;
@@ -153,17 +219,41 @@ std::optional<std::int64_t> parse_date(std::string_view text, DayOrder order) {
 std::optional<std::int64_t> parse_time_of_day(std::string_view text) {
   text = trimmed(text);
   std::int64_t ns = 0;
+  if (const auto gone_by = parse_gone_by(text)) return gone_by;
   return take_time(text, ns) && text.empty() ? std::optional(ns) : std::nullopt;
 }
+
+namespace {
+
+/// "20251103060708.250", "20251103T060708Z": a date and a time without marks.
+std::optional<std::int64_t> parse_compact(std::string_view text) {
+  const int year = digits(text, 4), month = digits(text, 2), day = digits(text, 2);
+  std::int64_t date = 0;
+  if (year < 1900 || year > 2200 || !day_of(year, month, day, date)) return {};
+  take(text, "T");
+  const int hour = digits(text, 2), minute = digits(text, 2), second = digits(text, 2);
+  if (hour < 0 || hour > 23 || minute < 0 || minute > 59 || second < 0 || second > 60) return {};
+  std::int64_t fraction = 0, scale = 1000000000;
+  if (take(text, ".,"))
+    for (; !text.empty() && text[0] >= '0' && text[0] <= '9'; text.remove_prefix(1))
+      if (scale > 1) scale /= 10, fraction += (text[0] - '0') * scale;
+  take(text, "Z");
+  if (!text.empty()) return {};
+  return date + ((std::int64_t{hour} * 60 + minute) * 60 + second) * 1000000000 + fraction;
+}
+
+}  // namespace
 
 std::optional<std::int64_t> parse_date_time(std::string_view text, DayOrder order) {
   text = trimmed(text);
   if (text.size() >= 2 && text.front() == '"' && text.back() == '"') text = text.substr(1, text.size() - 2);
+  if (const auto compact = parse_compact(text)) return compact;
   std::int64_t date = 0, time = 0;
   if (!take_date(text, order, date) || !take(text, "T t_")) return std::nullopt;
   text = trimmed(text);
   if (!take_time(text, time)) return std::nullopt;
   text = trimmed(text);
+  if (text == "UTC" || text == "GMT") return date + time;
   if (take(text, "Zz")) return text.empty() ? std::optional(date + time) : std::nullopt;
   if (text.empty()) return date + time;
   const bool west = text.front() == '-';
@@ -174,6 +264,77 @@ std::optional<std::int64_t> parse_date_time(std::string_view text, DayOrder orde
   if (hours < 0 || minutes < 0 || !text.empty()) return std::nullopt;
   const std::int64_t offset = (std::int64_t{hours} * 60 + minutes) * 60000000000;
   return date + time + (west ? offset : -offset);
+}
+
+std::optional<std::int64_t> parse_counted_time(std::string_view text, std::int64_t unit_ns,
+                                               std::int64_t twice_at_1970) {
+  text = trimmed(text);
+  const bool negative = !text.empty() && text.front() == '-';
+  if (!text.empty() && (text.front() == '-' || text.front() == '+')) text.remove_prefix(1);
+  __extension__ using Wide = __int128;
+  Wide whole = 0, part = 0, scale = 1;
+  std::size_t at = 0, digits = 0;
+  const auto digit = [&] { return at < text.size() && text[at] >= '0' && text[at] <= '9'; };
+  for (; digit() && digits < 20; ++at, ++digits) whole = whole * 10 + (text[at] - '0');
+  if (at < text.size() && (text[at] == '.' || text[at] == ','))
+    for (++at; digit(); ++at, ++digits)
+      if (scale < 1000000000000000) part = part * 10 + (text[at] - '0'), scale *= 10;
+  if (digits == 0 || at != text.size()) return {};
+  const Wide size = whole * unit_ns + (part * unit_ns + scale / 2) / scale;
+  const Wide ns = (negative ? -size : size) - Wide{twice_at_1970} * unit_ns / 2;
+  if (ns > std::numeric_limits<std::int64_t>::max() || ns < std::numeric_limits<std::int64_t>::min())
+    return {};
+  return static_cast<std::int64_t>(ns);
+}
+
+std::optional<std::int64_t> unit_since_1970(double first, double step) {
+  constexpr double year_2000 = 9.466e8, year_2040 = 2.209e9;
+  for (const std::int64_t unit :
+       {std::int64_t{1000000000}, std::int64_t{1000000}, std::int64_t{1000}, std::int64_t{1}}) {
+    const double seconds = first * static_cast<double>(unit) / 1e9,
+                 by = step * static_cast<double>(unit) / 1e9;
+    if (seconds > year_2000 && seconds < year_2040)
+      return by > 0 && std::abs(std::remainder(by, 1000.0)) < 1e-6 * by ? std::nullopt : std::optional(unit);
+  }
+  return {};
+}
+
+std::optional<std::int64_t> instant_of_count(std::int64_t count, std::int64_t unit_ns) {
+  std::int64_t out = 0;
+  return __builtin_mul_overflow(count, unit_ns, &out) ? std::nullopt : std::optional(out);
+}
+
+Caution clock_counted_caution(const std::string& axis, const std::string& unit) {
+  return {"clock-counted", Severity::note, "",
+          "\"" + axis + "\" is taken as counts of " + unit + " since 1970: time 0 is its first row",
+          "--axis-scale gives another unit"};
+}
+
+std::optional<std::int64_t> start_of_day(int year, int month, int day) {
+  std::int64_t ns = 0;
+  return day_of(year, month, day, ns) ? std::optional(ns) : std::nullopt;
+}
+
+std::optional<std::int64_t> instant_after(std::int64_t nanoseconds, double seconds) {
+  constexpr double most_s = 9.2e9;
+  if (!(std::abs(seconds + static_cast<double>(nanoseconds) / 1e9) < most_s) || !(std::abs(seconds) < most_s))
+    return {};
+  return nanoseconds + std::llround(seconds * 1e9);
+}
+
+std::string utc_text(std::int64_t nanoseconds) {
+  using namespace std::chrono;
+  const sys_time<std::chrono::nanoseconds> at{std::chrono::nanoseconds{nanoseconds}};
+  const auto day = floor<days>(at);
+  const year_month_day date{day};
+  const hh_mm_ss time{at - day};
+  std::string out = fmt::format("{:04}-{:02}-{:02}T{:02}:{:02}:{:02}.{:09}", static_cast<int>(date.year()),
+                                static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()),
+                                time.hours().count(), time.minutes().count(), time.seconds().count(),
+                                time.subseconds().count());
+  while (out.back() == '0') out.pop_back();
+  if (out.back() == '.') out.pop_back();
+  return out + "Z";
 }
 
 bool is_ambiguous_date(std::string_view text) {

@@ -83,7 +83,8 @@ std::optional<std::complex<double>> polar_number(double size, std::string_view r
   if (!rest.empty() && !radians && rest != "deg") return {};
   if (decibels) size = std::pow(10, size / 20);
   if (size < 0) return {};
-  return std::polar(size, *angle * (radians ? 1 : std::numbers::pi / 180));
+  const double turn = *angle * (radians ? 1 : std::numbers::pi / 180);
+  return size * std::complex(std::cos(turn), std::sin(turn));
 }
 
 /// Cells between delimiters that stand in no parentheses and no quotes; ' ' stands for runs of blanks.

@@ -8,6 +8,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/netcdf.h"
 
 namespace vprism {
 
@@ -77,6 +78,15 @@ bool recognises_npz(const FileHead& head) {
 
 std::unique_ptr<SampleSource> open_npz(const FileHead& head, const ReadSettings& settings) {
   return containers().open_npz(head, settings);
+}
+
+bool recognises_netcdf(const FileHead& head) {
+  return starts_with(head.bytes, "CDF") && head.bytes.size() > 3 &&
+         (head.bytes[3] == 1 || head.bytes[3] == 2 || head.bytes[3] == 5);
+}
+
+std::unique_ptr<SampleSource> open_netcdf(const FileHead& head, const ReadSettings& settings) {
+  return containers().open_netcdf(head, settings);
 }
 
 std::unique_ptr<RecordingWriter> write_hdf5(const std::vector<std::string>& paths, const Recording& recording,

@@ -22,6 +22,7 @@ struct Containers {
   void (*adopt_units)(UnitLibrary&);
   std::unique_ptr<SampleSource> (*open_hdf5)(const FileHead&, const ReadSettings&);
   std::unique_ptr<SampleSource> (*open_npz)(const FileHead&, const ReadSettings&);
+  std::unique_ptr<SampleSource> (*open_netcdf)(const FileHead&, const ReadSettings&);
   std::unique_ptr<RecordingWriter> (*write_hdf5)(const std::string& path, const Recording&,
                                                  const WriteSettings&);
   std::unique_ptr<MapWriter> (*write_map)(const std::string& path, const MapAxes&, std::size_t rows);

@@ -3,8 +3,9 @@
 #include "formats/crash_folder.h"
 
 #include <algorithm>
-#include <cmath>
+#include <cstdlib>
 #include <filesystem>
+#include <fstream>
 #include <map>
 
 #include "base/error.h"
@@ -31,10 +32,11 @@ bool is_channel_file(const fs::path& path) {
 /// What was joined, as the recording that the description stands for.
 class FolderSource : public SampleSource {
  public:
-  FolderSource(std::unique_ptr<SampleSource> joined, std::string path, std::vector<Part> parts,
+  FolderSource(std::unique_ptr<SampleSource> joined, const FileHead& head, std::vector<Part> parts,
                std::size_t part)
       : joined_(std::move(joined)), recording_(joined_->recording()) {
-    recording_.file = std::move(path);
+    recording_.file = head.path;
+    take_notes(head.bytes);
     recording_.format = "ISO/TS 13499, " + std::to_string(recording_.channels.size()) + " channel files";
     recording_.parts = std::move(parts), recording_.part = part;
   }
@@ -42,16 +44,36 @@ class FolderSource : public SampleSource {
   std::size_t read(Block& block) override { return joined_->read(block); }
   void rewind() override { joined_->rewind(); }
   bool carries_stamps() const override { return joined_->carries_stamps(); }
+  void warn(Caution caution) { recording_.cautions.push_back(std::move(caution)); }
 
  private:
+  /// "Key :value" lines of the description.
+  void take_notes(const std::string& text) {
+    constexpr std::size_t most = 200;
+    for (const std::string& line : split(text, '\n')) {
+      const std::size_t mark = line.find(':');
+      if (mark == std::string::npos || recording_.notes.size() == most) continue;
+      const std::string key = clean_text(std::string(trimmed(line.substr(0, mark)))),
+                        value = clean_text(std::string(trimmed(line.substr(mark + 1))));
+      if (!key.empty() && !value.empty() && value != "NOVALUE") recording_.notes.emplace_back(key, value);
+    }
+  }
+
   std::unique_ptr<SampleSource> joined_;
   Recording recording_;
 };
 
-}  // namespace
+/// How many channels a list says there are; 0: it does not say.
+std::size_t channels_promised(const std::string& text) {
+  const std::size_t at = text.find("umber of channels"), mark = text.find(':', at);
+  if (at == std::string::npos || mark == std::string::npos || mark > at + 40) return 0;
+  return static_cast<std::size_t>(std::strtoul(text.c_str() + mark + 1, nullptr, 10));
+}
 
-// Those of the description's own name, beside it or in a folder beside it called Channel; by number.
-std::vector<std::string> crash_channel_files(const std::string& path) {
+/// Files of a recording's own name, beside it or in a folder beside it called Channel, that are wanted; by
+/// name.
+template <typename Wanted>
+std::vector<std::string> files_of_recording(const std::string& path, Wanted wanted) {
   const fs::path file(path);
   std::vector<fs::path> folders = {file.parent_path().empty() ? fs::path(".") : file.parent_path()};
   std::error_code code;
@@ -61,11 +83,31 @@ std::vector<std::string> crash_channel_files(const std::string& path) {
   std::vector<std::string> out;
   for (const fs::path& folder : folders)
     for (const auto& entry : fs::directory_iterator(folder, code))
-      if (entry.is_regular_file(code) && is_channel_file(entry.path()) &&
+      if (entry.is_regular_file(code) && wanted(entry.path()) &&
           lower_case(entry.path().stem().string()) == lower_case(file.stem().string()))
         out.push_back(entry.path().string());
   std::sort(out.begin(), out.end());
-  if (out.size() > most_channels) out.resize(most_channels);
+  return out;
+}
+
+/// What the lists of a recording say there are; 0: nothing.
+std::size_t channels_listed(const std::string& path) {
+  std::size_t out = 0;
+  for (const std::string& list :
+       files_of_recording(path, [](const fs::path& p) { return ends_in(p.string(), ".chn"); })) {
+    std::string text(4096, '\0');
+    std::ifstream in(list, std::ios::binary);
+    in.read(text.data(), static_cast<std::streamsize>(text.size()));
+    text.resize(static_cast<std::size_t>(in.gcount()));
+    out = std::max(out, channels_promised(text));
+  }
+  return out;
+}
+
+}  // namespace
+
+std::vector<std::string> crash_channel_files(const std::string& path) {
+  std::vector<std::string> out = files_of_recording(path, is_channel_file);
   return out;
 }
 
@@ -93,6 +135,10 @@ std::unique_ptr<SampleSource> open_crash_folder(const FileHead& head, const Read
     throw Error(Status::input, head.path + ": there is no channel file (" +
                                    fs::path(head.path).stem().string() +
                                    ".001 and so on) beside it or in a folder Channel beside it");
+  if (files.size() > most_channels)
+    throw Error(Status::input, head.path + ": " + std::to_string(files.size()) + " channel files; at most " +
+                                   std::to_string(most_channels) +
+                                   " can be taken: move some to another folder");
   ReadSettings each = settings;
   each.part.clear();
   each.digest.reset();
@@ -108,19 +154,18 @@ std::unique_ptr<SampleSource> open_crash_folder(const FileHead& head, const Read
   std::stable_sort(order.begin(), order.end(),
                    [](const auto& a, const auto& b) { return a.first > b.first; });
   std::vector<Part> parts;
-  std::size_t chosen = 0;
-  for (std::size_t i = 0; i < order.size(); ++i) {
-    parts.push_back({std::to_string(i + 1), std::to_string(order[i].first) + " channels at " +
-                                                format_quantity(-1 / order[i].second, "Hz")});
-    if (settings.part == parts.back().name) chosen = i;
-  }
-  if (!settings.part.empty() && settings.part != parts[chosen].name) {
-    std::vector<std::string> names;
-    for (const Part& part : parts) names.push_back(part.name);
-    throw Error(Status::usage, head.path + ": " + unknown_name("part", settings.part, names));
-  }
-  return std::make_unique<FolderSource>(join_channels(std::move(by_rate[order[chosen].second])), head.path,
-                                        order.size() > 1 ? parts : std::vector<Part>(), chosen);
+  for (const auto& [count, interval] : order)
+    parts.push_back({interval < 0 ? format_quantity(-1 / interval, "Hz", 9) : "without a rate",
+                     std::to_string(count) + (count == 1 ? " channel" : " channels")});
+  const std::size_t chosen = choose_part(head.path, parts, settings, 0);
+  auto source = std::make_unique<FolderSource>(join_channels(std::move(by_rate[order[chosen].second])), head,
+                                               order.size() > 1 ? parts : std::vector<Part>(), chosen);
+  if (const std::size_t promised = channels_listed(head.path); promised > 0 && promised != files.size())
+    source->warn({"channels-disagree", Severity::warning, "",
+                  "the list names " + std::to_string(promised) + " channels, " +
+                      std::to_string(files.size()) + " files are there",
+                  "copy the folder again if some are missing"});
+  return source;
 }
 
 }  // namespace vprism

@@ -12,8 +12,10 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/backward_rows.h"
 #include "formats/complex_pairs.h"
 #include "formats/row_channels.h"
+#include "formats/row_checks.h"
 #include "formats/text_gaps.h"
 #include "formats/text_rows.h"
 
@@ -41,7 +43,7 @@ class Delimited : public SampleSource {
   Delimited(const FileHead& head, const ReadSettings& settings, InputFile file, TurnedTable turned)
       : settings_(settings),
         layout_(find_text_layout(head, settings)),
-        stream_(std::move(file), layout_.coding, layout_.rewriter()),
+        stream_(std::move(file), layout_.coding, layout_.rewriter(), layout_.bare_returns),
         turned_(std::move(turned)) {
     recording_.file = head.path;
     recording_.format = format_text();
@@ -63,8 +65,22 @@ class Delimited : public SampleSource {
           head.path +
               ": a time column but no channel beside it; use --axis none if the one column is a signal");
     recording_.cautions = layout_.cautions;
-    if (layout_.clock) recording_.zero_ns = layout_.clock->first_ns;
-    if (turned_.channels > 0) take_turned();
+    if (layout_.clock && !layout_.clock->no_date) recording_.zero_ns = layout_.clock->first_ns;
+    // Times of day, the day above them.
+    if (layout_.clock && layout_.clock->no_date && layout_.clock->pieces.empty() && layout_.began_day_ns &&
+        !layout_.clock->minutes_first)
+      recording_.zero_ns = *layout_.began_day_ns + layout_.clock->first_ns;
+    if (!layout_.clock && layout_.axis.domain == Axis::Domain::time) {
+      recording_.zero_ns = layout_.began_ns;
+      if (!layout_.began_ns && layout_.began_day_ns && layout_.began_time_ns)
+        recording_.zero_ns = *layout_.began_day_ns + *layout_.began_time_ns;
+    }
+    if (turned_.kind != TurnedTable::Kind::as_it_stands) take_turned();
+    if (is_serial())
+      recording_.cautions.push_back({"values-in-lines", Severity::note, "",
+                                     "one channel, " + std::to_string(layout_.dialect->each) +
+                                         " of its values in each line, as many in all as the header says",
+                                     "--no-rows takes each line as a row of a table"});
     Delimited::rewind();
   }
 
@@ -72,6 +88,7 @@ class Delimited : public SampleSource {
   const Recording& recording() const override { return recording_; }
   bool carries_stamps() const override { return layout_.has_axis(); }
   bool has_complex_cells() const { return layout_.complex.has_value(); }
+  const TextLayout& layout() const { return layout_; }
 
   void rewind() override {
     stream_.seek(layout_.data_offset);
@@ -85,6 +102,7 @@ class Delimited : public SampleSource {
     ended_ = false;
     bad_rows_ = good_after_bad_ = 0;
     judge_ = {};
+    checks_ = RowChecks(layout_);
     gaps_.emplace(layout_.cells.size(), axis_column(), settings_.missing);
   }
 
@@ -129,6 +147,8 @@ class Delimited : public SampleSource {
   }
 
  private:
+  bool is_serial() const { return layout_.dialect && layout_.dialect->is_serial(); }
+
   /// Index among the columns of a piece; -1 for none.
   std::size_t axis_column() const {
     return layout_.clock ? layout_.cells.size() : layout_.time.value_or(std::size_t(-1));
@@ -143,9 +163,12 @@ class Delimited : public SampleSource {
                                                               : std::string("'") + layout_.delimiter + "'";
     return "delimited text, " + delimiter + (layout_.decimal == ',' ? ", decimal comma" : "") +
            (layout_.complex ? ", complex numbers" : "") +
-           (turned_.channels > 0 ? ", a channel in each row" : "") +
+           (is_serial() ? ", several values of one channel in each line" : "") +
+           (turned_.kind == TurnedTable::Kind::turned      ? ", a channel in each row"
+            : turned_.kind == TurnedTable::Kind::backwards ? ", the last row first"
+                                                           : "") +
            (layout_.coding == TextCoding::utf8 ? "" : ", UTF-16") + ", data from line " +
-           std::to_string(turned_.channels > 0 ? turned_.lines.front() : layout_.data_line);
+           std::to_string(turned_.lines.empty() ? layout_.data_line : turned_.lines.front());
   }
 
   /// The front piece has been handed on.
@@ -223,6 +246,7 @@ class Delimited : public SampleSource {
       good_after_bad_ += piece.good_after_bad;
       gaps_->count(piece, line_);
       line_ += piece.lines;
+      checks_.take(piece, axis_column());
       if (resolution_ == 0 || piece.rows > 64) resolution_ = std::max(resolution_, piece.printed_step);
       if (piece.rows > 0 && good_after_bad_ == 0)
         ready_.push_back(std::move(piece));
@@ -257,21 +281,29 @@ class Delimited : public SampleSource {
 
   /// Line and cell, as they are in the file.
   std::string place_of(const BadCell& bad) const {
-    if (turned_.channels == 0) return std::to_string(bad.line) + ":" + std::to_string(bad.cell);
+    const auto row = bad.line - static_cast<std::int64_t>(turned_.above);
+    switch (turned_.kind) {
+      case TurnedTable::Kind::as_it_stands:
+        if (is_serial())
+          return std::to_string(layout_.data_line + (bad.line - layout_.data_line) /
+                                                        static_cast<std::int64_t>(layout_.dialect->each));
+        return std::to_string(bad.line) + ":" + std::to_string(bad.cell);
+      case TurnedTable::Kind::backwards:
+        return std::to_string(turned_.lines[1] + 1 - row) + ":" + std::to_string(bad.cell);
+      case TurnedTable::Kind::turned:
+        break;
+    }
     const std::int64_t line = turned_.lines[std::min(bad.cell, turned_.lines.size()) - 1];
-    const auto cell =
-        bad.line - static_cast<std::int64_t>(turned_.above) + static_cast<std::int64_t>(turned_.named);
+    const auto cell = row + static_cast<std::int64_t>(turned_.named);
     return std::to_string(line) + ":" + std::to_string(cell);
   }
 
   void take_turned() {
-    recording_.layout = {{std::to_string(turned_.lines.front()) + ".." + std::to_string(turned_.lines.back()),
-                          "a channel in each row"}};
-    if (!turned_.asked)
-      warn("channels-in-rows",
-           "few long rows: each of " + std::to_string(turned_.channels) + " is taken as a channel of up to " +
-               std::to_string(turned_.longest) + " values",
-           "--no-rows takes each row as a sample of all channels");
+    for (Caution& c : turned_.cautions()) recording_.cautions.push_back(std::move(c));
+    if (turned_.kind == TurnedTable::Kind::turned)
+      recording_.layout = {
+          {std::to_string(turned_.lines.front()) + ".." + std::to_string(turned_.lines.back()),
+           "a channel in each row"}};
   }
 
   void warn(const char* code, const std::string& text, const char* remedy) {
@@ -282,19 +314,20 @@ class Delimited : public SampleSource {
   void settle() {
     recording_.samples = judge_.count();
     gaps_->tell(recording_, layout_);
+    checks_.warn(recording_);
     if (recording_.channels.size() >= 32 &&
         4 * recording_.samples < static_cast<std::int64_t>(recording_.channels.size()))
       warn("rows-few",
            std::to_string(recording_.samples) + " rows of " + std::to_string(recording_.channels.size()) +
                " numbers: each may be a channel, and each column a time",
            "take each row as a channel with --rows");
-    if (layout_.declared > 0 && layout_.declared != recording_.samples)
+    if (layout_.declared > 0 && layout_.declared != recording_.samples && layout_.every == 1 && !is_serial())
       warn("length-disagrees",
            "the preamble promises " + std::to_string(layout_.declared) + " samples, " +
                std::to_string(recording_.samples) + " are there",
            "the export may be cut: export it again");
     // Rate by key, by total time and number of samples, by stamps: all that are there must agree.
-    double interval = layout_.interval_s;
+    double interval = layout_.interval_s * static_cast<double>(layout_.every);
     std::string source = layout_.interval_source;
     if (layout_.total_s > 0 && recording_.samples > 1) {
       // A total time may be meant to the last sample or to its end.
@@ -312,7 +345,8 @@ class Delimited : public SampleSource {
       }
     }
     if (!carries_stamps()) {
-      recording_.axis.start = layout_.start_s;
+      recording_.axis.start =
+          layout_.start_s + layout_.interval_s * static_cast<double>(layout_.skipped_first);
       settle_interval(recording_, settings_, interval, source);
       return;
     }
@@ -342,7 +376,7 @@ class Delimited : public SampleSource {
     recording_.axis.source = layout_.clock                               ? "clock times"
                              : layout_.axis.domain == Axis::Domain::time ? "time column"
                                                                          : "axis column";
-    const double resolution = layout_.clock ? 1e-9 : resolution_ * layout_.time_factor;
+    const double resolution = resolution_ * (layout_.clock ? 1 : layout_.time_factor);
     settle_stamps(recording_, settings_, judge_, resolution, interval, source);
     // A preamble that agrees with the stamps confirms what was taken as the time column.
     if (interval > 0 && recording_.axis.interval > 0 &&
@@ -368,6 +402,7 @@ class Delimited : public SampleSource {
   std::int64_t bad_rows_ = 0, good_after_bad_ = 0;
   BadCell bad_;
   double resolution_ = 0;
+  RowChecks checks_{layout_};
   StampJudge judge_;
   std::optional<TextGaps> gaps_;
 };
@@ -380,6 +415,8 @@ std::unique_ptr<SampleSource> open_delimited(const FileHead& head, const ReadSet
   std::optional<TurnedTable> table = turned_over(head, settings);
   std::unique_ptr<Delimited> source = table ? Delimited::turned(head, settings, std::move(*table))
                                             : std::make_unique<Delimited>(head, settings);
+  if (!table && source->layout().backwards)
+    source = Delimited::turned(head, settings, last_row_first(head, source->layout()));
   const bool written = source->has_complex_cells();
   return join_complex(std::move(source), settings, written);
 }

@@ -97,7 +97,10 @@ FieldSource::FieldSource(InputFile file, Recording recording, FieldLayout layout
 
 void FieldSource::decode(const Field& field, const char* from, std::size_t count, double* to,
                          bool& gaps) const {
-  field.type->decode(from, static_cast<std::size_t>(field.stride), count, to);
+  if (field.base)
+    field.type->distances(from, static_cast<std::size_t>(field.stride), count, *field.base, to);
+  else
+    field.type->decode(from, static_cast<std::size_t>(field.stride), count, to);
   if (field.bit < 64) {
     for (std::size_t n = 0; n < count; ++n)
       to[n] = static_cast<double>((static_cast<std::uint64_t>(to[n]) >> field.bit) & 1);
@@ -171,6 +174,8 @@ std::size_t FieldSource::read(Block& block) {
 void FieldSource::take_stamps(std::span<double> stamps) {
   if (layout_.stamps_are_magnitudes)
     for (double& t : stamps) t = std::abs(t);
+  if (layout_.stamp_unit > 0)
+    for (double& t : stamps) t = (t - layout_.stamp_first) * layout_.stamp_unit;
   if (!settled_) judge_.add(stamps);
 }
 

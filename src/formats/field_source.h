@@ -18,13 +18,16 @@ struct Field {
   std::uint64_t offset = 0, stride = 0;
   double factor = 1, add = 0;
   std::optional<double> missing{};
-  unsigned bit = 64;  ///< Below 64: only this bit of an integer, as 0 or 1.
+  unsigned bit = 64;                   ///< Below 64: only this bit of an integer, as 0 or 1.
+  std::optional<std::int64_t> base{};  ///< Of integers of 64 bits: their distance from this one is taken.
 };
 
 struct FieldLayout {
   std::vector<Field> columns;  ///< As many as a block of the recording has: real parts, then imaginary ones.
   std::optional<Field> stamps;
-  double stamp_resolution = 0;         ///< Least step the stamps can tell apart, in the axis's unit.
+  double stamp_resolution = 0;  ///< Least step the stamps can tell apart, in the axis's unit.
+  double stamp_first = 0,
+         stamp_unit = 0;               ///< Taken off them, and then what one is in seconds; 0: nothing to do.
   bool stamps_are_magnitudes = false;  ///< A sign before a stamp means something else and is dropped.
 };
 

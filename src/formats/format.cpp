@@ -11,6 +11,9 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/crash_folder.h"
+#include "formats/json_recording.h"
+#include "formats/netcdf.h"
+#include "formats/network_parameters.h"
 #include "formats/spool.h"
 #include "formats/station_text.h"
 
@@ -29,6 +32,7 @@ const std::vector<Format>& format_table() {
       {"HDF5", "our recording layout, and any data sets of numbers with one or two dimensions",
        recognises_hdf5, open_hdf5},
       {"sound file", "WAV, RF64, W64, FLAC, AIFF, CAF", recognises_sound, open_sound},
+      {"netCDF", "the classic formats; those of netCDF-4 are HDF5", recognises_netcdf, open_netcdf},
       {"NPY", "arrays of numbers", recognises_npy, open_npy},
       {"NPZ", "archives of arrays", recognises_npz, open_npz},
       {"SigMF", "real and complex captures: .sigmf-meta with .sigmf-data", recognises_sigmf, open_sigmf},
@@ -42,10 +46,24 @@ const std::vector<Format>& format_table() {
        recognises_station_text, open_station_text},
       {"vehicle test folder", "ISO/TS 13499: .mme or .chn with its channel files, or their folder",
        recognises_crash_folder, open_crash_folder},
+      {"network parameters", "S, Y, Z, G and H parameters of the IBIS Open Forum's format: .s1p, .s2p, ...",
+       recognises_network_parameters, open_network_parameters},
+      {"JSON", "documents with arrays of numbers, or with an object or a list for each row", recognises_json,
+       open_json},
       {"delimited text", "columns of numbers: comma, semicolon, tab or blanks", recognises_delimited,
        open_delimited},
   };
   return table;
+}
+
+std::vector<std::vector<double>> all_samples(SampleSource& source) {
+  source.resolve();
+  std::vector<std::vector<double>> columns(source.recording().channels.size());
+  Block block = source.make_block();
+  while (source.read(block) > 0)
+    for (std::size_t c = 0; c < columns.size(); ++c)
+      columns[c].insert(columns[c].end(), block.samples(c).begin(), block.samples(c).end());
+  return columns;
 }
 
 FileHead read_head(const std::string& path) {
@@ -113,6 +131,14 @@ class NamedSource : public SampleSource {
 
 }  // namespace
 
+namespace {
+
+void require_no_part(const std::string& path, const ReadSettings& settings) {
+  choose_part(path, {{"1", ""}}, settings, 0);
+}
+
+}  // namespace
+
 std::unique_ptr<SampleSource> open_recording(const std::string& path, const ReadSettings& settings) {
   if (const std::string file = readable_path(path); file != path) {
     const std::string name = input_name(path);
@@ -120,9 +146,17 @@ std::unique_ptr<SampleSource> open_recording(const std::string& path, const Read
                    [&] { return std::make_unique<NamedSource>(open_recording(file, settings), file, name); });
   }
   const FileHead head = read_head(path);
-  if (!settings.binary.empty()) return open_flat_binary(head, settings);
-  for (const Format& format : format_table())
-    if (format.recognises(head)) return format.open(head, settings);
+  if (!settings.binary.empty()) {
+    require_no_part(path, settings);
+    return open_flat_binary(head, settings);
+  }
+  for (const Format& format : format_table()) {
+    if (!format.recognises(head)) continue;
+    // Those that hold one recording always; the others choose by themselves.
+    for (const auto single : {open_sound, open_npy, open_sigmf, open_comtrade, open_network_parameters})
+      if (format.open == single) require_no_part(path, settings);
+    return format.open(head, settings);
+  }
   throw Error(Status::input, path +
                                  ": not a format that is known here; if it holds plain numbers, say how with "
                                  "--binary, for example --binary f32le:2ch");
@@ -132,6 +166,14 @@ void settle_interval(Recording& recording, const ReadSettings& settings, double 
                      const std::string& file_source) {
   double given = 0;
   std::string source;
+  constexpr double shortest = 1e-100, longest = 1e100;
+  if (file_interval_s != 0 && !(file_interval_s > shortest && file_interval_s < longest)) {
+    recording.cautions.push_back({"rate-unusable", Severity::warning, "",
+                                  "the " + file_source + " makes the interval " +
+                                      format_number(file_interval_s, 4) + " s, which is none; it is not used",
+                                  "give --rate"});
+    file_interval_s = 0;
+  }
   if (settings.rate_hz) given = 1 / *settings.rate_hz, source = "--rate";
   if (settings.interval_s) given = *settings.interval_s, source = "--interval";
   if (settings.duration_s && recording.samples > 0)

@@ -55,6 +55,9 @@ const std::vector<Format>& format_table();
 /// Throws Error(input) when it can't be read, with the file's name at the head of the line.
 std::unique_ptr<SampleSource> open_recording(const std::string& path, const ReadSettings& settings);
 
+/// All samples of a source, channel by channel; its axis and length are then known.
+std::vector<std::vector<double>> all_samples(SampleSource& source);
+
 /// Reads the head; throws Error(input) when the file is missing, a folder, unreadable or empty.
 FileHead read_head(const std::string& path);
 

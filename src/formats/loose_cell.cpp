@@ -24,6 +24,8 @@ std::string_view bare(std::string_view cell) {
 
 /// Typographic minus and blanks in ASCII.
 std::string plain(std::string_view text) {
+  if (std::none_of(text.begin(), text.end(), [](char c) { return (c & 0x80) != 0; }))
+    return std::string(text);
   static constexpr std::pair<std::string_view, char> signs[] = {{"\xE2\x88\x92", '-'},
                                                                 {"\xC2\xA0", ' '},
                                                                 {"\xE2\x80\xAF", ' '},
@@ -62,13 +64,39 @@ bool join_thousands(std::string& text, char decimal) {
   return true;
 }
 
+bool hex_digit(char c) { return digit(c) || (c >= 'A' && c <= 'F') || (c >= 'a' && c <= 'f'); }
+
+/// "×10^-3", "x10^3", "*10^-3", "·10^-3", "e-3" apart from its number: what it is worth.
+std::optional<double> power_of_ten(std::string_view text) {
+  bool times = false;
+  for (const std::string_view sign : {"\xC3\x97", "\xC2\xB7", "x", "X", "*"})
+    if (!times && starts_with(text, sign)) text = trimmed(text.substr(sign.size())), times = true;
+  if (!times || !starts_with(text, "10^")) return {};
+  text.remove_prefix(3);
+  if (!text.empty() && (text.front() == '{' || text.front() == '(')) text = text.substr(1, text.size() - 2);
+  if (!text.empty() && text.front() == '+') text.remove_prefix(1);
+  const bool negative = !text.empty() && text.front() == '-';
+  if (negative) text.remove_prefix(1);
+  if (text.empty() || text.size() > 3 || !std::all_of(text.begin(), text.end(), digit)) return {};
+  int power = 0;
+  for (const char c : text) power = 10 * power + (c - '0');
+  return std::pow(10.0, negative ? -power : power);
+}
+
 }  // namespace
 
 std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
   cell = bare(cell);
   if (cell.empty() || cell.size() > 64) return {};
+  // Most cells that are asked about are words, or rows parted otherwise: no number begins so, or is so long.
+  const char lead = cell[0];
+  if (!digit(lead) && lead != decimal && (lead & 0x80) == 0 &&
+      std::string_view("+-.([").find(lead) == std::string_view::npos)
+    return {};
   std::string text = plain(cell);
-  if (text.size() > 2 && text.front() == '(' && text.back() == ')') text = text.substr(1, text.size() - 2);
+  if (text.size() > 2 &&
+      ((text.front() == '(' && text.back() == ')') || (text.front() == '[' && text.back() == ']')))
+    text = text.substr(1, text.size() - 2);
   LooseNumber out;
   const bool negative = text[0] == '-';
   const std::string_view size = std::string_view(text).substr(negative || text[0] == '+' ? 1 : 0);
@@ -88,7 +116,22 @@ std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
   if (code != std::errc() || !std::isfinite(out.value)) return {};
   rest = trimmed(rest.substr(static_cast<std::size_t>(end - rest.data())));
   if (rest.empty()) return out;
+  if (const auto power = power_of_ten(rest)) {
+    out.value *= *power;
+    return std::isfinite(out.value) ? std::optional(out) : std::nullopt;
+  }
+  if (rest == ":") return out;  // "0.010: 3.2 V".
+  // The check sum behind a sentence: "3.2*5A".
+  if (rest.size() == 3 && rest[0] == '*' && hex_digit(rest[1]) && hex_digit(rest[2])) return out;
   if (rest.size() > 10 || std::any_of(rest.begin(), rest.end(), digit)) return {};
+  // A prefix by itself: "2.5k", "10M".
+  static constexpr std::pair<std::string_view, double> prefixes[] = {
+      {"k", 1e3}, {"M", 1e6}, {"u", 1e-6}, {"\u00B5", 1e-6}, {"\u03BC", 1e-6}, {"n", 1e-9}, {"p", 1e-12}};
+  for (const auto& [prefix, factor] : prefixes)
+    if (rest == prefix) {
+      out.value *= factor;
+      return out;
+    }
   out.unit = std::string(rest);
   // The same one stands in a whole column.
   thread_local std::string known;

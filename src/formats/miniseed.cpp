@@ -168,6 +168,10 @@ class MiniSeed : public SampleSource {
       at += static_cast<std::uint64_t>(length);
     }
     if (all_.empty()) damaged(0, "no record with samples");
+    if (passed_over_ > 0)
+      recording_.cautions.push_back(
+          {"records-left-out", Severity::note, "",
+           std::to_string(passed_over_) + " records hold text, opaque data or samples without a rate", ""});
     if (skipped > 0)
       recording_.cautions.push_back(
           {"trailing-data", Severity::warning, "",
@@ -194,6 +198,7 @@ class MiniSeed : public SampleSource {
       stream.records.push_back({at, 0, static_cast<std::int64_t>(record->bytes), record->samples, true});
       stream.starts.push_back(record->start_us);
     }
+    if (record->samples > 0 && !(record->rate_hz > 0 && samples)) ++passed_over_;
     return record->bytes;
   }
 
@@ -333,7 +338,7 @@ class MiniSeed : public SampleSource {
   InputFile file_;
   Recording recording_;
   std::vector<Stream> all_, streams_;
-  std::int64_t at_ = 0, longest_ = 0;
+  std::int64_t at_ = 0, longest_ = 0, passed_over_ = 0;
   std::uint64_t cached_ = std::numeric_limits<std::uint64_t>::max();
   std::vector<double> samples_;
 };

@@ -5,6 +5,8 @@
 #include <cmath>
 #include <cstring>
 
+#include "formats/format.h"
+
 namespace vprism {
 
 namespace {
@@ -22,12 +24,6 @@ std::uint32_t third_big_word(std::string_view bytes, std::size_t at) {
   std::uint32_t out = 0;
   for (std::size_t i = 0; i < 4; ++i) out = out << 8 | static_cast<unsigned char>(bytes[at + i]);
   return out;
-}
-
-/// Days from 1 January 1970 to 1 January of a year (Gregorian).
-std::int64_t days_to_year(std::int64_t year) {
-  const std::int64_t y = year - 1;
-  return 365 * (year - 1970) + (y / 4 - y / 100 + y / 400) - (1969 / 4 - 1969 / 100 + 1969 / 400);
 }
 
 /// "FDSN:NET_STA_LOC_B_S_SS" as NET.STA.LOC.BSSS.
@@ -114,9 +110,10 @@ std::optional<MiniSeed3Record> miniseed3_header(std::string_view bytes) {
   if (nanoseconds > 999999999u || day < 1 || day > 366 || unsigned_at(12) > 23 || unsigned_at(13) > 59 ||
       unsigned_at(14) > 60)
     return {};
-  const std::int64_t seconds =
-      ((days_to_year(year) + day - 1) * 24 + unsigned_at(12)) * 3600 + unsigned_at(13) * 60 + unsigned_at(14);
-  out.start_us = seconds * 1000000 + nanoseconds / 1000;
+  constexpr std::int64_t day_us = 86400000000;
+  out.start_us =
+      nanoseconds_since_1970(year, 1, 1, unsigned_at(12), unsigned_at(13), unsigned_at(14)) / 1000 +
+      (day - 1) * day_us + nanoseconds / 1000;
   out.encoding = unsigned_at(15);
   const auto rate = third_little<double>(bytes, 16);
   if (!std::isfinite(rate)) return {};

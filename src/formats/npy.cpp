@@ -10,167 +10,76 @@
 #include "formats/npy.h"
 
 #include <algorithm>
-#include <cctype>
+#include <cmath>
 #include <cstdio>
 #include <cstring>
+#include <functional>
+#include <limits>
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/clock.h"
 #include "formats/field_source.h"
+#include "formats/key_meaning.h"
+#include "formats/npy_header.h"
+#include "formats/text_stream.h"
 
 namespace vprism {
 
 namespace {
 
-[[noreturn]] void damaged(const std::string& file, const std::string& what) {
-  throw Error(Status::input, file + ": damaged array header: " + what + "; write it again");
-}
+/// Numbers as the decoder knows them: booleans are small, dates are whole.
+char decoded_kind(const NpyElement& e) { return e.kind == 'b' ? 'u' : e.unit_s > 0 ? 'i' : e.kind; }
 
-struct Element {
-  std::string name;
-  char kind = 'f';
-  bool big = false;
-  std::size_t size = 8;
-};
-
-struct ArrayHeader {
-  std::vector<Element> elements;
-  bool fortran = false;
-  std::vector<std::uint64_t> shape;
-  std::uint64_t data = 0;  ///< Offset of the numbers.
-};
-
-/// The few Python literals that a header is made of.
-class Literals {
- public:
-  Literals(std::string_view text, const std::string& file) : text_(text), file_(file) {}
-
-  bool take(char c) {
-    skip();
-    if (text_.empty() || text_.front() != c) return false;
-    text_.remove_prefix(1);
-    return true;
-  }
-  void need(char c) {
-    if (!take(c)) damaged(file_, std::string("'") + c + "' expected");
-  }
-  std::string string() {
-    skip();
-    if (text_.empty() || (text_.front() != '\'' && text_.front() != '"')) damaged(file_, "a text expected");
-    const char quote = text_.front();
-    const std::size_t end = text_.find(quote, 1);
-    if (end == std::string_view::npos) damaged(file_, "a text without end");
-    std::string out(text_.substr(1, end - 1));
-    text_.remove_prefix(end + 1);
-    return out;
-  }
-  bool next_is_string() {
-    skip();
-    return !text_.empty() && (text_.front() == '\'' || text_.front() == '"');
-  }
-  std::string word() {
-    skip();
-    std::size_t n = 0;
-    while (n < text_.size() && std::isalnum(static_cast<unsigned char>(text_[n]))) ++n;
-    std::string out(text_.substr(0, n));
-    text_.remove_prefix(n);
-    return out;
-  }
-  std::vector<std::uint64_t> tuple() {
-    std::vector<std::uint64_t> out;
-    need('(');
-    while (!take(')')) {
-      std::string digits = word();
-      if (digits.ends_with('L')) digits.pop_back();  // As old writers did.
-      if (digits.empty() || digits.size() > 18 || digits.find_first_not_of("0123456789") != std::string::npos)
-        damaged(file_, "a length expected in the shape");
-      out.push_back(std::stoull(digits));
-      if (out.size() > 8) damaged(file_, "more than 8 dimensions");
-      take(',');
-    }
-    return out;
-  }
-
- private:
-  void skip() {
-    while (!text_.empty() && std::isspace(static_cast<unsigned char>(text_.front()))) text_.remove_prefix(1);
-  }
-  std::string_view text_;
-  const std::string& file_;
-};
-
-Element element_of(const std::string& file, std::string name, const std::string& code) {
-  Element e;
-  e.name = clean_text(name);
-  if (code.size() < 2 || code.size() > 4) damaged(file, "element type \"" + clean_text(code) + "\"");
-  const bool ordered = std::strchr("<>=|", code[0]) != nullptr;
-  e.big = code[0] == '>';
-  e.kind = code[ordered ? 1 : 0];
-  const std::string size = code.substr(ordered ? 2 : 1);
-  if (size.empty() || size.find_first_not_of("0123456789") != std::string::npos)
-    damaged(file, "element type \"" + clean_text(code) + "\"");
-  e.size = std::stoul(size);
-  const bool complex = e.kind == 'c' && (e.size == 8 || e.size == 16);
-  const char kind = e.kind == 'b' ? 'u' : e.kind;
-  if (!complex && (e.kind == 'c' || find_number_type(kind, e.size, e.big) == nullptr))
-    throw Error(Status::input,
-                file + ": elements of type \"" + clean_text(code) +
-                    "\" are no numbers that can be read here; write f8, f4 or an integer type");
-  return e;
-}
-
-ArrayHeader parse_array_header(const std::string& file, const std::string& bytes) {
-  if (bytes.size() < 10) damaged(file, "too short");
-  const auto byte = [&](std::size_t i) {
-    return static_cast<std::uint64_t>(static_cast<unsigned char>(bytes[i]));
+/// Times from the first row on; of dates, and counts since 1970, the instant of that is time 0.
+void take_stamps(FieldLayout& layout, Recording& recording, const InputFile& file, const NpyElement& given,
+                 std::uint64_t offset, std::uint64_t stride) {
+  Field field{find_number_type(decoded_kind(given), given.size, given.big), offset, stride};
+  const auto value_at = [&](std::int64_t row) {
+    double value = 0;
+    const std::string bytes = file.text(offset + static_cast<std::uint64_t>(row) * stride, given.size);
+    if (bytes.size() != given.size) return value;
+    if (field.base)
+      field.type->distances(bytes.data(), given.size, 1, *field.base, &value);
+    else
+      field.type->decode(bytes.data(), given.size, 1, &value);
+    return value;
   };
-  const std::uint64_t major = byte(6);
-  if (major < 1 || major > 3) damaged(file, "version " + std::to_string(major));
-  const std::size_t begin = major == 1 ? 10 : 12;
-  if (bytes.size() < begin) damaged(file, "too short");
-  const std::uint64_t length = byte(8) | byte(9) << 8 | (major == 1 ? 0 : byte(10) << 16 | byte(11) << 24);
-  if (length > bytes.size() - begin) damaged(file, "it does not end within the file's first 256 kB");
-  ArrayHeader header;
-  header.data = begin + length;
-  Literals text(std::string_view(bytes).substr(begin, static_cast<std::size_t>(length)), file);
-  bool has_shape = false;
-  text.need('{');
-  while (!text.take('}')) {
-    const std::string key = text.string();
-    text.need(':');
-    if (key == "descr" && text.next_is_string()) {
-      header.elements.push_back(element_of(file, "", text.string()));
-    } else if (key == "descr") {
-      text.need('[');
-      while (!text.take(']')) {
-        text.need('(');
-        const std::string name = text.string();
-        text.need(',');
-        header.elements.push_back(element_of(file, name, text.string()));
-        if (header.elements.size() > 4096) damaged(file, "more than 4096 fields");
-        text.take(',');
-        text.need(')');
-        text.take(',');
-      }
-    } else if (key == "fortran_order") {
-      header.fortran = text.word() == "True";
-    } else if (key == "shape") {
-      header.shape = text.tuple();
-      has_shape = true;
-    } else {
-      damaged(file, "unknown key \"" + clean_text(key) + "\"");
-    }
-    text.take(',');
+  const double first = value_at(0), last = value_at(recording.samples - 1);
+  double unit_s = given.unit_s;
+  bool dated = given.kind == 'M';
+  if (const auto since =
+          unit_s == 0 && recording.samples > 1 ? unit_since_1970(first, value_at(1) - first) : std::nullopt) {
+    unit_s = static_cast<double>(*since) / 1e9, dated = true;
+    recording.cautions.push_back(clock_counted_caution(given.name, format_quantity(unit_s, "s", 1)));
   }
-  if (header.elements.empty() || !has_shape) damaged(file, "descr or shape is missing");
-  return header;
+  const double digits = given.kind == 'f' && given.size == 4 ? std::numeric_limits<float>::epsilon()
+                                                             : std::numeric_limits<double>::epsilon();
+  layout.stamp_resolution = digits * std::max(std::abs(first), std::abs(last)) * (unit_s > 0 ? unit_s : 1);
+  if (unit_s > 0) {
+    layout.stamp_unit = unit_s;
+    const auto unit_ns = static_cast<std::int64_t>(std::llround(unit_s * 1e9));
+    if (field.type->distances != nullptr) {
+      // The first whole, and all others from it.
+      std::int64_t count = 0;
+      std::string bytes = file.text(offset, given.size);
+      if (given.big) std::reverse(bytes.begin(), bytes.end());
+      if (bytes.size() == sizeof count) std::memcpy(&count, bytes.data(), sizeof count);
+      field.base = count, layout.stamp_resolution = unit_s;
+      if (dated) recording.zero_ns = instant_of_count(count, unit_ns);
+    } else {
+      layout.stamp_first = first;
+      if (dated) recording.zero_ns = instant_after(0, first * unit_s);
+    }
+  }
+  layout.stamps = field;
 }
 
-void add_columns(FieldLayout& layout, std::vector<Field>& imaginary, const Element& e, std::uint64_t offset,
-                 std::uint64_t stride) {
+void add_columns(FieldLayout& layout, std::vector<Field>& imaginary, const NpyElement& e,
+                 std::uint64_t offset, std::uint64_t stride) {
   const bool complex = e.kind == 'c';
   const std::size_t size = complex ? e.size / 2 : e.size;
-  const NumberType* type = find_number_type(complex ? 'f' : e.kind == 'b' ? 'u' : e.kind, size, e.big);
+  const NumberType* type = find_number_type(complex ? 'f' : decoded_kind(e), size, e.big);
   layout.columns.push_back({type, offset, stride});
   if (complex) imaginary.push_back({type, offset + size, stride});
 }
@@ -178,10 +87,11 @@ void add_columns(FieldLayout& layout, std::vector<Field>& imaginary, const Eleme
 }  // namespace
 
 std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording,
-                                             const ReadSettings& settings) {
-  const ArrayHeader header = parse_array_header(recording.file, file.text(0, FileHead::head_bytes));
+                                             const ReadSettings& settings, double interval_s,
+                                             const std::string& interval_source) {
+  const NpyHeader header = parse_npy_header(recording.file, file.text(0, FileHead::head_bytes));
   std::uint64_t item = 0;
-  for (const Element& e : header.elements) item += e.size;
+  for (const NpyElement& e : header.elements) item += e.size;
   std::vector<std::uint64_t> shape = header.shape;
   std::erase(shape, std::uint64_t{1});
   if (shape.empty()) shape.push_back(1);
@@ -191,7 +101,7 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
   FieldLayout layout;
   std::vector<Field> imaginary;
   const bool table = header.elements.size() > 1;
-  if (table && shape.size() > 1) damaged(recording.file, "named fields in two dimensions");
+  if (table && shape.size() > 1) refuse_npy_header(recording.file, "named fields in two dimensions");
   std::uint64_t samples = shape[0], channels = 1;
   bool frames_together = true;  // All channels of an instant lie side by side.
   if (shape.size() == 2) {
@@ -206,7 +116,7 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
            "transpose the array if it is the other way round"});
   }
   if (samples == 0 || channels == 0 || samples > (std::uint64_t{1} << 56))
-    damaged(recording.file, "no samples");
+    refuse_npy_header(recording.file, "no samples");
   if (channels > most_channels)
     throw Error(Status::input, recording.file + ": " + std::to_string(channels) + " channels; at most " +
                                    std::to_string(most_channels));
@@ -214,11 +124,10 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
   recording.channels.clear();
   std::uint64_t offset = header.data;
   for (std::uint64_t c = 0; c < channels; ++c) {
-    for (const Element& e : header.elements) {
-      const std::string name = lower_case(e.name);
-      if (table && !layout.stamps && e.kind == 'f' && (name == "t" || name == "time")) {
-        layout.stamps = Field{find_number_type('f', e.size, e.big), offset, item};
-        layout.stamp_resolution = 0;
+    for (const NpyElement& e : header.elements) {
+      const bool timed = e.kind != 'c' && is_time_key(e.name);
+      if (table && !layout.stamps && (e.unit_s > 0 || timed)) {
+        take_stamps(layout, recording, file, e, offset, item);
         recording.axis.source = "field \"" + e.name + "\"";
       } else {
         add_columns(layout, imaginary, e, offset, table || !frames_together ? item : item * channels);
@@ -235,20 +144,124 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
                                       std::to_string((file.size() - end) / (item * channels)) +
                                       " samples more, which are left out",
                                   "write it again, or read all of it with --binary"});
-  if (layout.columns.empty()) damaged(recording.file, "no channel beside the time");
+  if (layout.columns.empty()) refuse_npy_header(recording.file, "no channel beside the time");
   if (!imaginary.empty() && imaginary.size() != layout.columns.size())
     throw Error(Status::input, recording.file + ": real and complex fields in one array; write them apart");
   recording.complex = !imaginary.empty();
   layout.columns.insert(layout.columns.end(), imaginary.begin(), imaginary.end());
   make_names_distinct(recording.channels);
   take_axis_column(recording, layout, settings);
-  return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(layout), settings, 0,
-                                       "");
+  return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(layout), settings,
+                                       interval_s, interval_source);
+}
+
+NpyFacts npy_facts(const std::string& file, const std::string& bytes) {
+  const NpyHeader header = parse_npy_header(file, bytes);
+  NpyFacts out;
+  out.shape = header.shape;
+  std::erase(out.shape, std::uint64_t{1});
+  const NpyElement& e = header.elements.front();
+  out.table = header.elements.size() > 1, out.complex = e.kind == 'c';
+  if (out.shape.size() > 1 || out.table || out.complex || header.data + e.size > bytes.size()) return out;
+  const std::uint64_t count =
+      std::min<std::uint64_t>(out.shape.empty() ? 1 : out.shape[0], (bytes.size() - header.data) / e.size);
+  std::vector<double> values(static_cast<std::size_t>(count));
+  find_number_type(decoded_kind(e), e.size, e.big)
+      ->decode(bytes.data() + header.data, e.size, values.size(), values.data());
+  if (out.shape.empty()) out.number = values.front();
+  out.rises =
+      count > 1 && std::adjacent_find(values.begin(), values.end(), std::greater_equal<>()) == values.end();
+  return out;
+}
+
+std::vector<std::string> npy_texts(const std::string& file, const std::string& bytes) {
+  const NpyHeader header = parse_npy_header(file, bytes, true);
+  const NpyElement& e = header.elements.front();
+  if (header.elements.size() != 1 || (e.kind != 'U' && e.kind != 'S') || header.shape.size() > 1) return {};
+  const std::uint64_t count = header.shape.empty() ? 1 : header.shape[0];
+  if (count > most_channels || header.data + count * e.size > bytes.size()) return {};
+  std::vector<std::string> out;
+  for (std::uint64_t k = 0; k < count; ++k) {
+    const std::string_view cell =
+        std::string_view(bytes).substr(static_cast<std::size_t>(header.data + k * e.size), e.size);
+    std::string text;
+    if (e.kind == 'S') {
+      text = utf8_from_any(cell.substr(0, cell.find('\0')));
+    } else {
+      // UTF-32 as UTF-16 where it fits: characters beyond are none in names of channels.
+      std::string units;
+      for (std::size_t i = 0; i + 3 < cell.size(); i += 4) {
+        const char high = cell[i + (e.big ? 2 : 1)], low = cell[i + (e.big ? 3 : 0)];
+        if (high == '\0' && low == '\0') break;
+        (units += low) += high;
+      }
+      std::size_t used = 0;
+      text = utf8_from_utf16(units, false, used);
+    }
+    out.push_back(clean_text(text, 80));
+  }
+  return out;
+}
+
+std::unique_ptr<SampleSource> open_npy_together(InputFile file, const std::vector<NpyPlace>& places,
+                                                const std::string& stamps, Recording recording,
+                                                const ReadSettings& settings, double interval_s,
+                                                const std::string& interval_source, bool frequencies) {
+  FieldLayout layout;
+  std::vector<Field> imaginary;
+  recording.channels.clear();
+  std::uint64_t samples = 0;
+  for (const NpyPlace& place : places) {
+    const NpyHeader header = parse_npy_header(recording.file, file.text(place.at, FileHead::head_bytes));
+    const NpyElement& e = header.elements.front();
+    std::vector<std::uint64_t> shape = header.shape;
+    std::erase(shape, std::uint64_t{1});
+    const bool two = shape.size() == 2, first_is_time = !two || shape[0] >= shape[1];
+    const std::uint64_t rows = shape.empty()   ? 1
+                               : first_is_time ? shape[0]
+                                               : shape[1],
+                        columns = two ? shape[first_is_time ? 1 : 0] : 1;
+    const bool together = first_is_time != header.fortran;
+    if (samples == 0) samples = rows;
+    if (shape.size() > 2 || rows != samples || header.elements.size() > 1)
+      refuse_npy_header(recording.file,
+                        "\"" + clean_text(place.name) + "\" has other rows than the arrays beside it");
+    const std::uint64_t base = place.at + header.data;
+    if (base + rows * columns * e.size > file.size())
+      refuse_npy_header(recording.file, "\"" + clean_text(place.name) + "\" is longer than what is there");
+    recording.samples = static_cast<std::int64_t>(samples);
+    if (place.name == stamps) {
+      take_stamps(layout, recording, file, e, base, e.size);
+      recording.axis.source = "array \"" + clean_text(place.name) + "\"";
+      if (frequencies)
+        recording.axis.domain = Axis::Domain::frequency, recording.axis.name = clean_text(place.name),
+        recording.axis.unit = Unit::parse("Hz");
+      continue;
+    }
+    for (std::uint64_t k = 0; k < columns; ++k) {
+      add_columns(layout, imaginary, e, base + k * e.size * (together ? 1 : rows),
+                  together ? e.size * columns : e.size);
+      const bool titled = columns > 1 && place.titles.size() == columns;
+      Channel channel = channel_from_title(titled ? place.titles[k] : place.name);
+      if (columns > 1 && !titled) channel.name += " " + std::to_string(k + 1);
+      recording.channels.push_back(std::move(channel));
+    }
+  }
+  if (recording.channels.empty() || recording.channels.size() > most_channels)
+    throw Error(Status::input, recording.file + ": " + std::to_string(recording.channels.size()) +
+                                   " channels; one at least, and at most " + std::to_string(most_channels));
+  recording.samples = static_cast<std::int64_t>(samples);
+  recording.complex = !imaginary.empty();
+  layout.columns.insert(layout.columns.end(), imaginary.begin(), imaginary.end());
+  make_names_distinct(recording.channels);
+  if (!layout.stamps) take_axis_column(recording, layout, settings);
+  return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(layout), settings,
+                                       interval_s, interval_source);
 }
 
 std::string npy_shape(const std::string& file, const std::string& bytes) {
   std::string out;
-  for (const std::uint64_t n : parse_array_header(file, bytes).shape)
+  for (const std::uint64_t n : parse_npy_header(file, bytes).shape)
     out += (out.empty() ? "" : " x ") + std::to_string(n);
   return out.empty() ? "a single number" : out + " numbers";
 }

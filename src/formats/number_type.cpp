@@ -37,6 +37,20 @@ void decode(const char* from, std::size_t stride, std::size_t count, double* to)
   }
 }
 
+template <bool big>
+void decode_distances(const char* from, std::size_t stride, std::size_t count, std::int64_t base,
+                      double* to) {
+  constexpr bool swap = big == (std::endian::native == std::endian::little);
+  for (std::size_t n = 0; n < count; ++n, from += stride) {
+    char bytes[8];
+    std::memcpy(bytes, from, 8);
+    if constexpr (swap) std::reverse(bytes, bytes + 8);
+    std::uint64_t value;
+    std::memcpy(&value, bytes, 8);
+    to[n] = static_cast<double>(static_cast<std::int64_t>(value - static_cast<std::uint64_t>(base)));
+  }
+}
+
 /// IEEE 754 binary16: sign, 5 bits of exponent (bias 15), 10 of fraction.
 template <bool big>
 void decode_half(const char* from, std::size_t stride, std::size_t count, double* to) {
@@ -54,10 +68,14 @@ void decode_half(const char* from, std::size_t stride, std::size_t count, double
 template <typename T, bool big>
 NumberType row(const char* name) {
   if constexpr (std::is_integral_v<T>)
-    return {name, sizeof(T), decode<T, big>, static_cast<double>(std::numeric_limits<T>::min()),
-            static_cast<double>(std::numeric_limits<T>::max())};
+    return {name,
+            sizeof(T),
+            decode<T, big>,
+            static_cast<double>(std::numeric_limits<T>::min()),
+            static_cast<double>(std::numeric_limits<T>::max()),
+            sizeof(T) == 8 ? decode_distances<big> : nullptr};
   else
-    return {name, sizeof(T), decode<T, big>, 0, 0};
+    return {name, sizeof(T), decode<T, big>, 0, 0, nullptr};
 }
 
 /// x * 0 is NaN for NaN and infinity alone.
@@ -95,8 +113,8 @@ const std::vector<NumberType>& number_types() {
                                                 row<std::uint64_t, true>("u64be"),
                                                 row<std::int64_t, false>("i64le"),
                                                 row<std::int64_t, true>("i64be"),
-                                                {"f16le", 2, decode_half<false>, 0, 0},
-                                                {"f16be", 2, decode_half<true>, 0, 0},
+                                                {"f16le", 2, decode_half<false>, 0, 0, nullptr},
+                                                {"f16be", 2, decode_half<true>, 0, 0, nullptr},
                                                 row<float, false>("f32le"),
                                                 row<float, true>("f32be"),
                                                 row<double, false>("f64le"),

@@ -11,11 +11,16 @@ namespace vprism {
 /// Decodes `count` numbers that lie `stride` bytes apart. 64-bit integers beyond 2^53 lose their last digits.
 using Decode = void (*)(const char* from, std::size_t stride, std::size_t count, double* to);
 
+/// The same for 64-bit integers, as distances from `base`, of which no digit is lost.
+using DecodeDistances = void (*)(const char* from, std::size_t stride, std::size_t count, std::int64_t base,
+                                 double* to);
+
 struct NumberType {
   const char* name;  ///< "f32le"; 8-bit types have no byte order: "u8".
   std::size_t size;
   Decode decode;
-  double least, greatest;  ///< Of integers; 0, 0 for floats.
+  double least, greatest;               ///< Of integers; 0, 0 for floats.
+  DecodeDistances distances = nullptr;  ///< Of integers of 64 bits alone.
 };
 
 /// Floats that are NaN or infinite are no samples: all become NaN. Whether there were some.

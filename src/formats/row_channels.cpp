@@ -17,7 +17,7 @@ namespace vprism {
 namespace {
 
 constexpr std::uint64_t most_bytes = std::uint64_t{1} << 30;
-constexpr std::size_t least_cells = 32;
+constexpr std::size_t least_cells = 32, least_worded_cells = 8;
 
 /// A line of the file, what parts it being known.
 struct Row {
@@ -122,6 +122,12 @@ std::size_t most_cells(std::string_view text) {
   return std::max(most, here);
 }
 
+std::string unquoted(std::string_view cell) {
+  cell = trimmed(cell);
+  if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"') cell = cell.substr(1, cell.size() - 2);
+  return std::string(trimmed(cell));
+}
+
 /// By the head alone.
 bool looks_turned(const FileHead& head, std::string_view text, bool whole, const ReadSettings& settings) {
   // A line that does not end within the head, or next to none that do.
@@ -130,10 +136,17 @@ bool looks_turned(const FileHead& head, std::string_view text, bool whole, const
   const auto lines = static_cast<double>(std::count(text.begin(), text.end(), '\n')) *
                      static_cast<double>(head.size) /
                      static_cast<double>(std::max<std::size_t>(1, head.bytes.size()));
-  if (static_cast<double>(most_cells(text)) < std::max<double>(least_cells, std::min(2 * lines, 4096.0)))
+  if (static_cast<double>(most_cells(text)) <
+      std::max<double>(least_worded_cells, std::min(2 * lines, 4096.0)))
     return false;
   const Rows rows = best_rows(text, whole, settings);
-  if (rows.rows.empty() || rows.cells < least_cells) return false;
+  // Where each row begins with a word, and the first with that for a time, fewer do.
+  std::vector<std::string_view> lead;
+  if (!rows.rows.empty()) split_cells(rows.rows.front().text, rows.delimiter, lead);
+  const bool worded =
+      rows.rows.size() > 1 && is_time_title(channel_from_title(unquoted(lead.front()))) &&
+      std::all_of(rows.rows.begin(), rows.rows.end(), [](const Row& r) { return r.named > 0; });
+  if (rows.rows.empty() || rows.cells < (worded ? least_worded_cells : least_cells)) return false;
   // As many rows as the whole file may have.
   double bytes = 0;
   for (const Row& row : rows.rows) bytes += static_cast<double>(row.text.size());
@@ -147,12 +160,6 @@ bool looks_turned(const FileHead& head, std::string_view text, bool whole, const
   const auto named = static_cast<std::size_t>(std::count_if(
       rows.rows.begin(), rows.rows.end(), [](const Row& r) { return r.named > 0 && r.named <= 3; }));
   return 3 * named >= 2 * rows.rows.size() && cells > 4 * expected;
-}
-
-std::string unquoted(std::string_view cell) {
-  cell = trimmed(cell);
-  if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"') cell = cell.substr(1, cell.size() - 2);
-  return std::string(trimmed(cell));
 }
 
 /// Name and unit from the cells before the numbers.
@@ -169,6 +176,25 @@ std::string title_of(const std::vector<std::string_view>& cells, std::size_t nam
   return out;
 }
 
+/// Titles of the cells before the samples, from the line that ends in a word for them: "Name;Unit;Interval
+/// (s);Values". Empty without one.
+std::vector<std::string> lead_titles(const Rows& rows) {
+  std::vector<std::string_view> cells;
+  for (const Row& row : rows.others) {
+    if (row.numbers > 0 || row.cells < 2 || row.cells > 12 || row.line > rows.rows.front().line) continue;
+    split_cells(row.text, rows.delimiter, cells);
+    while (!cells.empty() && trimmed(cells.back()).empty()) cells.pop_back();
+    const std::string last = cells.empty() ? "" : lower_case(unquoted(cells.back()));
+    for (const char* word : {"values", "value", "data", "samples", "y values", "werte", "daten", "signal"})
+      if (last == word) {
+        std::vector<std::string> out;
+        for (std::size_t k = 0; k + 1 < cells.size(); ++k) out.push_back(unquoted(cells[k]));
+        return out;
+      }
+  }
+  return {};
+}
+
 /// 1, 2, 3, ... or 0, 1, 2, ...: a row that numbers the samples.
 bool counts(const std::vector<std::string_view>& cells, std::size_t named, char decimal) {
   double first = 0, value = 0;
@@ -182,6 +208,7 @@ bool counts(const std::vector<std::string_view>& cells, std::size_t named, char 
 
 TurnedTable turn(const Rows& rows) {
   TurnedTable out;
+  out.kind = TurnedTable::Kind::turned;
   // Names may hold blanks and commas.
   out.delimiter = rows.delimiter == ' ' || rows.delimiter == ',' ? '\t' : rows.delimiter;
   std::vector<std::vector<std::string_view>> cells(rows.rows.size());
@@ -195,6 +222,21 @@ TurnedTable turn(const Rows& rows) {
     split_cells(rows.rows[r].text, rows.delimiter, cells[r]);
     while (!cells[r].empty() && trimmed(cells[r].back()).empty()) cells[r].pop_back();
     out.lines.push_back(rows.rows[r].line);
+  }
+  // Numbers that stand before the samples are settings: those that all rows share say something of them all.
+  const std::size_t worded_cells = out.named;
+  if (const std::vector<std::string> lead = lead_titles(rows); lead.size() > out.named) {
+    const auto shared = [&](std::size_t k) {
+      return std::all_of(cells.begin(), cells.end(), [&](const auto& row) {
+        return k < row.size() && unquoted(row[k]) == unquoted(cells.front()[k]);
+      });
+    };
+    for (std::size_t k = out.named; k < lead.size(); ++k)
+      if (shared(k))
+        out.text += lead[k] + out.delimiter + unquoted(cells.front()[k]) + '\n', ++out.above;
+      else
+        out.differing.push_back(lead[k]);
+    out.named = lead.size();
   }
   std::vector<std::string_view> beside;
   for (const Row& row : rows.others) {
@@ -215,7 +257,7 @@ TurnedTable turn(const Rows& rows) {
   bool titled = false;
   std::string titles;
   for (std::size_t r = 0; r < cells.size(); ++r) {
-    std::string title = worded(title_of(cells[r], out.named));
+    std::string title = worded(title_of(cells[r], worded_cells));
     if (r == 0 && out.named > 0 && counts(cells[r], out.named, rows.decimal) &&
         !is_time_title(channel_from_title(title)))
       title = "sample";
@@ -238,6 +280,25 @@ TurnedTable turn(const Rows& rows) {
 
 }  // namespace
 
+std::vector<Caution> TurnedTable::cautions() const {
+  if (kind == Kind::backwards)
+    return {{"rows-reversed", Severity::note, "",
+             "the times fall from row to row: the last row is taken as the first",
+             "export it in order of time if it is large"}};
+  std::vector<Caution> out;
+  for (const std::string& title : differing)
+    out.push_back(
+        {"settings-differ", Severity::warning, "",
+         "\"" + clean_text(title, 60) + "\" is not the same in all rows and is left out",
+         "if it is the rate or the scale, export the channels apart or give --rate or --calibrate"});
+  if (!asked)
+    out.push_back({"channels-in-rows", Severity::warning, "",
+                   "few long rows: each of " + std::to_string(channels) + " is taken as a channel of up to " +
+                       std::to_string(longest) + " values",
+                   "--no-rows takes each row as a sample of all channels"});
+  return out;
+}
+
 InputFile TurnedTable::unnamed_file(const std::string& name) {
   const auto fail = [&] { throw Error(Status::input, name + ": no memory to turn the table over"); };
   const int descriptor = ::memfd_create("turned", MFD_CLOEXEC);
@@ -254,7 +315,7 @@ InputFile TurnedTable::unnamed_file(const std::string& name) {
 }
 
 std::optional<TurnedTable> turned_over(const FileHead& head, const ReadSettings& settings) {
-  if (settings.no_rows) return {};
+  if (settings.no_rows || has_bare_returns(head.bytes)) return {};
   const TextCoding coding = coding_of(head.bytes);
   const auto decoded = [coding](std::string_view bytes) {
     std::size_t used = 0;

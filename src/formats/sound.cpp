@@ -14,6 +14,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "formats/number_type.h"
+#include "formats/unclosed_riff.h"
 
 namespace vprism {
 
@@ -39,8 +40,9 @@ std::uint64_t beyond_data(std::ifstream& file, std::uint64_t at, std::uint64_t s
 /// libsndfile quietly reads what there is of a RIFF file that was cut; an engineer must know. Walks the
 /// chunks and throws when the data chunk claims more bytes than follow it. (0 and 0xFFFFFFFF mean a recorder
 /// that never closed its file.)
-/// Gives the bytes behind the data that belong to no chunk.
-std::uint64_t check_riff_length(const FileHead& head) {
+/// Gives the bytes behind the data that belong to no chunk; `unclosed` where the data chunk stands that says
+/// 0 bytes though samples follow.
+std::uint64_t check_riff_length(const FileHead& head, std::uint64_t& unclosed) {
   if (!starts_with(head.bytes, "RIFF")) return 0;
   std::ifstream file(head.path, std::ios::binary);
   std::uint64_t at = 12;
@@ -55,6 +57,7 @@ std::uint64_t check_riff_length(const FileHead& head) {
                                      " are there; copy or export it again");
     const std::uint64_t next = at + 8 + std::uint64_t{size} + (size & 1);
     if (data && size != 0xFFFFFFFFu && size != 0) return beyond_data(file, next, head.size);
+    if (data && size == 0 && head.size > at + 8 && beyond_data(file, at + 8, head.size) > 0) unclosed = at;
     if (data) return 0;
     at = next;
   }
@@ -64,12 +67,27 @@ std::uint64_t check_riff_length(const FileHead& head) {
 class Sound : public SampleSource {
  public:
   Sound(const FileHead& head, const ReadSettings& settings) {
-    const std::uint64_t beyond = check_riff_length(head);
+    std::uint64_t unclosed = 0;
+    const std::uint64_t beyond = check_riff_length(head, unclosed);
     SF_INFO info{};
-    file_ = sf_open(head.path.c_str(), SFM_READ, &info);
+    if (unclosed > 0) {
+      unclosed_ = std::make_unique<UnclosedRiff>(head.path, head.size, unclosed);
+      recording_.cautions.push_back(
+          {"length-unwritten", Severity::warning, "",
+           "the header says 0 bytes of samples, as recorders leave it that were not "
+           "stopped: all " +
+               std::to_string(head.size - unclosed - 8) + " bytes behind it are taken",
+           "the last sample may be cut in two"});
+    }
+    file_ = unclosed_ ? unclosed_->open(info) : sf_open(head.path.c_str(), SFM_READ, &info);
     if (file_ == nullptr)
-      throw Error(Status::input, head.path + ": damaged sound file: " + clean_text(sf_strerror(nullptr)) +
-                                     "; export it again");
+      throw Error(
+          Status::input,
+          head.path + ": damaged sound file: " +
+              (info.samplerate <= 0 || info.channels <= 0
+                   ? std::string("its header says no rate, or no channels, or holds its samples twice")
+                   : clean_text(sf_strerror(nullptr))) +
+              "; export it again, or read its numbers with --binary and --rate");
     const int kind = info.format & SF_FORMAT_SUBMASK;
     stored_as_float_ = kind == SF_FORMAT_FLOAT || kind == SF_FORMAT_DOUBLE;
     recording_.file = head.path;
@@ -214,6 +232,7 @@ class Sound : public SampleSource {
     }
   }
 
+  std::unique_ptr<UnclosedRiff> unclosed_;
   SNDFILE* file_ = nullptr;
   bool stored_as_float_ = false;
   std::size_t channels_ = 0;

@@ -11,4 +11,10 @@ namespace vprism {
 /// day or month stands first is what all rows allow; where both do, a caution gives the other reading.
 void find_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last);
 
+/// Once titles are known: a column of seconds (milliseconds, ...) since 1970, of a spreadsheet's day numbers
+/// or of Julian dates becomes the clock, and a caution says so; a column of milliseconds beside a clock
+/// becomes part of it.
+void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                        std::size_t last);
+
 }  // namespace vprism

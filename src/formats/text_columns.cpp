@@ -3,9 +3,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/text_axis.h"
 
 namespace vprism {
 
@@ -16,37 +18,124 @@ std::string column_name(const TextLayout& layout, std::size_t column) {
 
 bool is_time_title(const Channel& column) {
   const std::string name = lower_case(column.name);
-  for (const char* word :
-       {"time",    "t", "zeit",  "temps", "tiempo", "seconds", "second",  "sec",          "s",  "timestamp",
-        "elapsed", "x", "epoch", "day",   "days",   "hours",   "minutes", "milliseconds", "ms", "us"})
+  for (const char* word : {"time",
+                           "t",
+                           "zeit",
+                           "uhrzeit",
+                           "temps",
+                           "tiempo",
+                           "tempo",
+                           "tid",
+                           "tijd",
+                           "czas",
+                           "\u0432\u0440\u0435\u043c\u044f",
+                           "\u6642\u9593",
+                           "\u65f6\u95f4",
+                           "seconds",
+                           "second",
+                           "sec",
+                           "s",
+                           "timestamp",
+                           "elapsed",
+                           "x",
+                           "x_value",
+                           "x value",
+                           "xvalue",
+                           "x axis",
+                           "epoch",
+                           "day",
+                           "days",
+                           "hours",
+                           "minutes",
+                           "milliseconds",
+                           "ms",
+                           "us",
+                           "millis",
+                           "micros",
+                           "msec",
+                           "usec"})
     if (name == word) return true;
   return name.find("time") != std::string::npos;
 }
 
+bool counts_by_one(const std::vector<double>& numbers) {
+  for (std::size_t n = 0; n < numbers.size(); ++n)
+    if (numbers[n] != std::floor(numbers[n]) || numbers[n] != numbers[0] + static_cast<double>(n))
+      return false;
+  return numbers.size() > 2;
+}
+
 bool is_count_title(const Channel& column) {
   const std::string name = lower_case(column.name);
-  for (const char* word :
-       {"index", "sample", "samples", "no", "no.", "nr", "#", "n", "point", "points", "row", "count"})
+  for (const char* word : {"index",
+                           "sample",
+                           "samples",
+                           "no",
+                           "no.",
+                           "nr",
+                           "nr.",
+                           "#",
+                           "n",
+                           "point",
+                           "points",
+                           "row",
+                           "count",
+                           "sequence",
+                           "seq",
+                           "record",
+                           "record no",
+                           "record number",
+                           "recno",
+                           "rec",
+                           "store no.",
+                           "scan number",
+                           "sample number",
+                           "sample no.",
+                           "bin number",
+                           "sample index",
+                           "sample id",
+                           "packet number",
+                           "packet no.",
+                           "scan no.",
+                           "frame number"})
     if (name == word) return true;
   return false;
 }
 
-bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                  std::size_t last, std::size_t column) {
+bool is_count_column(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                     std::size_t last, std::size_t column) {
+  if (!column_rises(layout, lines, first, last, column)) return false;
+  if (is_count_title(layout.columns[column])) return true;
+  // Words that may mean anything: the numbers must count.
+  const std::string name = lower_case(layout.columns[column].name);
+  static constexpr std::string_view words[] = {"line", "line no.", "spectral line", "bin",
+                                               "idx",  "packet",   "scan",          "msg"};
+  return std::find(std::begin(words), std::end(words), name) != std::end(words) &&
+         counts_by_one(numbers_of_column(layout, lines, first, last, column));
+}
+
+std::vector<double> numbers_of_column(const TextLayout& layout, std::span<const TextLine> lines,
+                                      std::size_t first, std::size_t last, std::size_t column) {
   std::vector<std::string_view> cells;
-  double previous = 0;
-  std::size_t seen = 0, rising = 0;
+  std::vector<double> out;
+  double value = 0;
   for (std::size_t i = first; i <= last; ++i) {
     split_cells(lines[i].text, layout.delimiter, cells);
-    double value = 0;
-    if (layout.cells[column] >= cells.size() ||
-        !parse_any_cell(cells[layout.cells[column]], layout.decimal, value))
-      continue;
-    if (seen++ > 0 && value > previous) ++rising;
-    previous = value;
+    if (layout.cells[column] < cells.size() &&
+        parse_any_cell(cells[layout.cells[column]], layout.decimal, value))
+      out.push_back(value);
   }
+  return out;
+}
+
+bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                  std::size_t last, std::size_t column) {
+  const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, column);
+  const std::size_t seen = numbers.size();
   // Two rows do where a title says what the column is: a limit has no more.
   if (seen < (layout.columns[column].name.empty() ? 3 : 2)) return false;
+  std::size_t rising = 0;
+  for (std::size_t n = 1; n < seen; ++n) rising += numbers[n] > numbers[n - 1] ? 1 : 0;
   // Repeated and reversed stamps make a bad time column, not another kind of column.
   if (is_axis_column(layout, column)) return rising * 4 >= (seen - 1) * 3;
   return rising + 1 + seen / 50 >= seen;
@@ -55,110 +144,6 @@ bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std
 bool is_axis_column(const TextLayout& layout, std::size_t column) {
   const Channel& c = layout.columns[column];
   return is_time_title(c) || (c.unit.text() != "1" && c.unit.converts_to(Unit::parse("s")));
-}
-
-namespace {
-
-bool is_frequency_title(const Channel& column) {
-  const std::string name = lower_case(column.name);
-  return name == "f" || name.find("freq") != std::string::npos;
-}
-
-bool is_position_title(const Channel& column) {
-  const std::string name = lower_case(column.name);
-  for (const char* word : {"position", "stage", "distance", "displacement", "delay", "path", "wavelength",
-                           "angle", "wavenumber"})
-    if (name.find(word) != std::string::npos) return true;
-  return name == "x" || name == "pos";
-}
-
-/// What kind of axis a column makes: by its unit, else by its title.
-Axis axis_of(const TextLayout& layout, std::size_t c) {
-  const Channel& column = layout.columns[c];
-  Axis axis;
-  axis.name = column_name(layout, c);
-  const bool unit = column.unit.text() != "1";
-  if (unit ? column.unit.converts_to(Unit::parse("s")) : !is_frequency_title(column)) return axis;
-  if (unit ? column.unit.converts_to(Unit::parse("Hz")) : true) {
-    axis.domain = Axis::Domain::frequency;
-    axis.unit = Unit::parse("Hz");
-    return axis;
-  }
-  axis.domain = Axis::Domain::other;
-  axis.unit = column.unit;
-  return axis;
-}
-
-}  // namespace
-
-void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                      std::size_t last, const std::string& file, const std::string& asked) {
-  if (asked == "none") return;
-  const std::size_t count = layout.columns.size();
-  const auto rises = [&](std::size_t c) { return column_rises(layout, lines, first, last, c); };
-  if (!asked.empty()) {
-    std::vector<std::string> names;
-    for (std::size_t c = 0; c < count; ++c) {
-      names.push_back(column_name(layout, c));
-      if (names[c] == asked || std::to_string(c + 1) == asked) layout.time = c;
-    }
-    if (!layout.time)
-      throw Error(Status::usage, "--axis: " + file + ": " + unknown_name("column", asked, names));
-  } else if (count > 1) {
-    for (std::size_t c = 0; c < count && !layout.time; ++c)
-      if (is_axis_column(layout, c) && rises(c)) layout.time = c;
-    // A spectrum or a scan: its axis stands in the first column.
-    const Channel& lead = layout.columns[0];
-    const bool hertz = lead.unit.text() != "1" && lead.unit.converts_to(Unit::parse("Hz"));
-    if (!layout.time && (is_frequency_title(lead) || hertz || is_position_title(lead)) && rises(0))
-      layout.time = 0;
-    const bool untitled = std::all_of(layout.columns.begin(), layout.columns.end(),
-                                      [](const Channel& c) { return c.name.empty(); });
-    if (!layout.time && untitled && rises(0)) {
-      layout.time = 0;
-      layout.cautions.push_back(
-          {"axis-assumed", Severity::warning, "",
-           "the columns have no titles; the first one rises steadily and is taken as time",
-           "name the time column with --axis, or --axis none if there is none"});
-    }
-  }
-  if (layout.time) take_axis_column(layout, *layout.time);
-}
-
-void take_axis_column(TextLayout& layout, std::size_t index) {
-  layout.time = index;
-  layout.time_factor = 1;
-  std::erase_if(layout.cautions, [](const Caution& c) {
-    return c.code == "axis-unit-assumed" || c.code == "looks-like-spectrum";
-  });
-  Channel& column = layout.columns[index];
-  layout.axis = axis_of(layout, index);
-  const bool named = column.unit.text() != "1";
-  const std::string name = lower_case(column.name);
-  const char* const spoken = name == "day" || name == "days"          ? "day"
-                             : name == "hours"                        ? "hour"
-                             : name == "minutes"                      ? "min"
-                             : name == "milliseconds" || name == "ms" ? "ms"
-                             : name == "us"                           ? "us"
-                             : name == "seconds" || name == "sec"     ? "s"
-                                                                      : nullptr;
-  if (!named && layout.axis.domain == Axis::Domain::time && spoken != nullptr) {
-    column.unit = Unit::parse(spoken);
-  } else if (!named && layout.axis.domain == Axis::Domain::time) {
-    layout.cautions.push_back(
-        {"axis-unit-assumed", Severity::note, "",
-         "the time column \"" + layout.axis.name + "\" names no unit; seconds are taken",
-         "check the duration; --axis-scale gives another unit"});
-    column.unit = Unit::parse("s");
-  }
-  if (layout.axis.domain == Axis::Domain::frequency) {
-    if (named) layout.time_factor = column.unit.convert(1, layout.axis.unit);
-    layout.cautions.push_back(
-        {"looks-like-spectrum", Severity::note, "",
-         "the column \"" + layout.axis.name + "\" holds frequencies: the table is read as a spectrum",
-         "if it is a time, name another column with --axis"});
-  }
-  if (layout.axis.domain == Axis::Domain::time) layout.time_factor = column.unit.convert(1, layout.axis.unit);
 }
 
 void keep_columns(TextLayout& layout, const std::vector<std::size_t>& kept) {
@@ -199,11 +184,38 @@ void choose_columns(TextLayout& layout, const ReadSettings& settings, const std:
   keep_columns(layout, kept);
 }
 
+namespace {
+
+/// Columns behind the time column that hold the same in every row of the head.
+std::vector<std::size_t> same_columns(const TextLayout& layout, std::span<const TextLine> lines,
+                                      std::size_t first, std::size_t last) {
+  std::vector<std::string_view> cells;
+  std::vector<std::size_t> out;
+  for (std::size_t c = *layout.time + 1; c < layout.columns.size(); ++c) out.push_back(c);
+  for (std::size_t i = first; i <= last && !out.empty(); ++i) {
+    split_cells(lines[i].text, layout.delimiter, cells);
+    if (layout.cells[*layout.time] >= cells.size()) continue;
+    const std::string_view time = trimmed(cells[layout.cells[*layout.time]]);
+    std::erase_if(out, [&](std::size_t c) {
+      return layout.cells[c] < cells.size() && trimmed(cells[layout.cells[c]]) != time;
+    });
+  }
+  return out;
+}
+
+}  // namespace
+
 void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
                    std::size_t last_row, const ReadSettings& settings, const std::string& file) {
   if (!layout.time || !settings.axis.empty()) return;
   std::vector<std::size_t> times = {*layout.time};
-  for (std::size_t c = *layout.time + 1; c < layout.columns.size(); ++c)
+  const bool untitled = std::all_of(layout.columns.begin(), layout.columns.end(),
+                                    [](const Channel& c) { return c.name.empty(); });
+  if (untitled) {
+    const std::vector<std::size_t> same = same_columns(layout, lines, first_row, last_row);
+    times.insert(times.end(), same.begin(), same.end());
+  }
+  for (std::size_t c = *layout.time + 1; c < layout.columns.size() && !untitled; ++c)
     if (is_axis_column(layout, c) && column_rises(layout, lines, first_row, last_row, c)) times.push_back(c);
   if (times.size() < 2) return;
   bool equal = true;
@@ -249,6 +261,22 @@ void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::siz
   take_axis_column(layout, 0);
 }
 
+std::optional<LineDialect> dialect_of(const std::vector<TextLine>& lines, const ReadSettings& settings) {
+  std::vector<std::string_view> texts;
+  for (const TextLine& line : lines) texts.push_back(line.text);
+  const std::size_t last = std::min<std::size_t>(lines.size(), 64);
+  auto out = LineDialect::found_in({texts.end() - static_cast<std::ptrdiff_t>(last), texts.end()},
+                                   settings.delimiter);
+  if (out && !out->keys.empty()) out->learn_keys(texts);
+  return out;
+}
+
+void name_by_keys(TextLayout& layout) {
+  const std::vector<std::string>& keys = layout.dialect->keys;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c)
+    if (layout.cells[c] < keys.size()) layout.columns[c] = channel_from_title(keys[layout.cells[c]]);
+}
+
 std::optional<ComplexCells> complex_cells_of(const std::vector<TextLine>& lines,
                                              const ReadSettings& settings) {
   std::vector<std::string_view> texts;
@@ -270,6 +298,7 @@ void name_complex_parts(TextLayout& layout) {
 }
 
 LineRewriter TextLayout::rewriter() const {
+  if (dialect) return dialect->rewriter();
   if (!complex) return {};
   return [cells = *complex](std::string_view line, std::string& out) { cells.rewrite(line, out); };
 }

@@ -1,4 +1,5 @@
-// text_columns.h: which column of a text table is its axis, and what kind of axis.
+// text_columns.h: the columns of a text table: titles, numbers, which of them are taken, and which belong
+// together.
 #pragma once
 
 #include <span>
@@ -20,20 +21,20 @@ std::string column_name(const TextLayout& layout, std::size_t column);
 bool is_time_title(const Channel& column);
 /// "index", "sample", "no.", ...
 bool is_count_title(const Channel& column);
+/// A column of such a title that rises; or one whose title may mean that, and whose numbers count.
+bool is_count_column(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                     std::size_t last, std::size_t column);
 /// A title or a unit of time.
 bool is_axis_column(const TextLayout& layout, std::size_t column);
+/// Whole numbers, each one more than the last; three at least.
+bool counts_by_one(const std::vector<double>& numbers);
+/// The numbers of a column within the head, cells without one left out.
+std::vector<double> numbers_of_column(const TextLayout& layout, std::span<const TextLine> lines,
+                                      std::size_t first, std::size_t last, std::size_t column);
 /// Whether the numbers of a column rise from row to row: save for a few, or, of a column that is called a
 /// time, three times in four.
 bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                   std::size_t last, std::size_t column);
-
-/// Makes a column the axis: sets time, axis and time_factor.
-void take_axis_column(TextLayout& layout, std::size_t column);
-
-/// Sets time, axis and time_factor: the column `asked` names ("none": no axis), else a rising column that its
-/// title or unit calls a time, a frequency or a position. Throws Error(usage) for a column that is not there.
-void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                      std::size_t last, const std::string& file, const std::string& asked);
 
 /// Leaves only the columns with these indices; the axis follows.
 void keep_columns(TextLayout& layout, const std::vector<std::size_t>& kept);
@@ -45,6 +46,32 @@ void choose_columns(TextLayout& layout, const ReadSettings& settings, const std:
 /// columns up to the next is a part. Throws Error(usage) for a part that is not there.
 void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
                    std::size_t last_row, const ReadSettings& settings, const std::string& file);
+
+/// A column that only counts the samples is no channel, and no time.
+void leave_out_counts(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                      std::size_t last);
+
+/// Columns that are filled in each n-th row only, the same rows, are a part of their own rate, unless
+/// --missing says what to do with the others.
+void part_by_filling(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
+                     std::size_t last_row, const ReadSettings& settings, const std::string& file);
+
+/// What the clock shows in a row's cells, in nanoseconds since 1970; nothing where it is not readable.
+std::optional<std::int64_t> clock_of_row(const TextLayout& layout,
+                                         const std::vector<std::string_view>& cells);
+
+/// Several channels one below the other, each row with the name of its own: each is a part.
+void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
+                  std::size_t last_row, const ReadSettings& settings, const std::string& file);
+
+/// Whether the times of all rows in the head fall.
+bool runs_backwards(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                    std::size_t last);
+
+/// How lines are to be rewritten where they are written in another way than as cells with plain numbers.
+std::optional<LineDialect> dialect_of(const std::vector<TextLine>& lines, const ReadSettings& settings);
+/// Each row names its numbers: columns are called so.
+void name_by_keys(TextLayout& layout);
 
 /// How lines are to be rewritten where their cells are complex numbers, by the last of these.
 std::optional<ComplexCells> complex_cells_of(const std::vector<TextLine>& lines,

@@ -2,6 +2,7 @@
 #include "formats/text_evidence.h"
 
 #include <algorithm>
+#include <map>
 
 #include "base/text.h"
 #include "formats/loose_cell.h"
@@ -24,7 +25,8 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
     bool text_before = false;
     for (std::size_t c = 0; c < cells.size(); ++c) {
       const bool after_text = text_before;
-      const std::string_view bare = trimmed(cells[c]);
+      std::string_view bare = trimmed(cells[c]);
+      if (bare.size() > 2 && bare.front() == '"') bare.remove_prefix(1);
       text_before = !bare.empty() && (bare[0] | 32) >= 'a' && (bare[0] | 32) <= 'z' &&
                     !parse_any_cell(cells[c], layout.decimal, value) && !is_missing_word(cells[c]) &&
                     !is_over_range(cells[c]);
@@ -62,59 +64,51 @@ void name_vectors(TextLayout& layout, const std::vector<TextLine>& lines, std::s
     if (!text.empty()) names.push_back(clean_text(text));
   }
   const std::string_view row = lines[first].text;
-  std::size_t cell = 0, vector = 0, part = 0;
+  std::size_t vector = 0, part = 0, fields = 0;
   bool inside = false, number = false;
-  std::vector<std::pair<std::size_t, std::size_t>> places;  // Vector from 1, component; 0: none.
+  struct Place {
+    std::size_t vector = 0, component = 0, field = 0;  // The vector from 1; 0: a number by itself.
+  };
+  std::vector<Place> places;
   for (std::size_t i = 0; i <= row.size(); ++i) {
     const char c = i < row.size() ? row[i] : ' ';
     const bool apart = c == ' ' || c == '\t' || c == '(' || c == ')' || c == ',';
     if (!apart && !number) {
-      places.emplace_back(inside ? vector : 0, part);
+      if (!inside || part == 0) ++fields;
+      places.push_back({inside ? vector : 0, part, fields - 1});
       if (inside) ++part;
-      ++cell;
     }
     number = !apart;
     if (c == '(') inside = true, ++vector, part = 0;
     if (c == ')') inside = false;
   }
+  // A line above with a word for each number and each vector: "# Time  U".
+  std::vector<std::string_view> words, titles;
+  for (std::size_t i = first; i-- > 0 && words.empty();) {
+    std::string_view text = trimmed(lines[i].text);
+    while (!text.empty() && text[0] == '#') text = trimmed(text.substr(1));
+    split_cells(text, ' ', titles);
+    double value = 0;
+    if (titles.size() == fields && std::none_of(titles.begin(), titles.end(), [&](std::string_view word) {
+          return parse_any_cell(word, layout.decimal, value);
+        }))
+      words = titles;
+    if (!titles.empty() && titles.size() != fields) break;
+  }
   for (std::size_t c = 0; c < layout.cells.size(); ++c) {
     if (layout.cells[c] >= places.size()) continue;
-    const auto [v, component] = places[layout.cells[c]];
+    const auto [v, component, field] = places[layout.cells[c]];
     if (v == 0) {
+      if (!words.empty()) layout.columns[c] = channel_from_title(words[field]);
       if (layout.columns[c].name.empty() && c == 0) layout.columns[c].name = "time";
       continue;
     }
-    const std::string base =
-        v <= names.size() && names.size() == vector ? names[v - 1] : "vector " + std::to_string(v);
+    const std::string base = !words.empty() ? channel_from_title(words[field]).name
+                             : v <= names.size() && names.size() == vector ? names[v - 1]
+                                                                           : "vector " + std::to_string(v);
+    if (!words.empty()) layout.columns[c] = channel_from_title(words[field]);
     layout.columns[c].name =
         base + " " + (component < 3 ? std::string(1, "xyz"[component]) : std::to_string(component + 1));
-  }
-}
-
-void take_cell_units(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                     std::size_t last) {
-  std::vector<std::string_view> cells;
-  for (std::size_t c = 0; c < layout.cells.size(); ++c) {
-    if (!std::binary_search(layout.loose.begin(), layout.loose.end(), layout.cells[c])) continue;
-    std::optional<std::string> unit;
-    bool one = true;
-    for (std::size_t i = first; i <= last; ++i) {
-      split_cells(lines[i].text, layout.delimiter, cells);
-      if (layout.cells[c] >= cells.size()) continue;
-      const auto number = parse_loose(cells[layout.cells[c]], layout.decimal);
-      if (!number) continue;
-      one = one && (!unit || *unit == number->unit);
-      if (!unit) unit = number->unit;
-    }
-    if (!unit || unit->empty()) continue;
-    Channel& column = layout.columns[c];
-    if (!one)
-      layout.cautions.push_back(
-          {"units-mixed", Severity::warning, column.name,
-           "its cells carry different units, the first " + *unit + ": numbers are taken as they stand",
-           "export it in one unit"});
-    else if (column.unit.text() == "1")
-      column.unit = Unit::parse(*unit), column.quantity = quantity_of(column.unit);
   }
 }
 
@@ -128,12 +122,16 @@ void report_left_out(TextLayout& layout, std::span<const TextLine> lines, std::s
   split_cells(lines[above - 1].text, layout.delimiter, titles);
   if (titles.size() < row.size()) return;
   for (std::size_t c = 0; c < row.size(); ++c) {
-    const bool clock =
-        layout.clock && (c == layout.clock->cell || (layout.clock->two_cells && c == layout.clock->cell + 1));
+    const bool clock = layout.clock && layout.clock->has(c);
     const std::string cell = unquoted_cell(row[c]), title = unquoted_cell(titles[c]);
     double value = 0;
-    if (clock || cell.empty() || title.empty() || parse_any_cell(title, layout.decimal, value) ||
+    if (clock || (c > 0 && layout.unit_behind.count(c - 1) > 0) || cell.empty() || title.empty() ||
+        parse_any_cell(title, layout.decimal, value) ||
         std::binary_search(layout.cells.begin(), layout.cells.end(), c))
+      continue;
+    // Settings beside the rows have been taken.
+    if (std::any_of(layout.notes.begin(), layout.notes.end(),
+                    [&](const auto& note) { return note.first == cell || starts_with(note.second, cell); }))
       continue;
     layout.cautions.push_back({"column-left-out", Severity::note, "",
                                "the column \"" + title + "\" holds no numbers (first: \"" +
@@ -167,6 +165,7 @@ void take_settings(TextLayout& layout) {
   std::vector<std::size_t> channels;
   for (std::size_t c = 0; c < layout.columns.size(); ++c)
     if (layout.time != c) channels.push_back(c);
+  std::map<std::string, std::size_t> seen;
   for (const auto& [key, text] : layout.notes) {
     const std::string name = plain_key(key);
     const std::string_view value = trimmed(text);
@@ -179,25 +178,70 @@ void take_settings(TextLayout& layout) {
           take_unit(layout.columns[c], units[layout.cells[c]]);
       continue;
     }
-    if (channels.size() != 1 || value.empty() || value.size() > 40) continue;
-    Channel& channel = layout.columns[channels[0]];
+    if (value.empty() || value.size() > 40) continue;
     static constexpr std::string_view unit_keys[] = {"verticalunits", "verticalunit", "yunit", "yunits",
                                                      "vunit",         "unit",         "units"};
-    static constexpr std::string_view name_keys[] = {"source",      "channel",          "trace",
-                                                     "channelname", "nameofthechannel", "signalname"};
-    if (std::find(std::begin(unit_keys), std::end(unit_keys), name) != std::end(unit_keys))
+    // "Vertical Scale,0.2,V": the unit of what is drawn by it.
+    static constexpr std::string_view scale_keys[] = {"verticalscale", "verticaloffset", "voltsperdivision",
+                                                      "verticalscale(v/div)", "scaleperdivision"};
+    static constexpr std::string_view name_keys[] = {"source",           "channel",    "trace", "channelname",
+                                                     "nameofthechannel", "signalname", "name",  "label"};
+    const auto is_in = [&](const auto& keys) {
+      return std::find(std::begin(keys), std::end(keys), name) != std::end(keys);
+    };
+    const bool unit = is_in(unit_keys), scale = is_in(scale_keys);
+    if (!unit && !scale && !is_in(name_keys)) continue;
+    // Blocks beside each other each have their own: in the order of the channels.
+    const auto all = static_cast<std::size_t>(
+        std::count_if(layout.notes.begin(), layout.notes.end(),
+                      [&](const auto& note) { return plain_key(note.first) == name; }));
+    if (all != channels.size()) continue;
+    Channel& channel = layout.columns[channels[seen[name]++]];
+    const std::size_t behind = value.find_first_not_of("+-.,0123456789eE ");
+    if (unit)
       take_unit(channel, value);
-    else if (channel.name.empty() &&
-             std::find(std::begin(name_keys), std::end(name_keys), name) != std::end(name_keys))
+    else if (scale && behind != std::string_view::npos && Unit::try_parse(value.substr(behind)))
+      take_unit(channel, value.substr(behind));
+    else if (scale)
+      continue;
+    else if (channel.name.empty())
       channel.name = std::string(value);
   }
 }
+
+namespace {
+
+/// Whether the first number of the next row, behind lines that stand above the first ones as well, is greater
+/// than that of the row before the line `title`.
+bool goes_on(std::span<const TextLine> lines, std::size_t title, const HeadLines& head, char delimiter,
+             char decimal) {
+  std::vector<std::string_view> cells;
+  const auto lead = [&](std::size_t line) -> std::optional<double> {
+    split_cells(lines[line].text, delimiter, cells);
+    double value = 0;
+    if (cells.empty()) return {};
+    if (parse_cell(cells[0], decimal, value)) return value;
+    const auto at = parse_date_time(unquoted_cell(cells[0]));
+    return at ? std::optional(static_cast<double>(*at)) : std::nullopt;
+  };
+  const auto is_head = [&](std::size_t line) {
+    return trimmed(lines[line].text).empty() || head.has(lines[line].text);
+  };
+  std::size_t before = title, behind = title;
+  while (before > 0 && is_head(before)) --before;
+  while (behind + 1 < lines.size() && is_head(behind)) ++behind;
+  const auto was = lead(before), is = lead(behind);
+  return was && is && *is > *was;
+}
+
+}  // namespace
 
 std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimiter, char decimal) {
   std::vector<TableLines> out;
   std::vector<std::string_view> cells;
   std::size_t after = 0;  // Line behind the last table's rows.
   bool title = false, open = false;
+  HeadLines head;
   for (std::size_t i = 0; i < lines.size(); ++i) {
     const std::string_view text = trimmed(lines[i].text);
     if (text.empty() || text[0] == '#' || text[0] == '%') continue;
@@ -218,12 +262,26 @@ std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimi
         out.push_back({after, i + 1, 0, i});
         open = true;
       }
-      if (!out.empty()) ++out.back().rows, out.back().end = i + 1, after = i + 1;
+      if (!out.empty()) {
+        TableLines& table = out.back();
+        ++table.rows, table.end = i + 1, after = i + 1;
+        const std::string lead = unquoted_cell(cells[0]);
+        if (!lead.empty() && !parse_any_cell(lead, decimal, value) && !parse_date_time(lead) &&
+            !parse_date(lead) && !parse_time_of_day(lead))
+          ++table.labelled;
+      }
       title = false;
     } else if (numbers == 0 && words > 1) {
-      title = true, open = false;
+      // The same titles again, and times that go on: a log that was opened anew.
+      const bool again = open && head.has(lines[i].text) && goes_on(lines, i, head, delimiter, decimal);
+      if (!again) title = true, open = false;
+      if (out.empty()) head.add(lines[i].text);
     }
   }
+  // Settings of each channel, a word before them, above a table of many more rows: its preamble.
+  for (std::size_t t = 0; t + 1 < out.size(); ++t)
+    if (out[t].labelled == out[t].rows && out[t + 1].rows >= 3 * out[t].rows && out[t + 1].labelled == 0)
+      out[t + 1].first = out[t].first, out[t].rows = 0;
   std::erase_if(out, [](const TableLines& t) { return t.rows < 3; });
   return out;
 }

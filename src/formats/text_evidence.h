@@ -17,10 +17,6 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
 /// 0)"), else their number.
 void name_vectors(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first);
 
-/// A column's unit from its cells, where the same one stands behind every number.
-void take_cell_units(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                     std::size_t last);
-
 /// Cautions about titled columns that are not taken.
 void report_left_out(TextLayout& layout, std::span<const TextLine> lines, std::size_t first);
 
@@ -31,6 +27,7 @@ void take_settings(TextLayout& layout);
 struct TableLines {
   std::size_t first = 0, end = 0;  ///< Lines, titles and preamble with them.
   std::size_t rows = 0, data = 0;  ///< How many rows of numbers, and the first one's line.
+  std::size_t labelled = 0;        ///< How many of them begin with a word.
 };
 /// Tables of three rows and more, each with a title above; one or none where the file is a single table.
 std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimiter, char decimal);

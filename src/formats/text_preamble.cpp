@@ -6,11 +6,13 @@
 #include <initializer_list>
 
 #include "base/text.h"
+#include "formats/clock.h"
 
 namespace vprism {
 
 std::string unquoted_cell(std::string_view cell) {
   cell = trimmed(cell);
+  if (cell.size() > 2 && cell[0] == '=' && cell[1] == '"') cell.remove_prefix(1);
   if (cell.size() > 3 && starts_with(cell, "\"'") && runs_in_spreadsheet(cell.substr(2, cell.size() - 3)))
     return unquoted_cell('"' + std::string(cell.substr(2)));  // As csv_cell writes it.
   if (cell.size() < 2 || cell.front() != '"' || cell.back() != '"')
@@ -30,9 +32,48 @@ bool contains_any(const std::string& text, std::initializer_list<const char*> wo
                      [&](const char* word) { return text.find(word) != std::string::npos; });
 }
 
+/// When the record began: "Start time; 2025-11-03T06:07:08Z", or a date and a time of day under two keys.
+/// Dates that may be read in two ways are left alone.
+bool read_date(TextLayout& layout, const std::string& key, const std::string& value) {
+  static constexpr std::string_view plain[] = {"date",    "time",      "datum",    "zeit",
+                                               "uhrzeit", "date/time", "timestamp"};
+  if (std::find(std::begin(plain), std::end(plain), key) == std::end(plain) &&
+      !contains_any(key, {"start", "begin", "trigger", "recorded", "record time", "record date",
+                          "acquisition", "measurement"}))
+    return false;
+  if (is_ambiguous_date(value.substr(0, value.find_first_of("T "))) ||
+      contains_any(key, {"stop", "end time", "end date"}))
+    return false;
+  if (const auto whole = parse_date_time(value))
+    layout.began_ns = *whole;
+  else if (const auto day = parse_date(value))
+    layout.began_day_ns = *day;
+  else if (const auto time = parse_time_of_day(value); time && value.find(':') != std::string::npos)
+    layout.began_time_ns = *time;
+  else
+    return false;
+  return true;
+}
+
+/// What a unit such as "kS/s" is worth; 0 for any other.
+double samples_per_second(std::string unit) {
+  constexpr std::string_view prefixes = "kMG";
+  constexpr double factors[] = {1e3, 1e6, 1e9};
+  double factor = 1;
+  if (unit.size() > 2 && prefixes.find(unit[0]) != std::string_view::npos)
+    factor = factors[prefixes.find(unit[0])], unit.erase(0, 1);
+  unit = lower_case(trimmed(unit));
+  for (const char* known : {"s/s", "sa/s", "sps", "samples/s", "smp/s", "samples/sec", "samples per second",
+                            "sample/s", "samples/second", "pts/s"})
+    if (unit == known) return factor;
+  return 0;
+}
+
 /// Takes interval, rate, duration and length from a key and its value.
-void read_note(TextLayout& layout, const std::string& key, const std::string& value) {
+void read_note(TextLayout& layout, const std::string& key, std::string value) {
+  while (!value.empty() && (value.back() == ';' || value.back() == ' ')) value.pop_back();
   layout.notes.emplace_back(key, value);
+  if (read_date(layout, lower_case(key), value)) return;
   const Channel title = channel_from_title(key);
   const std::string name = lower_case(title.name);
   double number = 0;
@@ -41,8 +82,18 @@ void read_note(TextLayout& layout, const std::string& key, const std::string& va
       unit_at == std::string::npos ? "" : std::string(trimmed(std::string_view(value).substr(unit_at)));
   if (!parse_cell(std::string_view(value).substr(0, unit_at), layout.decimal, number)) return;
   if (unit_text.empty() && title.unit.text() != "1") unit_text = title.unit.text();
+  // "44100 Hz. Sample values on ...": words behind the unit; "50/s"; "51.2k".
+  if (const std::size_t end = unit_text.find_first_of(" ,;");
+      end != std::string::npos && !Unit::try_parse(unit_text) && samples_per_second(unit_text) == 0) {
+    std::string first = unit_text.substr(0, end);
+    while (!first.empty() && (first.back() == '.' || first.back() == ':')) first.pop_back();
+    if (Unit::try_parse(first)) unit_text = first;
+  }
+  if (unit_text == "/s" || unit_text == "/sec") unit_text = "Hz";
+  if (unit_text == "k" || unit_text == "M") number *= unit_text == "k" ? 1e3 : 1e6, unit_text.clear();
   const auto in = [&](const char* base) {
-    const auto unit = unit_text.empty() ? Unit::try_parse(base) : Unit::try_parse(unit_text);
+    auto unit = unit_text.empty() ? Unit::try_parse(base) : Unit::try_parse(unit_text);
+    if (!unit) unit = Unit::try_parse(lower_case(unit_text));  // "SEC"
     return unit && unit->converts_to(Unit::parse(base)) ? unit->convert(number, Unit::parse(base)) : 0.0;
   };
   if (contains_any(
@@ -56,6 +107,12 @@ void read_note(TextLayout& layout, const std::string& key, const std::string& va
   if (!(number > 0)) return;
   const bool sampling = contains_any(name, {"sampl", "record", "horizontal", "scan", "acquisition", "tact"});
   double interval = 0;
+  // "20 kS/s", "5 MSa/s", "10 kSPS": samples are counted, not siemens.
+  if (const auto rate = samples_per_second(unit_text); rate > 0 && number > 0) {
+    if (layout.interval_s == 0)
+      layout.interval_s = 1 / (number * rate), layout.interval_source = "preamble (" + key + ")";
+    return;
+  }
   if (contains_any(name,
                    {"duration", "total time", "time span", "timespan", "record time", "acquisition time",
                     "sweep time", "recording time", "measurement time", "messdauer"}) &&
@@ -63,17 +120,18 @@ void read_note(TextLayout& layout, const std::string& key, const std::string& va
     if (layout.total_s == 0) layout.total_s = in("s");
     return;
   }
-  if (contains_any(name, {"interval", "increment", "delta t", "delta_t", "time step", "timestep",
-                          "sample period", "sampling period", "sampling time", "time resolution",
-                          "abtastintervall", "seconds per sample", "time per sample"}) ||
+  if (contains_any(name, {"interval", "increment", "delta t", "delta_t", "delta_x", "delta x", "x step",
+                          "time step", "timestep", "sample period", "sampling period", "sampling time",
+                          "time resolution", "abtastintervall", "seconds per sample", "time per sample"}) ||
       name == "dt" || name == "delta" || name == "tsample" || name == "ts")
     interval = in("s");
   else if ((sampling && contains_any(name, {"rate", "freq"})) ||
            contains_any(name, {"abtastrate", "samples per second", "samples/s"}) || name == "fs" ||
            name == "rate")
     interval = in("Hz") > 0 ? 1 / in("Hz") : 0;
-  else if (contains_any(name,
-                        {"record length", "number of points", "number of samples", "points", "samples"}) &&
+  else if ((name == "npts" || name == "npt" ||
+            contains_any(name, {"record length", "number of points", "no. of points", "number of samples",
+                                "points", "samples"})) &&
            number == std::floor(number))
     layout.declared = static_cast<std::int64_t>(number);
   if (interval > 0 && layout.interval_s == 0) {
@@ -83,6 +141,82 @@ void read_note(TextLayout& layout, const std::string& key, const std::string& va
 }
 
 }  // namespace
+
+namespace {
+
+/// Several "KEY= value" in one line: "NPTS=   25, DT=   .0050 SEC". False where there are fewer than two.
+bool read_pairs(TextLayout& layout, std::string_view text) {
+  std::vector<std::size_t> marks;
+  for (std::size_t i = 1; i < text.size(); ++i)
+    if (text[i] == '=' && text[i - 1] != '=' && text.find('"') == std::string_view::npos) marks.push_back(i);
+  if (marks.size() < 2) return false;
+  std::vector<std::pair<std::string, std::string>> pairs;
+  std::size_t from = 0;
+  for (std::size_t m = 0; m < marks.size(); ++m) {
+    std::size_t next = text.size();
+    if (m + 1 < marks.size()) {
+      // The next key is the word before the next mark.
+      next = marks[m + 1];
+      while (next > marks[m] && text[next - 1] == ' ') --next;
+      while (next > marks[m] + 1 && std::string_view(" ,;\t").find(text[next - 1]) == std::string_view::npos)
+        --next;
+    }
+    std::string value(trimmed(text.substr(marks[m] + 1, next - marks[m] - 1)));
+    while (!value.empty() && (value.back() == ',' || value.back() == ';')) value.pop_back();
+    const std::string key(trimmed(text.substr(from, marks[m] - from)));
+    if (key.empty() || value.empty()) return false;
+    pairs.emplace_back(clean_text(key), clean_text(trimmed(value)));
+    from = next;
+  }
+  for (const auto& [key, value] : pairs) read_note(layout, key, value);
+  return true;
+}
+
+}  // namespace
+
+bool read_titled_values(TextLayout& layout, std::string_view titles, std::string_view values) {
+  if (layout.delimiter == ' ' || layout.delimiter == '(') return false;
+  std::vector<std::string_view> keys, cells;
+  split_cells(titles, layout.delimiter, keys);
+  split_cells(values, layout.delimiter, cells);
+  double number = 0;
+  bool any = false;
+  if (keys.size() < 2 || cells.size() < keys.size()) return false;
+  for (std::size_t k = 0; k < keys.size(); ++k) {
+    const std::string key = unquoted_cell(keys[k]), value = unquoted_cell(cells[k]);
+    if (parse_any_cell(key, layout.decimal, number) || key.find_first_of(":=") != std::string::npos)
+      return false;
+    const bool is_number = parse_any_cell(value, layout.decimal, number);
+    if (k == 0 && !is_number) return false;  // Else a key with its value beside it.
+    any = any || (!key.empty() && is_number);
+  }
+  if (!any) return false;
+  for (std::size_t k = 0; k < keys.size(); ++k)
+    if (const std::string key = unquoted_cell(keys[k]); !key.empty())
+      read_note(layout, key, unquoted_cell(cells[k]));
+  return true;
+}
+
+void read_settings_beside(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                          std::size_t last) {
+  if (layout.delimiter == ' ' || layout.delimiter == '(') return;
+  // What is filled in nearly all of many rows is a column of words, not a setting.
+  std::vector<std::string_view> cells;
+  std::vector<std::size_t> filled;
+  for (std::size_t i = first; i <= last; ++i) {
+    split_cells(lines[i].text, layout.delimiter, cells);
+    filled.resize(std::max(filled.size(), cells.size()), 0);
+    for (std::size_t c = 0; c < cells.size(); ++c) filled[c] += trimmed(cells[c]).empty() ? 0 : 1;
+  }
+  const std::size_t rows = last - first + 1;
+  for (std::size_t i = first; i <= last; ++i) {
+    split_cells(lines[i].text, layout.delimiter, cells);
+    if (cells.size() <= layout.cells.size()) continue;
+    for (std::size_t c = 0; c < cells.size(); ++c)
+      if (rows >= 20 && 10 * filled[c] > 9 * rows) cells[c] = {};
+    read_beside_preamble(layout, cells);
+  }
+}
 
 void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view>& cells) {
   std::vector<std::string> run;
@@ -97,7 +231,8 @@ void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view
     run.clear();
   };
   for (std::size_t i = 0; i < cells.size(); ++i) {
-    const bool data = std::binary_search(layout.cells.begin(), layout.cells.end(), i);
+    const bool clock = layout.clock && layout.clock->has(i);
+    const bool data = clock || std::binary_search(layout.cells.begin(), layout.cells.end(), i);
     const std::string text = data ? "" : unquoted_cell(cells[i]);
     if (text.empty())
       end_run();
@@ -109,14 +244,40 @@ void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view
 
 void read_preamble_line(TextLayout& layout, std::string_view text) {
   text = trimmed(text);
+  const bool comment = !text.empty() && (text.front() == '#' || text.front() == '%' || text.front() == '!');
   while (!text.empty() && (text.front() == '#' || text.front() == '%' || text.front() == '!'))
     text.remove_prefix(1);
   text = trimmed(text);
   if (text.empty()) return;
+  if (read_pairs(layout, text)) return;
   std::vector<std::string_view> cells;
   split_cells(text, layout.delimiter == ' ' ? '\t' : layout.delimiter, cells);
-  if (cells.size() < 2) {
+  // In a comment, what stands behind "key: " is one value.
+  const std::size_t colon = text.find(": ");
+  const bool number_behind = colon != std::string_view::npos && colon + 2 < text.size() &&
+                             text[colon + 2] >= '0' && text[colon + 2] <= '9';
+  const bool keyed = (comment || number_behind) && colon != std::string_view::npos && colon < cells[0].size();
+  if (cells.size() < 2 || keyed) {
     const std::size_t mark = text.find_first_of(":=");
+    const std::size_t blank = text.find_last_of(" \t");
+    double number = 0;
+    // "Sampling Freq(Hz) 100Hz", "FS 50": a value behind the last blank, where its unit, or that the key is
+    // one word or has its unit, says that it is one; "version of day 3" is none.
+    const std::string_view key = blank == std::string_view::npos ? text : trimmed(text.substr(0, blank));
+    if (mark == std::string_view::npos && blank != std::string_view::npos && text[blank + 1] >= '0' &&
+        text[blank + 1] <= '9' && parse_any_cell(text.substr(blank + 1), '.', number) &&
+        (!parse_cell(text.substr(blank + 1), '.', number) || key.find(' ') == std::string_view::npos ||
+         key.back() == ')')) {
+      read_note(layout, unquoted_cell(key), unquoted_cell(text.substr(blank + 1)));
+      return;
+    }
+    // In columns: two blanks and more between key and value.
+    const std::size_t gap = text.find("  ");
+    if (mark == std::string_view::npos && gap != std::string_view::npos &&
+        (layout.delimiter == ' ' || layout.delimiter == '\t')) {
+      read_note(layout, unquoted_cell(text.substr(0, gap)), unquoted_cell(text.substr(gap)));
+      return;
+    }
     if (mark == std::string_view::npos) {
       layout.notes.emplace_back(unquoted_cell(text), "");
       return;
@@ -127,9 +288,15 @@ void read_preamble_line(TextLayout& layout, std::string_view text) {
   for (const std::string_view cell : cells)
     if (const std::string part = unquoted_cell(cell); !part.empty()) parts.push_back(part);
   if (parts.empty()) return;
+  // A day, or an instant, by itself.
+  if (parts.size() == 1 && read_date(layout, "date", parts[0]))
+    return layout.notes.emplace_back(parts[0], ""), void();
   if (parts[0].back() == ':' || parts[0].back() == '=') parts[0].pop_back();
   std::string value;
-  for (std::size_t i = 1; i < parts.size(); ++i) value += (i > 1 ? " " : "") + parts[i];
+  // The same for each channel is said once.
+  const bool one = parts.size() > 2 && std::all_of(parts.begin() + 2, parts.end(),
+                                                   [&](const std::string& part) { return part == parts[1]; });
+  for (std::size_t i = 1; i < (one ? 2 : parts.size()); ++i) value += (i > 1 ? " " : "") + parts[i];
   read_note(layout, parts[0], value);
 }
 

@@ -1,16 +1,21 @@
 // text_preamble.h: keys, values and units that a text file carries beside or above its data.
 #pragma once
 
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
-#include "formats/text_layout.h"
+#include "formats/text_columns.h"
 
 namespace vprism {
 
 /// A cell without its quotes and the blanks around it, cleaned.
 std::string unquoted_cell(std::string_view cell);
+
+/// Settings in the rows of the table, in cells that are not data: see read_beside_preamble.
+void read_settings_beside(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                          std::size_t last);
 
 /// Cells of a row that are not data columns: every run of two or more is a key and its value (with unit).
 void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view>& cells);
@@ -23,5 +28,9 @@ void read_preamble_line(TextLayout& layout, std::string_view text);
 /// none.
 bool read_below_titles(TextLayout& layout, const std::vector<std::string_view>& titles,
                        const std::vector<std::string_view>& values);
+
+/// Keys in one line, their values in the one below: "Sample rate (Hz),Channels" over "1000,2". False, and
+/// nothing taken, where the two are no such pair.
+bool read_titled_values(TextLayout& layout, std::string_view titles, std::string_view values);
 
 }  // namespace vprism

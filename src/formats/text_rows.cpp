@@ -11,6 +11,9 @@
 #include "base/text.h"
 #include "formats/clock.h"
 #include "formats/loose_cell.h"
+#include "formats/text_columns.h"
+#include "formats/text_preamble.h"
+#include "formats/text_units.h"
 
 namespace vprism {
 
@@ -97,7 +100,8 @@ struct RowParser {
   std::vector<double> row;
   std::vector<std::string_view> cells;
   std::string_view time_cell;
-  bool gap = false;  ///< Whether the last line had a cell without a number.
+  bool gap = false;      ///< Whether the last line had a cell without a number.
+  bool skipped = false;  ///< Whether it has nothing for these columns.
 
   /// Numbers that instruments send for more than they can measure.
   void look_for_over_range() {
@@ -144,24 +148,25 @@ struct RowParser {
     return stop == nullptr ? end : static_cast<const char*>(stop) + 1;
   }
 
-  bool clock_time(double& seconds) const {
+  /// How finely a clock is printed: the last digit of its seconds.
+  double clock_step() const {
     const ClockColumn& clock = *layout.clock;
-    if (clock.cell + (clock.two_cells ? 1 : 0) >= cells.size()) return false;
-    const auto bare = [](std::string_view text) {
-      text = trimmed(text);
-      return text.size() >= 2 && text.front() == '"' && text.back() == '"' ? text.substr(1, text.size() - 2)
-                                                                           : text;
-    };
-    const std::string_view first = bare(cells[clock.cell]);
-    std::optional<std::int64_t> ns;
-    if (clock.two_cells) {
-      const auto day = parse_date(first, clock.order), time = parse_time_of_day(bare(cells[clock.cell + 1]));
-      if (day && time) ns = *day + *time;
-    } else {
-      ns = parse_date_time(first, clock.order);
-      if (!ns) ns = parse_time_of_day(first);
-    }
+    if (clock.milliseconds) return 1e-3;
+    const std::size_t mark = time_cell.find_last_of(".,");
+    std::size_t digits = 0;
+    if (mark != std::string_view::npos)
+      while (mark + 1 + digits < time_cell.size() && time_cell[mark + 1 + digits] >= '0' &&
+             time_cell[mark + 1 + digits] <= '9')
+        ++digits;
+    return std::pow(10.0, -static_cast<double>(digits)) *
+           (clock.unit_ns > 0 ? static_cast<double>(clock.unit_ns) / 1e9 : 1);
+  }
+
+  bool clock_time(double& seconds) {
+    const ClockColumn& clock = *layout.clock;
+    const auto ns = clock_of_row(layout, cells);
     if (!ns) return false;
+    time_cell = trimmed(cells[clock.milliseconds.value_or(clock.cell + (clock.two_cells ? 1 : 0))]);
     seconds = seconds_between(clock.first_ns, *ns);
     return true;
   }
@@ -175,15 +180,33 @@ struct RowParser {
   /// Any line. False for a bad row.
   bool slow(std::string_view line) {
     split_cells(line, layout.delimiter, cells);
+    std::size_t numbers = 0;
+    gap = false;
+    skipped = false;
+    if (layout.tag_cell) {
+      const std::string tag = *layout.tag_cell < cells.size() ? unquoted_cell(cells[*layout.tag_cell]) : "";
+      skipped = tag != layout.tag;
+      if (skipped && std::none_of(layout.parts.begin(), layout.parts.end(),
+                                  [&](const Part& part) { return part.name == tag; }))
+        ++piece.unnamed;
+      if (skipped) return true;
+    }
     if (layout.clock && !clock_time(row[layout.cells.size()])) {
       note_bad(layout.clock->cell, false);
       return false;
     }
-    std::size_t numbers = 0;
-    gap = false;
+    if (layout.every > 1 && std::none_of(layout.cells.begin(), layout.cells.end(), [&](std::size_t cell) {
+          const bool is_time = layout.time && cell == layout.cells[*layout.time];
+          return !is_time && cell < cells.size() && !is_missing_word(cells[cell]);
+        })) {
+      skipped = true, ++piece.passed_over;
+      return true;
+    }
     for (std::size_t w = 0; w < layout.cells.size(); ++w) {
       const std::size_t cell = layout.cells[w];
-      if (cell < cells.size() && parse_cell(cells[cell], layout.decimal, row[w])) {
+      if (cell < cells.size() && parse_cell(cells[cell], layout.decimal, row[w]) &&
+          (layout.unit_behind.count(cell) == 0 || cell + 1 >= cells.size() ||
+           convert_cell(layout, cell, unquoted_cell(cells[cell + 1]), row[w]))) {
         ++numbers;
         if (w == time_column) time_cell = cells[cell];
         continue;
@@ -192,8 +215,8 @@ struct RowParser {
         return std::binary_search(list.begin(), list.end(), cell);
       };
       if (cell < cells.size() && is_in(layout.loose))
-        if (const auto loose = parse_loose(cells[cell], layout.decimal)) {
-          row[w] = loose->value;
+        if (const auto loose = parse_loose(cells[cell], layout.decimal);
+            loose && convert_cell(layout, cell, loose->unit, row[w] = loose->value)) {
           ++numbers;
           continue;
         }
@@ -247,23 +270,18 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
     if (column.size() < expected || column.size() != piece.columns.front().size())
       column.resize(std::max(expected, piece.columns.front().size()));
   piece.over.assign(wanted, 0);
-  RowParser parser{layout,
-                   missing_allowed,
-                   piece,
-                   layout.time.value_or(std::size_t(-1)),
-                   std::vector<double>(count),
-                   {},
-                   {},
-                   false};
+  RowParser parser{
+      layout, missing_allowed, piece, layout.time.value_or(std::size_t(-1)), std::vector<double>(count), {},
+      {}};
   const bool blanks = layout.delimiter == ' ';
   const double factor = layout.time_factor;
   const char* at = text.data();
   const char* const end = at + text.size();
   while (at < end) {
     ++piece.lines;
-    const char* next = layout.clock ? nullptr
-                       : blanks     ? parser.fast<true>(at, end)
-                                    : parser.fast<false>(at, end);
+    const char* next = layout.clock || layout.tag_cell || !layout.unit_behind.empty() ? nullptr
+                       : blanks ? parser.fast<true>(at, end)
+                                : parser.fast<false>(at, end);
     bool good = next != nullptr;
     parser.gap = false;
     if (!good) {
@@ -272,13 +290,20 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
       next = stop == end ? end : stop + 1;
       const char* line_end = stop > at && stop[-1] == '\r' ? stop - 1 : stop;
       const std::string_view line(at, static_cast<std::size_t>(line_end - at));
-      if (line.empty() || line.front() == '#' || line.front() == '%' || trimmed(line).empty()) {
+      // Titles come again where a log was opened anew, and heads of pages with them.
+      const bool blank = line.empty() || line.front() == '#' || line.front() == '%' || trimmed(line).empty();
+      if (blank || layout.head_lines.has(line)) {
+        piece.repeated += blank ? 0 : 1;
         at = next;
         continue;
       }
       good = parser.slow(line);
     }
     at = next;
+    if (parser.skipped) {
+      parser.skipped = false;
+      continue;
+    }
     if (!good) {
       ++piece.bad_rows;
     } else if (piece.bad_rows > 0) {
@@ -292,6 +317,10 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
           piece.printed_step = piece.printed_step == 0 ? step : std::min(piece.printed_step, step);
         }
         parser.row[*layout.time] *= factor;
+      }
+      if (layout.clock && (piece.rows < 64 || piece.rows % 64 == 0)) {
+        const double step = parser.clock_step();
+        piece.printed_step = piece.printed_step == 0 ? step : std::min(piece.printed_step, step);
       }
       parser.look_for_over_range();
       if (parser.gap) parser.count_missing();

@@ -28,7 +28,10 @@ struct TextPiece {
   std::vector<std::int64_t> missing;        ///< Per data column: cells left as NaN.
   std::vector<std::int64_t> over;           ///< Of these, how many were over the instrument's range.
   std::vector<std::int64_t> first_missing;  ///< Line of the first, from 1 within the piece.
-  double printed_step = 0;  ///< Least step of the last digit among stamps looked at, as printed.
+  std::int64_t passed_over = 0;  ///< Rows without a number in these columns (TextLayout::every), and
+  std::int64_t repeated = 0;     ///< Lines of words that stand above the rows, too; and
+  std::int64_t unnamed = 0;      ///< rows that name no channel of the head (TextLayout::tag_cell).
+  double printed_step = 0;       ///< Least step of the last digit among stamps looked at, as printed.
 
   bool any_missing() const;
 };

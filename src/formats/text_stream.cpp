@@ -1,8 +1,10 @@
 // text_stream.cpp: see text_stream.h.
 #include "formats/text_stream.h"
 
-#include <array>
+#include <algorithm>
 #include <span>
+
+#include "formats/legacy_text.h"
 
 namespace vprism {
 
@@ -47,6 +49,10 @@ TextCoding coding_of(std::string_view head) {
   return TextCoding::utf8;
 }
 
+bool has_bare_returns(std::string_view head) {
+  return head.find('\n') == std::string_view::npos && std::count(head.begin(), head.end(), '\r') > 1;
+}
+
 std::string utf8_from_utf16(std::string_view bytes, bool big, std::size_t& used) {
   std::string out;
   out.reserve(bytes.size() / 2 + 16);
@@ -75,17 +81,7 @@ std::string utf8_from_utf16(std::string_view bytes, bool big, std::size_t& used)
 
 std::string utf8_from_any(std::string_view text) {
   if (valid_utf8(text)) return std::string(text);
-  // Windows-1252 differs from Latin-1 in 0x80 to 0x9F.
-  static constexpr std::array<unsigned, 32> upper = {
-      0x20AC, 0xFFFD, 0x201A, 0x0192, 0x201E, 0x2026, 0x2020, 0x2021, 0x02C6, 0x2030, 0x0160,
-      0x2039, 0x0152, 0xFFFD, 0x017D, 0xFFFD, 0xFFFD, 0x2018, 0x2019, 0x201C, 0x201D, 0x2022,
-      0x2013, 0x2014, 0x02DC, 0x2122, 0x0161, 0x203A, 0x0153, 0xFFFD, 0x017E, 0x0178};
-  std::string out;
-  for (const char c : text) {
-    const auto u = static_cast<unsigned char>(c);
-    put(out, u >= 0x80 && u < 0xA0 ? upper[u - 0x80u] : u);
-  }
-  return out;
+  return utf8_from_legacy(text);
 }
 
 std::string rewritten_lines(std::string_view text, const LineRewriter& rewrite) {
@@ -101,9 +97,8 @@ std::string rewritten_lines(std::string_view text, const LineRewriter& rewrite) 
 
 void TextStream::seek(std::uint64_t offset) {
   raw_.clear(), cut_.clear(), decoded_.clear();
-  const bool as_it_is = coding_ == TextCoding::utf8 && !rewrite_;
-  at_ = as_it_is ? offset : 0;
-  skip_ = as_it_is ? 0 : offset;
+  at_ = as_it_is() ? offset : 0;
+  skip_ = as_it_is() ? 0 : offset;
 }
 
 bool TextStream::decode_more() {
@@ -122,6 +117,7 @@ bool TextStream::decode_more() {
     text = utf8_from_utf16(raw_, coding_ == TextCoding::utf16_big, used);
     raw_.erase(0, used);
   }
+  if (bare_returns_) std::replace(text.begin(), text.end(), '\r', '\n');
   if (rewrite_) {
     cut_ += text;
     // Whole lines; at the end, what is left.
@@ -136,7 +132,7 @@ bool TextStream::decode_more() {
 }
 
 std::size_t TextStream::read(std::span<char> to) {
-  if (coding_ == TextCoding::utf8 && !rewrite_) {
+  if (as_it_is()) {
     const std::size_t got = file_.read_some(at_, to);
     at_ += got;
     return got;

@@ -59,9 +59,9 @@ double square_between(const Values& a, const Values& b) {
   return sum;
 }
 
-class Judge {
+class BandJudge {
  public:
-  Judge(const BandSignal& band, std::size_t most_lines)
+  BandJudge(const BandSignal& band, std::size_t most_lines)
       : band_(band), z_(band.values), count_(z_.size()), most_lines_(most_lines) {}
 
   BandVerdict run() {
@@ -358,7 +358,7 @@ std::optional<Exponential> take_line_apart(BandSignal& band) {
 }
 
 BandVerdict judge_band(const BandSignal& band, std::size_t most_lines) {
-  return Judge(band, most_lines).run();
+  return BandJudge(band, most_lines).run();
 }
 
 }  // namespace vprism

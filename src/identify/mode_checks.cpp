@@ -30,11 +30,11 @@ double crossing(const CurveStretch& s, std::size_t k, double level) {
   return s.frequency_hz[k] + (s.frequency_hz[k + 1] - s.frequency_hz[k]) * (at - a) / (b - a);
 }
 
-struct Top {
+struct CurveTop {
   double hz, square;
 };
 /// Parabola through 1 / |H|^2 around the highest bin.
-std::optional<Top> summit(const CurveStretch& s) {
+std::optional<CurveTop> summit(const CurveStretch& s) {
   const std::size_t top = top_of(s);
   if (top == 0 || top + 1 >= s.ratio.size()) return std::nullopt;
   const double a = 1 / std::norm(s.ratio[top - 1]), b = 1 / std::norm(s.ratio[top]),
@@ -42,7 +42,7 @@ std::optional<Top> summit(const CurveStretch& s) {
   const double bend = a - 2 * b + c;
   const double shift = bend > 0 ? 0.5 * (a - c) / bend : 0;
   const double step = s.frequency_hz[top + 1] - s.frequency_hz[top];
-  return Top{s.frequency_hz[top] + shift * step, 1 / std::max(b - 0.25 * (a - c) * shift, 1e-300)};
+  return CurveTop{s.frequency_hz[top] + shift * step, 1 / std::max(b - 0.25 * (a - c) * shift, 1e-300)};
 }
 
 /// Circle through points by algebraic least squares, moments about their mean (Kasa 1976).

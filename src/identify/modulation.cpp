@@ -309,15 +309,17 @@ Steps sized(const Demodulated& series, const std::vector<std::size_t>& places) {
 
 /// Carrier, drift, jumps and swings; steps that the fit does not bear out go.
 Fitted fit_with_steps(std::span<const double> f, double rate_hz, const Droop& droop, double half_s,
-                      Steps& steps) {
+                      Steps& steps, std::vector<Jump>& at_edges) {
   for (double& s : steps.at_s) s -= half_s;
   // Near an end of the series a step and what the filters make of the record's end look alike.
   const double least_s = std::max(32.0, 0.02 * static_cast<double>(f.size())) / rate_hz;
-  for (std::size_t i = steps.at_s.size(); i-- > 0;)
-    if (steps.at_s[i] < least_s || static_cast<double>(f.size()) / rate_hz - steps.at_s[i] < least_s) {
-      steps.at_s.erase(steps.at_s.begin() + static_cast<std::ptrdiff_t>(i));
-      steps.sizes.erase(steps.sizes.begin() + static_cast<std::ptrdiff_t>(i));
-    }
+  for (std::size_t i = steps.at_s.size(); i-- > 0;) {
+    if (steps.at_s[i] >= least_s && static_cast<double>(f.size()) / rate_hz - steps.at_s[i] >= least_s)
+      continue;
+    at_edges.push_back({steps.at_s[i] + half_s, steps.sizes[i], 0});
+    steps.at_s.erase(steps.at_s.begin() + static_cast<std::ptrdiff_t>(i));
+    steps.sizes.erase(steps.sizes.begin() + static_cast<std::ptrdiff_t>(i));
+  }
   Fitted fitted = fit_series(f, rate_hz, droop, steps.at_s, steps.sizes);
   for (int round = 0; round < 4 && !steps.at_s.empty(); ++round) {
     Steps kept;
@@ -354,12 +356,15 @@ Modulation measure_modulation(const Demodulated& series) {
     steady = series.frequency;
   }
   const std::vector<double> f = grouped(steady, m.group), a = grouped(series.amplitude, m.group);
-  const Fitted fitted = fit_with_steps(f, rate, droop, half, steps);
+  const Fitted fitted = fit_with_steps(f, rate, droop, half, steps, m.edge_jumps);
   m.carrier_hz = fitted.fit.values(0), m.carrier_std_hz = fitted.fit.deviations(0);
   const double per_s = rate / static_cast<double>(f.size());
   m.drift_hz_per_s = fitted.fit.values(1) * per_s, m.drift_std_hz_per_s = fitted.fit.deviations(1) * per_s;
   m.frequency = fitted.swings;
   m.frequency_noise_hz = fitted.fit.rms;
+  // What harmonics and filters leave at an end is of the size of the noise.
+  std::erase_if(m.edge_jumps,
+                [&](const Jump& jump) { return std::abs(jump.step_hz) < 10 * m.frequency_noise_hz; });
   for (std::size_t i = 0; i < steps.sizes.size(); ++i)
     m.jumps.push_back({steps.at_s[i] + half, fitted.fit.values(static_cast<Eigen::Index>(2 + i)),
                        fitted.fit.deviations(static_cast<Eigen::Index>(2 + i))});

@@ -62,8 +62,9 @@ struct Modulation {
   std::size_t transitions = 0;         ///< Between them.
   std::vector<Swing> frequency;        ///< By descending deviation; harmonics belong to their fundamental.
   std::vector<Swing> amplitude;
-  double level = 0;                      ///< Mean amplitude; its RMS where the carrier is suppressed.
-  std::vector<Jump> jumps;               ///< By time.
+  double level = 0;              ///< Mean amplitude; its RMS where the carrier is suppressed.
+  std::vector<Jump> jumps;       ///< By time.
+  std::vector<Jump> edge_jumps;  ///< So near an end that they may be the filters', much larger than noise.
   double lowest_hz = 0, highest_hz = 0;  ///< 0.1% of the time lies below or above.
   double frequency_noise_hz = 0;         ///< RMS of what carrier, drift, jumps and swings leave.
   std::size_t group = 1;                 ///< Samples that were averaged into one for the fits.

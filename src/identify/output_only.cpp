@@ -43,15 +43,15 @@ double along(const CrossSpectra& s, const std::vector<Complex>& u, std::size_t k
   return std::max(0.0, sum.real());
 }
 
-struct Top {
+struct OutputTop {
   std::size_t bin;
   double rise;  ///< Over the higher of the saddles beside it.
 };
 
 /// Local summits with what they rise over their surroundings, of a spectrum smoothed over `reach` bins each
 /// way.
-std::vector<Top> summits(const std::vector<double>& power, std::size_t low, std::size_t high,
-                         std::size_t reach) {
+std::vector<OutputTop> summits(const std::vector<double>& power, std::size_t low, std::size_t high,
+                               std::size_t reach) {
   std::vector<double> smooth(power.size(), 0.0);
   for (std::size_t k = low; k < high; ++k) {
     double sum = 0, count = 0;
@@ -59,7 +59,7 @@ std::vector<Top> summits(const std::vector<double>& power, std::size_t low, std:
       sum += power[j], ++count;
     smooth[k] = sum / count;
   }
-  std::vector<Top> out;
+  std::vector<OutputTop> out;
   for (std::size_t k = low + 1; k + 1 < high; ++k) {
     if (!(smooth[k] > smooth[k - 1] && smooth[k] >= smooth[k + 1])) continue;
     double left = smooth[k], right = smooth[k];
@@ -155,16 +155,16 @@ OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz,
   const auto [low, high] = grid.bins_within(std::max(low_hz, 3 * grid.plan.bin_hz), high_hz);
   if (high < low + 16) return out;
   // The second value shows the weaker of two modes at one place.
-  std::vector<std::pair<Top, bool>> tops;
+  std::vector<std::pair<OutputTop, bool>> tops;
   const double scatter = 1 / std::sqrt(std::max(1.0, grid.noise_averages));
   for (const bool second : {false, true})
-    for (const Top& top : summits(second ? out.second : out.first, low, high, 2))
+    for (const OutputTop& top : summits(second ? out.second : out.first, low, high, 2))
       if (top.rise > 1 + 3 * scatter) tops.push_back({top, second});
   std::sort(tops.begin(), tops.end(),
             [](const auto& a, const auto& b) { return a.first.rise > b.first.rise; });
   if (tops.size() > 60) tops.resize(60);
   for (const auto& candidate : tops) {
-    const Top& top = candidate.first;
+    const OutputTop& top = candidate.first;
     const bool second = candidate.second;
     const std::vector<Complex>& shape = second ? others[top.bin] : directions[top.bin];
     // As far as one of the two strongest directions stays like it, and the power keeps falling.

@@ -8,7 +8,7 @@ namespace vprism {
 
 namespace {
 
-struct Top {
+struct RidgeTop {
   double row = 0;
   Ridge::Point point;
   bool taken = false;
@@ -21,10 +21,10 @@ struct Track {
 };
 
 /// The column's local maxima that stand out of their surroundings.
-std::vector<Top> tops_of(const LevelMap& map, std::size_t column, double above_db,
-                         const SummitTable& summit) {
+std::vector<RidgeTop> tops_of(const LevelMap& map, std::size_t column, double above_db,
+                              const SummitTable& summit) {
   constexpr std::size_t around = 16;
-  std::vector<Top> tops;
+  std::vector<RidgeTop> tops;
   const auto factor = static_cast<float>(std::pow(10, above_db / 10));
   for (std::size_t r = 1; r + 1 < map.rows(); ++r) {
     const float at = map.at(r, column), below = map.at(r - 1, column), above = map.at(r + 1, column);
@@ -40,7 +40,7 @@ std::vector<Top> tops_of(const LevelMap& map, std::size_t column, double above_d
     double off = bend < 0 ? std::clamp((db(below) - db(above)) / (2 * bend), -0.5, 0.5) : 0;
     double power = std::exp(db(at) - (db(below) - db(above)) * off / 4);
     summit.correct(off, power);
-    Top top;
+    RidgeTop top;
     top.row = static_cast<double>(r) + off;
     const double step = off < 0 ? map.frequency_hz[r] - map.frequency_hz[r - 1]
                                 : map.frequency_hz[r + 1] - map.frequency_hz[r];
@@ -48,7 +48,7 @@ std::vector<Top> tops_of(const LevelMap& map, std::size_t column, double above_d
     tops.push_back(top);
   }
   std::stable_sort(tops.begin(), tops.end(),
-                   [](const Top& a, const Top& b) { return a.point.power > b.point.power; });
+                   [](const RidgeTop& a, const RidgeTop& b) { return a.point.power > b.point.power; });
   if (tops.size() > 60) tops.resize(60);
   return tops;
 }
@@ -116,15 +116,15 @@ std::vector<Ridge> find_ridges(const LevelMap& map, const RidgeSearch& search) {
     if (track.ridge.points.size() >= search.least_columns) done.push_back(std::move(track.ridge));
   };
   for (std::size_t c = 0; c < map.columns; ++c) {
-    std::vector<Top> tops = tops_of(map, c, search.above_db, search.summit);
+    std::vector<RidgeTop> tops = tops_of(map, c, search.above_db, search.summit);
     // The strongest tracks choose first.
     std::stable_sort(open.begin(), open.end(),
                      [](const Track& a, const Track& b) { return energy(a.ridge) > energy(b.ridge); });
     for (Track& track : open) {
       const auto steps = static_cast<double>(c - track.last);
       const double expected = track.row + track.slope * steps;
-      Top* best = nullptr;
-      for (Top& top : tops)
+      RidgeTop* best = nullptr;
+      for (RidgeTop& top : tops)
         if (!top.taken && std::abs(top.row - expected) <= search.most_step_rows * steps &&
             (best == nullptr || std::abs(top.row - expected) < std::abs(best->row - expected)))
           best = &top;
@@ -139,7 +139,7 @@ std::vector<Ridge> find_ridges(const LevelMap& map, const RidgeSearch& search) {
       close(track);
       return true;
     });
-    for (Top& top : tops)
+    for (RidgeTop& top : tops)
       if (!top.taken) open.push_back({{{top.point}}, top.row, 0, c});
   }
   for (Track& track : open) close(track);

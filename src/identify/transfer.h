@@ -12,7 +12,17 @@ namespace vprism {
 struct TransferCurve {
   std::vector<double> hz;
   std::vector<std::complex<double>> value;
+  /// Standard error of the magnitude, relative, and of the phase in radians; empty: not known.
+  std::vector<double> error = {};
 };
+
+/// The error that the points' scatter suggests: how far each lies from what its neighbours foretell, by
+/// medians. Noise is foretold no better by more neighbours; what is, is the curve's own bend, of which a
+/// sixteenth is left between points.
+std::vector<double> scatter_of(const TransferCurve& curve);
+/// The standard deviation that printing with so few digits leaves in each point, relative to it, by
+/// magnitude, decibels and degrees, or by real and imaginary part; 0 where the numbers have many digits.
+std::vector<double> rounding_of(const TransferCurve& curve);
 
 /// The phase in degrees, without the jumps of whole turns: each point within half a turn of the one before.
 /// `largest_step` is the greatest change between neighbours: near 180 the turns are guessed.
@@ -29,7 +39,8 @@ class TransferBetween {
   explicit TransferBetween(const TransferCurve& curve);
   struct Reading {
     double hz = 0, gain = 0, phase_deg = 0;
-    double gain_error = 0, phase_error = 0;  ///< Of the interpolation, as the line instead of the cubic says.
+    double gain_std = 0, phase_std_deg = 0;  ///< Of the points, and of the cubic against the line.
+    double hz_std = 0;                       ///< Of a crossing.
   };
   std::optional<Reading> at(double hz) const;
   /// Where the gain crosses `gain`, and which way; by frequency.
@@ -42,16 +53,24 @@ class TransferBetween {
   std::vector<Reading> phase_crossings() const;
   /// The top of the gain between points.
   Reading greatest() const;
+  /// Relative error of the points around a place.
+  double error_at(double hz) const;
+  /// Slopes of ln |H| and of the phase in degrees, per hertz.
+  double slope_log(double hz) const;
+  double slope_deg(double hz) const;
 
  private:
   double place(double hz) const;
   double hz_of(double place) const;
   Reading read(double place) const;
+  /// A crossing's own uncertainty: `std` of what crosses, over its slope.
+  void take_hz_std(Reading& reading, double place, bool of_gain) const;
   template <typename Value>
   std::vector<double> crossings(const Value& value) const;
   TransferCurve curve_;
   bool logarithmic_ = false;
   std::vector<double> place_, gain_, phase_;  ///< ln f or f; ln |H|; degrees.
+  std::vector<double> error_;                 ///< Relative.
 };
 
 struct TransferFeatures {
@@ -60,6 +79,7 @@ struct TransferFeatures {
   /// -3 dB of the gain that the band has: that of the lowest frequency for a low pass, of the highest for a
   /// high pass, else the greatest. Ends within the curve only.
   std::optional<double> low_hz, high_hz;
+  double low_std_hz = 0, high_std_hz = 0;
   double reference_gain = 0;
   const char* kind = "";  ///< "low pass", "high pass", "band pass", "all of the band".
   /// Where the gain is 1, and what the phase is there above -180 degrees (the last one, and the least
@@ -67,6 +87,7 @@ struct TransferFeatures {
   std::vector<TransferBetween::Crossing> unity;
   std::optional<double> phase_margin_deg, phase_margin_at_hz;
   std::optional<double> gain_margin_db, gain_margin_at_hz;
+  double phase_margin_std_deg = 0, gain_margin_std_db = 0;
 };
 TransferFeatures transfer_features(const TransferCurve& curve);
 

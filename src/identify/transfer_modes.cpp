@@ -1,4 +1,4 @@
-// transfer_modes.cpp: pole pairs of a response at any frequencies, each on the points points_around it.
+// transfer_modes.cpp: pole pairs of a response at any frequencies, each on the points around it.
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -14,7 +14,7 @@ namespace {
 using PoleNumber = std::complex<double>;
 constexpr double turn_of_poles = 2 * std::numbers::pi;
 constexpr double most_pole_damping = 0.7;
-constexpr Eigen::Index background_powers = 4;  ///< PoleNumber powers of frequency beside the poles.
+constexpr Eigen::Index background_powers = 4;  ///< Complex powers of frequency beside the poles.
 
 PoleNumber pole_of(double frequency_hz, double damping) {
   const double w = turn_of_poles * frequency_hz;
@@ -167,8 +167,8 @@ std::pair<std::size_t, std::size_t> points_around(const TransferCurve& curve, Po
   return {from, to};
 }
 
-/// First pole_guesses: tops of the gain, and where the phase turns most within a width of its own; with the
-/// damping that explains the points points_around best, where that is more than chance would. The clearest
+/// First guesses: tops of the gain, and where the phase turns most within a width of its own; with the
+/// damping that explains the points around best, where that is more than chance would. The clearest
 /// first.
 std::vector<PoleNumber> pole_guesses(const TransferCurve& curve, double low_hz, double high_hz) {
   std::vector<std::pair<double, PoleNumber>> found;

@@ -40,7 +40,7 @@ std::vector<double> prepared_scan(const TimedSamples& t, bool& tapered) {
   return x;
 }
 
-/// The Fourier fourier_integral at `count` frequencies from `first_hz` on, on the recording's own time axis.
+/// The Fourier integral at `count` frequencies from `first_hz` on, on the recording's own time axis.
 std::vector<ScanNumber> fourier_integral(const std::vector<double>& x, const TimedSamples& t, double first_hz,
                                          double step_hz, std::size_t count) {
   const ChirpZ transform(x.size(), count, first_hz / t.rate_hz, step_hz / t.rate_hz);
@@ -99,9 +99,13 @@ void take_scan_phase(Transmission& t, std::size_t strongest) {
     misfit += weight * std::pow(phase[k] - at_zero - slope * f, 2);
     t.phase_deg[k] = (phase[k] - turns) * 180 / std::numbers::pi;
   }
+  t.anchor_turns = at_zero / scan_turn - std::round(at_zero / scan_turn);
   t.delay_s = -slope / scan_turn;
-  if (count > 2 && spread > 0)
-    t.delay_std_s = std::sqrt(std::max(1.0, misfit / static_cast<double>(count - 2)) / spread) / scan_turn;
+  if (count > 2 && spread > 0) {
+    const double scale = std::max(1.0, misfit / static_cast<double>(count - 2));
+    t.delay_std_s = std::sqrt(scale / spread) / scan_turn;
+    t.anchor_std_turns = std::sqrt(scale * wff / (w * spread)) / scan_turn;
+  }
 }
 
 /// The ratio over time, within the usable band under a raised cosine: what comes again after the first

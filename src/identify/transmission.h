@@ -2,6 +2,7 @@
 // a scan that was recorded without it.
 #pragma once
 
+#include <cmath>
 #include <complex>
 #include <optional>
 #include <string>
@@ -31,7 +32,11 @@ struct Transmission {
   /// meets a multiple of whole turns, taken off, at 0 Hz. Within the usable band.
   std::vector<double> phase_deg;
   double delay_s = 0, delay_std_s = 0;  ///< Of the group, by the slope of the phase, the clear bins the most.
-  bool tapered = false;                 ///< An end of a recording does not come down to its mean.
+  /// Turns by which the straight line misses whole ones at 0 Hz, and how sure that is: beyond a quarter the
+  /// phase, and what is made of it, may be off by whole turns.
+  double anchor_turns = 0, anchor_std_turns = 0;
+  bool anchored() const { return std::abs(anchor_turns) + 2 * anchor_std_turns < 0.25; }
+  bool tapered = false;  ///< An end of a recording does not come down to its mean.
   struct Echo {
     double after_s = 0, share = 0;  ///< Later than the first arrival, and its amplitude over that.
   };

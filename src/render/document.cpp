@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "formats/clock.h"
+
 namespace vprism {
 
 const char* version() { return VPRISM_VERSION; }
@@ -71,19 +73,22 @@ Json input_json(const InputFacts& input) {
   const char* domain = r.axis.domain == Axis::Domain::time        ? "time"
                        : r.axis.domain == Axis::Domain::frequency ? "frequency"
                                                                   : "other";
-  return {{"file", r.file},
-          {"digest", input.digest},
-          {"format", r.format},
-          {"rate_from", r.axis.source},
-          {"channels", channels},
-          {"notes", pairs(r.notes)},
-          {"chain", chain},
-          {"axis", domain},
-          {"axis_unit", r.axis.unit.text()},
-          {"complex", r.complex},
-          {"parts", parts},
-          {"part", r.parts.empty() ? Json(nullptr) : Json(r.part + 1)},
-          {"joined_files", input.files}};
+  Json out = {{"file", r.file},
+              {"digest", input.digest},
+              {"format", r.format},
+              {"rate_from", r.axis.source},
+              {"time_zero", r.zero_ns ? Json(utc_text(*r.zero_ns)) : Json(nullptr)},
+              {"channels", channels},
+              {"notes", pairs(r.notes)},
+              {"chain", chain},
+              {"axis", domain},
+              {"axis_unit", r.axis.unit.text()},
+              {"complex", r.complex},
+              {"parts", parts},
+              {"part", r.parts.empty() ? Json(nullptr) : Json(r.part + 1)},
+              {"joined_files", input.files}};
+  if (!input.purpose.empty()) out["purpose"] = input.purpose, out["next"] = input.next;
+  return out;
 }
 
 }  // namespace

@@ -20,9 +20,11 @@ const char* version();
 /// One input as the document lists it.
 struct InputFacts {
   Recording recording;
-  std::string digest;              ///< Of joined files one for each, parted by blanks.
-  std::vector<StageReport> chain;  ///< Calibration and conditioning, with what they did.
-  std::vector<std::string> files;  ///< More than one where files are joined.
+  std::string digest;                  ///< Of joined files one for each, parted by blanks.
+  std::vector<StageReport> chain;      ///< Calibration and conditioning, with what they did.
+  std::vector<std::string> files;      ///< More than one where files are joined.
+  std::string purpose = {};            ///< What it is for, and
+  std::vector<std::string> next = {};  ///< lines to type; of `inspect` only.
 };
 
 /// What a command's settings, result and outputs become: one object, told as text, as JSON and as files.

@@ -49,7 +49,9 @@ Drawn drawn_axis(const FigureAxis& axis, Limits limits, bool tight) {
     const double room = tight ? 0 : 0.08 * (d.high - d.low);
     if (!axis.low) d.low -= room;
     if (!axis.high) d.high += room;
-    if (!(d.low < d.high)) {
+    // What differs by rounding alone is flat.
+    constexpr double rounding = 1e-13;
+    if (!(d.high - d.low > rounding * std::max(std::abs(d.low), std::abs(d.high)))) {
       const double around = d.low == 0 ? 1 : std::abs(d.low) * 0.1;
       d.low -= around;
       d.high += around;

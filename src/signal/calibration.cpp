@@ -12,7 +12,7 @@ namespace vprism {
 
 namespace {
 
-[[noreturn]] void fail(const std::string& line) { throw Error(Status::usage, line); }
+[[noreturn]] void refuse_calibration(const std::string& line) { throw Error(Status::usage, line); }
 
 const std::vector<std::string>& step_names() {
   static const std::vector<std::string> names = {"probe",  "gain",      "offset", "sensitivity",
@@ -24,9 +24,9 @@ double parse_factor(std::string_view name, std::string_view text) {
   std::string_view rest;
   const double value = parse_leading_number(text, rest);
   if (!rest.empty() && lower_case(rest) != "x")
-    fail("\"" + std::string(name) + " " + clean_text(text) +
-         "\": a plain number is expected, for example \"" + std::string(name) + " 10\"");
-  if (value == 0) fail("\"" + std::string(name) + " 0\" would remove the signal");
+    refuse_calibration("\"" + std::string(name) + " " + clean_text(text) +
+                       "\": a plain number is expected, for example \"" + std::string(name) + " 10\"");
+  if (value == 0) refuse_calibration("\"" + std::string(name) + " 0\" would remove the signal");
   return value;
 }
 
@@ -34,17 +34,17 @@ double parse_factor(std::string_view name, std::string_view text) {
 void apply_sensitivity(Calibration& c, std::string_view text) {
   const std::size_t slash = text.find('/');
   if (slash == std::string_view::npos || trimmed(text.substr(slash + 1)).empty())
-    fail("\"sensitivity " + clean_text(text) +
-         "\": a value per unit is expected, for example \"sensitivity 100 mV/g\"");
+    refuse_calibration("\"sensitivity " + clean_text(text) +
+                       "\": a value per unit is expected, for example \"sensitivity 100 mV/g\"");
   const Quantity out = parse_any_quantity(text.substr(0, slash));
-  if (out.value == 0) fail("a sensitivity of zero can't be divided by");
+  if (out.value == 0) refuse_calibration("a sensitivity of zero can't be divided by");
   std::string_view per = trimmed(text.substr(slash + 1));
   if (per.size() > 2 && per.front() == '(' && per.back() == ')') per = per.substr(1, per.size() - 2);
   const Unit physical = Unit::parse(per);
   // Recorders that name no unit store what the sensor puts out: volts, or coulombs of a charge output.
   if (c.unit.dimensionless()) c.unit = Unit::parse(out.unit.converts_to(Unit::parse("C")) ? "C" : "V");
   if (!out.unit.converts_to(c.unit))
-    fail("\"sensitivity " + clean_text(text) + "\" does not fit a channel in " + c.unit.text());
+    refuse_calibration("\"sensitivity " + clean_text(text) + "\" does not fit a channel in " + c.unit.text());
   const double sensitivity = out.unit.convert(out.value, c.unit);
   c.factor /= sensitivity;
   c.offset /= sensitivity;
@@ -61,10 +61,12 @@ std::vector<std::pair<double, double>> parse_points(const std::string& name, std
     if (mark == std::string_view::npos) break;
     std::string_view rest;
     const double x = parse_leading_number(word.substr(0, mark), rest);
-    if (!rest.empty()) fail("\"" + clean_text(word) + "\": write plain numbers, STORED=PHYSICAL");
+    if (!rest.empty())
+      refuse_calibration("\"" + clean_text(word) + "\": write plain numbers, STORED=PHYSICAL");
     const double y = parse_leading_number(word.substr(mark + 1), rest);
     if (!rest.empty())
-      fail("\"" + clean_text(word) + "\": write plain numbers, STORED=PHYSICAL, and the unit at the end");
+      refuse_calibration("\"" + clean_text(word) +
+                         "\": write plain numbers, STORED=PHYSICAL, and the unit at the end");
     points.emplace_back(x, y);
     text = trimmed(text.substr(word.size()));
   }
@@ -72,10 +74,10 @@ std::vector<std::pair<double, double>> parse_points(const std::string& name, std
   std::sort(points.begin(), points.end());
   for (std::size_t i = 1; i < points.size(); ++i)
     if (points[i].first == points[i - 1].first)
-      fail("\"" + name + "\": two points at " + format_number(points[i].first, 9));
+      refuse_calibration("\"" + name + "\": two points at " + format_number(points[i].first, 9));
   if (points.size() < 2 || unit.empty() || (name == "two-point" && points.size() != 2))
-    fail("\"" + name + "\": write \"" + name + " X=Y X=Y" + (name == "table" ? " ..." : "") +
-         " UNIT\", for example \"" + name + " 0.5=0 4.5=10 bar\"");
+    refuse_calibration("\"" + name + "\": write \"" + name + " X=Y X=Y" + (name == "table" ? " ..." : "") +
+                       " UNIT\", for example \"" + name + " 0.5=0 4.5=10 bar\"");
   return points;
 }
 
@@ -88,11 +90,12 @@ void apply_step(Calibration& c, const std::string& step) {
   if (!name.empty() && value.empty()) {
     for (const std::string& known : step_names())
       if (name == known)
-        fail("\"" + name +
-             "\" needs a value, for example \"probe 10\", \"gain 20 dB\", \"sensitivity 100 mV/g\"");
+        refuse_calibration(
+            "\"" + name +
+            "\" needs a value, for example \"probe 10\", \"gain 20 dB\", \"sensitivity 100 mV/g\"");
   }
   if (!c.table.empty() && name != "unit")
-    fail("\"" + name + "\" after a table; a table is the last step but for \"unit\"");
+    refuse_calibration("\"" + name + "\" after a table; a table is the last step but for \"unit\"");
   if (name == "probe") {
     const double factor = parse_factor(name, value);
     c.factor *= factor;
@@ -127,12 +130,12 @@ void apply_step(Calibration& c, const std::string& step) {
     std::string_view rest;
     const double a = parse_leading_number(value, rest);
     const double b = parse_leading_number(rest, rest);
-    if (rest.empty()) fail("\"linear " + clean_text(value) + "\": write \"linear A B UNIT\"");
+    if (rest.empty()) refuse_calibration("\"linear " + clean_text(value) + "\": write \"linear A B UNIT\"");
     c.factor *= a;
     c.offset = a * c.offset + b;
     c.unit = Unit::parse(rest);
   } else {
-    fail(unknown_name("calibration", name, step_names()));
+    refuse_calibration(unknown_name("calibration", name, step_names()));
   }
 }
 
@@ -152,18 +155,19 @@ double Calibration::value(double stored) const {
 CalibrationRule parse_calibration_rule(std::string_view text) {
   const std::size_t colon = text.rfind(':');
   if (colon == std::string_view::npos || trimmed(text.substr(0, colon)).empty())
-    fail("\"" + clean_text(text) + "\": write \"CHANNEL: calibration\", for example \"CH1: probe 10\"");
+    refuse_calibration("\"" + clean_text(text) +
+                       "\": write \"CHANNEL: calibration\", for example \"CH1: probe 10\"");
   CalibrationRule rule;
   rule.channels = std::string(trimmed(text.substr(0, colon)));
   rule.text = std::string(text);
   for (const std::string& step : split(text.substr(colon + 1), ',')) {
-    if (trimmed(step).empty()) fail("\"" + clean_text(text) + "\" has an empty step");
+    if (trimmed(step).empty()) refuse_calibration("\"" + clean_text(text) + "\" has an empty step");
     rule.steps.emplace_back(trimmed(step));
   }
   bool tabled = false;
   for (const std::string& step : rule.steps) {
     if (tabled && !starts_with(step, "unit"))
-      fail("\"" + clean_text(text) + "\": a table is the last step but for \"unit\"");
+      refuse_calibration("\"" + clean_text(text) + "\": a table is the last step but for \"unit\"");
     tabled = tabled || starts_with(step, "table");
     // Values are checked here, whether units fit only when the channel is known.
     const std::string_view word = std::string_view(step).substr(0, step.find_first_of(" \t"));
@@ -186,7 +190,7 @@ CalibrationRule parse_calibration_rule(std::string_view text) {
 UnitRule parse_unit_rule(std::string_view text) {
   const std::size_t colon = text.rfind(':');
   if (colon == std::string_view::npos || trimmed(text.substr(0, colon)).empty())
-    fail("\"" + clean_text(text) + "\": write \"CHANNEL: UNIT\", for example \"acc*: m/s^2\"");
+    refuse_calibration("\"" + clean_text(text) + "\": write \"CHANNEL: UNIT\", for example \"acc*: m/s^2\"");
   return {std::string(trimmed(text.substr(0, colon))), Unit::parse(trimmed(text.substr(colon + 1)))};
 }
 

@@ -61,9 +61,32 @@ std::string quantity_of(const Unit& unit) {
   return "";
 }
 
+namespace {
+
+/// Whether what follows a word in parentheses, without a blank, is its unit and not what the word is of:
+/// "V(in)" and "I(C)" are of a node and a part, "Re(H)" is of a response, "U(V)" and "phase(deg)" have units.
+bool is_unit_of(std::string_view word, std::string_view inside) {
+  const auto unit = Unit::try_parse(inside);
+  if (!unit) return false;
+  const std::string before = lower_case(trimmed(word));
+  for (const auto& [name, of] : {std::pair("v", "V"), {"u", "V"}, {"i", "A"}})
+    if (before == name) return unit->converts_to(Unit::parse(of));
+  // Letters that stand for responses, impedances and admittances.
+  static constexpr std::string_view of_response = "FGHSTYZ";
+  static constexpr std::string_view parts[] = {"re",  "im",        "real", "imag",  "imaginary",
+                                               "mag", "magnitude", "abs",  "phase", "amplitude",
+                                               "arg", "angle",     "db"};
+  return inside.size() != 1 || of_response.find(inside[0]) == std::string_view::npos ||
+         std::find(std::begin(parts), std::end(parts), before) == std::end(parts);
+}
+
+}  // namespace
+
 Channel channel_from_title(std::string_view title) {
   const std::string clean = clean_text(title);
   std::string_view text = trimmed(clean);
+  // Marks of footnotes.
+  while (text.size() > 2 && text.back() == '*') text = trimmed(text.substr(0, text.size() - 1));
   Channel channel;
   const auto take = [&](std::string_view name, std::string_view unit_text, bool bracketed) {
     if (trimmed(name).empty() && !bracketed) return false;
@@ -85,14 +108,14 @@ Channel channel_from_title(std::string_view title) {
           const std::string_view inside = trimmed(text.substr(i + 1, text.size() - i - 2));
           // "V(out)" is a name: what is set apart by nothing must be a unit that is known.
           const bool set_apart = open != '(' || i == 0 || text[i - 1] == ' ';
-          if (!inside.empty() && (set_apart || Unit::try_parse(inside)) &&
+          if (!inside.empty() && (set_apart || is_unit_of(text.substr(0, i), inside)) &&
               take(text.substr(0, i), inside, true))
             return channel;
           break;
         }
       }
     }
-    for (const char mark : {'/', ',', '_'}) {
+    for (const char mark : {',', '/', '_'}) {
       const std::size_t at = mark == '/' ? text.find(mark) : text.find_last_of(mark);
       if (at == std::string_view::npos || at == 0) continue;
       const std::string_view tail = trimmed(text.substr(at + 1));

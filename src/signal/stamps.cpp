@@ -108,6 +108,12 @@ Axis StampJudge::axis(double resolution_s) const {
                                    " s and ends at " + format_number(last_, 9) +
                                    " s; name the right column with --axis, or --axis none and --rate");
   axis.interval = (last_ - first_) / (n - 1);
+  constexpr double shortest = 1e-100, longest = 1e100;  // Beyond, rates and their squares are no numbers.
+  if (!(axis.interval > shortest && axis.interval < longest))
+    throw Error(Status::input,
+                "the time column goes from " + format_number(first_, 9) + " s to " + format_number(last_, 9) +
+                    " s, no span that was measured; name the right column with --axis, or --axis "
+                    "none and --rate");
   const double delta = axis.interval - guess_;
   const double sum_n = n * (n - 1) / 2, sum_nn = (n - 1) * n * (2 * n - 1) / 6;
   const double mean = (sum_d_ - delta * sum_n) / n;

@@ -28,6 +28,7 @@ TEST(CleanFileName, HoldsNoPath) {
 }
 
 TEST(FormatQuantity, ChoosesThePrefix) {
+  EXPECT_EQ(format_quantity(1.79e308, "V", 3), "1.79e+296 TV");
   EXPECT_EQ(format_quantity(2500, "Hz"), "2.5 kHz");
   EXPECT_EQ(format_quantity(2e-5, "s"), "20 us");
   EXPECT_EQ(format_quantity(999.9999, "Hz", 7), "999.9999 Hz");

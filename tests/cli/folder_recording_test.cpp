@@ -55,6 +55,11 @@ TEST(VehicleTests, AreReadFromTheirFolder) {
   const auto other = run_program(folder, "inspect run7 --part 2 --json").json();
   EXPECT_EQ(other["inputs"][0]["channels"][0]["name"], "Seat");
   EXPECT_EQ(run_program(folder, "inspect run7 --part 5").status, 2);
+  EXPECT_THAT(codes_of(document_of(folder, "inspect run7")),
+              ::testing::Not(::testing::Contains("channels-disagree")));
+  folder.write("run7/Channel/run7.chn",
+               "Instrumentation standard    :NOVALUE\nNumber of channels          :4\n");
+  EXPECT_THAT(codes_of(document_of(folder, "inspect run7")), ::testing::Contains("channels-disagree"));
   std::filesystem::create_directories(folder.path("empty"));
   EXPECT_EQ(run_program(folder, "inspect empty").status, 3);
   folder.write("alone.mme", "Data format edition number  :1.6\n");

@@ -248,5 +248,33 @@ TEST(Memory, StaysBelowAHundredMegabytesForLongText) {
   EXPECT_LT(megabytes, 100);
 }
 
+TEST(Inspect, SaysWhatAFileIsForWithALineToType) {
+  const ScratchFolder folder;
+  folder.write("ac sweep.csv", "f (Hz),H re,H im\n10,1,0\n20,1,-1\n40,0,-1\n");
+  folder.write("levels.csv", "f (Hz),level (dBuV)\n10,1\n20,3\n40,2\n");
+  folder.write("counts.csv", "x\n1\n5\n2\n9\n");
+  const std::pair<std::string, std::string> expected[] = {
+      {"'" VPRISM_SOURCE "/demo/data/cell-field.h5'", "vprism field "},
+      {"'" VPRISM_SOURCE "/demo/data/tap-test.uff'", " --reference hammer"},
+      {"'" VPRISM_SOURCE "/demo/data/drive-scope.csv'", "vprism survey "},
+      {"'" VPRISM_SOURCE "/demo/data/laser-beat.sigmf-meta'", "vprism spectrum "},
+      {"'" VPRISM_SOURCE "/demo/data/amp-sim.raw'", "vprism spectrum "},
+      {"'ac sweep.csv'", "vprism response 'ac sweep.csv'"},
+      {"levels.csv", "vprism limits levels.csv"},
+      {"counts.csv", "--rate RATE"}};
+  for (const auto& [file, line] : expected) {
+    const ProgramRun run = run_program(folder, "inspect --force --figure none " + file);
+    EXPECT_EQ(run.status, 0) << file << run.err;
+    EXPECT_THAT(run.out, ::testing::HasSubstr("for example")) << file;
+    EXPECT_THAT(run.out, ::testing::HasSubstr(line)) << file;
+  }
+  // What was typed to read the file stands in the lines, too.
+  const ProgramRun rated = run_program(folder, "inspect --force --figure none --rate '2 kHz' counts.csv");
+  EXPECT_THAT(rated.out, ::testing::HasSubstr("vprism inspect counts.csv --rate '2 kHz'"));
+  const auto document = document_of(folder, "inspect levels.csv --figure none");
+  EXPECT_EQ(document["inputs"][0]["purpose"], "a spectrum");
+  EXPECT_GE(document["inputs"][0]["next"].size(), 2u);
+}
+
 }  // namespace
 }  // namespace vprism

@@ -4,8 +4,10 @@
 #include <gmock/gmock.h>
 
 #include <atomic>
+#include <chrono>
 #include <mutex>
 #include <set>
+#include <thread>
 
 #include "../formats/scratch_folder.h"
 #include "cli/case_run.h"
@@ -170,15 +172,21 @@ TEST(SideBySide, WaitsForWhatMustComeBeforeAndRunsEachOnce) {
 }
 
 TEST(SideBySide, TheFirstFailureStopsTheRestAndIsThrown) {
-  std::atomic<int> done = 0;
-  EXPECT_THROW(run_side_by_side(
-                   100, 2, [](std::size_t) { return true; },
-                   [&](std::size_t i) {
-                     if (i == 3) throw Error(Status::output, "full");
-                     ++done;
-                   }),
-               Error);
-  EXPECT_LT(done.load(), 99);
+  const auto done_with = [](std::size_t threads) {
+    std::atomic<int> done = 0;
+    EXPECT_THROW(run_side_by_side(
+                     100, threads, [](std::size_t) { return true; },
+                     [&](std::size_t i) {
+                       if (i == 3) throw Error(Status::output, "full");
+                       // The thread that failed may be held up before it can say so.
+                       std::this_thread::sleep_for(std::chrono::milliseconds(threads > 1 ? 10 : 0));
+                       ++done;
+                     }),
+                 Error);
+    return done.load();
+  };
+  EXPECT_EQ(done_with(1), 3);
+  EXPECT_LT(done_with(2), 99);
   // What nothing makes ready is left.
   run_side_by_side(
       3, 2, [](std::size_t i) { return i != 1; }, [](std::size_t i) { EXPECT_NE(i, 1u); });

@@ -9,8 +9,10 @@
 #include <cmath>
 #include <csignal>
 #include <filesystem>
+#include <fstream>
 #include <map>
 #include <random>
+#include <sstream>
 #include <thread>
 
 #include "cli/run_program.h"
@@ -118,6 +120,40 @@ TEST_P(Kill, LeavesWholeFilesOrNone) {
 
 #define A " a.f64 --binary f64le:2ch --rate 4kHz --figure none"
 #define F " a.f64 --binary f64le:2ch --rate 4kHz --figure svg"
+/// Processes of a session, by the kernel's table.
+std::size_t processes_of(pid_t session) {
+  std::size_t out = 0;
+  for (const auto& entry : fs::directory_iterator("/proc")) {
+    std::ifstream stat(entry.path() / "stat");
+    std::string line;
+    if (!std::getline(stat, line)) continue;
+    // PID (NAME) STATE PARENT GROUP SESSION ...
+    std::istringstream fields(line.substr(line.rfind(')') + 1));
+    char state = 0;
+    pid_t parent = 0, group = 0, of = 0;
+    if (fields >> state >> parent >> group >> of && of == session && state != 'Z') ++out;
+  }
+  return out;
+}
+
+TEST(KillProbe, AChildThatTriesAnEndlessFileEndsWithItsParent) {
+  const pid_t child = ::fork();
+  if (child == 0) {
+    ::setsid();
+    ::close(1), ::close(2);
+    ::execl(VPRISM_PROGRAM, VPRISM_PROGRAM, "inspect", VPRISM_SOURCE "/tests/data/hostile/endless.h5",
+            "--json", static_cast<char*>(nullptr));
+    ::_exit(127);
+  }
+  // Until the file is being tried.
+  for (int wait = 0; wait < 300 && processes_of(child) < 2; ++wait) ::usleep(10000);
+  EXPECT_EQ(processes_of(child), 2u);
+  ::kill(child, SIGKILL);
+  ::waitpid(child, nullptr, 0);
+  for (int wait = 0; wait < 300 && processes_of(child) > 0; ++wait) ::usleep(10000);
+  EXPECT_EQ(processes_of(child), 0u);
+}
+
 INSTANTIATE_TEST_SUITE_P(Commands, Kill,
                          testing::Values("survey" F, "inspect" A, "convert" A " --to npy",
                                          "convert" A " --to hdf5", "convert" A " --to csv",

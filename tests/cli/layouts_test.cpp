@@ -143,8 +143,8 @@ std::vector<Layout> layouts() {
        },
        1000,
        0,
-       {{"u", "V", -1, 1}, {"slow", "degC", 20, 21.9}},
-       {"gaps"}},
+       volt,
+       {"slow-channels"}},
       {"a column that ends in an overload",
        "time (s),u (V),v (V)\n",
        [](int i) {
@@ -173,9 +173,13 @@ std::vector<Layout> layouts() {
        1000,
        0,
        {{"volt_in", "1", -1, 1}, {"current", "mA", -1, 1}}},
-      {"days of a spreadsheet", "day,u (V)\n",
-       [](int i) { return printed("%.10f", 45760.5 + i / 86400.0) + "," + printed("%.5f", sine(i)); }, 1,
-       45760.5 * 86400, volt},
+      {"days of a spreadsheet",
+       "day,u (V)\n",
+       [](int i) { return printed("%.10f", 45760.5 + i / 86400.0) + "," + printed("%.5f", sine(i)); },
+       1,
+       0,
+       volt,
+       {"clock-counted"}},
       {"whole numbers to the base of sixteen",
        "time (s),code\n",
        [](int i) { return printed("%.3f", at(i)) + ",0x0" + std::to_string(100 + i); },
@@ -204,6 +208,29 @@ std::vector<Layout> layouts() {
        volt,
        {"column-left-out"}},
   };
+}
+
+TEST(Layouts, ASlowChannelIsAPartOfItsOwnRate) {
+  const ScratchFolder folder;
+  std::string text = "time (s),u (V),slow (degC)\n", timeless = "rate: 1 kHz\nu (V),slow (degC)\n";
+  for (int i = 0; i < rows; ++i) {
+    const std::string cells =
+        printed("%.5f", sine(i)) + "," + (i % 7 == 3 ? printed("%.2f", 20 + 0.01 * i) : std::string());
+    text += printed("%.3f", at(i)) + "," + cells + "\n";
+    timeless += cells + "\n";
+  }
+  folder.write("x.csv", text);
+  folder.write("t.csv", timeless);
+  for (const char* name : {"x.csv", "t.csv"}) {
+    const json slow = document_of(folder, std::string("inspect --part slow --figure none ") + name);
+    const json& channel = slow["inputs"][0]["channels"][0];
+    EXPECT_EQ(text_of(channel["name"]), "slow") << name;
+    EXPECT_NEAR(number_of(channel["rate_hz"]), 1000.0 / 7, 1e-3) << name;
+    EXPECT_NEAR(number_of(channel["start_s"]), at(3) - (name[0] == 't' ? at(0) : 0), 1e-9) << name;
+    EXPECT_THAT(codes_of(slow), Not(Contains("gaps"))) << name;
+  }
+  const json filled = document_of(folder, "inspect x.csv --missing interpolate --figure none");
+  EXPECT_EQ(filled["inputs"][0]["channels"].size(), 2u);
 }
 
 TEST(Layouts, AreReadAsTheyAreWritten) {

@@ -63,5 +63,29 @@ TEST(UnevenStepsNumbers, AreThoseOfTheWave) {
   EXPECT_NEAR(number_of(thd["results"][0]["thd_percent"]), 2.5, 2.5e-4);
 }
 
+TEST(UnevenStepsNumbers, ALoggerThatWritesAtEachChangeIsNoEvenRecordWithBadStamps) {
+  // A sample wherever the signal has gone on by 0.05, to 100 us.
+  const ScratchFolder folder;
+  std::string text = "time (s),level (V)\n";
+  char line[80];
+  double last = 10;
+  for (int n = 0; n < 400000; ++n) {
+    const double t = n * 1e-4, x = std::sin(2 * pi * 1.7 * t) + 0.5 * std::sin(2 * pi * 0.31 * t);
+    if (std::abs(x - last) < 0.05) continue;
+    std::snprintf(line, sizeof line, "%.4f,%.6f\n", t, x);
+    text += line, last = x;
+  }
+  folder.write("changes.csv", text);
+  const auto document = document_of(folder, "spectrum changes.csv");
+  EXPECT_THAT(codes_of(document), ::testing::Not(::testing::Contains("stamps-suspect")));
+  const auto& list = document["results"][0]["peaks"];
+  ASSERT_EQ(list.size(), 2u) << list.dump();
+  const double levels[] = {std::sqrt(0.5), 0.5 * std::sqrt(0.5)}, hz[] = {1.7, 0.31};
+  for (std::size_t i = 0; i < 2; ++i) {
+    EXPECT_NEAR(number_of(list[i]["frequency_hz"]), hz[i], 4 * number_of(list[i]["frequency_std_hz"]));
+    EXPECT_NEAR(number_of(list[i]["level"]), levels[i], 4 * number_of(list[i]["level_std"]));
+  }
+}
+
 }  // namespace
 }  // namespace vprism::uneven_test

@@ -202,6 +202,21 @@ TEST(Codings, EightBitTextThatIsNoUtf8IsWindows1252) {
   EXPECT_EQ(utf8_from_any("\xB5V"), "\xC2\xB5V");
   EXPECT_EQ(utf8_from_any("\x80"), "\xE2\x82\xAC");
   EXPECT_EQ(utf8_from_any("\xC2\xB5V"), "\xC2\xB5V");
+  // Codings as iconv's own tables have them: Japanese, Chinese, Russian, and Western words that look like
+  // none.
+  EXPECT_EQ(utf8_from_any("\x93\x64\x88\xB3 (V)"), "電圧 (V)");
+  EXPECT_EQ(utf8_from_any("\x83\x60\x83\x83\x83\x93\x83\x6C\x83\x8B"), "チャンネル");
+  EXPECT_EQ(utf8_from_any("\xB5\xE7\xD1\xB9 (V)"), "电压 (V)");
+  EXPECT_EQ(utf8_from_any("\xC2\xF0\xE5\xEC\xFF (c)"), "Время (c)");
+  EXPECT_EQ(utf8_from_any("Gr\xF6\xDF"
+                          "e"),
+            "Größe");
+  EXPECT_EQ(utf8_from_any("L\xE4nge \x96 Ger\xE4t"), "Länge – Gerät");
+  EXPECT_EQ(utf8_from_any("don\x92t, can\x92t"), "don’t, can’t");
+  EXPECT_EQ(utf8_from_any("\xB0"
+                          "C"),
+            "°C");
+  EXPECT_EQ(utf8_from_any("m/s\xB2"), "m/s²");
   const ScratchFolder folder;
   const WholeRecording r = read_file(folder.write("x.csv", "t (s),A (\xB5V)\n0,1\n1,2\n2,3\n"));
   EXPECT_TRUE(r.recording.channels[0].unit.converts_to(Unit::parse("V")))

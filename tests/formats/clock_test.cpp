@@ -3,6 +3,8 @@
 
 #include <gtest/gtest.h>
 
+#include <cmath>
+
 #include "formats/format.h"
 #include "formats/number_type.h"
 
@@ -22,6 +24,15 @@ TEST(Clock, DatesAreDaysSince1970) {
   EXPECT_EQ(*parse_date("1900-03-01") - *parse_date("1900-02-28"), day);
 }
 
+TEST(Clock, DaysOfTheYearAreDates) {
+  EXPECT_EQ(parse_date("1970-001"), 0);
+  EXPECT_EQ(parse_date("1971-365"), (2 * 365 - 1) * day);
+  EXPECT_EQ(parse_date("1971-366"), std::nullopt);
+  EXPECT_EQ(parse_date("2000-366"), *parse_date("2000-12-31"));
+  EXPECT_EQ(parse_date_time("2024-085T23:59:59.5"), *parse_date_time("2024-03-25T23:59:59.5"));
+  EXPECT_EQ(parse_time_of_day("75:30"), (75 * 60 + 30) * 60 * second);
+}
+
 TEST(Clock, TimesOfDayHaveAnyNumberOfDigits) {
   EXPECT_EQ(parse_time_of_day("00:00:00"), 0);
   EXPECT_EQ(parse_time_of_day("06:54:19.250"), (6 * 3600 + 54 * 60 + 19) * second + 250'000'000);
@@ -37,10 +48,45 @@ TEST(Clock, TogetherWithEveryPartingAndOffset) {
     EXPECT_EQ(parse_date_time(text), expected) << text;
 }
 
+TEST(Clock, StopwatchesGoBeyondADay) {
+  EXPECT_EQ(parse_time_of_day("75:30.5"), (75 * 60 + 30) * 1000000000LL + 500000000);
+  EXPECT_EQ(parse_time_of_day("30:15:20"), ((30 * 60 + 15) * 60 + 20) * 1000000000LL);
+  EXPECT_EQ(parse_time_of_day("12:30"), (12 * 60 + 30) * 60 * 1000000000LL);  // Hours and minutes.
+  // Whether these are minutes and seconds is settled by the whole column.
+  EXPECT_EQ(parse_time_of_day("75:30"), (75 * 60 + 30) * 60 * 1000000000LL);
+  for (const char* text : {"75:61", "75:61.5", "1:2:3.5", "12:30:15:20"})
+    EXPECT_FALSE(parse_time_of_day(text)) << text;
+}
+
+TEST(Clock, CountsSinceAnEpochAreExact) {
+  // 2024-03-25 23:59:58.5 UTC.
+  const std::int64_t at = 1711411198500000000;
+  EXPECT_EQ(parse_counted_time("1711411198.5", 1000000000, 0), at);
+  EXPECT_EQ(parse_counted_time("1711411198500", 1000000, 0), at);
+  EXPECT_EQ(parse_counted_time("1711411198500000123", 1, 0), at + 123);
+  // Day 45376 of spreadsheets; Julian date 2460395.5 and modified 60395 are the midnight before the 26th.
+  EXPECT_EQ(parse_counted_time("45376", day, 2 * 25569), 1711324800000000000);
+  EXPECT_EQ(parse_counted_time("2460395.5", day, 2 * 2440587 + 1), 1711411200000000000);
+  EXPECT_EQ(parse_counted_time("60395", day, 2 * 40587), 1711411200000000000);
+  EXPECT_EQ(parse_counted_time("-0.25", 1000000000, 0), -250000000);
+  for (const char* text : {"", ".", "1e9", "12x", "99999999999999999999"})
+    EXPECT_FALSE(parse_counted_time(text, 1000000000, 0)) << text;
+  EXPECT_EQ(utc_text(at), "2024-03-25T23:59:58.5Z");
+  EXPECT_EQ(utc_text(-1), "1969-12-31T23:59:59.999999999Z");
+}
+
+TEST(Clock, InstantsBeyondWhatNanosecondsReachAreNone) {
+  EXPECT_EQ(instant_after(500000000, 1.25), 1750000000);
+  for (const double seconds : {1e300, -1e300, 9.21e9, std::nan("")})
+    EXPECT_FALSE(instant_after(0, seconds)) << seconds;
+  EXPECT_FALSE(instant_after(9000000000000000000, 9e8));
+  for (const char* text : {"0001-01-01", "1066-10-14", "9999-12-31"}) EXPECT_FALSE(parse_date(text)) << text;
+}
+
 TEST(Clock, WhatIsNoDateIsNone) {
   for (const char* text : {"", "2026", "2026-13-01", "2026-02-30", "26-11-23", "2026-11-23x", "12:00"})
     EXPECT_FALSE(parse_date(text)) << text;
-  for (const char* text : {"", "25:00:00", "12:60:00", "12:00:61", "noon", "1.5"})
+  for (const char* text : {"", "25:00h", "12:60:00", "12:00:61", "noon", "1.5"})
     EXPECT_FALSE(parse_time_of_day(text)) << text;
   EXPECT_FALSE(parse_date_time("2026-11-23"));
 }

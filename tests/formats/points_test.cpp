@@ -225,6 +225,71 @@ TEST(PointTables, MissingFramesAndPointsThatComeAndGoAreTold) {
   EXPECT_EQ(values[4 * 9 + 7], 74);
 }
 
+TEST(PointTables, TheNumberThatCountsUpIsTheFrame) {
+  const ScratchFolder folder;
+  std::filesystem::create_directory(folder.path("run"));
+  for (int f = 0; f < 12; ++f)
+    for (int camera = 1; camera <= 2; ++camera)
+      folder.write("run/shot_" + std::to_string(f + 90) + "_cam" + std::to_string(camera) + ".csv",
+                   table(100 * camera + f, {0, 1, 2}));
+  folder.write("run/notes1.txt", "nothing");
+  PointReadSettings settings;
+  settings.read.rate_hz = 50;
+  const auto first = open_points(folder.path("run"), settings);
+  EXPECT_EQ(first->recording().frames, 12);
+  EXPECT_THAT(codes_of(first->recording()),
+              ::testing::UnorderedElementsAre("files-left-out", "tables", "frame-number"));
+  EXPECT_EQ(all_of(*first)[3], 1030);
+  settings.read.part = "cam 2";
+  EXPECT_EQ(all_of(*open_points(folder.path("run"), settings))[3], 2030);
+  settings.read.part = "cam 3";
+  EXPECT_THROW(open_points(folder.path("run"), settings), Error);
+}
+
+TEST(PointTables, TimesInNamesAreFramesOfTheirStep) {
+  const ScratchFolder folder;
+  std::filesystem::create_directory(folder.path("run"));
+  for (int f = 0; f < 8; ++f)
+    if (f != 3)
+      folder.write("run/t" + std::to_string(0.9 + 0.05 * f).substr(0, 5) + ".csv", table(f, {0, 1, 2}));
+  PointReadSettings settings;
+  settings.read.rate_hz = 20;
+  const auto source = open_points(folder.path("run"), settings);
+  EXPECT_EQ(source->recording().frames, 8);
+  EXPECT_THAT(codes_of(source->recording()), ::testing::Contains("frames-missing"));
+  EXPECT_EQ(all_of(*source)[7], 70);
+}
+
+TEST(PointTables, TimesGiveTheRateAndLengthsGoBeforePixels) {
+  const ScratchFolder folder;
+  std::filesystem::create_directory(folder.path("run"));
+  std::filesystem::create_directory(folder.path("above"));
+  for (int f = 0; f < 10; ++f) {
+    std::string text = "x (px),y (px),x (mm),y (mm),time (ms),w (um)\n",
+                other = "time = " + std::to_string(0.5 * f) + " s\nX,Y,p\n";
+    for (int p = 0; p < 4; ++p) {
+      text += std::to_string(100 * p) + ",5," + std::to_string(p) + ",2," + std::to_string(4 * f) + "," +
+              std::to_string(f + p) + "\n";
+      other += std::to_string(p) + ",0," + std::to_string(f * p) + "\n";
+    }
+    folder.write("run/f" + std::to_string(f) + ".csv", text);
+    folder.write("above/f" + std::to_string(f) + ".csv", other);
+  }
+  const auto source = open_points(folder.path("run"), {});
+  const PointRecording& r = source->recording();
+  EXPECT_NEAR(r.axis.rate_hz(), 250, 1e-9);
+  EXPECT_NEAR(r.points[3].x, 0.003, 1e-12);
+  ASSERT_EQ(r.variables.size(), 1u);
+  EXPECT_EQ(r.variables[0].name, "w");
+  EXPECT_THAT(codes_of(r), ::testing::ElementsAre("coordinates-chosen"));
+  EXPECT_NEAR(open_points(folder.path("above"), {})->recording().axis.interval, 0.5, 1e-12);
+  PointReadSettings asked;
+  asked.coordinates = "x,y";
+  EXPECT_NEAR(open_points(folder.path("run"), asked)->recording().points[3].x, 300, 1e-9);
+  asked.coordinates = "u,v";
+  EXPECT_THROW(open_points(folder.path("run"), asked), Error);
+}
+
 TEST(PointTables, WhatIsNoRecordingOfPointsIsTold) {
   const ScratchFolder folder;
   std::filesystem::create_directory(folder.path("run"));

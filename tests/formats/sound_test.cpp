@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "../formats/reading.h"
 #include "base/error.h"
 #include "formats/format.h"
 #include "scratch_folder.h"
@@ -181,6 +182,24 @@ TEST(Sound, FloatsThatAreNoNumbersAreGaps) {
   EXPECT_EQ(x[0], 0.5);
   EXPECT_TRUE(std::isnan(x[1]) && std::isnan(x[2]));
   EXPECT_EQ(x[3], 0.25);
+}
+
+TEST(UnclosedSound, WhatStandsBehindAnEmptyDataChunkIsRead) {
+  const ScratchFolder folder;
+  const auto four = [](std::uint32_t v) {
+    std::string out;
+    for (int k = 0; k < 4; ++k) out += static_cast<char>(v >> (8 * k));
+    return out;
+  };
+  std::string samples;
+  for (int n = 0; n < 500; ++n) (samples += static_cast<char>(n)) += static_cast<char>(n / 256);
+  const std::string head = "WAVEfmt " + four(16) + std::string("\x01\x00\x01\x00", 4) + four(8000) +
+                           four(16000) + std::string("\x02\x00\x10\x00", 4) + "data";
+  const WholeRecording r = read_file(folder.write("open.wav", "RIFF" + four(0) + head + four(0) + samples));
+  ASSERT_EQ(r.columns[0].size(), 500u);
+  EXPECT_NEAR(r.columns[0][499], 499 / 32768.0, 1e-12);
+  EXPECT_TRUE(r.warns_of("length-unwritten"));
+  EXPECT_THROW(read_file(folder.write("empty.wav", "RIFF" + four(36) + head + four(0))), Error);
 }
 
 }  // namespace

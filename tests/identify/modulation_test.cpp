@@ -99,6 +99,15 @@ TEST(Modulation, WhatFiltersMakeOfTheEndsIsNoJump) {
   }
 }
 
+TEST(Modulation, AStepAtTheVeryEndIsNotedButNotListed) {
+  const auto f = [](double t) { return t > 0.995 ? 40.0 : 0.0; };
+  const Modulation m = measure_modulation(demodulated(f, one, 1e-3));
+  EXPECT_TRUE(m.jumps.empty());
+  ASSERT_EQ(m.edge_jumps.size(), 1u);
+  EXPECT_NEAR(m.edge_jumps[0].time_s, 0.995, 0.003);
+  EXPECT_TRUE(measure_modulation(demodulated([](double) { return 0.0; }, one, 1e-3)).edge_jumps.empty());
+}
+
 TEST(Modulation, ShapesAreNamedWhateverTheirPhase) {
   struct Case {
     const char* name;

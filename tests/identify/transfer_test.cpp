@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 #include <random>
+#include <tuple>
 
 namespace vprism::transfer_test {
 namespace {
@@ -125,6 +126,49 @@ TEST(Transfer, UncertaintiesCoverInNoise) {
   EXPECT_LE(far, 1);
 }
 
+TEST(Transfer, ACornerInNoiseIsReadFromTheSmoothedCurve) {
+  // Second order with a damping of 0.35: -3 dB where 1 - 2 u (1 - 2 z^2) + u^2 = 2, u = (f / f0)^2.
+  const double damping = 0.35, b = 1 - 2 * damping * damping,
+               corner = 120 * std::sqrt(b + std::sqrt(b * b + 1));
+  std::mt19937 bits(8);
+  std::normal_distribution<double> normal;
+  int one = 0, three = 0;
+  for (int run = 0; run < 40; ++run) {
+    const double scatter = 0.003 * std::pow(10.0, run / 39.0);
+    TransferCurve curve = swept(1, 3000, 60, [&](Complex s) {
+      return second_order(s, 120, damping) * (1.0 + scatter * Complex(normal(bits), normal(bits)));
+    });
+    curve.error = scatter_of(curve);
+    const TransferFeatures f = transfer_features(curve);
+    EXPECT_STREQ(f.kind, "low pass");
+    ASSERT_TRUE(f.high_hz);
+    one += std::abs(*f.high_hz - corner) < f.high_std_hz;
+    three += std::abs(*f.high_hz - corner) < 3 * f.high_std_hz;
+    EXPECT_LT(f.high_std_hz, 2 * scatter * corner);
+  }
+  EXPECT_GE(one, 20);
+  EXPECT_GE(three, 39);
+}
+
+TEST(Transfer, AFlatPassBandOfGainOneCrossesItNowhere) {
+  std::mt19937 bits(4);
+  std::normal_distribution<double> normal;
+  const auto scattered = [&](double gain) {
+    TransferCurve curve = swept(1, 1e4, 50, [&](Complex s) {
+      return gain / (1.0 + s / (2 * pi * 300)) * (1.0 + 0.02 * Complex(normal(bits), normal(bits)));
+    });
+    curve.error = scatter_of(curve);
+    return transfer_features(curve);
+  };
+  EXPECT_TRUE(scattered(1).unity.empty());
+  EXPECT_FALSE(scattered(1).phase_margin_deg);
+  // Gain 10 comes down to 1 at sqrt(99) times the corner.
+  const TransferFeatures f = scattered(10);
+  ASSERT_EQ(f.unity.size(), 1u);
+  EXPECT_NEAR(f.unity[0].at.hz, 300 * std::sqrt(99.0), 4 * f.unity[0].at.hz_std);
+  EXPECT_NEAR(*f.phase_margin_deg, 180 - std::atan(std::sqrt(99.0)) * 180 / pi, 4 * f.phase_margin_std_deg);
+}
+
 TEST(Transfer, RandomInputGivesTheMeanSquareOfTheBook) {
   // Second order under white noise: pi f0 S / (4 damping), all of the band.
   const auto curve = swept(1, 1e6, 60, [](Complex s) { return second_order(s, 500, 0.05); });
@@ -139,6 +183,63 @@ TEST(Transfer, PhasesAreUnwrappedAndTheLargestStepIsKnown) {
   const UnwrappedPhase phase = unwrapped_phase(curve);
   EXPECT_NEAR(phase.degrees.back(), -360 * 1990 * 3e-3, 1e-6);
   EXPECT_NEAR(phase.largest_step, 10.8, 1e-6);
+}
+
+/// A resonance swept around, with magnitudes and degrees printed to so many digits, as analysers write it.
+TransferCurve printed(double f0, double q, int digits, int points) {
+  TransferCurve out;
+  for (int k = 0; k < points; ++k) {
+    const double f = 1e9 * (1 + 2.0 * k / (points - 1)), unit = std::pow(10.0, digits);
+    const Complex h = 1.0 / Complex(1, 2 * q * (f - f0) / f0);
+    const double size = std::round(unit * std::abs(h)) / unit,
+                 degrees = std::round(unit / 10 * std::arg(h) * 180 / pi) / (unit / 10);
+    out.hz.push_back(f), out.value.push_back(std::polar(size, degrees * pi / 180));
+  }
+  return out;
+}
+
+TEST(Transfer, PrintedDigitsBoundWhatIsKnown) {
+  const TransferCurve curve = printed(1.8e9, 22, 2, 119);
+  const std::vector<double> rounding = rounding_of(curve);
+  for (std::size_t k = 0; k < curve.hz.size(); ++k) {
+    const double by_size = 0.01 / std::sqrt(12.0) / std::abs(curve.value[k]),
+                 by_angle = 0.1 * pi / 180 / std::sqrt(12.0);
+    EXPECT_NEAR(rounding[k], std::max(by_size, by_angle), 1e-9);
+  }
+  // Readings lie within three of their uncertainties, also where neighbours were printed alike.
+  TransferCurve known = curve;
+  known.error = scatter_of(curve);
+  const TransferBetween between(known);
+  for (double hz = 1.05e9; hz < 2.95e9; hz += 0.037e9) {
+    const auto reading = between.at(hz);
+    ASSERT_TRUE(reading);
+    const double truth = std::abs(1.0 / Complex(1, 44 * (hz - 1.8e9) / 1.8e9));
+    EXPECT_NEAR(reading->gain, truth, 3 * reading->gain_std + 0.02 * truth) << hz;
+  }
+  // Numbers with all their digits lose nothing.
+  const TransferCurve full = swept(1, 1e3, 20, [](Complex s) { return second_order(s, 30, 0.05); });
+  for (const double r : rounding_of(full)) EXPECT_EQ(r, 0);
+}
+
+TEST(Transfer, AResonanceSweptAroundIsABandNotALowPass) {
+  for (const auto& [f0, q, digits, points] : {std::tuple{1.737e9, 33.0, 2, 97},
+                                              {2.0467e9, 37.2, 2, 49},
+                                              {1.6e9, 8.0, 3, 151},
+                                              {2.4e9, 20.0, 4, 60}}) {
+    TransferCurve curve = printed(f0, q, digits, points);
+    curve.error = scatter_of(curve);
+    const TransferFeatures found = transfer_features(curve);
+    EXPECT_STREQ(found.kind, "band pass") << f0;
+    ASSERT_TRUE(found.low_hz && found.high_hz) << f0;
+    // |H| = 1/sqrt(2) at f0 (1 +- 1/2Q).
+    const double slack = 2e9 / (points - 1) / 4;
+    EXPECT_NEAR(*found.high_hz, f0 * (1 + 0.5 / q), slack);
+    EXPECT_NEAR(*found.low_hz, f0 * (1 - 0.5 / q), slack);
+  }
+  // From far below, a resonance on a plateau is a low pass, however high it stands.
+  TransferCurve plateau = swept(1, 1e3, 40, [](Complex s) { return second_order(s, 100, 0.015); });
+  plateau.error = scatter_of(plateau);
+  EXPECT_STREQ(transfer_features(plateau).kind, "low pass");
 }
 
 }  // namespace

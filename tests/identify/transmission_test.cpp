@@ -67,6 +67,15 @@ TEST(Transmission, AnEchoIsFoundWithItsTimeAndItsShare) {
   EXPECT_NEAR(t.echo->share, 0.09, 0.02);
 }
 
+TEST(Transmission, APhaseThatStartsBetweenTurnsIsNotAnchored) {
+  // A pulse turned upside down: the phase is half a turn at 0 Hz, and which way is not known.
+  const TimedSamples reference = recorded(-4e-12, 4e-14, 700, 1e-12, 1, 1e-3, 1);
+  EXPECT_TRUE(transmission_of(recorded(-4e-12, 4e-14, 700, 3e-12, 0.8, 1e-3, 2), reference).anchored());
+  const Transmission turned = transmission_of(recorded(-4e-12, 4e-14, 700, 3e-12, -0.8, 1e-3, 2), reference);
+  EXPECT_FALSE(turned.anchored());
+  EXPECT_NEAR(std::abs(turned.anchor_turns), 0.5, 0.02);
+}
+
 TEST(Transmission, NoiseAloneIsNotUsable) {
   const TimedSamples reference = recorded(0, 5e-14, 800, 4e-12, 1, 1e-3, 5),
                      nothing = recorded(0, 5e-14, 800, 4e-12, 0, 1e-3, 6);

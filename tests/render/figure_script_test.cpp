@@ -104,6 +104,17 @@ TEST(FigureScript, ALogarithmicAxisOfFewDecadesHasNumbersToReadBy) {
   EXPECT_THAT(figure_script(with(panel), Picture::png), HasSubstr("set ytics auto"));
 }
 
+TEST(FigureScript, WhatDiffersByRoundingAloneIsFlat) {
+  Panel panel = plain();
+  panel.y.low.reset(), panel.y.high.reset();
+  panel.curves[0].x = {1, 2, 3};
+  panel.curves[0].y = {-6.0205999132796242, -6.0205999132796233, -6.0205999132796242};
+  const std::string script = figure_script(with(panel), Picture::png);
+  // A tenth of it to either side.
+  EXPECT_THAT(script, HasSubstr("set yrange [-6.62265990460758"));
+  EXPECT_THAT(script, HasSubstr(":-5.41853992195166"));
+}
+
 TEST(FigureScript, AGapInACurveIsAGap) {
   Panel panel = plain();
   panel.curves[0].y[1] = std::nan("");

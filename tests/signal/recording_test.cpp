@@ -36,6 +36,10 @@ INSTANTIATE_TEST_SUITE_P(
                       TitleCase{"acc_ms", "acc", "ms"}, TitleCase{"acc_x", "acc_x", "1"},
                       TitleCase{"CH1", "CH1", "1"}, TitleCase{"a [V/(m/s2)]", "a", "V/(m/s2)"},
                       TitleCase{"level (odd)", "level", "odd"}, TitleCase{"flow (m^3/s)", "flow", "m^3/s"},
+                      TitleCase{"V(in)", "V(in)", "1"}, TitleCase{"I(C)", "I(C)", "1"},
+                      TitleCase{"U(V)", "U", "V"}, TitleCase{"i(mA)", "i", "mA"},
+                      TitleCase{"Re(H)", "Re(H)", "1"}, TitleCase{"phase(deg)", "phase", "deg"},
+                      TitleCase{"length(in)", "length", "in"},
                       TitleCase{"a very long remark (that is no unit at all)",
                                 "a very long remark (that is no unit at all)", "1"}));
 

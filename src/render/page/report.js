@@ -83,6 +83,9 @@
         });
       });
     });
+    // What differs by rounding alone is flat.
+    var size = Math.max(Math.abs(low), Math.abs(high));
+    if (!data.y.log && high >= low && !(high - low > 1e-13 * size)) return [low - (0.1 * size || 1), high + (0.1 * size || 1)];
     if (!data.marks.length || !(high > low)) return null;
     return [null, data.y.log ? high * Math.pow(high / low, 0.08) : high + 0.08 * (high - low)];
   }

@@ -1,0 +1,211 @@
+// clock_pieces.cpp: see clock_pieces.h.
+#include "formats/clock_pieces.h"
+
+#include <algorithm>
+#include <charconv>
+
+#include "base/text.h"
+#include "formats/text_preamble.h"
+
+namespace vprism {
+
+namespace {
+
+constexpr std::int64_t second_of_piece = 1000000000, day_of_piece = 86400 * second_of_piece;
+
+/// The last word of a title, without case: "header.stamp.nanosec" and "stamp_nsec" end in what they count.
+std::string last_word(const std::string& title) {
+  std::string name = lower_case(trimmed(title));
+  for (const char* whole : {"day of year", "day of the year", "seconds of week", "second of week",
+                            "week seconds", "time of week", "seconds in week", "gps week", "week number"})
+    if (name == whole || name.ends_with(std::string(" ") + whole)) return whole;
+  const std::size_t mark = name.find_last_of("._/ ");
+  return mark == std::string::npos ? name : name.substr(mark + 1);
+}
+
+using PieceKind = ClockPiece::Kind;
+
+struct NamedPiece {
+  PieceKind kind = PieceKind::count;
+  std::int64_t unit_ns = 0;
+};
+
+/// `before`: the kinds and units that stand in front, which settle what "mm" is.
+std::optional<NamedPiece> piece_named(const std::string& title, const std::vector<NamedPiece>& before) {
+  const std::string word = last_word(title);
+  const auto is = [&](std::initializer_list<const char*> words) {
+    return std::any_of(words.begin(), words.end(), [&](const char* w) { return word == w; });
+  };
+  const auto has = [&](PieceKind kind, std::int64_t unit) {
+    return std::any_of(before.begin(), before.end(),
+                       [&](const NamedPiece& p) { return p.kind == kind && p.unit_ns == unit; });
+  };
+  if (is({"year", "yyyy", "yy", "yr", "jahr", "an", "year(utc)"})) return NamedPiece{PieceKind::year};
+  if (is({"doy", "jday", "yday", "ddd", "day of year", "day of the year", "julday"}))
+    return NamedPiece{PieceKind::day_of_year};
+  const bool hours = has(PieceKind::count, 3600 * second_of_piece);
+  if (is({"mm"}) && hours) return NamedPiece{PieceKind::count, 60 * second_of_piece};
+  if (is({"month", "mm", "mon", "mo", "mnth", "monat"})) return NamedPiece{PieceKind::month};
+  if (is({"day", "dd", "dy", "tag", "mday"})) return NamedPiece{PieceKind::day};
+  if (is({"hour", "hours", "hh", "hr", "stunde", "std"}))
+    return NamedPiece{PieceKind::count, 3600 * second_of_piece};
+  if (is({"minute", "minutes", "min", "mi", "mn"})) return NamedPiece{PieceKind::count, 60 * second_of_piece};
+  if (is({"second", "seconds", "sec", "secs", "ss", "sekunde", "sek", "s"}))
+    return NamedPiece{PieceKind::count, second_of_piece};
+  if (is({"ms", "msec", "millisecond", "milliseconds", "millis", "fff"}))
+    return NamedPiece{PieceKind::count, 1000000};
+  if (is({"us", "usec", "microsecond", "microseconds", "usecs", "micros"}))
+    return NamedPiece{PieceKind::count, 1000};
+  if (is({"ns", "nsec", "nsecs", "nanosec", "nanosecs", "nanosecond", "nanoseconds", "nanos"}))
+    return NamedPiece{PieceKind::count, 1};
+  if (is({"gps week", "week number", "week", "wn", "gpsweek"})) return NamedPiece{PieceKind::week_since_1980};
+  if (is({"seconds of week", "second of week", "week seconds", "time of week", "seconds in week", "sow",
+          "tow", "gpssow"}))
+    return NamedPiece{PieceKind::count, second_of_piece};
+  return {};
+}
+
+bool whole_number(std::string_view cell, std::int64_t& value) {
+  cell = trimmed(cell);
+  if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"') cell = cell.substr(1, cell.size() - 2);
+  if (cell.size() > 2 && cell.ends_with(".0")) cell.remove_suffix(2);
+  const auto [end, code] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
+  return code == std::errc() && end == cell.data() + cell.size();
+}
+
+/// What a set of pieces must have to be an instant.
+bool make_an_instant(const std::vector<NamedPiece>& pieces) {
+  const auto has = [&](PieceKind kind, std::int64_t unit = 0) {
+    return std::count_if(pieces.begin(), pieces.end(),
+                         [&](const NamedPiece& p) { return p.kind == kind && p.unit_ns == unit; });
+  };
+  for (const NamedPiece& p : pieces)
+    if (has(p.kind, p.unit_ns) > 1) return false;
+  const bool hours = has(PieceKind::count, 3600 * second_of_piece) == 1,
+             minutes = has(PieceKind::count, 60 * second_of_piece) == 1,
+             seconds = has(PieceKind::count, second_of_piece) == 1,
+             parts =
+                 has(PieceKind::count, 1000000) + has(PieceKind::count, 1000) + has(PieceKind::count, 1) > 0;
+  if (has(PieceKind::week_since_1980) == 1) return seconds && has(PieceKind::year) == 0;
+  const bool dated = has(PieceKind::year) == 1 && ((has(PieceKind::month) == 1 && has(PieceKind::day) == 1) ||
+                                                   has(PieceKind::day_of_year) == 1);
+  if (has(PieceKind::year) == 1 || has(PieceKind::month) == 1 || has(PieceKind::day_of_year) == 1)
+    return dated && (hours || !minutes);
+  // Hours, minutes and seconds since some start; seconds and what is behind their point.
+  return (hours && minutes) || (minutes && seconds) || (seconds && parts && !hours && !minutes);
+}
+
+const char* words_of(const std::vector<ClockPiece>& pieces, bool epoch) {
+  for (const ClockPiece& p : pieces) {
+    if (p.kind == PieceKind::week_since_1980)
+      return "weeks since 1980 and seconds of the week, without leap seconds";
+    if (p.kind == PieceKind::year || p.kind == PieceKind::day_of_year) return "parts of a date and a time";
+  }
+  return epoch ? "seconds since 1970 and their parts" : "parts of a time";
+}
+
+}  // namespace
+
+std::optional<std::int64_t> instant_of_pieces(const std::vector<ClockPiece>& pieces,
+                                              const std::vector<std::string_view>& cells) {
+  std::int64_t year = 1970, month = 1, day = 1, day_of_year = 0, sum = 0;
+  for (const ClockPiece& p : pieces) {
+    if (p.cell >= cells.size()) return {};
+    if (p.kind == PieceKind::count) {
+      std::string_view cell = trimmed(cells[p.cell]);
+      if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"')
+        cell = cell.substr(1, cell.size() - 2);
+      const auto ns = parse_counted_time(cell, p.unit_ns, 0);
+      if (!ns || __builtin_add_overflow(sum, *ns, &sum)) return {};
+      continue;
+    }
+    std::int64_t value = 0;
+    if (!whole_number(cells[p.cell], value) || value < 0 || value > 9999) return {};
+    switch (p.kind) {
+      case PieceKind::year:
+        year = value < 70 ? 2000 + value : value < 100 ? 1900 + value : value;
+        break;
+      case PieceKind::month:
+        month = value;
+        break;
+      case PieceKind::day:
+        day = value;
+        break;
+      case PieceKind::day_of_year:
+        day_of_year = value;
+        break;
+      default: {
+        constexpr std::int64_t weeks_began_ns = 315964800 * second_of_piece;
+        if (value > 4000) return {};
+        if (__builtin_add_overflow(sum, weeks_began_ns + value * 7 * day_of_piece, &sum)) return {};
+      }
+    }
+  }
+  if (std::any_of(pieces.begin(), pieces.end(),
+                  [](const ClockPiece& p) { return p.kind == PieceKind::year; })) {
+    if (day_of_year > 366 || year < 1700 || year > 2200) return {};
+    const auto date = start_of_day(static_cast<int>(year), static_cast<int>(month), static_cast<int>(day));
+    if (!date || __builtin_add_overflow(sum, *date, &sum)) return {};
+    if (day_of_year > 0) sum += (day_of_year - 1) * day_of_piece;
+  }
+  return sum;
+}
+
+void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                       std::size_t last) {
+  std::vector<NamedPiece> named;
+  std::vector<ClockPiece> pieces;
+  std::vector<std::size_t> columns;
+  // One run of neighbours: further on, "min" and "s" are other things.
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+    const auto piece = layout.columns[c].unit.dimensionless() || !layout.columns[c].unit.known() ||
+                               layout.columns[c].name.empty()
+                           ? piece_named(layout.columns[c].name, named)
+                           : std::nullopt;
+    const bool next = columns.empty() || layout.cells[c] == pieces.back().cell + 1;
+    if (piece && next) {
+      named.push_back(*piece), columns.push_back(c);
+      pieces.push_back({piece->kind, layout.cells[c], piece->unit_ns});
+    } else if (!columns.empty()) {
+      if (columns.size() > 1) break;
+      named.clear(), columns.clear(), pieces.clear();
+      if (piece) --c;
+    }
+  }
+  if (pieces.size() < 2 || columns.size() >= layout.columns.size() || !make_an_instant(named)) return;
+  // Every row is an instant, later than the last.
+  std::vector<std::string_view> cells;
+  std::optional<std::int64_t> begun, before;
+  for (std::size_t i = first; i <= last; ++i) {
+    if (trimmed(lines[i].text).empty()) continue;
+    split_cells(lines[i].text, layout.delimiter, cells);
+    const auto now = instant_of_pieces(pieces, cells);
+    if (!now || (before && *now <= *before)) return;
+    if (!begun) begun = now;
+    before = now;
+  }
+  if (!begun || !before || *before == *begun) return;
+  ClockColumn clock;
+  clock.cell = pieces.front().cell, clock.first_ns = *begun;
+  const bool dated = std::any_of(pieces.begin(), pieces.end(),
+                                 [](const ClockPiece& p) { return p.kind != PieceKind::count; });
+  constexpr double year_2000 = 9.466e8, year_2040 = 2.209e9;
+  const double begun_s = static_cast<double>(*begun) / 1e9;
+  clock.no_date = !dated && !(begun_s > year_2000 && begun_s < year_2040);
+  clock.pieces = pieces;
+  std::string names;
+  for (const std::size_t c : columns)
+    names += (names.empty() ? "\"" : ", \"") + column_name(layout, c) + "\"";
+  layout.cautions.push_back({"clock-counted", Severity::note, "",
+                             "the columns " + names + " are taken as " + words_of(pieces, !clock.no_date) +
+                                 ": time 0 is their first row" +
+                                 (clock.no_date ? std::string() : ", " + utc_text(*begun)),
+                             "--axis with a name takes another column as the time"});
+  std::vector<std::size_t> kept;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c)
+    if (std::find(columns.begin(), columns.end(), c) == columns.end()) kept.push_back(c);
+  keep_columns(layout, kept);
+  layout.clock = clock;
+}
+
+}  // namespace vprism

@@ -1,0 +1,277 @@
+// line_dialect.cpp: see line_dialect.h.
+#include "formats/line_dialect.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "base/text.h"
+#include "formats/clock.h"
+#include "formats/serial_values.h"
+
+namespace vprism {
+
+namespace {
+
+using KeyedLine = std::vector<std::pair<std::string, std::string>>;
+
+bool is_digit(char c) { return c >= '0' && c <= '9'; }
+
+/// "t=0.01 x=1.5" and "t: 0.01, x: 1.5"; empty where the line is anything else.
+KeyedLine pairs_of(std::string_view line) {
+  KeyedLine out;
+  line = trimmed(line);
+  // A date in front, as logs have it, and words before the first name.
+  const std::size_t equals = line.find('=');
+  if (!line.empty() && is_digit(line[0]) && equals != std::string_view::npos) {
+    const std::size_t first = line.find_first_of(" \t"), second = line.find_first_of(" \t", first + 1);
+    for (const std::size_t end : {second, first})
+      if (out.empty() && end < equals && parse_date_time(trimmed(line.substr(0, end))))
+        out.emplace_back("time", std::string(trimmed(line.substr(0, end))));
+    if (out.empty()) return {};
+    const std::size_t blank = trimmed(line.substr(0, equals)).find_last_of(" \t");
+    if (blank == std::string_view::npos) return {};
+    line = line.substr(blank + 1);
+  }
+  while (!line.empty()) {
+    const std::size_t mark = line.find_first_of("=:");
+    if (mark == std::string_view::npos || mark == 0 || mark > 60) return {};
+    const std::string_view key = trimmed(line.substr(0, mark));
+    const bool worded = !key.empty() && ((key[0] | 32) >= 'a' && (key[0] | 32) <= 'z');
+    if (!worded || key.find_first_of(",;\t\"") != std::string_view::npos) return {};
+    line = trimmed(line.substr(mark + 1));
+    std::string value;
+    std::size_t end = 0;
+    if (!line.empty() && line[0] == '"') {
+      end = line.find('"', 1);
+      if (end == std::string_view::npos) return {};
+      value = std::string(line.substr(1, end - 1));
+      ++end;
+    } else {
+      // Up to the next mark's word: a unit or a time of day may stand behind a blank.
+      end = line.find_first_of(" ,;\t");
+      end = std::min(end, line.size());
+      value = std::string(line.substr(0, end));
+    }
+    if (value.empty()) return {};
+    out.emplace_back(clean_text(key), value);
+    line = line.substr(end);
+    const std::size_t next = line.find_first_not_of(" ,;\t");
+    line = next == std::string_view::npos ? std::string_view() : line.substr(next);
+  }
+  return out.size() > 1 ? out : KeyedLine();
+}
+
+/// A flat object of numbers and texts; empty where the line is anything else.
+KeyedLine object_of(std::string_view line) {
+  line = trimmed(line);
+  if (!line.empty() && line.back() == ',') line = trimmed(line.substr(0, line.size() - 1));
+  if (line.size() < 5 || line.front() != '{' || line.back() != '}') return {};
+  const auto object = nlohmann::ordered_json::parse(line, nullptr, false);
+  if (!object.is_object()) return {};
+  KeyedLine out;
+  for (const auto& [key, value] : object.items()) {
+    if (value.is_number() || value.is_boolean())
+      out.emplace_back(clean_text(key), value.is_boolean() ? (value.get<bool>() ? "1" : "0") : value.dump());
+    else if (value.is_string())
+      out.emplace_back(clean_text(key), clean_text(value.get<std::string>()));
+    else if (value.is_null())
+      out.emplace_back(clean_text(key), "nan");
+    else
+      return {};
+  }
+  return out;
+}
+
+/// Where nearly all lines that are not blank have keys: all of these, in the order of their appearance. A key
+/// may be absent from some lines, such as that of a slow channel.
+template <typename Parse>
+std::vector<std::string> keys_of(const std::vector<std::string_view>& lines, Parse parse) {
+  constexpr std::size_t most = 4096;
+  std::vector<std::string> out;
+  std::set<std::string> known;
+  std::size_t all = 0, keyed = 0, pairs = 0;
+  for (const std::string_view line : lines) {
+    const std::string_view text = trimmed(line);
+    if (text.empty() || text[0] == '#' || text[0] == '%') continue;
+    ++all;
+    const KeyedLine found = parse(line);
+    keyed += found.empty() ? 0 : 1, pairs += found.size();
+    for (const auto& [key, value] : found)
+      if (known.insert(key).second) out.push_back(key);
+  }
+  // Prose with colons has other words before them each time: a key stands in a third of the lines or more.
+  if (keyed < 3 || 10 * keyed < 8 * all || out.size() > most || out.size() * keyed > 3 * pairs) return {};
+  return out;
+}
+
+/// All cells in quotation marks, numbers with decimal commas among them.
+bool has_quoted_commas(std::string_view line) {
+  line = trimmed(line);
+  if (line.size() < 5 || line.front() != '"' || line.back() != '"') return false;
+  bool comma = false, inside = false;
+  for (std::size_t i = 0; i < line.size(); ++i) {
+    if (line[i] == '"') inside = !inside;
+    if (inside && line[i] == ',') {
+      if (i + 1 >= line.size() || !is_digit(line[i - 1]) || !is_digit(line[i + 1])) return false;
+      comma = true;
+    }
+    if (inside && line[i] == '.') return false;
+    if (!inside && line[i] != '"' && line[i] != ',' && line[i] != ' ') return false;
+  }
+  return comma && !inside;
+}
+
+/// 1.5D-03 and 1.5d+03: where the D stands; npos where there is none from `from` on.
+std::size_t exponent_mark(std::string_view line, std::size_t from) {
+  for (std::size_t i = std::max<std::size_t>(from, 1); i + 2 < line.size(); ++i)
+    if ((line[i] | 32) == 'd' && (is_digit(line[i - 1]) || line[i - 1] == '.') &&
+        (line[i + 1] == '+' || line[i + 1] == '-') && is_digit(line[i + 2]))
+      return i;
+  return std::string_view::npos;
+}
+
+template <typename Fits>
+bool most_lines(const std::vector<std::string_view>& lines, Fits fits) {
+  std::size_t all = 0, good = 0;
+  for (const std::string_view line : lines) {
+    if (trimmed(line).empty()) continue;
+    ++all;
+    good += fits(line) ? 1 : 0;
+  }
+  return good >= 2 && 10 * good >= 7 * all;
+}
+
+void rewrite_pairs(const LineDialect& dialect, const KeyedLine& found, std::string_view line,
+                   std::string& out) {
+  if (found.empty()) {
+    out += line;
+    return;
+  }
+  // Nearly always in the order of the head.
+  std::size_t next = 0, taken = 0;
+  for (std::size_t k = 0; k < dialect.keys.size(); ++k) {
+    if (k > 0) out += dialect.delimiter;
+    const std::string& key = dialect.keys[k];
+    const bool in_order = next < found.size() && found[next].first == key;
+    const auto at = in_order ? found.begin() + static_cast<std::ptrdiff_t>(next)
+                             : std::find_if(found.begin(), found.end(),
+                                            [&](const auto& pair) { return pair.first == key; });
+    if (at == found.end()) continue;
+    next = static_cast<std::size_t>(at - found.begin()) + 1;
+    out += at->second, ++taken;
+  }
+  constexpr std::size_t most_named = 8;
+  if (taken < found.size())
+    for (const auto& [key, value] : found)
+      if (dialect.strange->size() < most_named &&
+          std::find(dialect.keys.begin(), dialect.keys.end(), key) == dialect.keys.end())
+        dialect.strange->insert(key);
+  out += '\n';
+}
+
+void rewrite_quoted(std::string_view line, std::string& out) {
+  bool inside = false;
+  for (const char c : line) {
+    if (c == '"')
+      inside = !inside;
+    else
+      out += !inside && c == ',' ? ';' : c;
+  }
+}
+
+}  // namespace
+
+std::optional<LineDialect> LineDialect::found_in(const std::vector<std::string_view>& lines, char delimiter) {
+  LineDialect out;
+  out.delimiter = '\t';
+  if (delimiter == 0) {
+    out.kind = Kind::objects, out.keys = keys_of(lines, object_of);
+    if (!out.keys.empty()) return out;
+    out.kind = Kind::pairs, out.keys = keys_of(lines, pairs_of);
+    if (!out.keys.empty()) return out;
+  }
+  if ((delimiter == 0 || delimiter == ',') && most_lines(lines, has_quoted_commas)) {
+    out.kind = Kind::quoted_commas, out.delimiter = ';';
+    return out;
+  }
+  const auto has_arrow = [](std::string_view line) {
+    const std::size_t at = line.find(" -> ");
+    return at != std::string_view::npos && at > 3 &&
+           (parse_time_of_day(line.substr(0, at)) || parse_date_time(trimmed(line.substr(0, at))));
+  };
+  if (delimiter == 0 && most_lines(lines, has_arrow)) {
+    out.kind = Kind::arrow, out.delimiter = ' ';
+    for (const char mark : {',', ';', '\t'})
+      if (out.delimiter == ' ' && most_lines(lines, [mark](std::string_view line) {
+            return line.find(mark) != std::string_view::npos;
+          }))
+        out.delimiter = mark;
+    return out;
+  }
+  if (most_lines(lines,
+                 [](std::string_view line) { return exponent_mark(line, 0) != std::string_view::npos; })) {
+    out.kind = Kind::exponent_d, out.delimiter = delimiter;
+    return out;
+  }
+  return {};
+}
+
+void LineDialect::learn_keys(const std::vector<std::string_view>& lines) {
+  std::vector<std::string> all;
+  std::set<std::string> known;
+  const std::set<std::string> own(keys.begin(), keys.end());
+  for (const std::string_view line : lines) {
+    const KeyedLine found = kind == Kind::objects ? object_of(line) : pairs_of(line);
+    // A line of the preamble may have keys as well.
+    if (std::none_of(found.begin(), found.end(), [&](const auto& pair) { return own.count(pair.first) > 0; }))
+      continue;
+    for (const auto& [key, value] : found)
+      if (known.insert(key).second) all.push_back(key);
+  }
+  if (all.size() <= 4096) keys = std::move(all);
+}
+
+LineRewriter LineDialect::rewriter() const {
+  switch (kind) {
+    case Kind::objects:
+      return [dialect = *this](std::string_view line, std::string& out) {
+        rewrite_pairs(dialect, object_of(line), line, out);
+      };
+    case Kind::pairs:
+      return [dialect = *this](std::string_view line, std::string& out) {
+        rewrite_pairs(dialect, pairs_of(line), line, out);
+      };
+    case Kind::values:
+      return [factor = scale](std::string_view line, std::string& out) {
+        const std::vector<double> numbers = numbers_in_line(line);
+        for (const double x : numbers) fmt::format_to(std::back_inserter(out), "{}\n", x * factor);
+        if (numbers.empty()) out += line;
+      };
+    case Kind::arrow:
+      return [mark = delimiter](std::string_view line, std::string& out) {
+        const std::size_t at = line.find(" -> ");
+        out += line.substr(0, at);
+        if (at == std::string_view::npos) return;
+        out += mark;
+        out += line.substr(at + 4);
+      };
+    case Kind::quoted_commas:
+      return rewrite_quoted;
+    case Kind::exponent_d:
+      break;
+  }
+  return [](std::string_view line, std::string& out) {
+    std::size_t from = 0;
+    for (std::size_t at = exponent_mark(line, 0); at != std::string_view::npos;
+         at = exponent_mark(line, at + 1)) {
+      out += line.substr(from, at - from);
+      out += 'E';
+      from = at + 1;
+    }
+    out += line.substr(from);
+  };
+}
+
+}  // namespace vprism

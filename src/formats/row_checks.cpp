@@ -1,0 +1,75 @@
+// row_checks.cpp: see row_checks.h.
+#include "formats/row_checks.h"
+
+#include <algorithm>
+#include <cstdlib>
+
+#include "base/text.h"
+
+namespace vprism {
+
+void RowChecks::take(TextPiece& piece, std::size_t axis_column) {
+  passed_over_ += piece.passed_over, unnamed_ += piece.unnamed, repeated_ += piece.repeated;
+  if (layout_->clock && layout_->clock->no_date) pass_midnights(piece, piece.columns[axis_column]);
+  if (layout_->dialect && layout_->dialect->is_serial()) leave_out_padding(piece);
+}
+
+void RowChecks::pass_midnights(TextPiece& piece, std::vector<double>& times) {
+  constexpr double day_s = 86400;
+  for (std::size_t n = 0; n < piece.rows; ++n) {
+    times[n] += day_s * days_;
+    if (times[n] < last_s_ - day_s / 2) ++days_, times[n] += day_s;
+    last_s_ = times[n];
+  }
+}
+
+void RowChecks::leave_out_padding(TextPiece& piece) {
+  const auto rows = static_cast<std::int64_t>(piece.rows),
+             room = std::max<std::int64_t>(0, layout_->dialect->count - values_);
+  padding_ += std::max<std::int64_t>(0, rows - room);
+  piece.rows = static_cast<std::size_t>(std::min(rows, room));
+  values_ += static_cast<std::int64_t>(piece.rows);
+}
+
+void RowChecks::warn(Recording& recording) const {
+  const auto add = [&](const char* code, const std::string& text, const char* remedy) {
+    recording.cautions.push_back({code, Severity::warning, "", text, remedy});
+  };
+  const bool serial = layout_->dialect && layout_->dialect->is_serial();
+  if (padding_ > 0)
+    add("values-left-out",
+        std::to_string(padding_) + " values behind the " + std::to_string(values_) +
+            " that the header names are left out",
+        "--no-rows takes each line as a row of a table");
+  if (serial && values_ < layout_->dialect->count)
+    add("length-disagrees",
+        "the header promises " + std::to_string(layout_->dialect->count) + " values, " +
+            std::to_string(values_) + " are there",
+        "the export may be cut: export it again");
+  if (unnamed_ > 0)
+    add("rows-left-out",
+        std::to_string(unnamed_) + " rows name channels that the beginning of the file does not have",
+        "sort the file by channel, or export each to its own");
+  if (repeated_ > 0)
+    recording.cautions.push_back({"lines-repeated", Severity::note, "",
+                                  std::to_string(repeated_) + (repeated_ == 1 ? " line" : " lines") +
+                                      " between the rows say what stands above them, and are passed over",
+                                  ""});
+  if (layout_->dialect && !layout_->dialect->strange->empty()) {
+    std::string names;
+    for (const std::string& name : *layout_->dialect->strange)
+      names += (names.empty() ? "\"" : ", \"") + name + "\"";
+    add("columns-left-out",
+        "some lines have names that those at the beginning have not, and these are left out: " + names,
+        "put a line with all names at the beginning");
+  }
+  const auto every = static_cast<std::int64_t>(layout_->every);
+  if (every > 1 && !layout_->has_axis() && std::abs(passed_over_ - recording.samples * (every - 1)) > every)
+    add("rows-disagree",
+        "these channels are filled in " + std::to_string(recording.samples) + " of " +
+            std::to_string(recording.samples + passed_over_) + " rows, not in one of " +
+            std::to_string(every) + " as at the beginning: their times are wrong",
+        "export them with times");
+}
+
+}  // namespace vprism

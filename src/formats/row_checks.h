@@ -1,0 +1,28 @@
+// row_checks.h: what has to be known of all rows of a text table before, in the order of the file.
+#pragma once
+
+#include "formats/text_rows.h"
+
+namespace vprism {
+
+/// Times of day that begin anew at midnight; values beyond the header's count; rows and names that are not
+/// what the head promised.
+class RowChecks {
+ public:
+  explicit RowChecks(const TextLayout& layout) : layout_(&layout) {}
+  /// The next rows, which may be changed or become fewer.
+  void take(TextPiece& piece, std::size_t axis_column);
+  /// Cautions about what was left out; `recording` has its samples counted.
+  void warn(Recording& recording) const;
+
+ private:
+  void pass_midnights(TextPiece& piece, std::vector<double>& times);
+  void leave_out_padding(TextPiece& piece);
+
+  const TextLayout* layout_;
+  std::int64_t passed_over_ = 0, unnamed_ = 0, repeated_ = 0;  ///< See TextPiece.
+  std::int64_t values_ = 0, padding_ = 0;  ///< Of serial values, those taken and those beyond the count.
+  double days_ = 0, last_s_ = 0;           ///< Midnights passed, and the last row's time.
+};
+
+}  // namespace vprism

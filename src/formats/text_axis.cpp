@@ -1,0 +1,132 @@
+// text_axis.cpp: see text_axis.h.
+#include "formats/text_axis.h"
+
+#include <algorithm>
+#include <functional>
+
+#include "base/error.h"
+#include "base/text.h"
+
+namespace vprism {
+
+namespace {
+
+bool is_frequency_title(const Channel& column) {
+  const std::string name = lower_case(column.name);
+  return name == "f" || name.find("freq") != std::string::npos;
+}
+
+bool is_position_title(const Channel& column) {
+  const std::string name = lower_case(column.name);
+  for (const char* word : {"position", "stage", "distance", "displacement", "delay", "path", "wavelength",
+                           "angle", "wavenumber"})
+    if (name.find(word) != std::string::npos) return true;
+  return name == "x" || name == "pos";
+}
+
+/// From row to row, in all of them: a sweep from the top down.
+bool column_falls(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                  std::size_t last, std::size_t column) {
+  const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, column);
+  return numbers.size() >= 5 &&
+         std::adjacent_find(numbers.begin(), numbers.end(), std::less_equal<>()) == numbers.end();
+}
+
+/// What kind of axis a column makes: by its unit, else by its title.
+Axis axis_of(const TextLayout& layout, std::size_t c) {
+  const Channel& column = layout.columns[c];
+  Axis axis;
+  axis.name = column_name(layout, c);
+  const bool unit = column.unit.text() != "1" && column.unit.known();
+  if (unit ? column.unit.converts_to(Unit::parse("s")) : !is_frequency_title(column)) return axis;
+  if (unit ? column.unit.converts_to(Unit::parse("Hz")) : true) {
+    axis.domain = Axis::Domain::frequency;
+    axis.unit = Unit::parse("Hz");
+    return axis;
+  }
+  axis.domain = Axis::Domain::other;
+  axis.unit = column.unit;
+  return axis;
+}
+
+}  // namespace
+
+void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                      std::size_t last, const std::string& file, const std::string& asked) {
+  if (asked == "none") return;
+  const std::size_t count = layout.columns.size();
+  const auto rises = [&](std::size_t c) { return column_rises(layout, lines, first, last, c); };
+  if (!asked.empty()) {
+    std::vector<std::string> names;
+    for (std::size_t c = 0; c < count; ++c) {
+      names.push_back(column_name(layout, c));
+      if (names[c] == asked || std::to_string(c + 1) == asked) layout.time = c;
+    }
+    if (!layout.time)
+      throw Error(Status::usage, "--axis: " + file + ": " + unknown_name("column", asked, names));
+  } else if (count > 1) {
+    for (std::size_t c = 0; c < count && !layout.time; ++c)
+      if (is_axis_column(layout, c) && rises(c)) layout.time = c;
+    // A spectrum or a scan: its axis stands in the first column, or behind one that counts the rows.
+    const std::size_t at = count > 2 && is_count_column(layout, lines, first, last, 0) ? 1 : 0;
+    const Channel& lead = layout.columns[at];
+    const bool hertz = lead.unit.text() != "1" && lead.unit.converts_to(Unit::parse("Hz"));
+    if (!layout.time && (is_frequency_title(lead) || hertz || is_position_title(lead)) &&
+        (rises(at) || column_falls(layout, lines, first, last, at)))
+      layout.time = at;
+    const bool untitled = std::all_of(layout.columns.begin(), layout.columns.end(),
+                                      [](const Channel& c) { return c.name.empty(); });
+    if (!layout.time && untitled && rises(0)) {
+      // Behind a column that numbers the rows, one that rises is the time.
+      const bool second = count > 2 && rises(1) &&
+                          counts_by_one(numbers_of_column(layout, lines, first, last, 0)) &&
+                          !counts_by_one(numbers_of_column(layout, lines, first, last, 1));
+      layout.time = second ? 1 : 0;
+      layout.cautions.push_back({"axis-assumed", Severity::warning, "",
+                                 std::string("the columns have no titles; the ") +
+                                     (second ? "second" : "first") +
+                                     " one rises steadily and is taken as time",
+                                 "name the time column with --axis, or --axis none if there is none"});
+    }
+  }
+  if (layout.time) take_axis_column(layout, *layout.time);
+}
+
+void take_axis_column(TextLayout& layout, std::size_t index) {
+  layout.time = index;
+  layout.time_factor = 1;
+  std::erase_if(layout.cautions, [](const Caution& c) {
+    return c.code == "axis-unit-assumed" || c.code == "looks-like-spectrum";
+  });
+  Channel& column = layout.columns[index];
+  layout.axis = axis_of(layout, index);
+  const bool named = column.unit.text() != "1" && column.unit.known();
+  const std::string name = lower_case(column.name);
+  const char* const spoken = name == "day" || name == "days" ? "day"
+                             : name == "hours"               ? "hour"
+                             : name == "minutes"             ? "min"
+                             : name == "milliseconds" || name == "ms" || name == "millis" || name == "msec"
+                                 ? "ms"
+                             : name == "us" || name == "micros" || name == "usec" ? "us"
+                             : name == "seconds" || name == "sec"                 ? "s"
+                                                                                  : nullptr;
+  if (!named && layout.axis.domain == Axis::Domain::time && spoken != nullptr) {
+    column.unit = Unit::parse(spoken);
+  } else if (!named && layout.axis.domain == Axis::Domain::time) {
+    layout.cautions.push_back(
+        {"axis-unit-assumed", Severity::note, "",
+         "the time column \"" + layout.axis.name + "\" names no unit; seconds are taken",
+         "check the duration; --axis-scale gives another unit"});
+    column.unit = Unit::parse("s");
+  }
+  if (layout.axis.domain == Axis::Domain::frequency) {
+    if (named) layout.time_factor = column.unit.convert(1, layout.axis.unit);
+    layout.cautions.push_back(
+        {"looks-like-spectrum", Severity::note, "",
+         "the column \"" + layout.axis.name + "\" holds frequencies: the table is read as a spectrum",
+         "if it is a time, name another column with --axis"});
+  }
+  if (layout.axis.domain == Axis::Domain::time) layout.time_factor = column.unit.convert(1, layout.axis.unit);
+}
+
+}  // namespace vprism

@@ -1,0 +1,19 @@
+// text_axis.h: which column of a text table is its axis, and what kind of axis.
+#pragma once
+
+#include <span>
+#include <string>
+
+#include "formats/text_columns.h"
+
+namespace vprism {
+
+/// Makes a column the axis: sets time, axis and time_factor.
+void take_axis_column(TextLayout& layout, std::size_t column);
+
+/// Sets time, axis and time_factor: the column `asked` names ("none": no axis), else a rising column that its
+/// title or unit calls a time, a frequency or a position. Throws Error(usage) for a column that is not there.
+void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                      std::size_t last, const std::string& file, const std::string& asked);
+
+}  // namespace vprism

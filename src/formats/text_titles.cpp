@@ -1,0 +1,308 @@
+// text_titles.cpp: see text_titles.h.
+#include "formats/text_titles.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "base/text.h"
+#include "formats/text_preamble.h"
+#include "formats/title_names.h"
+
+namespace vprism {
+
+namespace {
+
+/// A line of titles: those of the data columns, and whether one of its cells, the clock's among them, is a
+/// time or counts.
+struct TitleLine {
+  TitleRow row;
+  bool has_axis = false, dated = false;
+  std::size_t away = 0;  ///< Lines between it and the first row of numbers.
+};
+
+std::string without_brackets(std::string_view text) {
+  text = trimmed(text);
+  if (text.size() > 2 && (text.front() == '(' || text.front() == '[')) text = text.substr(1, text.size() - 2);
+  return std::string(trimmed(text));
+}
+
+/// Behind a word that says that names or units follow: "columns: time, force", "units = s, N".
+std::string_view behind_label(std::string_view text) {
+  const std::size_t mark = text.find_first_of(":=");
+  if (mark == std::string_view::npos || mark > 24) return text;
+  const std::string word = lower_case(trimmed(text.substr(0, mark)));
+  for (const char* known :
+       {"column", "columns", "column names", "fields", "field names", "names", "channels", "channel names",
+        "variables", "header", "units", "unit", "field_unit", "column units"})
+    if (word == known) return trimmed(text.substr(mark + 1));
+  return text;
+}
+
+/// Cells of a line of titles, as many as a row has; blank-aligned tables may have blanks inside a title, so
+/// two blanks part them there. A date and its time of day that blanks part have one title.
+std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_view text,
+                                          std::string& tabbed) {
+  std::vector<std::string_view> cells;
+  const bool blanks = layout.delimiter == ' ' || layout.delimiter == '(';
+  const std::string_view bare = blanks ? without_marks(text) : trimmed(text);
+  split_cells(bare, blanks ? ' ' : layout.delimiter, cells);
+  const std::size_t needed = cells_needed(layout);
+  // Names lined up by blanks above rows parted by tabs.
+  if (layout.delimiter == '\t' && cells.size() == 1 && needed > 1) {
+    std::vector<std::string_view> words;
+    split_cells(bare, ' ', words);
+    if (words.size() == needed) return words;
+  }
+  const auto fits = [&] {
+    if (cells.size() == needed) return true;
+    if (!blanks || !layout.clock || !layout.clock->two_cells || cells.size() + 1 != needed) return false;
+    cells.insert(cells.begin() + static_cast<std::ptrdiff_t>(layout.clock->cell), cells[layout.clock->cell]);
+    return true;
+  };
+  if (!blanks || fits()) return cells;
+  tabbed.clear();
+  for (std::size_t i = 0; i < bare.size(); ++i) {
+    const bool gap = bare[i] == '\t' || (bare[i] == ' ' && i + 1 < bare.size() && bare[i + 1] == ' ');
+    if (!gap) {
+      tabbed += bare[i];
+      continue;
+    }
+    while (i + 1 < bare.size() && (bare[i + 1] == ' ' || bare[i + 1] == '\t')) ++i;
+    tabbed += '\t';
+  }
+  split_cells(tabbed, '\t', cells);
+  fits();
+  return cells;
+}
+
+/// A comment that names the columns, parted otherwise than the numbers or behind a label:
+/// "# time: s, force: N", "# columns: time, force".
+std::vector<std::string> comment_cells(const TextLayout& layout, std::string_view text) {
+  if (!is_comment(text)) return {};
+  const std::string_view bare = without_marks(text), list = behind_label(bare);
+  for (const char mark : {',', ';', '\t', '|'}) {
+    if (mark == layout.delimiter && list.size() == bare.size()) continue;
+    std::vector<std::string_view> cells;
+    split_cells(list, mark, cells);
+    if (cells.size() < 2 || cells.size() != cells_needed(layout)) continue;
+    std::vector<std::string> out;
+    for (const std::string_view cell : cells) {
+      std::string title = unquoted_cell(cell);
+      const std::size_t colon = title.find(':');
+      if (colon != std::string::npos && Unit::try_parse(trimmed(std::string_view(title).substr(colon + 1))))
+        title = title.substr(0, colon) + " (" +
+                std::string(trimmed(std::string_view(title).substr(colon + 1))) + ")";
+      out.push_back(std::move(title));
+    }
+    return out;
+  }
+  return {};
+}
+
+/// Those of the data columns; an empty row where the line does not fit the table.
+TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_t away) {
+  std::string tabbed;
+  TitleLine out;
+  out.away = away;
+  std::vector<std::string> cells = comment_cells(layout, text);
+  if (cells.empty())
+    for (const std::string_view cell : title_cells(layout, text, tabbed))
+      cells.push_back(unquoted_cell(cell));
+  if (!cells.empty() && !cells[0].empty() && (cells[0].front() == '#' || starts_with(cells[0], "//")))
+    cells[0] = without_marks(cells[0]);
+  set_units_apart(cells);
+  out.dated = std::any_of(cells.begin(), cells.end(),
+                          [](const std::string& cell) { return parse_date_time(cell) || parse_date(cell); });
+  for (const std::size_t i : layout.cells) {
+    if (i >= cells.size()) {
+      out.row.clear();
+      return out;
+    }
+    out.row.push_back(cells[i]);
+  }
+  for (const std::string& cell : cells) {
+    const Channel title = channel_from_title(cell);
+    out.has_axis = out.has_axis || (cells.size() > 1 && (is_time_title(title) || is_count_title(title)));
+  }
+  const auto filled = std::count_if(out.row.begin(), out.row.end(), [](const auto& s) { return !s.empty(); });
+  if (2 * static_cast<std::size_t>(filled) <= out.row.size()) out.row.clear();
+  return out;
+}
+
+/// Words that stand in a row of units above a column that has none.
+bool counts_word(const std::string& cell) {
+  const std::string low = lower_case(cell);
+  for (const char* word : {"sequence", "samples", "sample", "points", "count", "-", "#", "rn", "ts"})
+    if (low == word) return true;
+  return false;
+}
+
+/// A unit by itself: "u (V)" is a name with one.
+bool is_unit_cell(const std::string& cell) {
+  const bool named = cell.find_first_of("([") != std::string::npos && cell.find_first_of("([") > 0 &&
+                     (cell.back() == ')' || cell.back() == ']') && cell.find('/') == std::string::npos;
+  return !named && Unit::try_parse(without_brackets(cell)).has_value();
+}
+
+bool is_units_row(const TitleRow& row) {
+  return std::any_of(row.begin(), row.end(), is_unit_cell) &&
+         std::all_of(row.begin(), row.end(), [](const std::string& cell) {
+           return cell.empty() || counts_word(cell) || is_unit_cell(cell);
+         });
+}
+
+/// Right below the names: units for the most part, though one of them may not be known.
+bool is_mostly_units(const TitleRow& row) {
+  std::size_t known = 0, other = 0;
+  for (const std::string& cell : row) {
+    const std::string low = lower_case(cell);
+    for (const char* kind : {"avg", "min", "max", "std", "smp", "tot", "mean", "rms", "inst"})
+      if (low == kind) return false;
+    if (cell.empty() || counts_word(cell)) continue;
+    ++(is_unit_cell(cell) ? known : other);
+  }
+  return known > 0 && known >= other;
+}
+
+/// A key and its value; not a spreadsheet's ="text".
+bool has_equals(std::string_view text) {
+  for (std::size_t at = text.find('='); at != std::string_view::npos; at = text.find('=', at + 1))
+    if (at + 1 == text.size() || text[at + 1] != '"') return true;
+  return false;
+}
+
+std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<TextLine>& lines,
+                                   std::size_t first) {
+  constexpr std::size_t most = 5;
+  if (layout.dialect && !layout.dialect->keys.empty()) return {};  // Named otherwise.
+  std::vector<TitleLine> out;  // Nearest to the data first; blank lines passed over.
+  double value = 0;
+  std::size_t settings = 0;
+  for (std::size_t away = 0; out.size() < most && away < first; ++away) {
+    const std::string_view text = lines[first - 1 - away].text;
+    if (trimmed(text).empty()) continue;
+    // A rule under the titles.
+    if (text.find_first_not_of("-=+|: \t") == std::string_view::npos) continue;
+    const bool listed = !comment_cells(layout, text).empty();
+    TitleLine line = title_line(layout, text, away);
+    const std::string_view lead = trimmed(text).substr(0, trimmed(text).find_first_of(" \t"));
+    const bool labelled =
+        layout.delimiter == ' ' && line.row.size() < 3 && !lead.empty() && lead.back() == ':';
+    const bool keyed =
+        !listed && (labelled || has_equals(text) ||
+                    (layout.cells.size() == 1 && !layout.clock && text.find(':') != std::string_view::npos));
+    // When it began: a date in one cell, the others empty.
+    if (line.row.empty() && line.dated && ++settings <= most) continue;
+    // Names may be numbers beside a time: "Time,100,200".
+    const auto number = [&](const std::string& cell) { return parse_cell(cell, layout.decimal, value); };
+    const bool numbered = away == 0 && line.has_axis && !line.row.empty() && !number(line.row[0]) &&
+                          std::set<std::string>(line.row.begin(), line.row.end()).size() == line.row.size();
+    if (keyed || line.row.empty() || (!numbered && std::any_of(line.row.begin(), line.row.end(), number)))
+      break;
+    if (numbered && std::any_of(line.row.begin(), line.row.end(), number)) {
+      out.push_back(std::move(line));
+      break;
+    }
+    // A setting of each channel, "Rate;50 Hz;50 Hz", or when it began.
+    if (std::any_of(line.row.begin(), line.row.end(), [&](const std::string& cell) {
+          return parse_any_cell(cell, layout.decimal, value) || parse_date_time(cell) || parse_date(cell);
+        })) {
+      if (++settings > most) break;
+      continue;
+    }
+    out.push_back(std::move(line));
+  }
+  return out;
+}
+
+struct TitleRoles {
+  std::optional<std::size_t> names, units;
+};
+
+TitleRoles roles_of(const std::vector<TitleLine>& rows) {
+  TitleRoles out;
+  for (std::size_t r = 0; r < rows.size() && !out.units; ++r) {
+    const auto lead = Unit::try_parse(without_brackets(rows[r].row[0]));
+    // A single row of words that happen to be units ("t", "A") is names, unless it begins with a time.
+    if (is_units_row(rows[r].row) && (rows.size() > 1 || (lead && lead->converts_to(Unit::parse("s")))))
+      out.units = r;
+  }
+  for (std::size_t r = 0; r < rows.size() && !out.names; ++r)
+    if (r != out.units && rows[r].has_axis) out.names = r;
+  // Units that are not all known, below the names: the time has one.
+  if (out.names && !out.units && *out.names + 1 < rows.size() && rows[*out.names + 1].has_axis) {
+    const TitleRow &below = rows[*out.names].row, &above = rows[*out.names + 1].row;
+    static constexpr std::string_view units_of_time[] = {"s",  "sec", "secs", "second", "seconds",
+                                                         "ms", "us",  "min",  "h",      "hours"};
+    bool under_time = false;
+    for (std::size_t c = 0; c < below.size(); ++c)
+      under_time =
+          under_time || (is_time_title(channel_from_title(above[c])) &&
+                         std::find(std::begin(units_of_time), std::end(units_of_time),
+                                   lower_case(without_brackets(below[c]))) != std::end(units_of_time));
+    if (under_time) out.units = out.names, out.names = *out.names + 1;
+  }
+  if (!out.names && out.units && *out.units + 1 < rows.size()) out.names = *out.units + 1;
+  for (std::size_t r = 0; r < rows.size() && !out.names; ++r)
+    if (r != out.units) out.names = r;
+  if (!out.units && out.names && *out.names > 0 && is_mostly_units(rows[*out.names - 1].row))
+    out.units = *out.names - 1;
+  return out;
+}
+
+}  // namespace
+
+// A row of nothing but units gives the units; of the others the one with a time or a count among its titles
+// names the columns, else the nearest. Everything further up is preamble.
+void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
+  const std::vector<TitleLine> rows = title_lines(layout, lines, first);
+  const TitleRoles roles = roles_of(rows);
+  if (roles.names) layout.title_line = lines[first - 1 - rows[*roles.names].away].text;
+  TitleRow names = roles.names ? rows[*roles.names].row : TitleRow();
+  if (const auto listed = listed_names(layout, lines, first, !names.empty())) names = *listed;
+  if (roles.names) join_groups(layout, lines, first - 1 - rows[*roles.names].away, names);
+  layout.columns.assign(layout.cells.size(), {});
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+    Channel& column = layout.columns[c];
+    if (!names.empty()) column = channel_from_title(names[c]);
+    if (!roles.units) continue;
+    const std::string unit = without_brackets(rows[*roles.units].row[c]);
+    if (unit.empty() || counts_word(unit)) continue;
+    column.unit = Unit::try_parse(unit).value_or(Unit::opaque(unit));
+    column.quantity = quantity_of(column.unit);
+  }
+  std::map<std::size_t, std::size_t> row_of_line;
+  for (std::size_t r = 0; r < rows.size(); ++r) row_of_line[first - 1 - rows[r].away] = r;
+  std::vector<std::string_view> cells;
+  for (std::size_t i = 0; i < first; ++i) {
+    const auto place = row_of_line.find(i);
+    const bool titles = place != row_of_line.end();
+    const bool is_names = titles && place->second == roles.names,
+               is_units = titles && place->second == roles.units;
+    const char* role = is_names                         ? "names of the columns"
+                       : is_units                       ? "units of the columns"
+                       : trimmed(lines[i].text).empty() ? "blank"
+                       : titles                         ? "description of the columns"
+                                                        : "preamble";
+    layout.lines.emplace_back(std::to_string(layout.first_line + i + 1),
+                              std::string(role) + ": " + clean_text(lines[i].text, 60));
+    if (!is_names && !is_units) {
+      const bool values_below = i + 1 < first && row_of_line.count(i + 1) == 0 &&
+                                read_titled_values(layout, lines[i].text, lines[i + 1].text);
+      if (!values_below) read_preamble_line(layout, lines[i].text);
+      if (values_below)
+        layout.lines.emplace_back(std::to_string(layout.first_line + ++i + 1), "values of the line above");
+    } else if (layout.delimiter != ' ') {
+      split_cells(lines[i].text, layout.delimiter, cells);
+      // Settings stand below their titles where the next row has numbers there.
+      std::vector<std::string_view> below;
+      if (i + 1 < lines.size()) split_cells(lines[i + 1].text, layout.delimiter, below);
+      if (is_names && i + 1 < first && read_below_titles(layout, cells, below)) continue;
+      if (is_units && roles.names && read_below_titles(layout, {}, cells)) continue;
+      read_beside_preamble(layout, cells);
+    }
+  }
+}
+
+}  // namespace vprism

@@ -1,0 +1,229 @@
+// title_names.cpp: see title_names.h.
+#include "formats/title_names.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "base/text.h"
+#include "formats/text_preamble.h"
+
+namespace vprism {
+
+bool is_comment(std::string_view text) {
+  text = trimmed(text);
+  return !text.empty() &&
+         (text.front() == '#' || text.front() == '%' || text.front() == '!' || starts_with(text, "//"));
+}
+
+std::string_view without_marks(std::string_view text) {
+  text = trimmed(text);
+  while (is_comment(text)) text = trimmed(text.substr(text.front() == '/' ? 2 : 1));
+  return text;
+}
+
+std::size_t cells_needed(const TextLayout& layout) {
+  std::size_t out = layout.cells.back() + 1;
+  if (layout.clock) out = std::max(out, layout.clock->cell + (layout.clock->two_cells ? 2 : 1));
+  return out;
+}
+
+namespace {
+
+/// Units that are no words: "Druck hPa", "Temperatur °C".
+bool is_plain_unit(std::string_view word) {
+  static constexpr std::string_view known[] = {
+      "hPa", "kPa", "MPa", "Pa",  "bar", "mbar", "mV", "kV", "mA", "kA", "kN",  "mm",  "cm",   "um",
+      "kg",  "rpm", "Hz",  "kHz", "MHz", "dB",   "kW", "MW", "ms", "Nm", "psi", "GHz", "degC", "kWh"};
+  if (word.empty() || word.front() == '(' || word.front() == '[') return false;
+  const bool marked = word.find_first_of("/%") != std::string_view::npos ||
+                      std::any_of(word.begin(), word.end(), [](char c) { return (c & 0x80) != 0; });
+  return std::find(std::begin(known), std::end(known), word) != std::end(known) ||
+         (marked && Unit::try_parse(word));
+}
+
+bool is_clock_title(const std::string& cell) {
+  const std::string low = lower_case(cell);
+  return is_time_title(channel_from_title(cell)) || low.find("dat") != std::string::npos || low == "tag";
+}
+
+}  // namespace
+
+void set_units_apart(std::vector<std::string>& cells) {
+  std::vector<std::string> out;
+  for (const std::string& cell : cells) {
+    const std::size_t in = cell.rfind(" in "), blank = cell.find_last_of(' ');
+    const std::size_t close = !cell.empty() && cell.front() == '[' ? cell.find(']') : std::string::npos;
+    if (cell.empty()) {
+      out.push_back(cell);
+    } else if (in != std::string::npos && in > 0 && Unit::try_parse(cell.substr(in + 4))) {
+      out.push_back(cell.substr(0, in) + " (" + cell.substr(in + 4) + ")");
+    } else if (close != std::string::npos && close + 1 < cell.size() && close < 16) {
+      const std::string name(trimmed(std::string_view(cell).substr(close + 1)));
+      out.push_back(name + " [" + cell.substr(1, close - 1) + "]");
+    } else if (blank != std::string::npos && blank > 0 && is_plain_unit(cell.substr(blank + 1))) {
+      std::string name = cell.substr(0, blank);
+      while (!name.empty() && (name.back() == ',' || name.back() == ' ')) name.pop_back();
+      out.push_back(name + " (" + cell.substr(blank + 1) + ")");
+    } else if (is_clock_title(cell) || cell.back() == ')' || cell.back() == ']') {
+      out.push_back(cell);
+    } else {
+      return;
+    }
+  }
+  cells = std::move(out);
+}
+
+namespace {
+
+/// Words in quotation marks above the table, as many as it has columns: VARIABLES = "Time [s]", "Lift [N]",
+/// over several lines if need be.
+std::optional<TitleRow> quoted_list(const TextLayout& layout, const std::vector<TextLine>& lines,
+                                    std::size_t first) {
+  for (std::size_t from = 0; from < first; ++from) {
+    if (lower_case(trimmed(lines[from].text).substr(0, 9)) != "variables") continue;
+    TitleRow found;
+    for (std::size_t i = from; i < first; ++i) {
+      const std::string_view text = lines[i].text;
+      if (i > from && trimmed(text).substr(0, 1) != "\"") break;
+      for (std::size_t at = text.find('"'); at != std::string_view::npos;) {
+        const std::size_t end = text.find('"', at + 1);
+        if (end == std::string_view::npos) break;
+        found.push_back(clean_text(trimmed(utf8_from_any(text.substr(at + 1, end - at - 1)))));
+        at = text.find('"', end + 1);
+      }
+    }
+    if (found.size() != cells_needed(layout)) continue;
+    TitleRow out;
+    for (const std::size_t i : layout.cells) out.push_back(found[i]);
+    return out;
+  }
+  return {};
+}
+
+/// Comments that each give a column's place: "# Probe 0 (0.35 0.02 0)", as many as there are columns behind
+/// the first.
+std::optional<TitleRow> placed_names(const TextLayout& layout, const std::vector<TextLine>& lines,
+                                     std::size_t first) {
+  TitleRow out = {"Time"};
+  for (std::size_t i = 0; i < first; ++i) {
+    const std::string_view text = trimmed(lines[i].text), bare = without_marks(text);
+    if (!is_comment(text) || bare.empty() || bare.back() != ')' || bare.find('(') == std::string_view::npos)
+      continue;
+    const std::string name(trimmed(bare.substr(0, bare.find('('))));
+    if (!name.empty()) out.push_back(clean_text(name));
+  }
+  if (out.size() < 2 || out.size() != layout.cells.size() || cells_needed(layout) != out.size()) return {};
+  return out;
+}
+
+/// Lines that each name a channel by its number, "Channel 2: Pump outlet [bar]": as many as there are
+/// columns, or one fewer, where the first column is the time.
+std::optional<TitleRow> numbered_names(const TextLayout& layout, const std::vector<TextLine>& lines,
+                                       std::size_t first) {
+  static constexpr std::string_view words[] = {"channel", "chan",   "ch",    "signal", "sensor",
+                                               "column",  "col",    "kanal", "input",  "trace",
+                                               "probe",   "spalte", "field"};
+  std::map<std::size_t, std::string> found;
+  for (std::size_t i = 0; i < first; ++i) {
+    std::string_view text = without_marks(lines[i].text);
+    std::size_t letters = 0;
+    while (letters < text.size() && ((text[letters] | 32) >= 'a' && (text[letters] | 32) <= 'z')) ++letters;
+    if (std::find(std::begin(words), std::end(words), lower_case(text.substr(0, letters))) == std::end(words))
+      continue;
+    text.remove_prefix(letters);
+    while (!text.empty() && std::string_view(" #_.").find(text[0]) != std::string_view::npos)
+      text.remove_prefix(1);
+    std::size_t number = 0, digits = 0;
+    while (digits < text.size() && digits < 4 && text[digits] >= '0' && text[digits] <= '9')
+      number = 10 * number + static_cast<std::size_t>(text[digits++] - '0');
+    text = trimmed(text.substr(digits));
+    if (digits == 0 || text.empty() || std::string_view(":=;,|-").find(text[0]) == std::string_view::npos)
+      continue;
+    const std::string name = unquoted_cell(text.substr(1));
+    double value = 0;
+    if (!name.empty() && name.size() < 100 && !parse_any_cell(name, layout.decimal, value))
+      found.emplace(number, name);
+  }
+  const std::size_t columns = layout.cells.size();
+  if (found.empty() || found.begin()->first > 1 ||
+      found.rbegin()->first - found.begin()->first + 1 != found.size() ||
+      (found.size() != columns && (found.size() + 1 != columns || layout.clock || found.begin()->first == 0)))
+    return {};
+  TitleRow out;
+  if (found.size() < columns) {
+    // Numbers of the rows, or times.
+    std::vector<std::string_view> cells;
+    double before = 0, now = 0;
+    bool counts = true;
+    for (std::size_t i = first; i < std::min(lines.size(), first + 8) && counts; ++i) {
+      split_cells(lines[i].text, layout.delimiter, cells);
+      counts = layout.cells[0] < cells.size() && parse_cell(cells[layout.cells[0]], layout.decimal, now) &&
+               (i == first || now == before + 1);
+      before = now;
+    }
+    out.push_back(counts ? "Sample" : "Time");
+  }
+  TitleRow names;
+  for (const auto& [number, name] : found) names.push_back(name);
+  set_units_apart(names);
+  out.insert(out.end(), names.begin(), names.end());
+  return out;
+}
+
+/// "x = [" right above the numbers, as programs write matrices: the name of its columns.
+std::optional<TitleRow> assigned_name(const TextLayout& layout, const std::vector<TextLine>& lines,
+                                      std::size_t first) {
+  if (first == 0) return {};
+  std::string_view text = trimmed(lines[first - 1].text);
+  if (text.size() < 4 || text.back() != '[') return {};
+  text = trimmed(text.substr(0, text.size() - 1));
+  if (text.empty() || text.back() != '=') return {};
+  const std::string name = clean_text(trimmed(text.substr(0, text.size() - 1)), 60);
+  if (name.empty() || name.find_first_of(" ,;\"") != std::string::npos) return {};
+  TitleRow out;
+  for (std::size_t c = 0; c < layout.cells.size(); ++c)
+    out.push_back(layout.cells.size() == 1 ? name : name + " " + std::to_string(c + 1));
+  return out;
+}
+
+}  // namespace
+
+std::optional<TitleRow> listed_names(const TextLayout& layout, const std::vector<TextLine>& lines,
+                                     std::size_t first, bool titled) {
+  if (auto quoted = quoted_list(layout, lines, first)) return quoted;
+  if (titled) return {};
+  for (const auto find : {placed_names, numbered_names, assigned_name})
+    if (auto found = find(layout, lines, first)) return found;
+  return {};
+}
+
+void join_groups(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t names_line,
+                 TitleRow& names) {
+  const std::set<std::string> distinct(names.begin(), names.end());
+  if (layout.delimiter == ' ' || layout.delimiter == '(' || names_line == 0 ||
+      distinct.size() == names.size())
+    return;
+  std::vector<std::string_view> cells;
+  split_cells(lines[names_line - 1].text, layout.delimiter, cells);
+  std::vector<std::string> above;
+  std::string group;
+  std::size_t words = 0;
+  double value = 0;
+  for (const std::string_view cell : cells) {
+    const std::string text = unquoted_cell(cell);
+    if (parse_any_cell(text, layout.decimal, value)) return;
+    if (!text.empty()) group = text, ++words;
+    above.push_back(group);
+  }
+  TitleRow joined;
+  for (std::size_t c = 0; c < names.size(); ++c) {
+    const std::string& word = layout.cells[c] < above.size() ? above[layout.cells[c]] : group;
+    joined.push_back(word.empty() || is_time_title(channel_from_title(names[c])) ? names[c]
+                                                                                 : word + " " + names[c]);
+  }
+  if (words > 1 && std::set<std::string>(joined.begin(), joined.end()).size() == joined.size())
+    names = std::move(joined);
+}
+
+}  // namespace vprism
