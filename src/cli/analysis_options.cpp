@@ -35,6 +35,8 @@ std::vector<Window> parse_windows(const std::string& text) {
   return out;
 }
 
+}  // namespace
+
 Option axis_option(const char* name, const char* what, std::optional<bool>& target) {
   return {name,
           "linear|logarithmic",
@@ -47,8 +49,6 @@ Option axis_option(const char* name, const char* what, std::optional<bool>& targ
             return Json(!target ? "" : *target ? "logarithmic" : "linear");
           }};
 }
-
-}  // namespace
 
 SpanRule parse_span(const std::string& text) {
   SpanRule rule;

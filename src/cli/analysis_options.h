@@ -50,4 +50,7 @@ OptionGroup analysis_group(AnalysisSettings& settings, const std::vector<std::st
 /// What only the command `spectrum` has.
 OptionGroup spectrum_group(AnalysisSettings& settings);
 
+/// Whether an axis of a figure is logarithmic.
+Option axis_option(const char* name, const char* what, std::optional<bool>& target);
+
 }  // namespace vprism

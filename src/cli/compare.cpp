@@ -385,6 +385,7 @@ class CompareTask : public Task {
     }
     c.a = std::move(a);
     c.b = std::move(b);
+    compare_signatures_of(c);
     return c;
   }
 

@@ -5,6 +5,7 @@
 
 #include "cli/spectrum.h"
 #include "identify/line_pairs.h"
+#include "identify/signature.h"
 
 namespace vprism {
 
@@ -23,6 +24,7 @@ struct Compared {
   std::vector<BandLevel> a_bands, b_bands;
   double likeness = std::nan(""), total_db = std::nan("");
   bool same_unit = true;
+  std::optional<Signature> signature = {};  ///< Of two spectra in one unit.
 };
 
 /// "A" and "B", or "before" and "after".
@@ -41,10 +43,20 @@ class CompareReport {
 
  private:
   std::string fate(const Compared& c, const LinePair& p) const;
+  /// "B has 29 dB more between 4.5 kHz and 5.6 kHz, 12 lines that A has not; alike ..."; "" without spectra.
+  std::string sentence(const Compared& c) const;
   std::string speed_text(const SpeedChange& speed) const;
   std::string first_, second_;
   std::size_t most_;
 };
+
+// compare_signature.cpp
+void compare_signatures_of(Compared& c);
+std::string signature_sentence(const Compared& c, const std::string& first, const std::string& second,
+                               std::size_t new_lines, std::size_t gone_lines);
+std::string spectral_figures_text(const Compared& c, const std::string& first, const std::string& second);
+Json signature_json(const Compared& c);
+Panel signature_panel(const Compared& c, bool before_after, const FigureAxis& frequency);
 
 /// Lines as they are compared: a hump's highest point wanders within it, and its level with the noise.
 std::vector<ComparedLine> compared_lines(const ChannelSpectrum& spectrum);

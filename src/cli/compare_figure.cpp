@@ -86,6 +86,7 @@ Figure compare_figure(const std::vector<Compared>& all, const AnalysisSettings& 
   for (const Compared& c : all) {
     if (figure.panels.size() >= 8) break;
     if (c.a.spectrum && c.b.spectrum) overlay(c, analysis, before_after, figure);
+    if (c.signature) figure.panels.push_back(signature_panel(c, before_after, figure.panels.back().x));
     differences(c, before_after, figure);
   }
   return figure;

@@ -63,13 +63,24 @@ std::string CompareReport::speed_text(const SpeedChange& speed) const {
       speed.ratio > 1 ? "higher" : "lower", first_);
 }
 
+std::string CompareReport::sentence(const Compared& c) const {
+  std::size_t fresh = 0, gone = 0;
+  for (const LinePair& p : c.pairs) {
+    const std::string what = fate(c, p);
+    fresh += what == "new" ? 1 : 0, gone += what == "gone" ? 1 : 0;
+  }
+  return signature_sentence(c, first_, second_, fresh, gone);
+}
+
 std::string CompareReport::text(const Compared& c) const {
   const std::string ua = c.a.channel.unit.label(), ub = c.b.channel.unit.label();
   std::string out = fmt::format("  {}: {}\n  {}: {}\n", first_, c.a.label, second_, c.b.label);
+  if (const std::string whole = sentence(c); !whole.empty()) out += "  " + whole + "\n";
   if (!std::isnan(c.likeness))
     out += fmt::format(
         "  likeness of the spectra {:.3f} (1: the same shape){}\n", c.likeness,
         c.same_unit ? fmt::format("; {} in all {:+.2f} dB re {}", second_, c.total_db, first_) : "");
+  out += spectral_figures_text(c, first_, second_);
   if (c.speed) out += "  " + speed_text(*c.speed) + "\n";
   TextTable lines({{first_ + " (Hz)"},
                    {second_ + " (Hz)"},
@@ -134,6 +145,8 @@ Json CompareReport::json(const Compared& c) const {
           {"likeness", number(c.likeness)},
           {"speed_ratio", c.speed ? number(c.speed->ratio) : Json(nullptr)},
           {"speed_ratio_std", c.speed ? number(c.speed->ratio_std) : Json(nullptr)},
+          {"sentence", sentence(c)},
+          {"signature", signature_json(c)},
           {"total_delta_db", c.same_unit ? number(c.total_db) : Json(nullptr)},
           {"peaks", peaks},
           {"bands", bands}};

@@ -6,6 +6,7 @@
 
 #include "cli/option_groups.h"
 #include "field/field.h"
+#include "field/places.h"
 #include "field/shape_pairs.h"
 #include "formats/points.h"
 #include "render/document.h"
@@ -26,9 +27,15 @@ struct FieldTaskSettings {
   std::optional<std::int64_t> phase_to;
   std::vector<LineAsked> lines;
   std::string derived;
-  std::size_t colours = 0;   ///< Steps of the colours; 0: smooth.
-  bool logarithmic = false;  ///< Maps of levels in dB.
-  double exaggeration = 0;   ///< Largest deflection as a share of the surface's size; 0: 0.15.
+  std::vector<Place> points_at;                   ///< The same by their places,
+  std::vector<std::pair<Place, Place>> lines_at;  ///< and lines by their ends' places.
+  std::optional<Range> frame_times;               ///< Frames by their times, in seconds.
+  std::optional<Range> span;                      ///< Of the spectra, in Hz.
+  std::optional<bool> frequency_logarithmic;
+  std::optional<std::pair<double, double>> levels;  ///< Range of the amplitude maps.
+  std::size_t colours = 0;                          ///< Steps of the colours; 0: smooth.
+  bool logarithmic = false;                         ///< Maps of levels in dB.
+  double exaggeration = 0;  ///< Largest deflection as a share of the surface's size; 0: 0.15.
   bool animate = false;
   std::vector<std::string> also;
   std::string versus;  ///< Saved shapes of another run.
@@ -39,9 +46,20 @@ struct FieldTold {
   PointRecording recording;  ///< As read; axis, frames.
   FieldResult result;
   std::vector<PointLine> lines;
-  std::vector<FieldShape> versus;  ///< Of the other run.
+  std::vector<FieldShape> versus;   ///< Of the other run,
+  std::vector<Node> versus_points;  ///< and where its points lie.
   std::vector<ShapePair> pairs;
 };
+
+// field_choice.cpp
+/// Frames whose times lie within those asked for. Throws Error(usage), as the two below.
+void frames_by_time(const PointRecording& r, const Range& times, FieldSettings& field);
+/// The point nearest to a place; a place beside the field is no place of it.
+std::size_t index_at(const std::vector<Node>& points, const Place& place, const char* option,
+                     const std::string& file);
+/// The point of that number.
+std::size_t index_of(const std::vector<Node>& points, std::int64_t label, const char* option,
+                     const std::string& file);
 
 // field_told.cpp
 void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Telling& telling);

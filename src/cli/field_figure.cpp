@@ -106,6 +106,39 @@ std::string shape_title(const FieldTold& told, std::size_t i) {
                      s.hz_std > 0 ? format_uncertain(s.hz, s.hz_std, "Hz") : format_quantity(s.hz, "Hz", 5));
 }
 
+FigureAxis frequency_axis(const FieldResult& r, const FieldTaskSettings& settings) {
+  FigureAxis axis{"Frequency", "Hz", settings.frequency_logarithmic.value_or(false), 0, r.plan.rate_hz / 2};
+  if (axis.logarithmic) axis.low = r.plan.bin_hz();
+  if (settings.span && settings.span->low) axis.low = std::max(*axis.low, *settings.span->low);
+  if (settings.span && settings.span->high) axis.high = std::min(*axis.high, *settings.span->high);
+  return axis;
+}
+
+/// Where a shape of this run is that of the other: what each point moves more.
+void add_differences(const FieldTold& told, Figure& figure) {
+  const FieldResult& r = told.result;
+  for (const ShapePair& pair : told.pairs) {
+    if (!pair.a || !pair.b || told.versus_points.empty()) continue;
+    const std::vector<std::size_t> same = same_places(told.versus_points, r.points);
+    const FieldShape &before = told.versus[*pair.a], &now = r.shapes[*pair.b];
+    std::vector<double> difference(r.points.size(), std::nan(""));
+    double most = 0;
+    for (std::size_t p = 0; p < r.points.size(); ++p) {
+      if (same[p] >= told.versus_points.size()) continue;
+      difference[p] = FieldResult::size_at(now, p) - FieldResult::size_at(before, same[p]);
+      if (std::isfinite(difference[p])) most = std::max(most, std::abs(difference[p]));
+    }
+    ColourMap map = map_of(told, difference);
+    map.quantity = "Difference", map.unit = r.variables[0].unit.label();
+    map.low = -most, map.high = most;
+    if (!(most > 0)) continue;
+    figure.panels.push_back(map_panel(told, std::move(map),
+                                      shape_title(told, *pair.b) +
+                                          ", amplitude less that of the other run at " +
+                                          format_quantity(before.hz, "Hz", 5)));
+  }
+}
+
 }  // namespace
 
 Figure field_spectrum_figure(const FieldTold& told, const FieldTaskSettings& settings) {
@@ -116,7 +149,7 @@ Figure field_spectrum_figure(const FieldTold& told, const FieldTaskSettings& set
   figure.caption = caption(told, settings) + "; level: RMS; numbers: peaks of the table";
   Panel spectrum;
   spectrum.title = "mean over all points, and the greatest of any point";
-  spectrum.x = {"Frequency", "Hz", false, 0, r.plan.rate_hz / 2};
+  spectrum.x = frequency_axis(r, settings);
   spectrum.y = {level_name(told), unit, true, {}, {}};
   const auto curve_of = [&](const std::vector<double>& power, const char* name, int colour) {
     Curve curve;
@@ -136,7 +169,7 @@ Figure field_spectrum_figure(const FieldTold& told, const FieldTaskSettings& set
   if (!r.plan.kept_points.empty()) {
     Panel single;
     single.title = "single points";
-    single.x = {"Frequency", "Hz", false, 0, r.plan.rate_hz / 2};
+    single.x = frequency_axis(r, settings);
     single.y = {level_name(told), unit, true, {}, {}};
     for (std::size_t i = 0; i < r.sums.kept.size(); ++i) {
       Curve curve;
@@ -206,6 +239,7 @@ Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& setting
                          ? "dB re " + format_quantity(s.max_level, r.variables[0].unit.label(), 3)
                          : r.variables[0].unit.label();
     amplitude.low = settings.logarithmic ? -60 : 0, amplitude.high = settings.logarithmic ? 0 : s.max_level;
+    if (settings.levels) amplitude.low = settings.levels->first, amplitude.high = settings.levels->second;
     step(amplitude, settings.colours);
     Panel panel = map_panel(told, std::move(amplitude), shape_title(told, i) + ", amplitude");
     const Plane plane = plane_of(r.points);
@@ -250,6 +284,7 @@ Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& setting
   where.quantity = "Frequency", where.unit = "Hz";
   where.low = least_hz, where.high = std::max(most_hz, least_hz + r.plan.bin_hz());
   figure.panels.push_back(map_panel(told, std::move(where), "frequency at which it lies"));
+  add_differences(told, figure);
   figure.panel_height = 370;
   return figure;
 }

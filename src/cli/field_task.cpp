@@ -49,24 +49,29 @@ class FieldTask : public Task {
           {"variable", "NAME|NUMBER|GLOB", "variables to look at (default: all)", true,
            [this](const std::string& t) { settings_.variables.push_back(t); },
            [this] { return Json(settings_.variables); }},
-          {"frames", "A..B", "frames to use, from 0 (default: all)", false,
-           [&field](const std::string& t) {
-             const std::size_t dots = t.find("..");
-             if (dots == std::string::npos)
-               throw Error(Status::usage,
-                           "\"" + clean_text(t) + "\" is no range of frames; write for example 10..500");
-             if (dots > 0) field.first_frame = whole(t.substr(0, dots), 0);
-             if (dots + 2 < t.size()) field.last_frame = whole(t.substr(dots + 2), 0);
-           },
-           [&field] {
+          {"frames", "A..B|T1..T2",
+           "frames to use, from 0, or by their times, such as 10ms..0.5s (default: all)", false,
+           [this](const std::string& t) { take_frames(t); },
+           [this, &field] {
+             const auto& times = settings_.frame_times;
+             if (times)
+               return Json{{"from_s", times->low ? Json(*times->low) : Json(nullptr)},
+                           {"to_s", times->high ? Json(*times->high) : Json(nullptr)}};
              return Json{{"first", field.first_frame ? Json(*field.first_frame) : Json(nullptr)},
                          {"last", field.last_frame ? Json(*field.last_frame) : Json(nullptr)}};
            }},
           count_option("frame-step", "take every so manieth frame (default: 1)", 1, 1000000000,
                        field.frame_step),
-          {"leave-out", "FRAME,...", "frames that count as missing", true,
+          {"leave-out", "FRAME,A..B,...", "frames that count as missing", true,
            [&field](const std::string& t) {
-             for (const std::string& part : split(t, ',')) field.leave_out.push_back(whole(part, 0));
+             for (const std::string& part : split(t, ',')) {
+               const std::size_t dots = part.find("..");
+               const std::size_t first = whole(part.substr(0, dots), 0),
+                                 last = dots == std::string::npos ? first : whole(part.substr(dots + 2), 0);
+               if (last < first || last - first > 10000000)
+                 throw Error(Status::usage, "\"" + clean_text(part) + "\" is no range of frames");
+               for (std::size_t f = first; f <= last; ++f) field.leave_out.push_back(f);
+             }
            },
            [&field] { return Json(field.leave_out); }},
           {"region", "BOUNDS", "points within, such as 'x 0..0.2m, y 100mm..'", false,
@@ -75,7 +80,10 @@ class FieldTask : public Task {
              region_ = t;
            },
            [this] { return Json(region_); }},
-          count_option("every-point", "take every so manieth point (default: 1)", 1, 1000000000, field.every),
+          count_option("every-point",
+                       "take every so manieth row and column of points, or point where they fill no grid "
+                       "(default: 1)",
+                       1, 1000000000, field.every),
           quantity_option("smooth", "LENGTH", "amplitudes as means over the points within this distance",
                           Dimension::length, smooth_)}},
         {"Field",
@@ -106,6 +114,13 @@ class FieldTask : public Task {
                settings_.spectra_of.push_back(parse_whole_number(std::string(trimmed(part)), 0));
            },
            [this] { return Json(settings_.spectra_of); }},
+          {"points-at", "X,Y",
+           "the same by place, such as '12mm,0.5mm': the point that lies nearest; may be repeated", true,
+           [this](const std::string& t) {
+             settings_.points_at.push_back(parse_place(t));
+             points_at_text_.push_back(t);
+           },
+           [this] { return Json(points_at_text_); }},
           switch_option("keep-transforms",
                         "also write the transforms of all points, STEM-field-transforms.h5: give that file "
                         "instead of the "
@@ -127,7 +142,19 @@ class FieldTask : public Task {
              Json out = Json::array();
              for (const LineAsked& l : settings_.lines) out.push_back({l.from, l.to});
              return out;
-           }}}},
+           }},
+          {"line", "X,Y..X,Y", "the same from place to place, such as '0,0..60mm,25mm'", true,
+           [this](const std::string& t) {
+             const std::size_t dots = t.find("..");
+             if (dots == std::string::npos)
+               throw Error(Status::usage,
+                           "\"" + clean_text(t) + "\" is no line; write for example '0,0..60mm,25mm'");
+             settings_.lines_at.push_back({parse_place(t.substr(0, dots)), parse_place(t.substr(dots + 2))});
+             lines_at_text_.push_back(t);
+           },
+           [this] { return Json(lines_at_text_); }},
+          range_option("span", "frequencies to look at, LOW..HIGH (default: all)", Dimension::frequency,
+                       settings_.span)}},
         {"Pictures",
          {count_option("colours", "steps of the colours in maps (default: smooth)", 2, 256,
                        settings_.colours),
@@ -136,6 +163,23 @@ class FieldTask : public Task {
              settings_.logarithmic = choice("map-scale", t, {"linear", "log"}) == 1;
            },
            [this] { return Json(settings_.logarithmic ? "log" : "linear"); }},
+          axis_option("frequency-axis", "frequency", settings_.frequency_logarithmic),
+          {"levels", "LOW..HIGH",
+           "range of the amplitude maps, the same over shapes and runs (default: each its own)", false,
+           [this](const std::string& t) {
+             const std::size_t dots = t.find("..");
+             const auto side = [&](const std::string& text) {
+               return parse_any_quantity(trimmed(text)).value;
+             };
+             if (dots == std::string::npos) throw Error(Status::usage, "write for example 0..2e-6");
+             settings_.levels = {side(t.substr(0, dots)), side(t.substr(dots + 2))};
+             if (!(settings_.levels->first < settings_.levels->second))
+               throw Error(Status::usage, "the first level must be below the second");
+           },
+           [this] {
+             return settings_.levels ? Json{settings_.levels->first, settings_.levels->second}
+                                     : Json(nullptr);
+           }},
           {"exaggerate", "PERCENT",
            "largest deflection in pictures of shapes, of the surface's size (default: 15%)", false,
            [this](const std::string& t) {
@@ -191,12 +235,21 @@ class FieldTask : public Task {
   }
 
  private:
-  static std::size_t index_of(const std::vector<Node>& points, std::int64_t label, const char* option,
-                              const std::string& file) {
-    for (std::size_t p = 0; p < points.size(); ++p)
-      if (points[p].label == label) return p;
-    throw Error(Status::usage, fmt::format("{} {}: no such point among the {} of {} that are looked at",
-                                           option, label, points.size(), file));
+  void take_frames(const std::string& t) {
+    const std::size_t dots = t.find("..");
+    if (dots == std::string::npos)
+      throw Error(Status::usage,
+                  "\"" + clean_text(t) + "\" is no range of frames; write for example 10..500 or 10ms..0.5s");
+    const std::string from(trimmed(t.substr(0, dots))), to(trimmed(t.substr(dots + 2)));
+    const auto plain = [](const std::string& side) {
+      return side.find_first_not_of("0123456789") == std::string::npos;
+    };
+    if (!plain(from) || !plain(to)) {
+      settings_.frame_times = parse_range(t, Dimension::time);
+      return;
+    }
+    if (!from.empty()) settings_.field.first_frame = whole(from, 0);
+    if (!to.empty()) settings_.field.last_frame = whole(to, 0);
   }
 
   /// `keep`: where the transforms go; "" for nowhere.
@@ -225,17 +278,21 @@ class FieldTask : public Task {
     }
     // Points are named by their labels, the engine counts those looked at.
     std::vector<Node> looked_at;
-    std::size_t counted = 0;
-    for (const Node& n : r.points)
-      if ((!field.region || field.region->holds(n)) && counted++ % std::max<std::size_t>(1, field.every) == 0)
-        looked_at.push_back(n);
+    for (const std::size_t p : chosen_points(r.points, field.region, field.every))
+      looked_at.push_back(r.points[p]);
+    if (settings_.frame_times) frames_by_time(r, *settings_.frame_times, field);
+    if (settings_.span) field.low_hz = settings_.span->low, field.high_hz = settings_.span->high;
     for (const std::int64_t label : settings_.spectra_of)
       field.watched.push_back(index_of(looked_at, label, "--spectra-of", file));
+    for (const Place& place : settings_.points_at)
+      field.watched.push_back(index_at(looked_at, place, "--points-at", file));
     if (settings_.phase_to) field.phase_point = index_of(looked_at, *settings_.phase_to, "--phase-to", file);
     std::vector<std::pair<std::size_t, std::size_t>> ends;
     for (const LineAsked& line : settings_.lines)
       ends.push_back(
           {index_of(looked_at, line.from, "--along", file), index_of(looked_at, line.to, "--along", file)});
+    for (const auto& [from, to] : settings_.lines_at)
+      ends.push_back({index_at(looked_at, from, "--line", file), index_at(looked_at, to, "--line", file)});
     for (const double hz : field.at_hz)
       if (hz >= r.axis.rate_hz() / static_cast<double>(field.frame_step) / 2)
         throw Error(
@@ -286,7 +343,7 @@ class FieldTask : public Task {
       } catch (const Error& error) {
         throw Error(error.status(), file + " and " + settings_.versus + ": " + error.what());
       }
-      told.versus = std::move(other.shapes);
+      told.versus = std::move(other.shapes), told.versus_points = std::move(other.points);
     }
     const double reach = 0.25 * usual_distance(told.result.points);
     for (const auto& [from, to] : ends)
@@ -335,6 +392,7 @@ class FieldTask : public Task {
   OutputSettings output_;
   std::optional<double> smooth_;
   std::string region_;
+  std::vector<std::string> points_at_text_, lines_at_text_;
   bool keep_ = false;
 };
 

@@ -11,7 +11,9 @@
 #include "base/text.h"
 #include "cli/channel_values.h"
 #include "cli/each_input.h"
+#include "cli/spectrum.h"
 #include "cli/write_recording.h"
+#include "condition/sections.h"
 
 namespace vprism {
 
@@ -44,6 +46,10 @@ class LevelsTask : public EachInputTask<LevelsResult> {
              for (const Quantity& q : over_) out.push_back(q.value);
              return out;
            }},
+          {"bands", "octave|third|1/N|A..B,...",
+           "levels within octave bands or their fractions 1/6, 1/12, 1/24, or within bands of your own, too "
+           "(Butterworth, order 3 to each side, as a meter's)",
+           false, [this](const std::string& t) { bands_ = t; }, [this] { return Json(bands_); }},
           {"percentiles", "N,N,...",
            "levels that so many percent of the time exceed (default: 1,5,10,50,90,95,99)", false,
            [this](const std::string& t) {
@@ -84,21 +90,37 @@ class LevelsTask : public EachInputTask<LevelsResult> {
                   "--every: " + format_quantity(result.every_s, "s", 4) + " holds fewer than two samples");
     if (static_cast<double>(r.samples) / stretch > static_cast<double>(most_stretches))
       throw Error(Status::usage, "--every: more than a million stretches; give a longer one");
-    std::vector<LevelSeries> series(
-        r.channels.size(),
-        LevelSeries(stretch, time_constant_s_ ? *time_constant_s_ / r.axis.interval : 0, true));
+    std::vector<Lane> lanes = lanes_of(r, result.every_s);
+    const LevelSeries series(stretch, time_constant_s_ ? *time_constant_s_ / r.axis.interval : 0, true);
+    for (Lane& lane : lanes) lane.series.emplace(series);
     input.road().run(
         [&](Block& block) {
-          oneapi::tbb::parallel_for(std::size_t{0}, series.size(),
-                                    [&](std::size_t c) { series[c].add(block.samples(c)); });
+          oneapi::tbb::parallel_for(std::size_t{0}, lanes.size(), [&](std::size_t i) {
+            Lane& lane = lanes[i];
+            if (!lane.filter) {
+              lane.series->add(block.samples(lane.column));
+              return;
+            }
+            lane.out.clear();
+            lane.filter->add(block.samples(lane.column), lane.out);
+            lane.series->add(lane.out);
+          });
         },
         progress);
+    for (Lane& lane : lanes) {
+      if (!lane.filter) continue;
+      lane.out.clear();
+      lane.filter->finish(lane.out);
+      lane.series->add(lane.out);
+    }
     result.facts = input.facts();
-    for (std::size_t c = 0; c < series.size(); ++c) {
+    for (Lane& lane : lanes) {
       ChannelLevels channel;
-      channel.channel = r.channels[c];
-      channel.rms = series[c].rms(), channel.peak = series[c].peak();
-      channel.points = series[c].finish();
+      channel.channel = r.channels[lane.column];
+      channel.of = channel.channel.name, channel.band = lane.band;
+      if (lane.band) channel.channel.name += ", " + name_of(*lane.band);
+      channel.rms = lane.series->rms(), channel.peak = lane.series->peak();
+      channel.points = lane.series->finish();
       for (const LevelPoint& p : channel.points)
         channel.level.push_back(time_constant_s_ ? p.running : p.rms);
       channel.sorted = ascending(channel.level);
@@ -122,6 +144,56 @@ class LevelsTask : public EachInputTask<LevelsResult> {
   }
 
  private:
+  /// A channel as it is, or what a band lets through of it.
+  struct Lane {
+    std::size_t column = 0;
+    std::optional<BandEdges> band = {};
+    std::unique_ptr<ColumnWorker> filter = {};
+    std::optional<LevelSeries> series = {};
+    std::vector<double> out = {};
+  };
+
+  static std::string name_of(const BandEdges& band) {
+    return band.name.empty()
+               ? format_quantity(band.low_hz, "Hz", 4) + " to " + format_quantity(band.high_hz, "Hz", 4)
+               : band.name;
+  }
+
+  std::vector<Lane> lanes_of(const Recording& r, double every_s) const {
+    constexpr std::size_t most_lanes = 4096;
+    const double rate = r.axis.rate_hz();
+    std::vector<BandEdges> bands;
+    // A stretch holds a period of the band's width at least; nearer to half the rate a filter is bent.
+    if (!bands_.empty()) {
+      bands = bands_asked(bands_, 0, 0.45 * rate, 4 / every_s);
+      if (bands.empty())
+        throw Error(Status::usage, "--bands: no such band lies between " +
+                                       format_quantity(4 / every_s, "Hz", 3) +
+                                       " (four periods in a stretch) and 0.45 of the rate");
+    }
+    std::vector<Lane> lanes;
+    for (std::size_t c = 0; c < r.channels.size(); ++c) {
+      lanes.push_back({c});
+      for (const BandEdges& band : bands) {
+        if (!(band.low_hz >= 0 && band.low_hz < band.high_hz && band.high_hz < rate / 2))
+          throw Error(Status::usage, "--bands: " + name_of(band) + " does not lie below half the rate, " +
+                                         format_quantity(rate / 2, "Hz", 6));
+        FilterDesign design;
+        design.order = 3;
+        design.band = band.low_hz > 0 ? FilterBand::bandpass : FilterBand::lowpass;
+        design.low = band.low_hz / rate, design.high = band.high_hz / rate;
+        try {
+          lanes.push_back({c, band, make_causal_filter(design.sections())});
+        } catch (const Error& error) {
+          throw Error(Status::analysis, "--bands: " + name_of(band) + ": " + error.what());
+        }
+      }
+    }
+    if (lanes.size() > most_lanes)
+      throw Error(Status::usage, "--bands: over 4096 series; choose fewer channels or bands");
+    return lanes;
+  }
+
   /// One of 1, 2, 5 times a power of ten.
   static double usual_stretch(const Recording& r) {
     const double wanted = std::max(r.duration_s() / 600, 10 * r.axis.interval);
@@ -158,7 +230,7 @@ class LevelsTask : public EachInputTask<LevelsResult> {
   std::optional<double> every_s_, time_constant_s_, reference_;
   std::vector<Quantity> over_;
   std::vector<double> percentiles_ = {1, 5, 10, 50, 90, 95, 99};
-  std::string to_;
+  std::string to_, bands_;
 };
 
 }  // namespace

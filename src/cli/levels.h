@@ -9,13 +9,16 @@
 #include "render/document.h"
 #include "render/figure.h"
 #include "signal/recording.h"
+#include "transform/bands.h"
 #include "transform/level_series.h"
 
 namespace vprism {
 
 struct ChannelLevels {
-  Channel channel;
-  double rms = 0, peak = 0;  ///< Of the whole record.
+  Channel channel;                ///< With the band behind its name.
+  std::string of;                 ///< The channel's own name,
+  std::optional<BandEdges> band;  ///< and the band that was let through.
+  double rms = 0, peak = 0;       ///< Of the whole record.
   std::vector<LevelPoint> points;
   std::vector<double> sorted;  ///< `level` in ascending order.
   std::vector<double> level;   ///< What is judged: the running level, or the RMS, of every stretch.

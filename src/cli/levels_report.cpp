@@ -73,8 +73,11 @@ Json json_of(const LevelsResult& result, const ChannelLevels& c) {
                            {"longest_s", number(static_cast<double>(longest) * result.every_s)},
                            {"runs", std::move(runs)}});
   }
-  return {{"channel", c.channel.name},
+  return {{"channel", c.of},
           {"unit", c.channel.unit.label()},
+          {"low_hz", c.band ? number(c.band->low_hz) : Json(nullptr)},
+          {"high_hz", c.band ? number(c.band->high_hz) : Json(nullptr)},
+          {"band", c.band ? Json(c.band->name) : Json(nullptr)},
           {"every_s", number(result.every_s)},
           {"time_constant_s", result.time_constant_s ? number(*result.time_constant_s) : Json(nullptr)},
           {"rms_total", number(c.rms)},
@@ -121,12 +124,15 @@ void report_levels(const LevelsResult& result, Telling& telling) {
                shown.text(c.channel, exceeded_by(c.sorted, 0))});
   telling.text += "\n" + table.text();
   for (const ChannelLevels& c : result.channels) {
-    telling.text += "\n" + c.channel.name + ", exceeded";
+    // Of bands the table says enough.
+    if (!c.band || !c.exceedances.empty())
+      telling.text += "\n" + c.channel.name + (c.band ? "" : ", exceeded");
     for (const auto& [percent, level] : c.percentiles)
-      telling.text +=
-          fmt::format("{} {:g}% of the time: {}", percent == c.percentiles.front().first ? "" : ",", percent,
-                      shown.text(c.channel, level));
-    telling.text += "\n";
+      if (!c.band)
+        telling.text +=
+            fmt::format("{} {:g}% of the time: {}", percent == c.percentiles.front().first ? "" : ",",
+                        percent, shown.text(c.channel, level));
+    if (!c.band || !c.exceedances.empty()) telling.text += "\n";
     for (const Exceedance& e : c.exceedances) telling.text += exceedance_text(result, c, e);
     telling.results.push_back(json_of(result, c));
   }
@@ -167,6 +173,80 @@ std::string distribution_csv(const LevelsResult& result) {
   return out;
 }
 
+namespace {
+
+/// Few bands over time, and what half, 90% and 10% of the time exceeds over frequency.
+void add_band_panels(const LevelsResult& result, const ChannelLevels& whole,
+                     const std::vector<const ChannelLevels*>& bands, Figure& figure) {
+  constexpr std::size_t most_curves = 6;
+  const Recording& r = result.facts.recording;
+  const ShownLevel shown{result};
+  const char* quantity =
+      result.reference || whole.channel.quantity.empty() ? "Level" : whole.channel.quantity.c_str();
+  if (bands.size() <= most_curves) {
+    Panel over_time;
+    over_time.title = whole.channel.name + ": levels in bands";
+    over_time.x = {"Time", "s", false, r.axis.start, r.axis.start + r.duration_s()};
+    over_time.y = {quantity, shown.unit_of(whole.channel)};
+    over_time.y.logarithmic = !result.reference;
+    for (std::size_t b = 0; b < bands.size(); ++b) {
+      Curve level;
+      level.name = bands[b]->channel.name.substr(whole.channel.name.size() + 2);
+      level.colour = static_cast<int>(b);
+      for (std::size_t i = 0; i < bands[b]->level.size(); ++i)
+        level.x.push_back(result.time_of(i)), level.y.push_back(shown.value(bands[b]->level[i]));
+      over_time.curves.push_back(thinned(std::move(level), 4000, false));
+    }
+    figure.panels.push_back(std::move(over_time));
+  }
+  const bool octaves =
+      std::none_of(bands.begin(), bands.end(), [](const ChannelLevels* c) { return c->band->name.empty(); });
+  if (bands.size() > most_curves && octaves) {
+    // Fractions of octaves: rows as high as each other.
+    Panel map;
+    map.title = whole.channel.name + ": levels in bands over time";
+    map.x = {"Time", "s", false, r.axis.start, r.axis.start + r.duration_s()};
+    map.y = {"Frequency", "Hz", true, bands.front()->band->low_hz, bands.back()->band->high_hz};
+    ColourMap colours;
+    constexpr std::size_t most_columns = 2000;
+    const std::size_t points = bands.front()->level.size(), group = (points - 1) / most_columns + 1;
+    colours.columns = (points + group - 1) / group, colours.rows = bands.size();
+    colours.x_low = r.axis.start;
+    colours.x_high = r.axis.start + static_cast<double>(colours.columns * group) * result.every_s;
+    colours.y_low = *map.y.low, colours.y_high = *map.y.high;
+    for (const ChannelLevels* c : bands)
+      for (std::size_t i = 0; i < points; i += group)
+        colours.values.push_back(static_cast<float>(shown.value(
+            *std::max_element(c->level.begin() + static_cast<std::ptrdiff_t>(i),
+                              c->level.begin() + static_cast<std::ptrdiff_t>(std::min(points, i + group))))));
+    colours.quantity = quantity, colours.unit = shown.unit_of(whole.channel);
+    colours.logarithmic = !result.reference;
+    map.map = std::move(colours);
+    figure.panels.push_back(std::move(map));
+  }
+  Panel over_frequency;
+  over_frequency.title =
+      whole.channel.name + ": level of each band, the median and where 80% of the time lies";
+  over_frequency.x = {"Frequency", "Hz", true};
+  over_frequency.y = {quantity, shown.unit_of(whole.channel)};
+  over_frequency.y.logarithmic = !result.reference;
+  Curve reach, median;
+  reach.shade = true;
+  for (const ChannelLevels* c : bands) {
+    const double low = std::max(c->band->low_hz, 1e-3 * c->band->high_hz);
+    for (const double hz : {low, c->band->high_hz}) {
+      median.x.push_back(hz), median.y.push_back(shown.value(exceeded_by(c->sorted, 50)));
+      reach.x.push_back(hz), reach.y.push_back(shown.value(exceeded_by(c->sorted, 90)));
+      reach.high.push_back(shown.value(exceeded_by(c->sorted, 10)));
+    }
+  }
+  over_frequency.curves.push_back(std::move(reach));
+  over_frequency.curves.push_back(std::move(median));
+  figure.panels.push_back(std::move(over_frequency));
+}
+
+}  // namespace
+
 Figure levels_figure(const LevelsResult& result) {
   const Recording& r = result.facts.recording;
   const ShownLevel shown{result};
@@ -175,6 +255,7 @@ Figure levels_figure(const LevelsResult& result) {
   figure.caption =
       what_is_judged(result) + (result.reference ? "" : "; shaded: from the lowest to the highest sample");
   for (const ChannelLevels& c : result.channels) {
+    if (c.band) continue;
     Panel over_time;
     over_time.title = c.channel.name;
     over_time.x = {"Time", "s", false, r.axis.start, r.axis.start + r.duration_s()};
@@ -213,6 +294,10 @@ Figure levels_figure(const LevelsResult& result) {
     }
     often.curves.push_back(std::move(curve));
     figure.panels.push_back(std::move(often));
+    std::vector<const ChannelLevels*> bands;
+    for (const ChannelLevels& other : result.channels)
+      if (other.band && other.of == c.of) bands.push_back(&other);
+    if (!bands.empty()) add_band_panels(result, c, bands, figure);
   }
   return figure;
 }

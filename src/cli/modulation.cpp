@@ -118,6 +118,8 @@ class ModulationTask : public EachInputTask<ModulationResult> {
         throw Error(Status::analysis,
                     r.file + ": " + std::to_string(r.samples) + " samples are too few to follow a carrier");
       channel.measured = measure_modulation(channel.series);
+      channel.measured.move_carrier(static_cast<double>(r.samples - 1) / 2 * r.axis.interval -
+                                    channel.series.start_s - channel.measured.middle_s);
       warn(result, c);
     }
     return result;

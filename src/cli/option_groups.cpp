@@ -3,7 +3,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
-#include "condition/computed.h"
+#include "condition/computed_steps.h"
 
 namespace vprism {
 
@@ -36,7 +36,8 @@ Chain InputSettings::make_chain() const {
   if (!computes.empty()) {
     std::vector<ComputeRule> compute_rules;
     for (const std::string& text : computes) compute_rules.push_back(parse_compute_rule(text));
-    all.push_back(make_compute_stage(std::move(compute_rules), wanted_channels()));
+    for (auto& stage : make_compute_stages(std::move(compute_rules), wanted_channels()))
+      all.push_back(std::move(stage));
   }
   if (!chain.empty()) {
     Chain steps;

@@ -12,6 +12,7 @@
 #include "base/text.h"
 #include "cli/channel_values.h"
 #include "cli/each_input.h"
+#include "cli/peaks_template.h"
 
 namespace vprism {
 
@@ -47,6 +48,14 @@ class PeaksTask : public EachInputTask<PeaksResult> {
                               max_width_s_),
               switch_option("minima", "the lowest points instead of the highest", minima_),
               switch_option("both", "the lowest points as well", both_)}},
+            {"By their shape",
+             {text_option("template", "T1..T2|mean",
+                          "peaks of this shape, by a matched filter: that of a stretch of the record, or the "
+                          "mean of the peaks that are found without it",
+                          template_),
+              quantity_option("min-likeness", "P",
+                              "least correlation with the shape (default: half of the median)",
+                              Dimension::ratio, min_likeness_)}},
             output_group(output_)};
   }
 
@@ -55,6 +64,13 @@ class PeaksTask : public EachInputTask<PeaksResult> {
     if (minima_ && both_) throw Error(Status::usage, "give --minima or --both, not both");
     if (min_width_s_ && max_width_s_ && *min_width_s_ > *max_width_s_)
       throw Error(Status::usage, "--min-width is greater than --max-width");
+    if (!template_.empty() && both_)
+      throw Error(Status::usage, "--template looks for one shape; give --minima or nothing, not --both");
+    if (template_.empty() && min_likeness_)
+      throw Error(Status::usage, "--min-likeness is the likeness to a shape; give --template too");
+    if (min_likeness_ && !(*min_likeness_ > 0 && *min_likeness_ < 1))
+      throw Error(Status::usage, "--min-likeness must lie between 0 and 100%");
+    if (!template_.empty() && template_ != "mean") (void)template_range(template_);
   }
 
   PeaksResult measure(Input& input, const Progress& progress) override {
@@ -70,10 +86,15 @@ class PeaksTask : public EachInputTask<PeaksResult> {
     std::vector<std::size_t> column;
     for (std::size_t c = 0; c < r.channels.size(); ++c)
       for (int k = 0; k < (both_ ? 2 : 1); ++k) column.push_back(c);
+    if (!template_.empty()) {
+      input.require_even_axis();
+      take_templates(input, result, column, progress);
+    }
     choose_prominences(input, result, column, progress);
     const std::vector<std::vector<RoughPeak>> rough = find(input, result, column, progress);
     shape(input, result, column, rough, progress);
-    if (r.axis.stamped) take_stamps(input, result, progress);
+    if (!template_.empty()) judge_matches(input, result, column, min_likeness_, progress);
+    if (r.axis.stamped && template_.empty()) take_stamps(input, result, progress);
     result.facts = input.facts();
     for (ChannelPeaks& c : result.channels) finish(c, r, result.facts.recording.cautions);
     pair(result);
@@ -104,14 +125,17 @@ class PeaksTask : public EachInputTask<PeaksResult> {
     return out;
   }
 
-  template <typename Work>
-  static void pass(Input& input, const PeaksResult& result, const Progress& progress, const Work& work) {
-    input.road().run(
-        [&](Block& block) {
-          oneapi::tbb::parallel_for(std::size_t{0}, result.channels.size(),
-                                    [&](std::size_t i) { work(i, block); });
-        },
-        progress);
+  /// What stands out on each channel's own samples, then those stretches' mean, or the stretch asked for.
+  void take_templates(Input& input, PeaksResult& result, const std::vector<std::size_t>& column,
+                      const Progress& progress) const {
+    if (template_ != "mean") {
+      take_stretches(input, result, column, template_range(template_), progress);
+      return;
+    }
+    PeaksResult first = result;
+    choose_prominences(input, first, column, progress);
+    shape(input, first, column, find(input, first, column, progress), progress);
+    take_means(input, first, result, column, progress);
   }
 
   static void choose_prominences(Input& input, PeaksResult& result, const std::vector<std::size_t>& column,
@@ -122,11 +146,11 @@ class PeaksTask : public EachInputTask<PeaksResult> {
     std::vector<ProminenceSurvey> surveys(result.channels.size());
     std::vector<PeakFinder> finders;
     for (std::size_t i = 0; i < surveys.size(); ++i)
-      finders.emplace_back(TimePeakRules{}, result.channels[i].sign,
+      finders.emplace_back(TimePeakRules{}, view_sign(result.channels[i]),
                            [&survey = surveys[i]](const RoughPeak& peak) { survey.take(peak); });
-    pass(input, result, progress, [&](std::size_t i, const Block& block) {
-      surveys[i].add(block.samples(column[i]));
-      finders[i].add(block.samples(column[i]));
+    each_view(input, result, column, progress, [&](std::size_t i, std::span<const double> x, auto) {
+      surveys[i].add(x);
+      finders[i].add(x);
     });
     for (std::size_t i = 0; i < surveys.size(); ++i) {
       finders[i].finish();
@@ -142,21 +166,19 @@ class PeaksTask : public EachInputTask<PeaksResult> {
     std::vector<std::vector<RoughPeak>> found(result.channels.size());
     std::vector<PeakFinder> finders;
     for (std::size_t i = 0; i < found.size(); ++i)
-      finders.emplace_back(result.channels[i].rules, result.channels[i].sign, [&, i](const RoughPeak& peak) {
-        if (found[i].size() >= most_peaks)
-          throw Error(Status::analysis, "channel \"" + clean_text(result.channels[i].channel.name) +
-                                            "\" has over " + std::to_string(most_peaks) +
-                                            " peaks; give --min-prominence");
-        found[i].push_back(peak);
-      });
+      finders.emplace_back(
+          result.channels[i].rules, view_sign(result.channels[i]), [&, i](const RoughPeak& peak) {
+            if (found[i].size() >= most_peaks)
+              throw Error(Status::analysis, "channel \"" + clean_text(result.channels[i].channel.name) +
+                                                "\" has over " + std::to_string(most_peaks) +
+                                                " peaks; give --min-prominence");
+            found[i].push_back(peak);
+          });
     result.outlines.emplace(input.road().recording().channels.size());
-    input.road().run(
-        [&](Block& block) {
-          oneapi::tbb::parallel_for(std::size_t{0}, finders.size(),
-                                    [&](std::size_t i) { finders[i].add(block.samples(column[i])); });
-          result.outlines->add(block);
-        },
-        progress);
+    each_view(
+        input, result, column, progress,
+        [&](std::size_t i, std::span<const double> x, auto) { finders[i].add(x); },
+        [&](const Block& block) { result.outlines->add(block); });
     for (std::size_t i = 0; i < finders.size(); ++i) {
       finders[i].finish();
       found[i] = apart(std::move(found[i]), result.channels[i].rules.min_distance);
@@ -169,10 +191,11 @@ class PeaksTask : public EachInputTask<PeaksResult> {
     std::vector<PeakShaper> shapers;
     const Axis axis = input.road().recording().axis;
     for (std::size_t i = 0; i < rough.size(); ++i)
-      shapers.emplace_back(rough[i], result.channels[i].sign, axis.stamped ? axis.interval : 0);
-    pass(input, result, progress, [&](std::size_t i, const Block& block) {
-      shapers[i].add(block.samples(column[i]), block.stamped() ? block.stamps() : std::span<const double>());
-    });
+      shapers.emplace_back(rough[i], view_sign(result.channels[i]), axis.stamped ? axis.interval : 0);
+    each_view(input, result, column, progress,
+              [&](std::size_t i, std::span<const double> x, std::span<const double> stamps) {
+                shapers[i].add(x, stamps);
+              });
     for (std::size_t i = 0; i < shapers.size(); ++i) {
       const TimePeakRules& rules = result.channels[i].rules;
       for (const TimePeak& peak : shapers[i].finish()) {
@@ -276,7 +299,8 @@ class PeaksTask : public EachInputTask<PeaksResult> {
 
   static constexpr std::size_t most_peaks = 5000000;
   std::optional<Quantity> min_prominence_, min_height_, threshold_;
-  std::optional<double> min_distance_s_, min_width_s_, max_width_s_;
+  std::optional<double> min_distance_s_, min_width_s_, max_width_s_, min_likeness_;
+  std::string template_;
   bool minima_ = false, both_ = false;
 };
 

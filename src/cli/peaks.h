@@ -7,6 +7,7 @@
 
 #include "identify/peak_rhythm.h"
 #include "identify/peak_shape.h"
+#include "identify/peak_template.h"
 #include "render/document.h"
 #include "render/figure.h"
 #include "signal/recording.h"
@@ -22,6 +23,9 @@ struct ChannelPeaks {
   double noise_std = 0, step = 0;  ///< Of the survey, where there was one.
   std::vector<TimePeak> peaks;     ///< In order of time.
   std::vector<double> times_s, times_std_s, widths_s;
+  PeakTemplate shape;              ///< With --template: what was looked for,
+  std::vector<double> likenesses;  ///< and how well each peak agrees with it.
+  std::size_t unlike = 0;          ///< Left out for that.
   std::optional<PeakRhythm> rhythm;
 };
 

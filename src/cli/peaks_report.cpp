@@ -32,9 +32,16 @@ std::string rhythm_text(const PeakRhythm& rhythm) {
   return out;
 }
 
+std::string shape_text(const ChannelPeaks& c) {
+  std::string out = fmt::format("  by their shape: {} samples, {} high", c.shape.count,
+                                format_quantity(std::abs(c.shape.height), c.channel.unit.label(), 4));
+  if (c.unlike > 0) out += fmt::format("; {} left out that are less like it", c.unlike);
+  return out + "\n";
+}
+
 Json json_of(const ChannelPeaks& c) {
   Json peaks = Json::array();
-  for (std::size_t i = 0; i < std::min(c.peaks.size(), most_listed); ++i)
+  for (std::size_t i = 0; i < std::min(c.peaks.size(), most_listed); ++i) {
     peaks.push_back({{"time_s", number(c.times_s[i])},
                      {"time_std_s", number(c.times_std_s[i])},
                      {"height", number(c.peaks[i].height)},
@@ -42,10 +49,16 @@ Json json_of(const ChannelPeaks& c) {
                      {"prominence", number(c.peaks[i].prominence)},
                      {"width_s", number(c.widths_s[i])},
                      {"interval_s", i == 0 ? Json(nullptr) : number(c.times_s[i] - c.times_s[i - 1])}});
+    if (!c.likenesses.empty()) peaks.back()["likeness"] = number(c.likenesses[i]);
+  }
   const auto rhythm = [&](auto get) { return c.rhythm ? number(get(*c.rhythm)) : Json(nullptr); };
   const bool bounded = std::isfinite(c.rules.min_prominence) && c.rules.min_prominence > 0;
+  const bool shaped = !c.shape.empty();
   return {{"channel", c.channel.name},
           {"unit", c.channel.unit.label()},
+          {"template_samples", shaped ? Json(c.shape.count) : Json(nullptr)},
+          {"template_height", shaped ? number(c.shape.height) : Json(nullptr)},
+          {"unlike", shaped ? Json(c.unlike) : Json(nullptr)},
           {"kind", c.sign > 0 ? "maxima" : "minima"},
           {"count", c.peaks.size()},
           {"min_prominence", bounded ? number(c.rules.min_prominence) : Json(nullptr)},
@@ -63,14 +76,22 @@ Json json_of(const ChannelPeaks& c) {
 }
 
 TextTable table_of(const ChannelPeaks& c) {
-  TextTable out({{"#"}, {"time"}, {"height"}, {"prominence"}, {"width"}, {"interval"}});
+  const bool shaped = !c.likenesses.empty();
+  TextTable out =
+      shaped ? TextTable({{"#"}, {"time"}, {"height"}, {"prominence"}, {"width"}, {"interval"}, {"likeness"}})
+             : TextTable({{"#"}, {"time"}, {"height"}, {"prominence"}, {"width"}, {"interval"}});
   const std::string unit = c.channel.unit.label();
   constexpr std::size_t shown = 30;
-  for (std::size_t i = 0; i < std::min(shown, c.peaks.size()); ++i)
-    out.add({std::to_string(i + 1), format_uncertain(c.times_s[i], c.times_std_s[i], "s"),
-             format_uncertain(c.peaks[i].height, c.peaks[i].height_std, unit),
-             format_quantity(c.peaks[i].prominence, unit, 4), format_quantity(c.widths_s[i], "s", 4),
-             i == 0 ? "" : format_quantity(c.times_s[i] - c.times_s[i - 1], "s", 6)});
+  for (std::size_t i = 0; i < std::min(shown, c.peaks.size()); ++i) {
+    std::vector<std::string> row = {std::to_string(i + 1),
+                                    format_uncertain(c.times_s[i], c.times_std_s[i], "s"),
+                                    format_uncertain(c.peaks[i].height, c.peaks[i].height_std, unit),
+                                    format_quantity(c.peaks[i].prominence, unit, 4),
+                                    format_quantity(c.widths_s[i], "s", 4),
+                                    i == 0 ? "" : format_quantity(c.times_s[i] - c.times_s[i - 1], "s", 6)};
+    if (shaped) row.push_back(c.likenesses[i] == 0 ? "" : fmt::format("{:.0f}%", 100 * c.likenesses[i]));
+    out.add(row);
+  }
   return out;
 }
 
@@ -162,6 +183,7 @@ void report_peaks(const PeaksResult& result, Telling& telling) {
                                   format_quantity(c.rules.min_prominence, c.channel.unit.label(), 3),
                                   c.prominence_found ? " (found)" : "");
     telling.text += "\n";
+    if (!c.shape.empty()) telling.text += shape_text(c);
     if (c.rhythm) telling.text += rhythm_text(*c.rhythm);
     if (!c.peaks.empty()) telling.text += table_of(c).text();
     if (c.peaks.size() > most_listed)
@@ -196,14 +218,15 @@ void report_peaks(const PeaksResult& result, Telling& telling) {
 
 std::string peaks_csv(const PeaksResult& result) {
   std::string out =
-      "channel,time (s),time std (s),height,height std,prominence,width (s),interval (s),unit\n";
+      "channel,time (s),time std (s),height,height std,prominence,width (s),interval (s),unit,likeness\n";
   for (const ChannelPeaks& c : result.channels)
     for (std::size_t i = 0; i < c.peaks.size(); ++i)
-      out += fmt::format("{},{:.12g},{:.3g},{:.10g},{:.3g},{:.8g},{:.8g},{},{}\n", csv_cell(title_of(c)),
+      out += fmt::format("{},{:.12g},{:.3g},{:.10g},{:.3g},{:.8g},{:.8g},{},{},{}\n", csv_cell(title_of(c)),
                          c.times_s[i], c.times_std_s[i], c.peaks[i].height, c.peaks[i].height_std,
                          c.peaks[i].prominence, c.widths_s[i],
                          i == 0 ? "" : fmt::format("{:.10g}", c.times_s[i] - c.times_s[i - 1]),
-                         csv_cell(c.channel.unit.text()));
+                         csv_cell(c.channel.unit.text()),
+                         c.likenesses.empty() ? "" : fmt::format("{:.4g}", c.likenesses[i]));
   return out;
 }
 

@@ -82,7 +82,7 @@ ResponseResult compute_response(Input& input, const ResponseSettings& settings, 
 
 // response_modes.cpp
 /// Resonances of the ratios, refined on the whole record where there is one, and checked one by one.
-void find_modes(ResponseResult& result, const ResponseSettings& settings, const RecordSpectra* record);
+void find_modes(ResponseResult& result, const ResponseSettings& settings, RecordSpectra* record);
 
 // response_told.cpp
 void tell_response(const ResponseResult& result, const ResponseSettings& settings, Telling& telling);

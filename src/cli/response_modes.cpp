@@ -158,10 +158,40 @@ void take_from_record(ResponseResult& result, const std::vector<RecordMode>& ref
   result.fit = std::move(again);
 }
 
+/// Samples before an impulse response begins: a line's, a buffer's, a sound's way through the air. Turned by
+/// so many, its phase would have to be made of poles that are none.
+int dead_samples(const std::vector<double>& h) {
+  double top = 0;
+  for (const double v : h) top = std::max(top, std::abs(v));
+  if (!(top > 0)) return 0;
+  const auto stands = [&](double v) { return std::abs(v) >= 0.25 * top; };
+  if (std::any_of(h.begin() + static_cast<std::ptrdiff_t>(h.size() / 2), h.end(), stands)) return 0;
+  const auto begins = std::find_if(h.begin(), h.end(), stands) - h.begin();
+  return begins > 2 ? static_cast<int>(begins - 1) : 0;
+}
+
+/// Takes such delays off what the modes are fitted to.
+void take_delays_off(ResponseResult& result, RecordSpectra* record) {
+  const ResponseSet& set = result.set;
+  if (set.references.size() != 1) return;
+  for (std::size_t i = 0; i < set.curves.size(); ++i) {
+    const int dead = dead_samples(result.impulses[i]);
+    if (dead == 0) continue;
+    for (std::size_t k = 0; k < set.frequency_hz.size(); ++k)
+      result.data.curves[i][k] *= std::polar(1.0, two_pi * dead * set.frequency_hz[k] / set.rate_hz);
+    if (record == nullptr) continue;
+    std::vector<std::complex<double>>& values = record->values[set.curves[i].channel];
+    for (std::size_t k = 0; k < values.size(); ++k)
+      values[k] *=
+          std::polar(1.0, two_pi * dead * static_cast<double>(k) / static_cast<double>(record->samples));
+  }
+}
+
 }  // namespace
 
-void find_modes(ResponseResult& result, const ResponseSettings& settings, const RecordSpectra* record) {
+void find_modes(ResponseResult& result, const ResponseSettings& settings, RecordSpectra* record) {
   result.data = mode_data(result);
+  take_delays_off(result, record);
   ModeData some = searched(result.data, result.set);
   // Where the record itself decides in the end, fewer bins are enough to begin with.
   constexpr std::size_t enough = 2048;

@@ -130,7 +130,8 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
       throw Error(error.status(), r.file + ": " + error.what());
     }
     result.facts = input.facts();
-    for (const Scalogram& map : result.maps) result.events.push_back(find_wavelet_events(map, result.plan));
+    for (const Scalogram& map : result.maps)
+      result.events.push_back(find_wavelet_events(map, result.plan, settings_.wavelet));
     std::vector<std::vector<SeenEvent>> seen;
     for (const WaveletEvents& events : result.events) seen.push_back(seen_events(events, result.plan));
     const auto fits = fit_on_samples(input, seen);

@@ -393,14 +393,19 @@ SpectrumResult compute_by_stamps(Input& input, const AnalysisSettings& settings,
 }  // namespace
 
 std::vector<BandEdges> bands_asked(const std::string& text, const Spectrum& spectrum, int* fraction) {
+  // A band needs two bins to tell anything.
+  return bands_asked(text, spectrum.frequency_hz(0), spectrum.frequency_hz(spectrum.bins() - 1),
+                     2 * spectrum.plan.rbw_hz, fraction);
+}
+
+std::vector<BandEdges> bands_asked(const std::string& text, double low_hz, double high_hz,
+                                   double lowest_octave_hz, int* fraction) {
   static constexpr std::pair<const char*, int> known[] = {
       {"octave", 1}, {"third", 3}, {"1/1", 1}, {"1/3", 3}, {"1/6", 6}, {"1/12", 12}, {"1/24", 24}};
   for (const auto& [name, parts] : known)
     if (text == name) {
       if (fraction != nullptr) *fraction = parts;
-      // A band needs two bins to tell anything.
-      const double low = std::max(spectrum.frequency_hz(0), 2 * spectrum.plan.rbw_hz);
-      return octave_bands(parts, low, spectrum.frequency_hz(spectrum.bins() - 1));
+      return octave_bands(parts, std::max(low_hz, lowest_octave_hz), high_hz);
     }
   std::vector<BandEdges> out;
   for (const std::string& part : split(text, ',')) {
@@ -410,8 +415,7 @@ std::vector<BandEdges> bands_asked(const std::string& text, const Spectrum& spec
           "--bands: " + unknown_name("kind of band", part, {"octave", "third", "1/6", "1/12", "1/24"}) +
               "; or give ranges such as 10Hz..100Hz,100Hz..1kHz");
     const Range range = parse_range(trimmed(part), Dimension::frequency);
-    const double low = range.low.value_or(spectrum.frequency_hz(0)),
-                 high = range.high.value_or(spectrum.frequency_hz(spectrum.bins() - 1));
+    const double low = range.low.value_or(low_hz), high = range.high.value_or(high_hz);
     out.push_back({low, (low + high) / 2, high, ""});
   }
   return out;

@@ -47,6 +47,9 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
 /// The bands that --bands asks for, for a spectrum. Throws Error(usage).
 std::vector<BandEdges> bands_asked(const std::string& text, const Spectrum& spectrum,
                                    int* fraction = nullptr);
+/// The same between two frequencies; octave bands from `lowest_octave_hz` on.
+std::vector<BandEdges> bands_asked(const std::string& text, double low_hz, double high_hz,
+                                   double lowest_octave_hz, int* fraction = nullptr);
 
 /// A level as it is shown: in the scale's unit, or in dB.
 struct Shown {

@@ -53,5 +53,9 @@ std::unique_ptr<Stage> make_integrate_stage(StepWords& words);
 std::unique_ptr<Stage> make_differentiate_stage(StepWords& words);
 std::unique_ptr<Stage> make_weight_stage(StepWords& words);
 std::unique_ptr<Stage> make_fade_stage(StepWords& words);
+std::unique_ptr<Stage> make_mean_stage(StepWords& words);
+std::unique_ptr<Stage> make_rms_stage(StepWords& words);
+std::unique_ptr<Stage> make_envelope_stage(StepWords& words);
+std::unique_ptr<Stage> make_delay_stage(StepWords& words);
 
 }  // namespace vprism

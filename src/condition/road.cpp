@@ -146,7 +146,8 @@ void Road::run_doubt(const Sink& sink) {
 
 std::vector<StageReport> Road::reports() const {
   std::vector<StageReport> out;
-  for (const auto& stage : chain_) out.push_back(stage->report());
+  for (const auto& stage : chain_)
+    if (StageReport report = stage->report(); !report.name.empty()) out.push_back(std::move(report));
   return out;
 }
 

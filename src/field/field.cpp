@@ -10,6 +10,7 @@
 #include "base/percentile.h"
 #include "base/text.h"
 #include "field/field_groups.h"
+#include "field/places.h"
 #include "field/ring_down.h"
 #include "identify/peaks.h"
 #include "identify/record_modes.h"
@@ -22,11 +23,7 @@ using Complex = std::complex<double>;
 
 ChosenPoints choose(const PointRecording& r, const FieldSettings& settings) {
   ChosenPoints out;
-  std::size_t counted = 0;
-  for (std::size_t p = 0; p < r.points.size(); ++p) {
-    if (settings.region && !settings.region->holds(r.points[p])) continue;
-    if (counted++ % std::max<std::size_t>(1, settings.every) == 0) out.points.push_back(p);
-  }
+  out.points = chosen_points(r.points, settings.region, settings.every);
   if (out.points.empty())
     throw Error(Status::usage, "--region holds none of the " + std::to_string(r.points.size()) + " points");
   out.variables = settings.variables;
@@ -113,7 +110,8 @@ struct ModePlace {
 /// Of a free decay: the transforms of the kept points are rational functions of the bins' frequencies (the
 /// cut end multiplies each mode by one constant), so their common poles are the modes; refined one by one
 /// with what the rest of the band is.
-std::vector<ModePlace> decaying_places(const FieldResult& r, std::size_t most) {
+std::vector<ModePlace> decaying_places(const FieldResult& r, const FieldSettings& settings,
+                                       std::size_t most) {
   ModeData data;
   RecordSpectra record;
   record.samples = r.plan.frames.size(), record.rate_hz = r.plan.rate_hz;
@@ -128,7 +126,8 @@ std::vector<ModePlace> decaying_places(const FieldResult& r, std::size_t most) {
   if (data.curves.empty()) return {};
   ModeSearch search;
   search.most_order = 24;
-  const double low = r.frequency_hz(2), high = 0.95 * r.plan.rate_hz / 2;
+  const double low = std::max(r.frequency_hz(2), settings.low_hz.value_or(0)),
+               high = std::min(0.95 * r.plan.rate_hz / 2, settings.high_hz.value_or(r.plan.rate_hz));
   ModeFit fit = fit_modes(data, low, high, search);
   const auto height = [](const Mode& m) {
     double sum = 0;
@@ -153,17 +152,25 @@ std::vector<ModePlace> decaying_places(const FieldResult& r, std::size_t most) {
   return out;
 }
 
-std::vector<ModePlace> steady_places(const FieldResult& r, std::size_t most) {
+/// Whether peaks are looked for there.
+bool asked_for(const FieldSettings& settings, double hz) {
+  return hz >= settings.low_hz.value_or(0) && (!settings.high_hz || hz <= *settings.high_hz);
+}
+
+std::vector<ModePlace> steady_places(const FieldResult& r, const FieldSettings& settings, std::size_t most) {
   const Spectrum spectrum = mean_spectrum(r);
   std::vector<ModePlace> out;
   for (const Peak& p : find_peaks(spectrum).peaks) {
     if (out.size() == most) break;
     // What the means that were taken off left of slow motion is no peak.
     if (p.frequency_hz < 2 * r.plan.bin_hz() || !(p.frequency_std_hz < r.plan.bin_hz() / 2)) continue;
+    if (!asked_for(settings, p.frequency_hz)) continue;
     out.push_back({p.frequency_hz, p.frequency_std_hz});
   }
   if (!out.empty()) return out;
-  for (const std::size_t k : tops_of(spectrum.power, most)) {
+  for (const std::size_t k : tops_of(spectrum.power, spectrum.power.size())) {
+    if (out.size() == most) break;
+    if (!asked_for(settings, r.frequency_hz(k))) continue;
     const double a = std::log(spectrum.power[k - 1]), b = std::log(spectrum.power[k]),
                  c = std::log(spectrum.power[k + 1]);
     const double bend = a - 2 * b + c, shift = bend < 0 ? std::clamp(0.5 * (a - c) / bend, -0.5, 0.5) : 0;
@@ -258,6 +265,14 @@ void take_frames(Passes& passes, const RingDown& decay, FieldPlan& plan, FieldRe
                      plan.frames.begin() + static_cast<std::ptrdiff_t>(decay.to));
 }
 
+/// The damping of modes that lie where shapes are asked for.
+void take_damping(std::vector<ModePlace>& places, const std::vector<ModePlace>& modes, double bin_hz) {
+  for (ModePlace& place : places)
+    for (const ModePlace& mode : modes)
+      if (std::abs(mode.hz - place.hz) < std::max(bin_hz, mode.damping * mode.hz))
+        place.damping = mode.damping, place.damping_std = mode.damping_std;
+}
+
 /// Whether the motion of some points dies away, the window that follows from it, and where their peaks are.
 std::vector<ModePlace> scout(Passes& passes, const ChosenPoints& chosen, FieldPlan& plan,
                              FieldResult& scratch) {
@@ -273,10 +288,8 @@ std::vector<ModePlace> scout(Passes& passes, const ChosenPoints& chosen, FieldPl
   const bool free = passes.source.saved() == nullptr && !settings.window;
   if (free && decay.decays) plan.window = {WindowKind::rectangular, 0};
   std::vector<ModePlace> places;
-  if (!settings.at_hz.empty()) {
-    for (const double hz : settings.at_hz) places.push_back({hz, 0});
-    return places;
-  }
+  for (const double hz : settings.at_hz) places.push_back({hz, 0});
+  if (!places.empty() && !decay.decays) return places;
   // Modes that decay are known from transforms without a window alone, whatever the window of the levels.
   if (decay.decays && (passes.source.saved() == nullptr || plan.window.kind == WindowKind::rectangular)) {
     FieldPlan again = plan;
@@ -284,10 +297,17 @@ std::vector<ModePlace> scout(Passes& passes, const ChosenPoints& chosen, FieldPl
     again.kept_points = telling_points(scratch, 40);
     ++passes.all;
     passes.run(scratch, chosen, again);
-    places = decaying_places(scratch, settings.most_peaks);
+    constexpr std::size_t all_modes = 64;
+    const std::vector<ModePlace> modes =
+        decaying_places(scratch, settings, places.empty() ? settings.most_peaks : all_modes);
+    if (places.empty())
+      places = modes;
+    else
+      take_damping(places, modes, plan.bin_hz());
   }
+  if (!settings.at_hz.empty()) return places;
   if (places.empty()) {
-    places = steady_places(scratch, settings.most_peaks);
+    places = steady_places(scratch, settings, settings.most_peaks);
     // A line that dies away is no line of the window's: how well its top is known, a bin says.
     if (decay.decays)
       for (ModePlace& place : places) place.std = std::max(place.std, plan.bin_hz());
@@ -297,9 +317,11 @@ std::vector<ModePlace> scout(Passes& passes, const ChosenPoints& chosen, FieldPl
 }
 
 /// Whether all points together show a peak that the sample did not.
-bool shows_more(const FieldResult& result, const std::vector<ModePlace>& places, std::size_t most) {
-  for (const std::size_t k : tops_of(result.mean_power(), most)) {
+bool shows_more(const FieldResult& result, const FieldSettings& settings,
+                const std::vector<ModePlace>& places) {
+  for (const std::size_t k : tops_of(result.mean_power(), settings.most_peaks)) {
     const double hz = result.frequency_hz(k);
+    if (!asked_for(settings, hz)) continue;
     const bool known = std::any_of(places.begin(), places.end(), [&](const ModePlace& p) {
       return std::abs(p.hz - hz) < std::max(2 * result.plan.bin_hz(), p.damping * p.hz);
     });
@@ -338,7 +360,7 @@ FieldResult analyse_field(PointSource& source, const FieldSettings& settings, co
     ++passes.all;
     passes.run(result, chosen, last, settings.keep);
     if (!settings.at_hz.empty() || scouted.points.size() == chosen.points.size() ||
-        !shows_more(result, places, settings.most_peaks))
+        !shows_more(result, settings, places))
       break;
     scouted = chosen;
     places = scout(passes, scouted, plan, result);

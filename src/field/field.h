@@ -19,8 +19,9 @@ struct FieldSettings {
   std::vector<std::size_t> leave_out;  ///< Frames that count as missing.
   std::vector<std::size_t> variables;  ///< Empty: all.
   std::optional<Region> region;
-  std::size_t every = 1;         ///< Every so manieth of the points.
-  double smooth_radius = 0;      ///< Amplitudes are means over the points within it; 0: as they are.
+  std::size_t every = 1;                  ///< Every so manieth row and column of a grid, or point.
+  std::optional<double> low_hz, high_hz;  ///< Peaks are looked for between these.
+  double smooth_radius = 0;               ///< Amplitudes are means over the points within it; 0: as they are.
   std::optional<Window> window;  ///< Not given: rectangular where the record dies away, Hann otherwise.
   int derive = 0;
   std::vector<double> at_hz;  ///< Where shapes are told; empty: at the peaks.

@@ -58,6 +58,13 @@ const std::vector<TermEntry>& term_table() {
        "pulses 10Hz 1 width 2ms",
        {"width", "band-limited"},
        make_pulses},
+      {"beats",
+       "F A [bell|rectangle|heart] [width T] [scatter P] [missed P] [extra P]",
+       "peaks that come F times a second, scattered by P of a period; some are missed, some come between; as "
+       "a bell of that width at half height, a rectangle, or the waves of an electrocardiogram",
+       "beats 1.2Hz 1 heart scatter 4% missed 1%",
+       {"bell", "rectangle", "heart", "width", "scatter", "missed", "extra"},
+       make_beats},
       {"impulse", "T A", "one sample of A at the time T", "impulse 0.5s 1", {}, make_impulse},
       {"step", "T A", "A from the time T on", "step 0.5s 1", {}, make_step},
       {"sweep",

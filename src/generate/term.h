@@ -86,6 +86,7 @@ std::unique_ptr<Term> make_square(StepWords& words, const TermContext& context);
 std::unique_ptr<Term> make_triangle(StepWords& words, const TermContext& context);
 std::unique_ptr<Term> make_sawtooth(StepWords& words, const TermContext& context);
 std::unique_ptr<Term> make_pulses(StepWords& words, const TermContext& context);
+std::unique_ptr<Term> make_beats(StepWords& words, const TermContext& context);
 std::unique_ptr<Term> make_sweep(StepWords& words, const TermContext& context);
 std::unique_ptr<Term> make_burst(StepWords& words, const TermContext& context);
 std::unique_ptr<Term> make_impulse(StepWords& words, const TermContext& context);

@@ -192,6 +192,9 @@ BurstFit described(const Stretch& stretch, BurstShape shape, const Settled& foun
     out.amplitude_std = std::hypot(out.amplitude_std, out.amplitude * out.time_std_s / out.width_s);
   const double lasts = out.end_s() - out.start_s();
   if (lasts * out.hz < 0.5 || out.hz_std > 0.3 * out.hz) out.shape = BurstShape::click;
+  // What is over within a sample or two lies anywhere in one.
+  if (lasts < 2 * stretch.step())
+    out.time_std_s = std::hypot(out.time_std_s, stretch.step() / std::sqrt(12.0));
   return out;
 }
 

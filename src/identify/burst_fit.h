@@ -51,6 +51,10 @@ class Stretches {
   void add(std::int64_t first, std::span<const double> x);
   /// The samples from..to where one stretch holds them; empty where not.
   std::span<double> part(std::int64_t from, std::int64_t to);
+  /// `work` gets the number of each stretch's first sample and its samples.
+  void each(const std::function<void(std::int64_t from, std::span<double> x)>& work) {
+    for (Piece& piece : pieces_) work(piece.from, piece.values);
+  }
 
  private:
   struct Piece {

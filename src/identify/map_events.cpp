@@ -100,7 +100,7 @@ class Summits {
       e.start_s = map_.start_s + static_cast<double>(left[l]) * map_.step_s;
       e.end_s = map_.start_s + static_cast<double>(right[l] + 1) * map_.step_s;
       e.low_hz = map_.frequency_hz[low[l]], e.high_hz = map_.frequency_hz[high[l]];
-      e.power = peak_level(l), e.background = noise_[r].power;
+      e.power = peak_level(l), e.background = noise_[r].power, e.threshold = noise_[r].threshold;
       e.peak_s = map_.time_s(c);
       if (c > 0 && c + 1 < map_.columns)
         e.peak_s += map_.step_s * summit_offset(map_.at(r, c - 1), e.power, map_.at(r, c + 1));

@@ -16,6 +16,7 @@ struct MapEvent {
   double row_start_s = 0, row_end_s = 0, column_low_hz = 0, column_high_hz = 0;
   double power = 0;       ///< Mean square at the summit.
   double background = 0;  ///< Mean square of the noise in its row.
+  double threshold = 0;   ///< Level that the row's noise alone hardly passes.
   std::size_t cells = 0;
   double over_noise() const { return power / background; }
 };

@@ -94,7 +94,8 @@ LinearFit fit_together(std::span<const double> f, double rate_hz, const std::vec
   // Normal equations, block by block: the columns are near enough to orthogonal.
   Matrix square = Matrix::Zero(columns, columns);
   Vector right = Vector::Zero(columns);
-  const double middle = static_cast<double>(rows) / 2 / rate_hz, whole = static_cast<double>(rows) / rate_hz;
+  const double middle = static_cast<double>(rows - 1) / 2 / rate_hz,
+               whole = static_cast<double>(rows) / rate_hz;
   const auto row_at = [&](Eigen::Index n, Vector& row) {
     const double t = static_cast<double>(n) / rate_hz;
     row(0) = 1;
@@ -164,7 +165,7 @@ SineFit lines_beside_drift(const std::vector<double>& level, double rate_hz) {
     std::vector<double> rest = level;
     for (std::size_t n = 0; n < rest.size(); ++n)
       rest[n] -= drift.values(0) +
-                 drift.values(1) * (static_cast<double>(n) / static_cast<double>(rest.size()) - 0.5);
+                 drift.values(1) * ((static_cast<double>(n) + 0.5) / static_cast<double>(rest.size()) - 0.5);
     lines = fit_sines(rest, rate_hz, std::move(lines.sines));
   }
   std::stable_sort(lines.sines.begin(), lines.sines.end(),
@@ -360,6 +361,7 @@ Modulation measure_modulation(const Demodulated& series) {
   m.carrier_hz = fitted.fit.values(0), m.carrier_std_hz = fitted.fit.deviations(0);
   const double per_s = rate / static_cast<double>(f.size());
   m.drift_hz_per_s = fitted.fit.values(1) * per_s, m.drift_std_hz_per_s = fitted.fit.deviations(1) * per_s;
+  m.middle_s = static_cast<double>(f.size() - 1) / 2 / rate + half;
   m.frequency = fitted.swings;
   m.frequency_noise_hz = fitted.fit.rms;
   // What harmonics and filters leave at an end is of the size of the noise.

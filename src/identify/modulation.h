@@ -1,6 +1,7 @@
 // modulation.h: how a carrier's amplitude and frequency go with time.
 #pragma once
 
+#include <cmath>
 #include <complex>
 #include <cstdint>
 #include <span>
@@ -55,9 +56,16 @@ struct Swing {
 };
 
 struct Modulation {
-  double carrier_hz = 0,
-         carrier_std_hz = 0;  ///< Mean frequency, before the first jump, at the middle of the record.
+  /// Mean frequency, before the first jump, at the middle of the series.
+  double carrier_hz = 0, carrier_std_hz = 0;
   double drift_hz_per_s = 0, drift_std_hz_per_s = 0;
+  double middle_s = 0;  ///< That middle, from the series' first value.
+  /// The carrier as the drift has it at another time.
+  void move_carrier(double by_s) {
+    carrier_hz += drift_hz_per_s * by_s;
+    carrier_std_hz = std::hypot(carrier_std_hz, drift_std_hz_per_s * by_s);
+    middle_s += by_s;
+  }
   std::vector<FrequencyState> states;  ///< By falling share; none where it does not step to and fro.
   std::size_t transitions = 0;         ///< Between them.
   std::vector<Swing> frequency;        ///< By descending deviation; harmonics belong to their fundamental.

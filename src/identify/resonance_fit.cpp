@@ -1,9 +1,11 @@
 // resonance_fit.cpp: see resonance_fit.h.
 //
-// Expected power of bin k: S_k = sum_j K_j (a H(f_k + j df) + b), H = (2 z)^2 / ((1 - r^2)^2 + (2 z r)^2),
-// r = f / f0, K the squares of the window's lobe, adding up to 1. An average worth n segments has the
-// likelihood -n sum (log S + P / S); Fisher scoring in log a, log b, f0 and log z climbs it. Neighbouring
-// bins of a window share noise: the information is divided by the sum of their squared correlations.
+// Expected power of bin k: S_k = sum_j K_j a H(f_k + j df) + b exp(c u_k), H = (2 z)^2 / ((1 - r^2)^2 +
+// (2 z r)^2), r = f / f0, K the squares of the window's lobe, adding up to 1; u goes from -1 to 1 over the
+// bins. An average worth n segments has the likelihood -n sum (log S + P / S); Fisher scoring in log a,
+// log b, f0, log z and c climbs it. The tilt c, which the flank of a stronger neighbour makes, stays 0 unless
+// twice the log-likelihood rises by 10. Neighbouring bins of a window share noise: the information is divided
+// by the sum of their squared correlations.
 #include "identify/resonance_fit.h"
 
 #include <algorithm>
@@ -17,13 +19,14 @@ namespace vprism {
 
 namespace {
 
-using Vector4 = Eigen::Vector4d;
-using Matrix4 = Eigen::Matrix4d;
+using Unknowns = Eigen::Matrix<double, 5, 1>;
+using Information = Eigen::Matrix<double, 5, 5>;
+constexpr int tilt = 4;
 
 class Likelihood {
  public:
   Likelihood(const Spectrum& s, std::size_t low, std::size_t high, const std::vector<bool>& masked)
-      : spectrum_(s) {
+      : spectrum_(s), first_(static_cast<double>(low)), last_(static_cast<double>(high) - 1) {
     const WindowTransform lobe(s.window, s.plan.segment);
     const int reach = std::max(1, static_cast<int>(std::ceil(window_half_width_bins(s.window))));
     double sum = 0;
@@ -37,9 +40,13 @@ class Likelihood {
   std::size_t count() const { return bins_.size(); }
   double weight() const { return spectrum_.noise_averages / shared_; }
 
-  /// Log-likelihood at (log a, log b, f0, log z); gradient and information too where asked for.
-  double at(const Vector4& p, Vector4* gradient = nullptr, Matrix4* information = nullptr) const {
-    const double a = std::exp(p[0]), b = std::exp(p[1]), f0 = p[2], z = std::exp(p[3]);
+  double place(std::size_t bin) const {
+    return (2 * static_cast<double>(bin) - first_ - last_) / std::max(1.0, last_ - first_);
+  }
+
+  /// Log-likelihood at (log a, log b, f0, log z, c); gradient and information too where asked for.
+  double at(const Unknowns& p, Unknowns* gradient = nullptr, Information* information = nullptr) const {
+    const double a = std::exp(p[0]), f0 = p[2], z = std::exp(p[3]);
     if (gradient) gradient->setZero(), information->setZero();
     double sum = 0;
     const auto reach = static_cast<int>(kernel_.size() / 2);
@@ -54,16 +61,26 @@ class Likelihood {
         by_z += w * one * (2 - 2 * v * v / d);
         by_f += w * one * -(4 * u * r * r - 2 * v * v) / (f0 * d);
       }
+      const double u_k = place(k), b = std::exp(p[1] + p[tilt] * u_k);
       const double s = a * h + b, ratio = spectrum_.power[k] / s;
       sum -= std::log(s) + ratio;
       if (!gradient) continue;
-      const Vector4 slope(a * h / s, b / s, a * by_f / s, a * by_z / s);
+      Unknowns slope;
+      slope << a * h / s, b / s, a * by_f / s, a * by_z / s, b * u_k / s;
       *gradient += (ratio - 1) * slope;
       *information += slope * slope.transpose();
     }
     if (gradient) *gradient *= weight(), *information *= weight();
     return weight() * sum;
   }
+
+  /// Mean square by which powers stray from expected ones, over what averages of noise do.
+  double misfit(const Unknowns& p) const {
+    double sum = 0;
+    for (const std::size_t k : bins_) sum += std::pow(spectrum_.power[k] / expected(p, k) - 1, 2);
+    return spectrum_.noise_averages * sum / std::max(1.0, static_cast<double>(bins_.size()) - 5);
+  }
+  double shared() const { return shared_; }
 
   double flat() const {
     double mean = 0, sum = 0;
@@ -73,17 +90,63 @@ class Likelihood {
   }
 
  private:
+  double expected(const Unknowns& p, std::size_t k) const {
+    const auto reach = static_cast<int>(kernel_.size() / 2);
+    const double z = std::exp(p[3]);
+    double h = 0;
+    for (int j = -reach; j <= reach; ++j) {
+      const double r = (spectrum_.frequency_hz(k) + j * spectrum_.plan.bin_hz) / p[2];
+      const double u = 1 - r * r, v = 2 * z * r;
+      h += kernel_[static_cast<std::size_t>(j + reach)] * 4 * z * z / (u * u + v * v);
+    }
+    return std::exp(p[0]) * h + std::exp(p[1] + p[tilt] * place(k));
+  }
+
   const Spectrum& spectrum_;
+  double first_, last_;
   std::vector<std::size_t> bins_;
   std::vector<double> kernel_;
   double shared_ = 1;
 };
 
+/// Climbs from `p`; the tilt moves only where it may.
+double climb(const Likelihood& likelihood, Unknowns& p, double low_hz, double high_hz, bool tilts) {
+  double value = likelihood.at(p), damping = 1e-2;
+  for (int step = 0; step < 60 && damping < 1e8; ++step) {
+    Unknowns gradient;
+    Information information;
+    likelihood.at(p, &gradient, &information);
+    if (!tilts) {
+      gradient[tilt] = 0;
+      information.row(tilt).setZero(), information.col(tilt).setZero();
+      information(tilt, tilt) = 1;
+    }
+    information.diagonal() *= 1 + damping;
+    information.diagonal().array() += 1e-12;
+    Unknowns change = solve_symmetric(Matrix(information), Vector(gradient));
+    change[2] = std::clamp(change[2], -0.1 * (high_hz - low_hz), 0.1 * (high_hz - low_hz));
+    for (const int i : {0, 1, 3, tilt}) change[i] = std::clamp(change[i], -1.0, 1.0);
+    const Unknowns trial = p + change;
+    const bool inside = trial[2] > low_hz && trial[2] < high_hz && trial[3] < 0 && trial[3] > -12 &&
+                        std::abs(trial[tilt]) < 5;
+    const double moved = inside ? likelihood.at(trial) : -1e300;
+    if (moved >= value) {
+      const bool still = moved - value < 1e-9;
+      p = trial, value = moved, damping = std::max(damping / 5, 1e-9);
+      if (still) break;
+    } else {
+      damping *= 8;
+    }
+  }
+  return value;
+}
+
 }  // namespace
 
 double ResonanceFit::power_at(double hz) const {
   const double r = hz / frequency_hz, u = 1 - r * r, v = 2 * damping * r;
-  return pedestal + height * 4 * damping * damping / (u * u + v * v);
+  const double at = high_hz > low_hz ? (2 * hz - low_hz - high_hz) / (high_hz - low_hz) : 0;
+  return pedestal * std::exp(tilt * at) + height * 4 * damping * damping / (u * u + v * v);
 }
 
 std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, double high_hz,
@@ -101,52 +164,44 @@ std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, doub
   }
   std::sort(sorted.begin(), sorted.end());
   least = std::max(sorted[sorted.size() / 5], most * 1e-12);
-  Vector4 best;
+  Unknowns best;
   double best_value = -1e300;
-  // The likeliest of some beginnings, and the two after it.
-  std::vector<std::pair<double, Vector4>> starts;
+  // The likeliest of some beginnings, and the three after it.
+  std::vector<std::pair<double, Unknowns>> starts;
   for (const double z : {0.002, 0.006, 0.02, 0.06})
     for (const double part : {0.2, 0.35, 0.5, 0.65, 0.8}) {
-      const Vector4 p(std::log(most / 2), std::log(least), low_hz + part * (high_hz - low_hz), std::log(z));
+      Unknowns p;
+      p << std::log(most / 2), std::log(least), low_hz + part * (high_hz - low_hz), std::log(z), 0;
       starts.push_back({likelihood.at(p), p});
     }
   std::sort(starts.begin(), starts.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
   starts.resize(4);
-  for (auto& [value, p] : starts) {
-    double damping = 1e-2;
-    for (int step = 0; step < 60 && damping < 1e8; ++step) {
-      Vector4 gradient;
-      Matrix4 information;
-      likelihood.at(p, &gradient, &information);
-      information.diagonal() *= 1 + damping;
-      information.diagonal().array() += 1e-12;
-      Vector4 change = solve_symmetric(Matrix(information), Vector(gradient));
-      change[2] = std::clamp(change[2], -0.1 * (high_hz - low_hz), 0.1 * (high_hz - low_hz));
-      for (const int i : {0, 1, 3}) change[i] = std::clamp(change[i], -1.0, 1.0);
-      const Vector4 trial = p + change;
-      const bool inside = trial[2] > low_hz && trial[2] < high_hz && trial[3] < 0 && trial[3] > -12;
-      const double moved = inside ? likelihood.at(trial) : -1e300;
-      if (moved >= value) {
-        const bool still = moved - value < 1e-9;
-        p = trial, value = moved, damping = std::max(damping / 5, 1e-9);
-        if (still) break;
-      } else {
-        damping *= 8;
-      }
-    }
-    if (value > best_value) best = p, best_value = value;
-  }
+  for (auto& [value, p] : starts)
+    if (const double reached = climb(likelihood, p, low_hz, high_hz, false); reached > best_value)
+      best = p, best_value = reached;
+  Unknowns tilted = best;
+  const bool tilts = 2 * (climb(likelihood, tilted, low_hz, high_hz, true) - best_value) > 10;
+  if (tilts) best = tilted;
   ResonanceFit out;
   out.gain = 2 * (best_value - likelihood.flat());
   out.frequency_hz = best[2];
   out.damping = std::exp(best[3]);
   out.height = std::exp(best[0]);
-  out.pedestal = std::exp(best[1]);
-  Vector4 gradient;
-  Matrix4 information;
+  out.pedestal = std::exp(best[1]), out.tilt = best[tilt];
+  out.low_hz = s.frequency_hz(low), out.high_hz = s.frequency_hz(high - 1);
+  Unknowns gradient;
+  Information information;
   likelihood.at(best, &gradient, &information);
+  if (!tilts) {
+    information.row(tilt).setZero(), information.col(tilt).setZero();
+    information(tilt, tilt) = 1;
+  }
   information.diagonal().array() += 1e-300;
-  const Matrix4 covariance = inverse_of_symmetric(information);
+  Matrix covariance = inverse_of_symmetric(information);
+  // What the form leaves over beyond what averages do.
+  const double misfit = likelihood.misfit(best);
+  if (misfit > 1 + 3 * std::sqrt(2 * likelihood.shared() / static_cast<double>(likelihood.count())))
+    covariance *= misfit;
   out.frequency_std_hz = std::sqrt(std::max(0.0, covariance(2, 2)));
   out.damping_std = out.damping * std::sqrt(std::max(0.0, covariance(3, 3)));
   // Area under a H: pi / 2 times half-power width times height.

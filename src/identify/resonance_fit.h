@@ -8,13 +8,15 @@
 
 namespace vprism {
 
-/// One degree of freedom under white noise, upon a flat pedestal.
+/// One degree of freedom under white noise, upon a pedestal that is flat or rises exponentially.
 struct ResonanceFit {
   double frequency_hz = 0, frequency_std_hz = 0;
   double damping = 0, damping_std = 0;  ///< Ratio to critical damping.
   double rms = 0;                       ///< Of the resonant part, in the channel's unit.
   double height = 0;                    ///< Noise power per bin at its top, above the pedestal.
-  double pedestal = 0;                  ///< Noise power per bin beside it.
+  double pedestal = 0;                  ///< Noise power per bin beside it, in the middle of the bins;
+  double tilt = 0;                      ///< times exp(-tilt) at the lowest, exp(tilt) at the highest.
+  double low_hz = 0, high_hz = 0;       ///< The bins that it was fitted to.
   /// Twice the gain in log-likelihood over noise of one level in the same bins: large for a real hump.
   double gain = 0;
   /// Half-power width.

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace vprism {
 
@@ -11,6 +12,45 @@ namespace {
 /// Width less the wavelet's own; no less than a quarter of that, below which nothing can be told.
 double own_width(double seen, double wavelet) {
   return std::max(std::sqrt(std::max(0.0, seen * seen - wavelet * wavelet)), wavelet / 4);
+}
+
+/// |psi(u)| at u = 0, 1/8, ... 24 periods from its middle.
+std::vector<double> envelope_of(const Wavelet& wavelet) {
+  std::vector<double> out;
+  constexpr double step = 1.0 / 256;
+  for (int i = 0; i <= 192; ++i) {
+    double re = 0, im = 0;
+    for (double x = step / 2; x < 8; x += step) {
+      const double angle = 2 * std::numbers::pi * x * i / 8, w = wavelet.at(x);
+      re += w * std::cos(angle), im += w * std::sin(angle);
+    }
+    out.push_back(step * std::hypot(re, im));
+  }
+  return out;
+}
+
+/// At the record's ends a strong line meets its reflection, which stands off by up to twice its amplitude A:
+/// a step, which reads 2 A |psi(u)| / (2 pi) u periods away, in every row. Where that is more than half of
+/// what an event must be, columns are not trusted.
+void leave_out_ends(const LevelMap& map, const Wavelet& wavelet, std::vector<RowNoise>& noise) {
+  double strongest = 0;
+  for (const RowNoise& row : noise) strongest = std::max(strongest, row.power);
+  const std::vector<double> envelope = envelope_of(wavelet);
+  const double amplitude = 1.5 * std::sqrt(2 * strongest);
+  for (std::size_t r = 0; r < map.rows(); ++r) {
+    if (!(noise[r].threshold > 0)) continue;
+    std::size_t last = envelope.size();
+    while (last > 0) {
+      const double reads = 2 * amplitude * envelope[last - 1] / (2 * std::numbers::pi);
+      if (reads * reads / 2 > noise[r].threshold / 2) break;
+      --last;
+    }
+    const double away = static_cast<double>(last) / 8 / map.frequency_hz[r];
+    const auto columns = static_cast<std::size_t>(std::ceil(away / map.step_s));
+    noise[r].first = std::max(noise[r].first, std::min(columns, map.columns));
+    noise[r].end = std::min(noise[r].end, map.columns > columns ? map.columns - columns : 0);
+    noise[r].end = std::max(noise[r].first, noise[r].end);
+  }
 }
 
 }  // namespace
@@ -43,13 +83,14 @@ void take_fits(WaveletEvents& found, const std::vector<EventFit>& fits, double d
   found.events = std::move(kept);
 }
 
-WaveletEvents find_wavelet_events(const Scalogram& s, const ScalogramPlan& plan) {
+WaveletEvents find_wavelet_events(const Scalogram& s, const ScalogramPlan& plan, const Wavelet& wavelet) {
   const LevelMap& map = s.map;
   WaveletEvents out;
   std::vector<double> independent;
   for (const double hz : map.frequency_hz) independent.push_back(map.step_s * hz / plan.figures.duration);
   const auto smooth = static_cast<std::size_t>(std::lround(0.5 * std::log(2.0) / plan.step));
   std::vector<RowNoise> noise = row_noise(map, independent, s.inside, std::max<std::size_t>(1, smooth));
+  leave_out_ends(map, wavelet, noise);
   for (std::size_t r = 0; r < map.rows(); ++r) {
     // Noise is told from at least ten independent looks.
     const double looks = static_cast<double>(noise[r].end - noise[r].first) * independent[r];

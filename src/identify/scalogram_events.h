@@ -27,7 +27,8 @@ struct WaveletEvents {
   std::vector<MapEvent> beyond;  ///< Summits outside the cone: what the record's ends may have made.
   std::size_t rows_without = 0;  ///< Lowest rows with too little room to tell noise.
 };
-WaveletEvents find_wavelet_events(const Scalogram& scalogram, const ScalogramPlan& plan);
+WaveletEvents find_wavelet_events(const Scalogram& scalogram, const ScalogramPlan& plan,
+                                  const Wavelet& wavelet);
 
 std::vector<SeenEvent> seen_events(const WaveletEvents& found, const ScalogramPlan& plan);
 /// The events as their fits have them, without those that another explains.

@@ -180,6 +180,37 @@ TEST(Generator, SpikesComeAsOftenAsSaidAndTheirTimesAreTold) {
   EXPECT_EQ(std::get<std::vector<double>>(truths[0][0].back().second), expected);
 }
 
+TEST(Generator, BeatsComeWhereTheirTruthSays) {
+  // Bells of 40 ms at half height: at their times the height, 20 ms beside them half of it.
+  const std::string term = "beats 2Hz 3 bell width 40ms scatter 5% missed 10% extra 5%";
+  const auto x = made(term, 1000, 60000);
+  const auto truth = generator_truth(settings_for(term, 1000, 60000))[0][0];
+  ASSERT_EQ(truth.back().first, "times_s");
+  const auto times = std::get<std::vector<double>>(truth.back().second);
+  EXPECT_NEAR(static_cast<double>(times.size()), 120 * (1 - 0.1 + 0.05), 4 * std::sqrt(120 * 0.15));
+  ASSERT_TRUE(std::is_sorted(times.begin(), times.end()));
+  for (std::size_t i = 1; i + 1 < times.size(); ++i) {
+    if (times[i] - times[i - 1] < 0.15 || times[i + 1] - times[i] < 0.15) continue;
+    const auto bell = [&](double t) {
+      return 3 * std::exp(-4 * std::log(2.0) * std::pow((t - times[i]) / 0.04, 2));
+    };
+    for (const double beside : {-0.02, 0.0, 0.01, 0.02}) {
+      const auto n = static_cast<std::size_t>(std::lround((times[i] + beside) * 1000));
+      EXPECT_NEAR(x[n], bell(static_cast<double>(n) / 1000), 1e-6);
+    }
+  }
+  // Without scatter the intervals are even; a rectangle begins at its time and lasts its width.
+  const auto even = made("beats 10Hz 1 rectangle width 20ms", 1000, 1000);
+  for (std::size_t n = 0; n < 1000; ++n) EXPECT_EQ(even[n], n % 100 >= 50 && n % 100 < 70 ? 1 : 0) << n;
+  // An electrocardiogram: R is highest, Q and S lie below zero beside it, T follows.
+  const auto heart = made("beats 1Hz 1 heart width 25ms", 1000, 1000);
+  EXPECT_NEAR(heart[500], 1, 0.01);
+  EXPECT_LT(heart[472], -0.05);
+  EXPECT_LT(heart[528], -0.1);
+  EXPECT_NEAR(heart[700], 0.25, 0.01);
+  EXPECT_NEAR(heart[350], 0.12, 0.01);
+}
+
 TEST(Generator, UnevenStampsStayInOrderAndTheSignalIsTakenThere) {
   GeneratorSettings settings = settings_for("tone 20Hz 1", 1000, 1000);
   settings.uneven = 0.4;
@@ -197,6 +228,12 @@ TEST(Generator, UnevenStampsStayInOrderAndTheSignalIsTakenThere) {
   }
   EXPECT_GT(stray, 0.35);
   EXPECT_LE(stray, 0.4 + 1e-9);
+}
+
+TEST(Generator, BeatsAreRefusedWhereTheyMakeNoSense) {
+  EXPECT_THROW(made("beats 2Hz 1 width 300ms", 1000, 10), Error);
+  EXPECT_THROW(made("beats 2Hz 1 scatter 40%", 1000, 10), Error);
+  EXPECT_THROW(made("beats 2Hz 1 bell heart", 1000, 10), Error);
 }
 
 TEST(Generator, MistakesNameChannelAndTerm) {

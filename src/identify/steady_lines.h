@@ -1,0 +1,30 @@
+// steady_lines.h: lines that stand through a stretch of samples, found and fitted beside the places where
+// something else happens, so that a short event can be fitted to what they leave.
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <utility>
+#include <vector>
+
+namespace vprism {
+
+struct SteadyLine {
+  double cycles = 0;            ///< Per sample.
+  double cosine = 0, sine = 0;  ///< At sample 0.
+};
+
+/// Half-open, of sample numbers.
+using SampleRange = std::pair<std::size_t, std::size_t>;
+
+/// The strongest first, at most `most`: each is more than noise makes in one stretch of a thousand, stands in
+/// every quarter of the samples outside `aside` at half its mean amplitude or more and with its phase going
+/// on. All are fitted together, frequencies too (Gauss-Newton), to those samples alone. None where fewer than
+/// a third of the samples lie outside.
+std::vector<SteadyLine> steady_lines(std::span<const double> x, std::vector<SampleRange> aside,
+                                     std::size_t most = 16);
+
+/// Takes them off.
+void take_off(std::span<double> x, const std::vector<SteadyLine>& lines);
+
+}  // namespace vprism
