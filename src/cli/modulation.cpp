@@ -114,6 +114,7 @@ class ModulationTask : public EachInputTask<ModulationResult> {
                                   channel.band.carrier_hz, r.complex ? 1 : 2);
       // What the filters made up at the ends.
       trim(channel.series, std::min(shifts[c].reach(), channel.series.frequency.size() / 8));
+      trim(channel.series, ringing_at_ends(channel.series));
       if (channel.series.frequency.size() < 64)
         throw Error(Status::analysis,
                     r.file + ": " + std::to_string(r.samples) + " samples are too few to follow a carrier");

@@ -10,6 +10,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/channel_groups.h"
+#include "transform/derived.h"
 #include "transform/statistics.h"
 
 namespace vprism {
@@ -283,6 +284,22 @@ void by_segments(Input& input, const ResponseSettings& settings, const std::vect
   if (result.excitation.period == 0) result.set.shared = bins_alike(result.window);
 }
 
+/// How resonances lean in what the channels measure: their powers go with f^4 in accelerations.
+ResonanceLean lean_of(const Recording& r) {
+  std::optional<int> order;
+  for (const Channel& channel : r.channels) {
+    try {
+      const int now = motion_order(channel);
+      if (order && *order != now) return {2, 2};
+      order = now;
+    } catch (const Error&) {
+      return {2, 2};
+    }
+  }
+  if (!order) return {2, 2};
+  return {2.0 * *order, 1};
+}
+
 void compute_output_only(Input& input, const ResponseSettings& settings, const Progress& progress,
                          ResponseResult& result) {
   Recording& r = result.recording;
@@ -312,7 +329,9 @@ void compute_output_only(Input& input, const ResponseSettings& settings, const P
   result.low_hz = settings.span && settings.span->low ? *settings.span->low : 0;
   result.high_hz =
       settings.span && settings.span->high ? *settings.span->high : grid.frequency_hz(grid.bins() - 1);
-  result.output_only = decompose(result.spectra, result.low_hz, result.high_hz);
+  constexpr std::size_t most_modes = 20;
+  result.output_only =
+      decompose(result.spectra, result.low_hz, result.high_hz, most_modes, lean_of(result.facts.recording));
 }
 
 }  // namespace

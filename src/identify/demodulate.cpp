@@ -3,6 +3,7 @@
 #include <numbers>
 #include <optional>
 
+#include "base/percentile.h"
 #include "identify/modulation.h"
 
 namespace vprism {
@@ -103,6 +104,20 @@ void trim(Demodulated& series, std::size_t count) {
     column->erase(column->begin(), column->begin() + static_cast<std::ptrdiff_t>(count));
   }
   series.start_s += static_cast<double>(count) / series.rate_hz;
+}
+
+std::size_t ringing_at_ends(const Demodulated& series) {
+  const std::vector<double>& f = series.frequency;
+  const std::size_t most = f.size() / 16;
+  if (most < 2) return 0;
+  const auto bend = [&](std::size_t n) { return std::abs(f[n - 1] - 2 * f[n] + f[n + 1]); };
+  std::vector<double> usual;
+  for (std::size_t n = most; n + most < f.size(); ++n) usual.push_back(bend(n));
+  const double least = 8 * median_in(usual);
+  std::size_t rings = 0;
+  for (std::size_t n = 1; n <= most; ++n)
+    if (bend(n) > least || bend(f.size() - 1 - n) > least) rings = n + 1;
+  return rings;
 }
 
 }  // namespace vprism

@@ -6,6 +6,7 @@
 #include <numbers>
 #include <optional>
 
+#include "base/fft.h"
 #include "base/linear.h"
 #include "base/percentile.h"
 #include "identify/frequency_states.h"
@@ -80,6 +81,36 @@ class NoiseColour {
   double mean_ = 0;
 };
 
+/// The standard deviation of sum w[n] e[n] for noise that is coloured as `residual` is: sums over lags of the
+/// weights' correlation times the residual's, under a Bartlett window of an eighth of the series. Of a
+/// frequency, whose noise is the difference of a phase's, the ends of the series count most.
+double deviation_of(std::span<const double> weights, const std::vector<double>& residual) {
+  const std::size_t count = residual.size();
+  std::size_t size = 16;
+  while (size < 2 * count) size *= 2;
+  const RealFft fft(size);
+  const auto correlation = [&](auto value) {
+    FftArray<double> x(size);
+    FftArray<std::complex<double>> bins(fft.bins());
+    std::fill_n(x.data(), size, 0.0);
+    for (std::size_t n = 0; n < count; ++n) x.data()[n] = value(n);
+    fft.run(x, bins);
+    for (std::complex<double>& b : bins.span()) b = std::norm(b) / static_cast<double>(size);
+    fft.back(bins, x);
+    return x;
+  };
+  const FftArray<double> of_weights = correlation([&](std::size_t n) { return weights[n]; }),
+                         of_rest = correlation([&](std::size_t n) { return residual[n]; });
+  const std::size_t lags = std::max<std::size_t>(4, count / 8);
+  double sum = 0;
+  for (std::size_t m = 0; m < std::min(lags, count); ++m) {
+    const double bartlett = 1 - static_cast<double>(m) / static_cast<double>(lags);
+    sum +=
+        (m == 0 ? 1 : 2) * bartlett * of_weights.data()[m] * of_rest.data()[m] / static_cast<double>(count);
+  }
+  return std::sqrt(std::max(0.0, sum));
+}
+
 /// Constant, drift, steps, and orders of the swings: one linear fit.
 struct LinearFit {
   Vector values, deviations;
@@ -131,11 +162,21 @@ LinearFit fit_together(std::span<const double> f, double rate_hz, const std::vec
     if (!beside_step(n)) sum += fit.residual.back() * fit.residual.back();
   }
   fit.rms = std::sqrt(sum / static_cast<double>(std::max<Eigen::Index>(1, used - columns)));
-  fit.deviations = inverse_of_symmetric(square).diagonal().cwiseMax(0).cwiseSqrt() * fit.rms;
+  const Matrix inverse = inverse_of_symmetric(square);
+  fit.deviations = inverse.diagonal().cwiseMax(0).cwiseSqrt() * fit.rms;
   const NoiseColour colour(fit.residual, rate_hz);
   for (Eigen::Index i = 0; i < columns; ++i) {
     const Eigen::Index k = i - 2 - steps;
     fit.deviations(i) *= colour.around(k < 0 ? 0 : hz[static_cast<std::size_t>(k / 2)]);
+  }
+  for (Eigen::Index i = 0; i < 2; ++i) {
+    std::vector<double> weights(static_cast<std::size_t>(rows), 0.0);
+    for (Eigen::Index n = 0; n < rows; ++n) {
+      if (beside_step(n)) continue;
+      row_at(n, row);
+      weights[static_cast<std::size_t>(n)] = inverse.row(i).dot(row);
+    }
+    fit.deviations(i) = std::max(fit.deviations(i), deviation_of(weights, fit.residual));
   }
   return fit;
 }

@@ -30,6 +30,9 @@ Demodulated demodulate(std::span<const double> re, std::span<const double> im, d
 
 /// Leaves out so many samples at each end.
 void trim(Demodulated& series, std::size_t count);
+/// How many values at either end, at most a sixteenth, still ring with what the filters made of the end: as
+/// far as the frequency bends more than eight times as sharply as it usually does.
+std::size_t ringing_at_ends(const Demodulated& series);
 
 /// One of a few frequencies that a carrier keeps to, in turn.
 struct FrequencyState {

@@ -100,9 +100,9 @@ std::size_t half_width(const std::vector<double>& power, std::size_t top, std::s
 /// averages of noise do, in the form of the window's lobe. They are left out, the fit made anew, until none
 /// is left; their places are added to `tones`.
 std::optional<ResonanceFit> fit_beside_tones(const Spectrum& power, double low_hz, double high_hz,
-                                             std::vector<double>& tones) {
+                                             const ResonanceLean& lean, std::vector<double>& tones) {
   std::vector<bool> masked(power.bins(), false);
-  std::optional<ResonanceFit> fit = fit_resonance(power, low_hz, high_hz);
+  std::optional<ResonanceFit> fit = fit_resonance(power, low_hz, high_hz, {}, lean);
   const auto lobe = static_cast<std::size_t>(std::ceil(window_half_width_bins(power.window)));
   const auto [low, high] = power.bins_within(low_hz, high_hz);
   const double most = 1 + 6 / std::sqrt(std::max(1.0, power.noise_averages));
@@ -125,7 +125,7 @@ std::optional<ResonanceFit> fit_beside_tones(const Spectrum& power, double low_h
     for (std::size_t k = top > lobe + 1 ? top - lobe - 1 : 0; k <= std::min(power.bins() - 1, top + lobe + 1);
          ++k)
       more[k] = true;
-    const std::optional<ResonanceFit> again = fit_resonance(power, low_hz, high_hz, more);
+    const std::optional<ResonanceFit> again = fit_resonance(power, low_hz, high_hz, more, lean);
     if (!again) break;
     masked = std::move(more), fit = again;
     tones.push_back(power.frequency_hz(top));
@@ -135,7 +135,8 @@ std::optional<ResonanceFit> fit_beside_tones(const Spectrum& power, double low_h
 
 }  // namespace
 
-OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz, std::size_t most) {
+OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz, std::size_t most,
+                     const ResonanceLean& lean) {
   OutputOnly out;
   const Spectrum& grid = spectra.own.front();
   const std::size_t bins = grid.bins();
@@ -190,7 +191,7 @@ OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz,
     from = from > low + room ? from - room : low;
     to = std::min(high - 1, to + room);
     std::vector<double> tones;
-    auto fit = fit_beside_tones(power, grid.frequency_hz(from), grid.frequency_hz(to), tones);
+    auto fit = fit_beside_tones(power, grid.frequency_hz(from), grid.frequency_hz(to), lean, tones);
     constexpr double most_damping = 0.2;  // Beyond it a slope of the floor is called a resonance.
     // The flank of a neighbour, or of the floor, has its top elsewhere or beyond what was looked at.
     if (fit && (fit->damping > most_damping ||

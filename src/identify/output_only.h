@@ -27,7 +27,8 @@ struct OutputOnly {
 /// resonance is a top of the largest singular value; the powers are projected on the shape it has there, and
 /// one degree of freedom under noise is fitted to that (fit_resonance), which tells frequency, damping and
 /// their uncertainties with the window's lobe taken into account. Damping assumes that the excitation is
-/// white over the resonance's width. `low_hz`..`high_hz`: where to look.
-OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz, std::size_t most = 20);
+/// white over the resonance's width; `lean`: what the channels measure. `low_hz`..`high_hz`: where to look.
+OutputOnly decompose(const CrossSpectra& spectra, double low_hz, double high_hz, std::size_t most = 20,
+                     const ResonanceLean& lean = {2, 2});
 
 }  // namespace vprism

@@ -234,6 +234,11 @@ std::vector<RecordMode> refine_on_record(const RecordSpectra& record, const std:
     if (!changed) break;
     out = refine_once(record, before, low_hz, high_hz);
   }
+  // What ran out of the band, or does not decay, is no resonance of it.
+  std::erase_if(out, [&](const RecordMode& mode) {
+    const double hz = hz_of(mode.pole);
+    return !(hz <= high_hz * (1 + 1e-9)) || !(hz >= low_hz * (1 - 1e-9)) || !(width_of(mode.pole) > 0);
+  });
   std::sort(out.begin(), out.end(),
             [](const RecordMode& a, const RecordMode& b) { return std::abs(a.pole) < std::abs(b.pole); });
   return out;

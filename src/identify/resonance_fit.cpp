@@ -1,10 +1,13 @@
 // resonance_fit.cpp: see resonance_fit.h.
 //
 // Expected power of bin k: S_k = sum_j K_j a H(f_k + j df) + b exp(c u_k), H = (2 z)^2 / ((1 - r^2)^2 +
-// (2 z r)^2), r = f / f0, K the squares of the window's lobe, adding up to 1; u goes from -1 to 1 over the
-// bins. An average worth n segments has the likelihood -n sum (log S + P / S); Fisher scoring in log a,
+// (2 z r)^2) r^d, r = f / f0, K the squares of the window's lobe, adding up to 1; u goes from -1 to 1 over
+// the bins. An average worth n segments has the likelihood -n sum (log S + P / S); Fisher scoring in log a,
 // log b, f0, log z and c climbs it. The tilt c, which the flank of a stronger neighbour makes, stays 0 unless
-// twice the log-likelihood rises by 10. Neighbouring bins of a window share noise: the information is divided
+// twice the log-likelihood rises by 10. The lean d is 4 for accelerations under a white force, 2 for
+// velocities, and as anything else when other modes or the force's own colour take part: it is known
+// beforehand to a normal deviation only. Left out, a displacement's form bends an acceleration's frequency up
+// by some 20 z^2. Neighbouring bins of a window share noise: the information is divided
 // by the sum of their squared correlations.
 #include "identify/resonance_fit.h"
 
@@ -19,14 +22,15 @@ namespace vprism {
 
 namespace {
 
-using Unknowns = Eigen::Matrix<double, 5, 1>;
-using Information = Eigen::Matrix<double, 5, 5>;
-constexpr int tilt = 4;
+using Unknowns = Eigen::Matrix<double, 6, 1>;
+using Information = Eigen::Matrix<double, 6, 6>;
+constexpr int tilt = 4, lean = 5;
 
 class Likelihood {
  public:
-  Likelihood(const Spectrum& s, std::size_t low, std::size_t high, const std::vector<bool>& masked)
-      : spectrum_(s), first_(static_cast<double>(low)), last_(static_cast<double>(high) - 1) {
+  Likelihood(const Spectrum& s, std::size_t low, std::size_t high, const std::vector<bool>& masked,
+             const ResonanceLean& known)
+      : spectrum_(s), known_(known), first_(static_cast<double>(low)), last_(static_cast<double>(high) - 1) {
     const WindowTransform lobe(s.window, s.plan.segment);
     const int reach = std::max(1, static_cast<int>(std::ceil(window_half_width_bins(s.window))));
     double sum = 0;
@@ -44,34 +48,42 @@ class Likelihood {
     return (2 * static_cast<double>(bin) - first_ - last_) / std::max(1.0, last_ - first_);
   }
 
-  /// Log-likelihood at (log a, log b, f0, log z, c); gradient and information too where asked for.
+  /// Log-likelihood at (log a, log b, f0, log z, c, d); gradient and information too where asked for.
   double at(const Unknowns& p, Unknowns* gradient = nullptr, Information* information = nullptr) const {
     const double a = std::exp(p[0]), f0 = p[2], z = std::exp(p[3]);
     if (gradient) gradient->setZero(), information->setZero();
     double sum = 0;
     const auto reach = static_cast<int>(kernel_.size() / 2);
     for (const std::size_t k : bins_) {
-      double h = 0, by_f = 0, by_z = 0;
+      double h = 0, by_f = 0, by_z = 0, by_lean = 0;
       for (int j = -reach; j <= reach; ++j) {
         const double r = (spectrum_.frequency_hz(k) + j * spectrum_.plan.bin_hz) / f0;
-        const double u = 1 - r * r, v = 2 * z * r, d = u * u + v * v, one = 4 * z * z / d;
+        const double log_r = std::log(std::max(r, 1e-6));
+        const double u = 1 - r * r, v = 2 * z * r, d = u * u + v * v,
+                     one = 4 * z * z / d * std::exp(p[lean] * log_r);
         const double w = kernel_[static_cast<std::size_t>(j + reach)];
         h += w * one;
         // d(log H)/d(log z) = 2 - 2 v^2 / d; d(log H)/d(f0) = -(4 u r^2 - 2 v^2) / (f0 d) with r ~ 1 / f0.
         by_z += w * one * (2 - 2 * v * v / d);
-        by_f += w * one * -(4 * u * r * r - 2 * v * v) / (f0 * d);
+        by_f += w * one * (-(4 * u * r * r - 2 * v * v) / (f0 * d) - p[lean] / f0);
+        by_lean += w * one * log_r;
       }
       const double u_k = place(k), b = std::exp(p[1] + p[tilt] * u_k);
       const double s = a * h + b, ratio = spectrum_.power[k] / s;
       sum -= std::log(s) + ratio;
       if (!gradient) continue;
       Unknowns slope;
-      slope << a * h / s, b / s, a * by_f / s, a * by_z / s, b * u_k / s;
+      slope << a * h / s, b / s, a * by_f / s, a * by_z / s, b * u_k / s, a * by_lean / s;
       *gradient += (ratio - 1) * slope;
       *information += slope * slope.transpose();
     }
-    if (gradient) *gradient *= weight(), *information *= weight();
-    return weight() * sum;
+    const double off = (p[lean] - known_.mean) / known_.deviation;
+    if (gradient) {
+      *gradient *= weight(), *information *= weight();
+      (*gradient)[lean] -= off / known_.deviation;
+      (*information)(lean, lean) += 1 / (known_.deviation * known_.deviation);
+    }
+    return weight() * sum - off * off / 2;
   }
 
   /// Mean square by which powers stray from expected ones, over what averages of noise do.
@@ -97,12 +109,14 @@ class Likelihood {
     for (int j = -reach; j <= reach; ++j) {
       const double r = (spectrum_.frequency_hz(k) + j * spectrum_.plan.bin_hz) / p[2];
       const double u = 1 - r * r, v = 2 * z * r;
-      h += kernel_[static_cast<std::size_t>(j + reach)] * 4 * z * z / (u * u + v * v);
+      h += kernel_[static_cast<std::size_t>(j + reach)] * 4 * z * z / (u * u + v * v) *
+           std::pow(std::max(r, 1e-6), p[lean]);
     }
     return std::exp(p[0]) * h + std::exp(p[1] + p[tilt] * place(k));
   }
 
   const Spectrum& spectrum_;
+  ResonanceLean known_;
   double first_, last_;
   std::vector<std::size_t> bins_;
   std::vector<double> kernel_;
@@ -125,10 +139,10 @@ double climb(const Likelihood& likelihood, Unknowns& p, double low_hz, double hi
     information.diagonal().array() += 1e-12;
     Unknowns change = solve_symmetric(Matrix(information), Vector(gradient));
     change[2] = std::clamp(change[2], -0.1 * (high_hz - low_hz), 0.1 * (high_hz - low_hz));
-    for (const int i : {0, 1, 3, tilt}) change[i] = std::clamp(change[i], -1.0, 1.0);
+    for (const int i : {0, 1, 3, tilt, lean}) change[i] = std::clamp(change[i], -1.0, 1.0);
     const Unknowns trial = p + change;
     const bool inside = trial[2] > low_hz && trial[2] < high_hz && trial[3] < 0 && trial[3] > -12 &&
-                        std::abs(trial[tilt]) < 5;
+                        std::abs(trial[tilt]) < 5 && std::abs(trial[lean]) < 30;
     const double moved = inside ? likelihood.at(trial) : -1e300;
     if (moved >= value) {
       const bool still = moved - value < 1e-9;
@@ -146,14 +160,15 @@ double climb(const Likelihood& likelihood, Unknowns& p, double low_hz, double hi
 double ResonanceFit::power_at(double hz) const {
   const double r = hz / frequency_hz, u = 1 - r * r, v = 2 * damping * r;
   const double at = high_hz > low_hz ? (2 * hz - low_hz - high_hz) / (high_hz - low_hz) : 0;
-  return pedestal * std::exp(tilt * at) + height * 4 * damping * damping / (u * u + v * v);
+  return pedestal * std::exp(tilt * at) +
+         height * 4 * damping * damping / (u * u + v * v) * std::pow(std::max(r, 1e-6), lean);
 }
 
 std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, double high_hz,
-                                          const std::vector<bool>& masked) {
+                                          const std::vector<bool>& masked, const ResonanceLean& known) {
   const auto [low, high] = s.bins_within(std::max(low_hz, 2 * s.plan.bin_hz), high_hz);
   if (high < low + 12 || s.two_sided) return std::nullopt;
-  const Likelihood likelihood(s, low, high, masked);
+  const Likelihood likelihood(s, low, high, masked, known);
   if (likelihood.count() < 12) return std::nullopt;
   double least = 1e300, most = 0;
   std::vector<double> sorted;
@@ -171,7 +186,8 @@ std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, doub
   for (const double z : {0.002, 0.006, 0.02, 0.06})
     for (const double part : {0.2, 0.35, 0.5, 0.65, 0.8}) {
       Unknowns p;
-      p << std::log(most / 2), std::log(least), low_hz + part * (high_hz - low_hz), std::log(z), 0;
+      p << std::log(most / 2), std::log(least), low_hz + part * (high_hz - low_hz), std::log(z), 0,
+          known.mean;
       starts.push_back({likelihood.at(p), p});
     }
   std::sort(starts.begin(), starts.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
@@ -187,7 +203,7 @@ std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, doub
   out.frequency_hz = best[2];
   out.damping = std::exp(best[3]);
   out.height = std::exp(best[0]);
-  out.pedestal = std::exp(best[1]), out.tilt = best[tilt];
+  out.pedestal = std::exp(best[1]), out.tilt = best[tilt], out.lean = best[lean];
   out.low_hz = s.frequency_hz(low), out.high_hz = s.frequency_hz(high - 1);
   Unknowns gradient;
   Information information;
