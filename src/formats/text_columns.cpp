@@ -104,14 +104,15 @@ bool is_count_title(const Channel& column) {
 
 bool is_count_column(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                      std::size_t last, std::size_t column) {
-  if (!column_rises(layout, lines, first, last, column)) return false;
-  if (is_count_title(layout.columns[column])) return true;
-  // Words that may mean anything: the numbers must count.
-  const std::string name = lower_case(layout.columns[column].name);
+  // Words that may mean anything: the numbers must count. Titles first: cells of every column, one after the
+  // other, take the square of a wide row's length.
   static constexpr std::string_view words[] = {"line", "line no.", "spectral line", "bin",
                                                "idx",  "packet",   "scan",          "msg"};
-  return std::find(std::begin(words), std::end(words), name) != std::end(words) &&
-         counts_by_one(numbers_of_column(layout, lines, first, last, column));
+  const bool surely = is_count_title(layout.columns[column]);
+  const std::string name = lower_case(layout.columns[column].name);
+  if (!surely && std::find(std::begin(words), std::end(words), name) == std::end(words)) return false;
+  return column_rises(layout, lines, first, last, column) &&
+         (surely || counts_by_one(numbers_of_column(layout, lines, first, last, column)));
 }
 
 std::vector<double> numbers_of_column(const TextLayout& layout, std::span<const TextLine> lines,
