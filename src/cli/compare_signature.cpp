@@ -67,7 +67,7 @@ std::string signature_sentence(const Compared& c, const std::string& first, cons
     out = "no band differs by 3 dB or more, and no line";
   if (s.alike)
     out += fmt::format("; alike between {} ({:.1f} dB)", hertz_range(s.alike->low_hz, s.alike->high_hz),
-                       s.alike->delta_db);
+                       std::abs(s.alike->delta_db));
   return out;
 }
 
@@ -75,7 +75,7 @@ std::string spectral_figures_text(const Compared& c, const std::string& first, c
   if (!c.signature) return {};
   const auto one = [](const std::string& who, const SpectralFigures& f) {
     return fmt::format("{} {} (spread {}), {:.0f}% in lines", who, format_quantity(f.centre_hz, "Hz", 3),
-                       format_quantity(f.spread_hz, "Hz", 2), 100 * f.tonal_share);
+                       format_quantity(f.spread_hz, "Hz", 3), 100 * f.tonal_share);
   };
   return "  centre of gravity: " + one(first, c.signature->a) + "; " + one(second, c.signature->b) + "\n";
 }

@@ -19,8 +19,8 @@ struct Bell {
   double place, height, width;
 };
 /// An electrocardiogram's waves: P, Q, R, S, T.
-constexpr Bell heart[] = {{-6, 0.12, 3}, {-1.1, -0.12, 0.8}, {0, 1, 1}, {1.1, -0.2, 0.8}, {8, 0.25, 5}};
-constexpr Bell lone[] = {{0, 1, 1}};
+constexpr Bell heart_bells[] = {{-6, 0.12, 3}, {-1.1, -0.12, 0.8}, {0, 1, 1}, {1.1, -0.2, 0.8}, {8, 0.25, 5}};
+constexpr Bell lone_bell[] = {{0, 1, 1}};
 
 class Beats : public Term {
  public:
@@ -65,7 +65,8 @@ class Beats : public Term {
 
  private:
   std::span<const Bell> bells() const {
-    return settings_.shape == Shape::waves ? std::span<const Bell>(heart) : std::span<const Bell>(lone);
+    return settings_.shape == Shape::waves ? std::span<const Bell>(heart_bells)
+                                           : std::span<const Bell>(lone_bell);
   }
   /// How far a beat reaches beyond its own time; four widths of a bell are nine standard deviations.
   double reach_before() const { return (settings_.shape == Shape::waves ? 20 : 4) * settings_.width_s; }

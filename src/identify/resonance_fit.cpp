@@ -24,7 +24,7 @@ namespace {
 
 using Unknowns = Eigen::Matrix<double, 6, 1>;
 using Information = Eigen::Matrix<double, 6, 6>;
-constexpr int tilt = 4, lean = 5;
+constexpr int tilt_at = 4, lean_at = 5;
 
 class Likelihood {
  public:
@@ -60,15 +60,15 @@ class Likelihood {
         const double r = (spectrum_.frequency_hz(k) + j * spectrum_.plan.bin_hz) / f0;
         const double log_r = std::log(std::max(r, 1e-6));
         const double u = 1 - r * r, v = 2 * z * r, d = u * u + v * v,
-                     one = 4 * z * z / d * std::exp(p[lean] * log_r);
+                     one = 4 * z * z / d * std::exp(p[lean_at] * log_r);
         const double w = kernel_[static_cast<std::size_t>(j + reach)];
         h += w * one;
         // d(log H)/d(log z) = 2 - 2 v^2 / d; d(log H)/d(f0) = -(4 u r^2 - 2 v^2) / (f0 d) with r ~ 1 / f0.
         by_z += w * one * (2 - 2 * v * v / d);
-        by_f += w * one * (-(4 * u * r * r - 2 * v * v) / (f0 * d) - p[lean] / f0);
+        by_f += w * one * (-(4 * u * r * r - 2 * v * v) / (f0 * d) - p[lean_at] / f0);
         by_lean += w * one * log_r;
       }
-      const double u_k = place(k), b = std::exp(p[1] + p[tilt] * u_k);
+      const double u_k = place(k), b = std::exp(p[1] + p[tilt_at] * u_k);
       const double s = a * h + b, ratio = spectrum_.power[k] / s;
       sum -= std::log(s) + ratio;
       if (!gradient) continue;
@@ -77,11 +77,11 @@ class Likelihood {
       *gradient += (ratio - 1) * slope;
       *information += slope * slope.transpose();
     }
-    const double off = (p[lean] - known_.mean) / known_.deviation;
+    const double off = (p[lean_at] - known_.mean) / known_.deviation;
     if (gradient) {
       *gradient *= weight(), *information *= weight();
-      (*gradient)[lean] -= off / known_.deviation;
-      (*information)(lean, lean) += 1 / (known_.deviation * known_.deviation);
+      (*gradient)[lean_at] -= off / known_.deviation;
+      (*information)(lean_at, lean_at) += 1 / (known_.deviation * known_.deviation);
     }
     return weight() * sum - off * off / 2;
   }
@@ -110,9 +110,9 @@ class Likelihood {
       const double r = (spectrum_.frequency_hz(k) + j * spectrum_.plan.bin_hz) / p[2];
       const double u = 1 - r * r, v = 2 * z * r;
       h += kernel_[static_cast<std::size_t>(j + reach)] * 4 * z * z / (u * u + v * v) *
-           std::pow(std::max(r, 1e-6), p[lean]);
+           std::pow(std::max(r, 1e-6), p[lean_at]);
     }
-    return std::exp(p[0]) * h + std::exp(p[1] + p[tilt] * place(k));
+    return std::exp(p[0]) * h + std::exp(p[1] + p[tilt_at] * place(k));
   }
 
   const Spectrum& spectrum_;
@@ -131,18 +131,18 @@ double climb(const Likelihood& likelihood, Unknowns& p, double low_hz, double hi
     Information information;
     likelihood.at(p, &gradient, &information);
     if (!tilts) {
-      gradient[tilt] = 0;
-      information.row(tilt).setZero(), information.col(tilt).setZero();
-      information(tilt, tilt) = 1;
+      gradient[tilt_at] = 0;
+      information.row(tilt_at).setZero(), information.col(tilt_at).setZero();
+      information(tilt_at, tilt_at) = 1;
     }
     information.diagonal() *= 1 + damping;
     information.diagonal().array() += 1e-12;
     Unknowns change = solve_symmetric(Matrix(information), Vector(gradient));
     change[2] = std::clamp(change[2], -0.1 * (high_hz - low_hz), 0.1 * (high_hz - low_hz));
-    for (const int i : {0, 1, 3, tilt, lean}) change[i] = std::clamp(change[i], -1.0, 1.0);
+    for (const int i : {0, 1, 3, tilt_at, lean_at}) change[i] = std::clamp(change[i], -1.0, 1.0);
     const Unknowns trial = p + change;
     const bool inside = trial[2] > low_hz && trial[2] < high_hz && trial[3] < 0 && trial[3] > -12 &&
-                        std::abs(trial[tilt]) < 5 && std::abs(trial[lean]) < 30;
+                        std::abs(trial[tilt_at]) < 5 && std::abs(trial[lean_at]) < 30;
     const double moved = inside ? likelihood.at(trial) : -1e300;
     if (moved >= value) {
       const bool still = moved - value < 1e-9;
@@ -203,14 +203,14 @@ std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, doub
   out.frequency_hz = best[2];
   out.damping = std::exp(best[3]);
   out.height = std::exp(best[0]);
-  out.pedestal = std::exp(best[1]), out.tilt = best[tilt], out.lean = best[lean];
+  out.pedestal = std::exp(best[1]), out.tilt = best[tilt_at], out.lean = best[lean_at];
   out.low_hz = s.frequency_hz(low), out.high_hz = s.frequency_hz(high - 1);
   Unknowns gradient;
   Information information;
   likelihood.at(best, &gradient, &information);
   if (!tilts) {
-    information.row(tilt).setZero(), information.col(tilt).setZero();
-    information(tilt, tilt) = 1;
+    information.row(tilt_at).setZero(), information.col(tilt_at).setZero();
+    information(tilt_at, tilt_at) = 1;
   }
   information.diagonal().array() += 1e-300;
   Matrix covariance = inverse_of_symmetric(information);

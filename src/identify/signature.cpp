@@ -98,16 +98,18 @@ Signature compare_signatures(const SignatureSide& a, const SignatureSide& b, dou
       while (now * out.bands[last - 1].delta_db < top - 10) --last;
     }
     SignatureRun run{out.bands[first].low_hz, out.bands[last - 1].high_hz, 0};
-    double in_a = 0, in_b = 0, square = 0;
+    double in_a = 0, in_b = 0, sum = 0, weights = 0;
     for (std::size_t k = first; k < last; ++k) {
       in_a += out.bands[k].a_power, in_b += out.bands[k].b_power;
-      square += out.bands[k].delta_db * out.bands[k].delta_db / static_cast<double>(last - first);
+      // By what each band is worth.
+      const double weight = 1 / (std::pow(out.bands[k].delta_std_db, 2) + 1e-4);
+      sum += weight * out.bands[k].delta_db, weights += weight;
     }
     if (now == 1 || now == -1) {
       run.delta_db = 10 * std::log10(std::max(in_b, 1e-300) / std::max(in_a, 1e-300));
       (now == 1 ? out.more : out.less).push_back(run);
     } else if (now == 0) {
-      run.delta_db = std::sqrt(square);
+      run.delta_db = sum / weights;
       if (const double octaves = std::log2(run.high_hz / run.low_hz); octaves > widest)
         widest = octaves, out.alike = run;
     }

@@ -19,7 +19,8 @@ struct SignatureBand {
 /// A run of bands that differ in one direction, or do not differ.
 struct SignatureRun {
   double low_hz = 0, high_hz = 0;
-  double delta_db = 0;  ///< B over A of its whole power; of what is alike, the RMS of its bands' differences.
+  double delta_db =
+      0;  ///< B over A of its whole power; of what is alike, the mean of its bands' differences, weighted.
 };
 
 /// What a spectrum is like, without its mean.

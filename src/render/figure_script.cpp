@@ -69,6 +69,9 @@ std::string page_script(const Figure& figure) {
     const double from = p % columns * across;
     Frame frame{bottom + 46.0 / height, top - 34.0 / height, from + left_margin,
                 from + across - right_margin};
+    frame.key_rows =
+        key_rows_of(figure.panels[static_cast<std::size_t>(p)], (frame.right - frame.left) * figure.width);
+    frame.top -= frame.key_rows * key_row_pixels / height;
     frame.shape = (frame.top - frame.bottom) * height / ((frame.right - frame.left) * figure.width);
     script += fmt::format(
         "set lmargin at screen {}\nset rmargin at screen {}\nset tmargin at screen {}\nset bmargin at screen "

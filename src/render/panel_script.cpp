@@ -254,7 +254,25 @@ void add_mesh(std::string& script, const Panel& panel, const Frame& frame) {
   script += data + "\n";
 }
 
+bool has_key(const Panel& panel) {
+  const auto named =
+      std::count_if(panel.curves.begin(), panel.curves.end(), [](const Curve& c) { return !c.name.empty(); });
+  return named > 1 || (panel.map && named > 0);
+}
+
 }  // namespace
+
+int key_rows_of(const Panel& panel, double pixels) {
+  if (!has_key(panel)) return 0;
+  // All columns of a key are as wide as its longest name.
+  std::size_t longest = 0, names = 0;
+  for (const Curve& curve : panel.curves)
+    if (!curve.name.empty()) longest = std::max(longest, curve.name.size()), ++names;
+  const double column = 7.4 * static_cast<double>(longest) + 50;
+  const auto columns = static_cast<std::size_t>(std::max(1.0, std::floor(pixels / column)));
+  const std::size_t rows = (names + columns - 1) / columns;
+  return rows <= 4 ? static_cast<int>(rows) : 0;
+}
 
 void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool names_x) {
   if (panel.relief) return add_relief(script, panel);
@@ -279,7 +297,7 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
     if (by_logarithms) return std::log10(std::max(value, dy.low));
     return panel.y.logarithmic ? std::max(value, dy.low) : value / dy.prefix.factor;
   };
-  script += fmt::format("set title {} font ',12' offset 0,-0.6\n", quoted(panel.title));
+  script += fmt::format("set title {} font ',12' offset 0,{}\n", quoted(panel.title), frame.key_rows - 0.6);
   script += fmt::format("set xlabel {} offset 0,0.3\nset ylabel {}\n",
                         names_x ? quoted(axis_label(panel.x, dx)) : "''", quoted(axis_label(panel.y, dy)));
   script += fmt::format("set xrange [{}:{}]\nset yrange [{}:{}]\n", dx.low / dx.prefix.factor,
@@ -309,9 +327,14 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
     script += fmt::format(
         "set arrow from first {0},graph 0 to first {0},graph 1 nohead linecolor rgb '#555555' dashtype 2\n",
         at / dx.prefix.factor);
-  const auto named =
-      std::count_if(panel.curves.begin(), panel.curves.end(), [](const Curve& c) { return !c.name.empty(); });
-  script += named > 1 || (panel.map && named > 0) ? "set key top right opaque noenhanced\n" : "unset key\n";
+  // Names never lie over data as long as there is room above.
+  if (frame.key_rows > 0)
+    script += fmt::format(
+        "set key at graph 1,graph 1 right bottom horizontal noopaque noenhanced samplen 2 maxrows {}\n",
+        frame.key_rows);
+  else
+    script += has_key(panel) ? "set key top right inside vertical opaque noenhanced samplen 4 maxrows auto\n"
+                             : "unset key\n";
   std::string data, plots;
   if (panel.map) add_map(script, *panel.map, dx, dy, frame, by_logarithms, plots, data);
   for (const Curve& curve : panel.curves) {
