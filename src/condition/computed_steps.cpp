@@ -21,7 +21,7 @@ bool is_function(std::string_view name) {
                      [&](const StageEntry& entry) { return name == entry.name; });
 }
 
-bool in_word(char c) {
+bool in_a_word(char c) {
   return std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '_' || c == '.' || (c & '\x80') != 0;
 }
 
@@ -48,12 +48,12 @@ class Rewriter {
         i = end + 1;
         continue;
       }
-      if (!in_word(c)) {
+      if (!in_a_word(c)) {
         out += c, ++i;
         continue;
       }
       std::size_t end = i;
-      while (end < text.size() && in_word(text[end])) ++end;
+      while (end < text.size() && in_a_word(text[end])) ++end;
       std::size_t open = end;
       while (open < text.size() && text[open] == ' ') ++open;
       const std::string word = text.substr(i, end - i);
@@ -202,9 +202,9 @@ std::vector<std::size_t> mentioned(const std::string& text, const std::vector<Wa
       const std::size_t end = std::min(text.find(text[i], i + 1), text.size());
       take(std::string_view(text).substr(i + 1, end - i - 1));
       i = end + 1;
-    } else if (in_word(text[i])) {
+    } else if (in_a_word(text[i])) {
       std::size_t end = i;
-      while (end < text.size() && in_word(text[end])) ++end;
+      while (end < text.size() && in_a_word(text[end])) ++end;
       take(std::string_view(text).substr(i, end - i));
       i = end;
     } else {

@@ -12,13 +12,13 @@ namespace {
 
 /// Mean square between two frequencies, parts of bins at the edges in proportion; and the standard deviation
 /// that noise gives it, relative.
-struct Stretch {
+struct BandPower {
   double power = 0, rel_std = 0;
 };
-Stretch stretch_of(const SignatureSide& side, double low_hz, double high_hz) {
+BandPower band_power_of(const SignatureSide& side, double low_hz, double high_hz) {
   const Spectrum& s = side.spectrum;
   const double first = s.bins_at(low_hz) + 0.5, last = s.bins_at(high_hz) + 0.5;
-  Stretch out;
+  BandPower out;
   double noise = 0;
   for (auto k = static_cast<std::size_t>(std::max(0.0, std::floor(first)));
        k < s.bins() && static_cast<double>(k) < last; ++k) {
@@ -68,7 +68,7 @@ Signature compare_signatures(const SignatureSide& a, const SignatureSide& b, dou
   for (double low = from; low < to;) {
     double high = std::max(low * std::exp2(1.0 / 12), low + 8 * bin);
     if (high + 4 * bin > to) high = to;
-    const Stretch one = stretch_of(a, low, high), other = stretch_of(b, ratio * low, ratio * high);
+    const BandPower one = band_power_of(a, low, high), other = band_power_of(b, ratio * low, ratio * high);
     SignatureBand band{low, high, one.power, other.power, 0, 0};
     constexpr double least = 1e-300;
     band.delta_db = 10 * std::log10(std::max(other.power, least) / std::max(one.power, least));

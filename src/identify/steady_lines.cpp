@@ -17,7 +17,7 @@ namespace vprism {
 
 namespace {
 
-constexpr double whole_turn = 2 * std::numbers::pi;
+constexpr double radians_of_cycle = 2 * std::numbers::pi;
 
 class LineSearch {
  public:
@@ -43,7 +43,7 @@ class LineSearch {
     for (SteadyLine& line : out) {
       // From the middle to sample 0.
       const std::complex<double> there =
-          std::complex(line.cosine, -line.sine) * std::polar(1.0, -whole_turn * line.cycles * middle_);
+          std::complex(line.cosine, -line.sine) * std::polar(1.0, -radians_of_cycle * line.cycles * middle_);
       line.cosine = there.real(), line.sine = -there.imag();
     }
     return out;
@@ -51,7 +51,7 @@ class LineSearch {
 
  private:
   double at(const SteadyLine& line, std::size_t n) const {
-    const double angle = whole_turn * line.cycles * (static_cast<double>(n) - middle_);
+    const double angle = radians_of_cycle * line.cycles * (static_cast<double>(n) - middle_);
     return line.cosine * std::cos(angle) + line.sine * std::sin(angle);
   }
 
@@ -62,11 +62,13 @@ class LineSearch {
     Matrix square = Matrix::Zero(k, k);
     Vector right = Vector::Zero(k), row(k);
     std::vector<std::complex<double>> phasor(lines_.size()), step(lines_.size());
-    for (std::size_t l = 0; l < lines_.size(); ++l) step[l] = std::polar(1.0, whole_turn * lines_[l].cycles);
+    for (std::size_t l = 0; l < lines_.size(); ++l)
+      step[l] = std::polar(1.0, radians_of_cycle * lines_[l].cycles);
     for (std::size_t n = 0; n < x_.size(); ++n) {
       if (n % 256 == 0)
         for (std::size_t l = 0; l < lines_.size(); ++l)
-          phasor[l] = std::polar(1.0, whole_turn * lines_[l].cycles * (static_cast<double>(n) - middle_));
+          phasor[l] =
+              std::polar(1.0, radians_of_cycle * lines_[l].cycles * (static_cast<double>(n) - middle_));
       if (used_[n] != 0) {
         const double t = (static_cast<double>(n) - middle_) * scale;
         row(0) = 1, row(1) = t;
@@ -94,7 +96,7 @@ class LineSearch {
     for (std::size_t l = 0; l < lines_.size(); ++l) {
       const auto i = static_cast<Eigen::Index>(3 * l + 2);
       const double most = 0.5 / static_cast<double>(x_.size());  // Half a bin in one step.
-      lines_[l].cycles += std::clamp(values(i + 2) * scale / whole_turn, -most, most);
+      lines_[l].cycles += std::clamp(values(i + 2) * scale / radians_of_cycle, -most, most);
       lines_[l].cosine = values(i), lines_[l].sine = values(i + 1);
     }
     left_.resize(x_.size());
@@ -105,9 +107,10 @@ class LineSearch {
     }
     for (const SteadyLine& line : lines_) {
       std::complex<double> p;
-      const std::complex<double> by = std::polar(1.0, whole_turn * line.cycles);
+      const std::complex<double> by = std::polar(1.0, radians_of_cycle * line.cycles);
       for (std::size_t n = 0; n < x_.size(); ++n, p *= by) {
-        if (n % 256 == 0) p = std::polar(1.0, whole_turn * line.cycles * (static_cast<double>(n) - middle_));
+        if (n % 256 == 0)
+          p = std::polar(1.0, radians_of_cycle * line.cycles * (static_cast<double>(n) - middle_));
         if (used_[n] != 0) left_[n] -= line.cosine * p.real() + line.sine * p.imag();
       }
     }
@@ -120,7 +123,7 @@ class LineSearch {
     FftArray<std::complex<double>> out(fft.bins());
     std::fill_n(in.data(), size_, 0.0);
     for (std::size_t n = 0; n < left_.size(); ++n)
-      in.data()[n] = left_[n] * (0.5 - 0.5 * std::cos(whole_turn * (static_cast<double>(n) + 0.5) /
+      in.data()[n] = left_[n] * (0.5 - 0.5 * std::cos(radians_of_cycle * (static_cast<double>(n) + 0.5) /
                                                       static_cast<double>(left_.size())));
     fft.run(in, out);
     std::vector<double> power(fft.bins());
@@ -197,7 +200,7 @@ class LineSearch {
         ++seen;
         double value = left_[n];
         for (const SteadyLine& line : group) value += at(line, n);
-        sum += value * std::polar(2.0, -whole_turn * cycles * (static_cast<double>(n) - middle_));
+        sum += value * std::polar(2.0, -radians_of_cycle * cycles * (static_cast<double>(n) - middle_));
       }
       if (seen < 4) break;
       quarters.push_back(sum / static_cast<double>(seen));
@@ -240,10 +243,10 @@ std::vector<SteadyLine> steady_lines(std::span<const double> x, std::vector<Samp
 
 void take_off(std::span<double> x, const std::vector<SteadyLine>& lines) {
   for (const SteadyLine& line : lines) {
-    const std::complex<double> by = std::polar(1.0, whole_turn * line.cycles);
+    const std::complex<double> by = std::polar(1.0, radians_of_cycle * line.cycles);
     std::complex<double> p;
     for (std::size_t n = 0; n < x.size(); ++n, p *= by) {
-      if (n % 256 == 0) p = std::polar(1.0, whole_turn * line.cycles * static_cast<double>(n));
+      if (n % 256 == 0) p = std::polar(1.0, radians_of_cycle * line.cycles * static_cast<double>(n));
       x[n] -= line.cosine * p.real() + line.sine * p.imag();
     }
   }

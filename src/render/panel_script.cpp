@@ -127,7 +127,15 @@ std::string decade_tics(double low, double high, bool by_logarithms) {
 /// The map as an image, its colours beside it: lightness falls evenly from paper to deep blue.
 void add_map(std::string& script, const ColourMap& map, const Drawn& dx, const Drawn& dy,
              const Frame& place_on, bool logarithmic, std::string& plots, std::string& data) {
-  script += "set palette defined (0 '#ddd3a0', 0.25 '#b9c47a', 0.5 '#5fa56c', 0.75 '#1d7d86', 1 '#1d2f6f')\n";
+  // Phases come round: so do their colours.
+  const bool comes_round =
+      map.unit == "deg" && map.low && map.high && std::abs(*map.high - *map.low - 360) < 1e-6;
+  script +=
+      comes_round
+          ? "set palette defined (0 '#1d2f6f', 0.25 '#ddd3a0', 0.5 '#b5552f', 0.75 '#5fa56c', 1 '#1d2f6f')\n"
+            "set cbtics 90\n"
+          : "set palette defined (0 '#ddd3a0', 0.25 '#b9c47a', 0.5 '#5fa56c', 0.75 '#1d7d86', 1 '#1d2f6f')\n"
+            "set cbtics auto\n";
   script +=
       fmt::format("set cblabel {} font ',10' offset 1.5,0\nset colorbox user origin {},{} size 0.014,{}\n",
                   quoted(map.unit.empty() ? map.quantity : map.quantity + " (" + map.unit + ")"),
@@ -305,7 +313,9 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
   script += panel.x.logarithmic ? "set logscale x 10\n" : "unset logscale x\n";
   script += panel.y.logarithmic && !by_logarithms ? "set logscale y 10\n" : "unset logscale y\n";
   const bool few_decades = panel.y.logarithmic && dy.high < 100 * dy.low;
-  script += by_logarithms || few_decades ? decade_tics(dy.low, dy.high, by_logarithms) : "set ytics auto\n";
+  script += by_logarithms || few_decades                      ? decade_tics(dy.low, dy.high, by_logarithms)
+            : panel.y.unit == "deg" && dy.high - dy.low > 100 ? "set ytics 90\n"
+                                                              : "set ytics auto\n";
   script += "set format '%g'\nunset label\n";
   if (panel.x.logarithmic) script += "set format x '%.0s%c'\n";
   const std::vector<const char*> places = label_places(panel, dx);

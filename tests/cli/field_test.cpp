@@ -175,5 +175,43 @@ TEST(CellField, WrongChoicesAreToldInOneLine) {
   EXPECT_THAT(error("empty", 3), HasSubstr("one for each frame"));
 }
 
+TEST(FieldChoice, PointsByPlaceFramesByTimePeaksWithinASpan) {
+  const ScratchFolder folder;
+  const json some =
+      document_of(folder, "field " + cell +
+                              " --points-at '0.7,0.5' --line '0.05,0.5..1.35,0.5' --frames 20ms..0.5s "
+                              "--span 100Hz..200Hz --every-point 2 --leave-out 700..705 --out o");
+  const json& r = some["results"][0];
+  // Every second of 15 columns and 11 rows; the frames from 41 to 1023 are at 2.048 kHz.
+  EXPECT_EQ(r["points"].get<int>(), 48);
+  EXPECT_EQ(r["frames"].get<int>(), 983);
+  ASSERT_EQ(r["peaks"].size(), 1u);
+  EXPECT_NEAR(number_of(r["peaks"][0]["frequency_hz"]), 148.7, 0.01);
+  const std::string lines = ScratchFolder::read(folder.path("o/cell-field-field-lines.csv"));
+  // Eight points of a row, two shapes' worth of columns, one title.
+  EXPECT_EQ(std::count(lines.begin(), lines.end(), '\n'), 9);
+  const std::string spectrum = ScratchFolder::read(folder.path("o/cell-field-field-spectrum.csv"));
+  EXPECT_THAT(spectrum, HasSubstr("point"));
+  EXPECT_THAT(error_line(folder, "field " + cell + " --points-at 3,3", 2), HasSubstr("away"));
+  EXPECT_THAT(error_line(folder, "field " + cell + " --frames 2s..3s", 2), HasSubstr("no frame lies there"));
+  EXPECT_THAT(error_line(folder, "field " + cell + " --leave-out 7..5", 2), HasSubstr("range"));
+  EXPECT_THAT(error_line(folder, "field " + cell + " --line 0,0", 2), HasSubstr("no line"));
+}
+
+TEST(FieldChoice, DampingOfModesThatAreAskedForAndMapsOfTheDifference) {
+  const ScratchFolder folder;
+  const json at = document_of(folder, "field " + cell + " --at 62.1Hz,100Hz --figure none");
+  const json& peaks = at["results"][0]["peaks"];
+  EXPECT_NEAR(number_of(peaks[0]["damping_ratio"]), 0.011, 1e-4);
+  EXPECT_FALSE(peaks[1]["damping_ratio"].is_number() && number_of(peaks[1]["damping_ratio"]) > 0);
+  ASSERT_EQ(run_program(folder, "field " + cell + " --also hdf5 --figure none --quiet --out of").status, 0);
+  const ProgramRun run = run_program(
+      folder,
+      "field " + cell + " --versus of/cell-field-field.h5 --frames 10..1000 --quiet --figure data --out o");
+  ASSERT_EQ(run.status, 0) << run.err;
+  EXPECT_THAT(ScratchFolder::read(folder.path("o/cell-field-field-maps.json")),
+              HasSubstr("amplitude less that of the other run"));
+}
+
 }  // namespace
 }  // namespace vprism::field_cli_test

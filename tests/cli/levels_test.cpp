@@ -64,5 +64,37 @@ TEST_F(Loud, TheRunningLevelInDecibels) {
   EXPECT_EQ(again["inputs"][0]["channels"].size(), 4u);
 }
 
+TEST_F(Loud, WithinBands) {
+  const auto document =
+      document_of(folder, "levels p.csv --every 100ms --bands octave --over 5 --figure none");
+  const auto& all = document["results"];
+  // The channel itself, then bands from 40 Hz (four periods in a stretch) to 0.45 of the rate.
+  EXPECT_TRUE(all[0]["low_hz"].is_null());
+  double loudest = 0, sum = 0;
+  std::string name;
+  for (std::size_t i = 1; i < all.size(); ++i) {
+    EXPECT_EQ(text_of(all[i]["channel"]), "p");
+    EXPECT_GE(number_of(all[i]["low_hz"]), 39);
+    EXPECT_LE(number_of(all[i]["high_hz"]), 900);
+    const double rms = number_of(all[i]["rms_total"]);
+    sum += rms * rms;
+    if (rms > loudest) loudest = rms, name = text_of(all[i]["band"]);
+  }
+  EXPECT_EQ(name, "125 Hz");  // 89 to 178 Hz.
+  EXPECT_NEAR(loudest, number_of(all[0]["rms_total"]), 0.15);
+  EXPECT_EQ(all[2]["exceedances"][0]["count"].get<int>(), 2);
+  const auto own =
+      document_of(folder, "levels p.csv --every 100ms --bands 50Hz..200Hz,200Hz..800Hz --figure none");
+  ASSERT_EQ(own["results"].size(), 3u);
+  EXPECT_NEAR(number_of(own["results"][1]["levels"][30]["rms"]), 1, 0.02);
+  EXPECT_LT(number_of(own["results"][2]["levels"][30]["rms"]), 0.05);
+  EXPECT_THAT(error_line(folder, "levels p.csv --bands 200Hz..1500Hz", 2), HasSubstr("half the rate"));
+  EXPECT_THAT(error_line(folder, "levels p.csv --bands fifth", 2), HasSubstr("octave"));
+  const ProgramRun run = run_program(folder, "levels p.csv --bands third --out o --quiet");
+  ASSERT_EQ(run.status, 0) << run.err;
+  EXPECT_THAT(ScratchFolder::read(folder.path("o/p-levels.csv")), HasSubstr("p, 100 Hz rms (Pa)"));
+  EXPECT_EQ(ScratchFolder::read(folder.path("o/p-levels.png")).substr(1, 3), "PNG");
+}
+
 }  // namespace
 }  // namespace vprism::levels_test

@@ -279,5 +279,57 @@ TEST(TimeFrequency, WrongAskingIsToldInOneLine) {
   }
 }
 
+/// A bell of 90 Hz at 6 s and a ring-down of 140 Hz from 12 s on beside two steady lines, 20 s at 1 kHz.
+std::vector<double> events_beside_lines() {
+  std::vector<double> x;
+  std::uint64_t bits = 88172645463325252u;
+  for (int n = 0; n < 20000; ++n) {
+    bits ^= bits << 13, bits ^= bits >> 7, bits ^= bits << 17;
+    const double t = n / 1000.0, pi = std::numbers::pi;
+    double v = 2 * std::cos(2 * pi * 61.3 * t) + 0.5 * std::cos(2 * pi * 233.7 * t + 1) +
+               0.02 * (static_cast<double>(bits >> 11) / 9007199254740992.0 - 0.5);
+    v += std::exp(-std::pow((t - 6) / 0.15, 2) / 2) * std::cos(2 * pi * 90 * (t - 6));
+    if (t >= 12) v += std::exp(-(t - 12) / 0.08) * std::sin(2 * pi * 140 * (t - 12));
+    x.push_back(v);
+  }
+  return x;
+}
+
+TEST(Events, BesideSteadyLinesAreTheirOwn) {
+  const ScratchFolder folder;
+  write_flat(folder, "x.f64", {events_beside_lines()});
+  for (const std::string command : {"spectrogram", "scalogram"}) {
+    json events =
+        document_of(folder, command + " x.f64 --binary f64le:1ch --rate 1kHz")["results"][0]["events"];
+    ASSERT_EQ(events.size(), 2u) << command << events;
+    if (number_of(events[0]["peak_s"]) > number_of(events[1]["peak_s"])) std::swap(events[0], events[1]);
+    EXPECT_EQ(text_of(events[0]["shape"]), "bell");
+    EXPECT_EQ(text_of(events[1]["shape"]), "decay");
+    const double time[] = {6, 12}, hz[] = {90, 140}, level = command == "scalogram" ? 1 : std::sqrt(0.5);
+    for (std::size_t i = 0; i < 2; ++i) {
+      EXPECT_NEAR(number_of(events[i]["peak_s"]), time[i], 4 * number_of(events[i]["peak_std_s"])) << command;
+      EXPECT_NEAR(number_of(events[i]["peak_hz"]), hz[i], 4 * number_of(events[i]["peak_std_hz"])) << command;
+      EXPECT_NEAR(number_of(events[i]["level"]), level, 0.05) << command;
+    }
+  }
+}
+
+TEST(Events, SteadyLinesAreNone) {
+  const ScratchFolder folder;
+  std::vector<double> x;
+  std::uint64_t bits = 362436069;
+  for (int n = 0; n < 16000; ++n) {
+    bits ^= bits << 13, bits ^= bits >> 7, bits ^= bits << 17;
+    const double t = n / 1000.0, pi = std::numbers::pi;
+    x.push_back(std::cos(2 * pi * 145.52 * t + 0.4) + 0.1 * std::cos(2 * pi * 69.5 * t) +
+                0.03 * (static_cast<double>(bits >> 11) / 9007199254740992.0 - 0.5));
+  }
+  write_flat(folder, "x.f64", {x});
+  for (const std::string command : {"spectrogram", "scalogram"}) {
+    const json document = document_of(folder, command + " x.f64 --binary f64le:1ch --rate 1kHz");
+    EXPECT_EQ(document["results"][0]["events"].size(), 0u) << command << document["results"][0]["events"];
+  }
+}
+
 }  // namespace
 }  // namespace vprism::time_frequency_test
