@@ -7,10 +7,12 @@
 #include <cctype>
 #include <map>
 #include <mutex>
+#include <numbers>
 #include <vector>
 
 #include "base/error.h"
 #include "base/text.h"
+#include "base/unit_words.h"
 
 namespace vprism {
 
@@ -39,86 +41,37 @@ void adopt_unit_library(UnitLibrary& library) { UnitLibrary::adopted = &library;
 
 namespace {
 
-/// The words of `text` (runs of letters) with those of the trade replaced by what UDUNITS-2 calls them.
-std::string translated(std::string_view text) {
-  static const std::map<std::string, std::string, std::less<>> words = {{"g", "(9.80665 m/s^2)"},
-                                                                        {"gn", "(9.80665 m/s^2)"},
-                                                                        {"mg", "(9.80665e-3 m/s^2)"},
-                                                                        {"ug", "(9.80665e-6 m/s^2)"},
-                                                                        {"FS", "1"},
-                                                                        {"dB", "1"},
-                                                                        {"rev", "turn"},
-                                                                        {"Ohm", "ohm"},
-                                                                        {"OHM", "ohm"},
-                                                                        {"sec", "s"},
-                                                                        {"secs", "s"},
-                                                                        {"Sec", "s"},
-                                                                        {"mins", "min"},
-                                                                        {"msec", "ms"},
-                                                                        {"usec", "us"},
-                                                                        {"volts", "V"},
-                                                                        {"volt", "V"},
-                                                                        {"Volt", "V"},
-                                                                        {"Volts", "V"},
-                                                                        {"VOLTS", "V"},
-                                                                        {"amps", "A"},
-                                                                        {"Amps", "A"},
-                                                                        {"amp", "A"},
-                                                                        {"Amp", "A"},
-                                                                        {"pts", "1"},
-                                                                        {"Seconds", "s"},
-                                                                        {"Second", "s"},
-                                                                        {"sps", "Hz"},
-                                                                        {"KHz", "kHz"},
-                                                                        {"deg", "degree"}};
-  static const std::map<std::string, std::string, std::less<>> cyrillic = {
-      {"\u0441", "s"},
-      {"\u043c\u0441", "ms"},
-      {"\u043c\u043a\u0441", "us"},
-      {"\u0441\u0435\u043a", "s"},
-      {"\u0412", "V"},
-      {"\u043c\u0412", "mV"},
-      {"\u0410", "A"},
-      {"\u043c\u0410", "mA"},
-      {"\u0413\u0446", "Hz"},
-      {"\u043a\u0413\u0446", "kHz"},
-      {"\u043c\u043c", "mm"},
-      {"\u043c", "m"},
-      {"\u0433\u0440\u0430\u0434", "degree"}};
-  if (const auto word = cyrillic.find(text); word != cyrillic.end()) return word->second;
-  // Samples per second with any prefix: "kS/s", "MSa/s".
-  for (const std::string_view tail : {"Sa/s", "S/s"}) {
-    if (text.size() >= tail.size() && text.size() <= tail.size() + 1 &&
-        text.substr(text.size() - tail.size()) == tail)
-      return std::string(text.substr(0, text.size() - tail.size())) + "Hz";
-  }
-  std::string out;
-  for (std::size_t i = 0; i < text.size();) {
-    std::size_t end = i;
-    while (end < text.size() && std::isalpha(static_cast<unsigned char>(text[end]))) ++end;
-    if (end == i) {
-      out += text[i++];
-      continue;
-    }
-    const std::string_view word = text.substr(i, end - i);
-    const auto found = words.find(word);
-    out += found == words.end() ? std::string(word) : found->second;
-    i = end;
-  }
-  return out;
-}
-
 bool compound(std::string_view text) { return text.find_first_of("/* .") != std::string_view::npos; }
 std::string grouped(const std::string& text) { return compound(text) ? "(" + text + ")" : text; }
 
 }  // namespace
 
+namespace {
+
+/// Of units that are one over a time: whether an angle stands above it.
+enum class Rate { none, plain, angular };
+
+Rate rate_of(const ut_unit* unit) {
+  char text[128];
+  const int length = ut_format(unit, text, sizeof text, UT_ASCII | UT_DEFINITION);
+  if (length <= 0 || length >= static_cast<int>(sizeof text)) return Rate::none;
+  std::string_view rest(text);
+  // "0.10471975511966 rad.s-1"
+  if (const std::size_t blank = rest.find(' '); blank != std::string_view::npos)
+    rest.remove_prefix(blank + 1);
+  if (rest == "s-1") return Rate::plain;
+  return rest == "rad.s-1" || rest == "s-1.rad" ? Rate::angular : Rate::none;
+}
+
+}  // namespace
+
 struct Unit::Meaning {
-  explicit Meaning(ut_unit* u) : unit(u) {}
+  explicit Meaning(ut_unit* u) : unit(u), rate(rate_of(u)) {}
   ~Meaning() { ut_free(unit); }
   Meaning(const Meaning&) = delete;
   Meaning& operator=(const Meaning&) = delete;
   ut_unit* unit;
+  Rate rate;
 };
 
 Unit::Unit() : text_("1") {
@@ -130,7 +83,7 @@ Unit::Unit() : text_("1") {
 std::optional<Unit> Unit::try_parse(std::string_view text) {
   text = trimmed(text);
   if (text.empty() || text.size() > 60) return std::nullopt;
-  const std::string meant = translated(text);
+  const std::string meant = unit_for_library(text);
   Unit out = opaque(text);
   UnitLibrary& library = UnitLibrary::get();
   const std::lock_guard guard(library.lock);
@@ -239,8 +192,12 @@ double Unit::convert(double value, const Unit& other) const {
     throw Error(Status::usage, "\"" + text_ + "\" can't be converted to \"" + other.text_ + "\"");
   const std::lock_guard guard(UnitLibrary::get().lock);
   cv_converter* converter = ut_get_converter(meaning_->unit, other.meaning_->unit);
-  const double converted = cv_convert_double(converter, value);
+  double converted = cv_convert_double(converter, value);
   cv_free(converter);
+  // A hertz is a turn a second: UDUNITS-2 takes an angle for a plain number, and a turn for 2 pi of them.
+  if (meaning_->rate != other.meaning_->rate && meaning_->rate != Rate::none &&
+      other.meaning_->rate != Rate::none)
+    converted *= meaning_->rate == Rate::angular ? 1 / (2 * std::numbers::pi) : 2 * std::numbers::pi;
   return converted;
 }
 

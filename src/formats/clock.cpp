@@ -6,6 +6,7 @@
 #include <chrono>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 #include "base/text.h"
 #include "formats/format.h"
@@ -39,20 +40,53 @@ int short_number(std::string_view& text) {
   return digits(text, two ? 2 : 1);
 }
 
-/// A month by its word, three letters or more; 0 when there is none.
+/// A month by its word, three letters or more, in English, German, French, Spanish, Italian or Dutch; 0 when
+/// there is none.
 int month_word(std::string_view& text) {
   std::size_t size = 0;
-  while (size < text.size() && ((text[size] | 32) >= 'a' && (text[size] | 32) <= 'z')) ++size;
+  while (size < text.size() &&
+         (((text[size] | 32) >= 'a' && (text[size] | 32) <= 'z') || (text[size] & '\x80') != 0))
+    ++size;
   if (size < 3) return 0;
-  static constexpr std::string_view names[] = {"january",   "february", "march",    "april",
-                                               "may",       "june",     "july",     "august",
-                                               "september", "october",  "november", "december"};
+  static constexpr std::string_view names[][12] = {
+      {"january", "february", "march", "april", "may", "june", "july", "august", "september", "october",
+       "november", "december"},
+      {"januar", "februar", "m\xc3\xa4rz", "april", "mai", "juni", "juli", "august", "september", "oktober",
+       "november", "dezember"},
+      {"janvier", "f\xc3\xa9vrier", "mars", "avril", "mai", "juin", "juillet", "ao\xc3\xbbt", "septembre",
+       "octobre", "novembre",
+       "d\xc3\xa9"
+       "cembre"},
+      {"enero", "febrero", "marzo", "abril", "mayo", "junio", "julio", "agosto", "septiembre", "octubre",
+       "noviembre", "diciembre"},
+      {"gennaio", "febbraio", "marzo", "aprile", "maggio", "giugno", "luglio", "agosto", "settembre",
+       "ottobre", "novembre", "dicembre"},
+      {"januari", "februari", "maart", "april", "mei", "juni", "juli", "augustus", "september", "oktober",
+       "november", "december"}};
   const std::string word = lower_case(text.substr(0, size));
-  for (int m = 0; m < 12; ++m)
-    if (starts_with(names[m], word) || (m == 8 && word == "sept")) {
-      text.remove_prefix(size);
-      return m + 1;
-    }
+  if (word == "jui") return 0;  // June or July.
+  for (const auto& language : names)
+    for (int m = 0; m < 12; ++m)
+      if (starts_with(language[m], word) || (m == 8 && word == "sept")) {
+        text.remove_prefix(size);
+        return m + 1;
+      }
+  return 0;
+}
+
+/// Hours ahead of UTC of what clocks call themselves; 0 of words that are not known, whose clock stands as it
+/// is.
+std::optional<double> zone_word(std::string_view text) {
+  if (text.size() < 3 || text.size() > 5) return {};
+  for (const char c : text)
+    if (c < 'A' || c > 'Z') return {};
+  static constexpr std::pair<std::string_view, double> known[] = {
+      {"CET", 1},  {"CEST", 2},  {"MEZ", 1},   {"MESZ", 2}, {"WET", 0},  {"WEST", 1},
+      {"EET", 2},  {"EEST", 3},  {"BST", 1},   {"EST", -5}, {"EDT", -4}, {"CST", -6},
+      {"CDT", -5}, {"MST", -7},  {"MDT", -6},  {"PST", -8}, {"PDT", -7}, {"JST", 9},
+      {"KST", 9},  {"AEST", 10}, {"AEDT", 11}, {"MSK", 3}};
+  for (const auto& [name, hours] : known)
+    if (text == name) return hours;
   return 0;
 }
 
@@ -253,7 +287,7 @@ std::optional<std::int64_t> parse_date_time(std::string_view text, DayOrder orde
   text = trimmed(text);
   if (!take_time(text, time)) return std::nullopt;
   text = trimmed(text);
-  if (text == "UTC" || text == "GMT") return date + time;
+  if (const auto zone = zone_word(text)) return date + time - static_cast<std::int64_t>(*zone * 3600e9);
   if (take(text, "Zz")) return text.empty() ? std::optional(date + time) : std::nullopt;
   if (text.empty()) return date + time;
   const bool west = text.front() == '-';

@@ -22,9 +22,17 @@ bool is_digit(char c) { return c >= '0' && c <= '9'; }
 KeyedLine pairs_of(std::string_view line) {
   KeyedLine out;
   line = trimmed(line);
-  // A date in front, as logs have it, and words before the first name.
+  // A time in brackets in front, or a date, as logs have it, and words before the first name.
   const std::size_t equals = line.find('=');
-  if (!line.empty() && is_digit(line[0]) && equals != std::string_view::npos) {
+  if (const std::size_t close = line.find(']'); !line.empty() && line[0] == '[' && close < equals) {
+    const std::string_view inside = trimmed(line.substr(1, close - 1));
+    double seconds = 0;
+    if (!parse_time_of_day(inside) && !parse_date_time(inside) && !parse_cell(inside, '.', seconds))
+      return {};
+    out.emplace_back("time", std::string(inside));
+    line = trimmed(line.substr(close + 1));
+    if (line.empty()) return {};
+  } else if (!line.empty() && is_digit(line[0]) && equals != std::string_view::npos) {
     const std::size_t first = line.find_first_of(" \t"), second = line.find_first_of(" \t", first + 1);
     for (const std::size_t end : {second, first})
       if (out.empty() && end < equals && parse_date_time(trimmed(line.substr(0, end))))

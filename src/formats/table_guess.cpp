@@ -147,6 +147,22 @@ void pass_over_count(TextLayout& layout, const std::vector<TextLine>& lines, Tab
       return;
     counted = counted || value == static_cast<double>(rows);
   }
+  // One column: how many, how far apart, then the values.
+  double apart = 0;
+  const bool spaced = cells.size() == 1 && !counted && rows > 8 && lead == static_cast<double>(rows - 1) &&
+                      parse_cell(trimmed(lines[best.first + 1].text), best.decimal, apart) && apart > 0 &&
+                      trimmed(lines[best.first + 1].text).find_first_of(".,eE") != std::string_view::npos;
+  if (spaced) {
+    layout.interval_s = apart, layout.interval_source = "second number of the file";
+    layout.cautions.push_back({"numbers-above-the-rows", Severity::note, "",
+                               "the first number, " + clean_text(trimmed(lines[best.first].text), 20) +
+                                   ", says how many follow, and the second, " +
+                                   clean_text(trimmed(lines[best.first + 1].text), 20) +
+                                   ", is taken for the interval in seconds",
+                               "--header-rows 0 with --rate takes them as samples"});
+    best.first += 2;
+    return;
+  }
   if (!counted || rows < 8) return;
   // Rows of whole numbers may well hold that number.
   split_cells(lines[best.first + 1].text, best.delimiter, cells);

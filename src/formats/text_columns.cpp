@@ -97,7 +97,12 @@ bool is_count_title(const Channel& column) {
                            "packet number",
                            "packet no.",
                            "scan no.",
-                           "frame number"})
+                           "frame number",
+                           "frame no.",
+                           "frame#",
+                           "frame #",
+                           "point#",
+                           "scan#"})
     if (name == word) return true;
   return false;
 }
@@ -106,8 +111,8 @@ bool is_count_column(const TextLayout& layout, std::span<const TextLine> lines, 
                      std::size_t last, std::size_t column) {
   // Words that may mean anything: the numbers must count. Titles first: cells of every column, one after the
   // other, take the square of a wide row's length.
-  static constexpr std::string_view words[] = {"line", "line no.", "spectral line", "bin",
-                                               "idx",  "packet",   "scan",          "msg"};
+  static constexpr std::string_view words[] = {"line",   "line no.", "spectral line", "bin", "idx",
+                                               "packet", "scan",     "msg",           "pt",  "frame"};
   const bool surely = is_count_title(layout.columns[column]);
   const std::string name = lower_case(layout.columns[column].name);
   if (!surely && std::find(std::begin(words), std::end(words), name) == std::end(words)) return false;

@@ -161,6 +161,18 @@ void take_unit(Channel& channel, std::string_view text) {
 
 }  // namespace
 
+void take_named_units(TextLayout& layout) {
+  for (const auto& [key, text] : layout.notes) {
+    const std::string name = lower_case(trimmed(key));
+    for (const std::string_view tail : {" unit", " units", "_unit", "_units"}) {
+      if (name.size() <= tail.size() || name.substr(name.size() - tail.size()) != tail) continue;
+      const std::string of = name.substr(0, name.size() - tail.size());
+      for (Channel& column : layout.columns)
+        if (lower_case(column.name) == of) take_unit(column, trimmed(text));
+    }
+  }
+}
+
 void take_settings(TextLayout& layout) {
   std::vector<std::size_t> channels;
   for (std::size_t c = 0; c < layout.columns.size(); ++c)
@@ -195,6 +207,17 @@ void take_settings(TextLayout& layout) {
     const auto all = static_cast<std::size_t>(
         std::count_if(layout.notes.begin(), layout.notes.end(),
                       [&](const auto& note) { return plain_key(note.first) == name; }));
+    // One for all of a table that says nothing else.
+    if (unit && all == 1 && channels.size() > 1 && Unit::try_parse(value) &&
+        std::all_of(channels.begin(), channels.end(),
+                    [&](std::size_t c) { return layout.columns[c].unit.text() == "1"; })) {
+      for (const std::size_t c : channels) take_unit(layout.columns[c], value);
+      layout.cautions.push_back({"unit-of-all", Severity::note, "",
+                                 "\"" + clean_text(key, 40) + "\" says one unit, " + clean_text(value, 20) +
+                                     ": all channels have it",
+                                 "--unit 'CHANNEL: UNIT' names another"});
+      continue;
+    }
     if (all != channels.size()) continue;
     Channel& channel = layout.columns[channels[seen[name]++]];
     const std::size_t behind = value.find_first_not_of("+-.,0123456789eE ");
@@ -211,19 +234,40 @@ void take_settings(TextLayout& layout) {
 
 namespace {
 
+/// The first number of a row, or its instant.
+std::optional<double> lead_of(std::string_view line, char delimiter, char decimal) {
+  std::vector<std::string_view> cells;
+  split_cells(line, delimiter, cells);
+  double value = 0;
+  if (cells.empty()) return {};
+  if (parse_cell(cells[0], decimal, value)) return value;
+  const auto at = parse_date_time(unquoted_cell(cells[0]));
+  return at ? std::optional(static_cast<double>(*at)) : std::nullopt;
+}
+
+/// Whether the row behind a line that is none begins anew: at the first number of the table's first row, or
+/// before it, and not beyond the last.
+bool begins_anew(std::span<const TextLine> lines, std::size_t first, std::size_t title, char delimiter,
+                 char decimal) {
+  std::size_t behind = title + 1, before = title;
+  while (behind < lines.size() && !lead_of(lines[behind].text, delimiter, decimal)) ++behind;
+  while (before > first && !lead_of(lines[before].text, delimiter, decimal)) --before;
+  if (behind + 2 >= lines.size() || before <= first + 1) return false;
+  const auto begun = lead_of(lines[first].text, delimiter, decimal),
+             second = lead_of(lines[first + 1].text, delimiter, decimal),
+             ended = lead_of(lines[before].text, delimiter, decimal),
+             now = lead_of(lines[behind].text, delimiter, decimal),
+             next = lead_of(lines[behind + 1].text, delimiter, decimal);
+  // Both rise from where they begin.
+  return begun && second && ended && now && next && *begun < *second && *second < *ended && *now < *next &&
+         *now <= *begun;
+}
+
 /// Whether the first number of the next row, behind lines that stand above the first ones as well, is greater
 /// than that of the row before the line `title`.
 bool goes_on(std::span<const TextLine> lines, std::size_t title, const HeadLines& head, char delimiter,
              char decimal) {
-  std::vector<std::string_view> cells;
-  const auto lead = [&](std::size_t line) -> std::optional<double> {
-    split_cells(lines[line].text, delimiter, cells);
-    double value = 0;
-    if (cells.empty()) return {};
-    if (parse_cell(cells[0], decimal, value)) return value;
-    const auto at = parse_date_time(unquoted_cell(cells[0]));
-    return at ? std::optional(static_cast<double>(*at)) : std::nullopt;
-  };
+  const auto lead = [&](std::size_t line) { return lead_of(lines[line].text, delimiter, decimal); };
   const auto is_head = [&](std::size_t line) {
     return trimmed(lines[line].text).empty() || head.has(lines[line].text);
   };
@@ -240,11 +284,32 @@ std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimi
   std::vector<TableLines> out;
   std::vector<std::string_view> cells;
   std::size_t after = 0;  // Line behind the last table's rows.
-  bool title = false, open = false;
+  bool title = false, open = false, blank = false;
+  // Where blanks part cells every word is one: only rows that begin anew tell tables from prose.
+  const bool anew_only = delimiter == ' ';
   HeadLines head;
   for (std::size_t i = 0; i < lines.size(); ++i) {
     const std::string_view text = trimmed(lines[i].text);
-    if (text.empty() || text[0] == '#' || text[0] == '%') continue;
+    if (text.empty()) {
+      blank = true;
+      continue;
+    }
+    // A line between rows behind which they begin anew: another run.
+    const bool remark = text[0] == '#' || text[0] == '%';
+    if (open && out.back().rows > 2 && (remark ? blank : true) &&
+        !lead_of(lines[i].text, delimiter, decimal) &&
+        begins_anew(lines, out.back().data, i, delimiter, decimal)) {
+      title = true, open = false, blank = false;
+      continue;
+    }
+    if (remark || anew_only) {
+      if (!remark && lead_of(lines[i].text, delimiter, decimal)) {
+        if (!open && (title || out.empty())) out.push_back({after, i + 1, 0, i}), open = true;
+        ++out.back().rows, out.back().end = i + 1, after = i + 1;
+        title = blank = false;
+      }
+      continue;
+    }
     split_cells(lines[i].text, delimiter, cells);
     std::size_t numbers = 0, words = 0;
     double value = 0;
@@ -270,7 +335,7 @@ std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimi
             !parse_date(lead) && !parse_time_of_day(lead))
           ++table.labelled;
       }
-      title = false;
+      title = blank = false;
     } else if (numbers == 0 && words > 1) {
       // The same titles again, and times that go on: a log that was opened anew.
       const bool again = open && head.has(lines[i].text) && goes_on(lines, i, head, delimiter, decimal);
@@ -279,9 +344,13 @@ std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimi
     }
   }
   // Settings of each channel, a word before them, above a table of many more rows: its preamble.
-  for (std::size_t t = 0; t + 1 < out.size(); ++t)
-    if (out[t].labelled == out[t].rows && out[t + 1].rows >= 3 * out[t].rows && out[t + 1].labelled == 0)
-      out[t + 1].first = out[t].first, out[t].rows = 0;
+  for (std::size_t t = out.size(), next = out.size(); t-- > 0;) {
+    if (next < out.size() && out[t].labelled == out[t].rows && out[next].rows >= 3 * out[t].rows &&
+        out[next].labelled == 0)
+      out[next].first = out[t].first, out[t].rows = 0;
+    else
+      next = t;
+  }
   std::erase_if(out, [](const TableLines& t) { return t.rows < 3; });
   return out;
 }

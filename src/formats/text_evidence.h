@@ -20,6 +20,9 @@ void name_vectors(TextLayout& layout, const std::vector<TextLine>& lines, std::s
 /// Cautions about titled columns that are not taken.
 void report_left_out(TextLayout& layout, std::span<const TextLine> lines, std::size_t first);
 
+/// Units that lines above say by the columns' names: "Voltage unit: mV".
+void take_named_units(TextLayout& layout);
+
 /// Settings of an instrument that writes one channel: its name and unit.
 void take_settings(TextLayout& layout);
 

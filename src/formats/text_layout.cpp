@@ -199,8 +199,7 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& asked) {
                                    " in its head; give fewer");
   TableGuess best = guess_table(std::span(lines).subspan(above), settings);
   best.first += above, best.last += above;
-  if (whole && above == 0 && !best.cells.empty() && settings.axis.empty() && best.delimiter != ' ' &&
-      best.delimiter != '(') {
+  if (whole && above == 0 && !best.cells.empty() && settings.axis.empty() && best.delimiter != '(') {
     const std::vector<TableLines> tables = find_tables(lines, best.delimiter, best.decimal);
     if (tables.size() > 1) {
       take_table(layout, lines, tables, settings, head.path);
@@ -227,6 +226,7 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& asked) {
   if (layout.delimiter == '(') name_vectors(layout, lines, best.first);
   take_row_units(layout, lines, best.first, best.last);
   read_settings_beside(layout, lines, best.first, best.last);
+  take_named_units(layout);
   layout.lines.emplace_back(std::to_string(layout.first_line + best.first + 1) + "..", "data");
   if (settings.axis.empty()) find_counted_clock(layout, lines, best.first, best.last);
   if (!layout.clock) find_axis_column(layout, lines, best.first, best.last, head.path, settings.axis);

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <initializer_list>
+#include <nlohmann/json.hpp>
 
 #include "base/text.h"
 #include "formats/clock.h"
@@ -144,6 +145,18 @@ void read_note(TextLayout& layout, const std::string& key, std::string value) {
 
 namespace {
 
+/// {"fs": 2000, "unit": "g"} in a line of its own. False where it is none.
+bool read_object(TextLayout& layout, std::string_view text) {
+  if (text.front() != '{' || text.back() != '}') return false;
+  const auto object = nlohmann::ordered_json::parse(text, nullptr, false);
+  if (!object.is_object()) return false;
+  for (const auto& [key, value] : object.items())
+    if (value.is_string() || value.is_number())
+      read_note(layout, clean_text(key),
+                clean_text(value.is_string() ? value.get<std::string>() : value.dump()));
+  return true;
+}
+
 /// Several "KEY= value" in one line: "NPTS=   25, DT=   .0050 SEC". False where there are fewer than two.
 bool read_pairs(TextLayout& layout, std::string_view text) {
   std::vector<std::size_t> marks;
@@ -249,7 +262,7 @@ void read_preamble_line(TextLayout& layout, std::string_view text) {
     text.remove_prefix(1);
   text = trimmed(text);
   if (text.empty()) return;
-  if (read_pairs(layout, text)) return;
+  if (read_object(layout, text) || read_pairs(layout, text)) return;
   std::vector<std::string_view> cells;
   split_cells(text, layout.delimiter == ' ' ? '\t' : layout.delimiter, cells);
   // In a comment, what stands behind "key: " is one value.

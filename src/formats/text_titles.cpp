@@ -48,6 +48,9 @@ std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_
   const std::string_view bare = blanks ? without_marks(text) : trimmed(text);
   split_cells(bare, blanks ? ' ' : layout.delimiter, cells);
   const std::size_t needed = cells_needed(layout);
+  // Tabs in front part cells that are empty.
+  if (layout.delimiter == '\t' && cells.size() != needed && !text.empty() && text.front() == '\t')
+    split_cells(text.substr(0, text.find_last_not_of("\r\n") + 1), '\t', cells);
   // Names lined up by blanks above rows parted by tabs.
   if (layout.delimiter == '\t' && cells.size() == 1 && needed > 1) {
     std::vector<std::string_view> words;
@@ -79,7 +82,7 @@ std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_
 /// A comment that names the columns, parted otherwise than the numbers or behind a label:
 /// "# time: s, force: N", "# columns: time, force".
 std::vector<std::string> comment_cells(const TextLayout& layout, std::string_view text) {
-  if (!is_comment(text)) return {};
+  if (!is_comment(text) || (layout.delimiter == '\t' && text.front() == '\t')) return {};
   const std::string_view bare = without_marks(text), list = behind_label(bare);
   for (const char mark : {',', ';', '\t', '|'}) {
     if (mark == layout.delimiter && list.size() == bare.size()) continue;
@@ -265,7 +268,12 @@ void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::si
   layout.columns.assign(layout.cells.size(), {});
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
     Channel& column = layout.columns[c];
-    if (!names.empty()) column = channel_from_title(names[c]);
+    if (!names.empty()) {
+      column = channel_from_title(names[c]);
+      // "u [mV] @ 2 kHz".
+      if (const std::size_t at = names[c].find('@'); at != std::string::npos && at > 1)
+        read_preamble_line(layout, "sampling rate: " + std::string(trimmed(names[c].substr(at + 1))));
+    }
     if (!roles.units) continue;
     const std::string unit = without_brackets(rows[*roles.units].row[c]);
     if (unit.empty() || counts_word(unit)) continue;

@@ -87,6 +87,11 @@ Channel channel_from_title(std::string_view title) {
   std::string_view text = trimmed(clean);
   // Marks of footnotes.
   while (text.size() > 2 && text.back() == '*') text = trimmed(text.substr(0, text.size() - 1));
+  // "u [mV] @ 2 kHz": a unit in brackets goes before what is said behind it.
+  if (const std::size_t at = text.find('@'); at != std::string_view::npos && at > 1) {
+    const std::string_view before = trimmed(text.substr(0, at));
+    if (!before.empty() && (before.back() == ']' || before.back() == ')')) text = before;
+  }
   Channel channel;
   const auto take = [&](std::string_view name, std::string_view unit_text, bool bracketed) {
     if (trimmed(name).empty() && !bracketed) return false;

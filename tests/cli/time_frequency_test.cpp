@@ -297,7 +297,8 @@ std::vector<double> events_beside_lines() {
 
 TEST(Events, BesideSteadyLinesAreTheirOwn) {
   const ScratchFolder folder;
-  write_flat(folder, "x.f64", {events_beside_lines()});
+  const std::vector<double> x = events_beside_lines();
+  folder.write("x.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
   for (const std::string command : {"spectrogram", "scalogram"}) {
     json events =
         document_of(folder, command + " x.f64 --binary f64le:1ch --rate 1kHz")["results"][0]["events"];
@@ -324,7 +325,7 @@ TEST(Events, SteadyLinesAreNone) {
     x.push_back(std::cos(2 * pi * 145.52 * t + 0.4) + 0.1 * std::cos(2 * pi * 69.5 * t) +
                 0.03 * (static_cast<double>(bits >> 11) / 9007199254740992.0 - 0.5));
   }
-  write_flat(folder, "x.f64", {x});
+  folder.write("x.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
   for (const std::string command : {"spectrogram", "scalogram"}) {
     const json document = document_of(folder, command + " x.f64 --binary f64le:1ch --rate 1kHz");
     EXPECT_EQ(document["results"][0]["events"].size(), 0u) << command << document["results"][0]["events"];
