@@ -179,6 +179,55 @@ void rewrite_pairs(const LineDialect& dialect, const KeyedLine& found, std::stri
   out += '\n';
 }
 
+/// "TIME = 0.001", "t: 0.001 s": a name, a number, and its unit.
+struct BlockHead {
+  std::string_view key, number, unit;
+};
+std::optional<BlockHead> block_head(std::string_view line) {
+  line = trimmed(line);
+  const std::size_t mark = line.find_first_of("=:");
+  if (mark == std::string_view::npos || mark == 0 || mark > 40) return {};
+  BlockHead out{trimmed(line.substr(0, mark)), trimmed(line.substr(mark + 1)), {}};
+  if (out.key.empty() || ((out.key[0] | 32) < 'a' || (out.key[0] | 32) > 'z')) return {};
+  const std::size_t end = out.number.find_first_of(" \t");
+  if (end != std::string_view::npos)
+    out.unit = trimmed(out.number.substr(end)), out.number = out.number.substr(0, end);
+  double value = 0;
+  if (!parse_cell(out.number, '.', value) || out.unit.size() > 12) return {};
+  return out;
+}
+
+/// Blocks of as many values each, three at least, under lines of one name whose numbers rise; the names of
+/// their columns.
+std::vector<std::string> block_keys(const std::vector<std::string_view>& lines) {
+  // The name is that of the last block; other settings may stand above the first one.
+  std::string key, unit;
+  for (std::size_t i = lines.size(); i-- > 0 && key.empty();)
+    if (const auto head = block_head(lines[i])) key = head->key, unit = head->unit;
+  std::size_t blocks = 0, values = 0, each = 0;
+  double before = 0, value = 0;
+  for (const std::string_view line : lines) {
+    if (trimmed(line).empty()) continue;
+    if (const auto head = block_head(line)) {
+      if (head->key != key && blocks == 0) continue;
+      if (head->key != key) return {};
+      (void)parse_cell(head->number, '.', value);
+      if (blocks > 0 && (value <= before || (each != 0 && values != each) || values == 0)) return {};
+      if (blocks > 0) each = values;
+      before = value, values = 0, ++blocks;
+      continue;
+    }
+    const std::size_t numbers = numbers_in_line(line).size();
+    if (numbers == 0 && blocks > 0) return {};
+    values += numbers;
+  }
+  constexpr std::size_t most = 4095;
+  if (blocks < 3 || each == 0 || each > most) return {};
+  std::vector<std::string> out = {unit.empty() ? key : key + " (" + unit + ")"};
+  for (std::size_t c = 0; c < each; ++c) out.push_back("value " + std::to_string(c + 1));
+  return out;
+}
+
 void rewrite_quoted(std::string_view line, std::string& out) {
   bool inside = false;
   for (const char c : line) {
@@ -226,6 +275,12 @@ std::optional<LineDialect> LineDialect::found_in(const std::vector<std::string_v
   return {};
 }
 
+std::optional<LineDialect> LineDialect::blocks_in(const std::vector<std::string_view>& lines) {
+  LineDialect out;
+  out.kind = Kind::blocks, out.delimiter = '\t', out.keys = block_keys(lines);
+  return out.keys.empty() ? std::nullopt : std::optional(out);
+}
+
 void LineDialect::learn_keys(const std::vector<std::string_view>& lines) {
   std::vector<std::string> all;
   std::set<std::string> known;
@@ -256,6 +311,16 @@ LineRewriter LineDialect::rewriter() const {
         const std::vector<double> numbers = numbers_in_line(line);
         for (const double x : numbers) fmt::format_to(std::back_inserter(out), "{}\n", x * factor);
         if (numbers.empty()) out += line;
+      };
+    case Kind::blocks:
+      // A block is one line: each begins behind the end of the one before.
+      return [mark = delimiter](std::string_view line, std::string& out) {
+        if (const auto head = block_head(line)) {
+          out += '\n';
+          out += head->number;
+          return;
+        }
+        for (const double x : numbers_in_line(line)) fmt::format_to(std::back_inserter(out), "{}{}", mark, x);
       };
     case Kind::arrow:
       return [mark = delimiter](std::string_view line, std::string& out) {

@@ -149,7 +149,10 @@ bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std
 
 bool is_axis_column(const TextLayout& layout, std::size_t column) {
   const Channel& c = layout.columns[column];
-  return is_time_title(c) || (c.unit.text() != "1" && c.unit.converts_to(Unit::parse("s")));
+  const bool seconds = c.unit.text() != "1" && c.unit.converts_to(Unit::parse("s"));
+  // "X (g^2/Hz)" is an axis of space, or of a sensor.
+  const bool otherwise = c.unit.text() != "1" && c.unit.known() && !seconds;
+  return seconds || (is_time_title(c) && !otherwise);
 }
 
 void keep_columns(TextLayout& layout, const std::vector<std::size_t>& kept) {
@@ -274,6 +277,7 @@ std::optional<LineDialect> dialect_of(const std::vector<TextLine>& lines, const 
   auto out = LineDialect::found_in({texts.end() - static_cast<std::ptrdiff_t>(last), texts.end()},
                                    settings.delimiter);
   if (out && !out->keys.empty()) out->learn_keys(texts);
+  if (!out && settings.delimiter == 0) out = LineDialect::blocks_in(texts);
   return out;
 }
 
