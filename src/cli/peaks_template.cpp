@@ -24,7 +24,12 @@ constexpr std::int64_t most_samples = 1 << 20;  ///< Of a shape.
 }  // namespace
 
 std::pair<double, double> template_range(const std::string& text) {
-  const Range range = parse_range(text, Dimension::time);
+  Range range;
+  try {
+    range = parse_range(text, Dimension::time);
+  } catch (const Error&) {
+    // Said below.
+  }
   if (!range.low || !range.high || !(*range.low < *range.high))
     throw Error(Status::usage, "--template: \"" + clean_text(text) +
                                    "\" is no stretch of time; write \"0.2s..0.3s\", or \"mean\"");

@@ -14,22 +14,64 @@ std::vector<double> PeakTemplate::taps() const {
   return out;
 }
 
+namespace {
+
+/// The sample nearest to the top, its place between samples and its height: of a parabola through the middle
+/// of what stands above half, so that noise upon a wide top does not choose.
+struct Top {
+  std::size_t sample = 0;
+  double place = 0, height = 0;
+};
+Top top_of(std::span<const double> stretch, double sign, double base) {
+  Top out;
+  const auto at = [&](std::size_t i) { return sign * (stretch[i] - base); };
+  for (std::size_t i = 1; i < stretch.size(); ++i)
+    if (at(i) > at(out.sample)) out.sample = i;
+  out.place = static_cast<double>(out.sample), out.height = stretch[out.sample];
+  std::size_t wide = 0;
+  double sum = 0, moment = 0;
+  for (std::size_t i = 0; i < stretch.size(); ++i)
+    if (at(i) > 0.5 * at(out.sample)) ++wide, sum += at(i), moment += at(i) * static_cast<double>(i);
+  if (out.sample == 0 || out.sample + 1 == stretch.size()) return out;
+  // A wide one: about the middle of its upper half, over a third of that to either side.
+  const bool is_wide = wide >= 9;
+  const double middle = is_wide ? moment / sum : out.place;
+  const auto reach = is_wide ? static_cast<double>(wide) / 3 : 1.0;
+  double s0 = 0, s1 = 0, s2 = 0, s3 = 0, s4 = 0, y0 = 0, y1 = 0, y2 = 0;
+  for (std::size_t i = 0; i < stretch.size(); ++i) {
+    const double u = static_cast<double>(i) - middle;
+    if (std::abs(u) > reach + 1e-9) continue;
+    s0 += 1, s1 += u, s2 += u * u, s3 += u * u * u, s4 += u * u * u * u;
+    y0 += stretch[i], y1 += u * stretch[i], y2 += u * u * stretch[i];
+  }
+  // Normal equations of c + b u + a u^2, by Cramer's rule.
+  const double whole = s0 * (s2 * s4 - s3 * s3) - s1 * (s1 * s4 - s2 * s3) + s2 * (s1 * s3 - s2 * s2);
+  if (s0 < 3 || whole == 0) return out;
+  const double c = (y0 * (s2 * s4 - s3 * s3) - s1 * (y1 * s4 - s3 * y2) + s2 * (y1 * s3 - s2 * y2)) / whole,
+               b = (s0 * (y1 * s4 - s3 * y2) - y0 * (s1 * s4 - s2 * s3) + s2 * (s1 * y2 - s2 * y1)) / whole,
+               a = (s0 * (s2 * y2 - s3 * y1) - s1 * (s1 * y2 - s2 * y1) + y0 * (s1 * s3 - s2 * s2)) / whole;
+  if (!(sign * a < 0)) return out;
+  const double u = std::clamp(-b / (2 * a), -reach, reach);
+  out.place = std::clamp(middle + u, 0.0, static_cast<double>(stretch.size() - 1));
+  out.height = c + b * u + a * u * u;
+  out.sample = static_cast<std::size_t>(std::lround(out.place));
+  return out;
+}
+
+}  // namespace
+
 PeakTemplate template_of(std::span<const double> stretch, double sign) {
   PeakTemplate out;
   const std::size_t n = stretch.size();
   if (n < 5 || std::any_of(stretch.begin(), stretch.end(), [](double v) { return std::isnan(v); }))
     return out;
-  std::size_t top = 0;
-  for (std::size_t i = 1; i < n; ++i)
-    if (sign * stretch[i] > sign * stretch[top]) top = i;
-  if (top == 0 || top + 1 == n) return out;
   double mean = 0;
   for (const double v : stretch) mean += v / static_cast<double>(n);
   std::vector<double> sorted(stretch.begin(), stretch.end());
-  out.height = stretch[top] - median_in(sorted);
-  // The top of the parabola through three samples.
-  const double before = stretch[top - 1], after = stretch[top + 1], bend = before - 2 * stretch[top] + after;
-  out.top = bend != 0 ? std::clamp(0.5 * (before - after) / bend, -0.5, 0.5) : 0;
+  const double base = median_in(sorted);
+  const auto [top, place, height] = top_of(stretch, sign, base);
+  if (top == 0 || top + 1 == n) return out;
+  out.height = height - base, out.top = place - static_cast<double>(top);
   const std::size_t reach = std::max(top, n - 1 - top);
   out.shape.assign(2 * reach + 1, 0.0);
   out.first = reach - top, out.count = n;

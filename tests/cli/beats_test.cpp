@@ -2,7 +2,7 @@
 #include <gmock/gmock.h>
 
 #include <cmath>
-#include <fstream>
+#include <sstream>
 
 #include "cli/run_program.h"
 
@@ -14,18 +14,15 @@ using testing::HasSubstr;
 
 /// Times from the truth that `generate` writes, of its first channel and term.
 std::vector<double> truth_times(const ScratchFolder& folder, const std::string& file) {
-  std::ifstream in(folder.path(file));
-  std::string line;
-  while (std::getline(in, line)) {
-    const std::size_t at = line.find("times_s");
-    if (at == std::string::npos) continue;
-    std::vector<double> out;
-    for (std::size_t i = line.find('['); i != std::string::npos && line[i] != ']';
-         i = line.find_first_of(",]", i + 1))
-      out.push_back(std::stod(line.substr(i + 1)));
-    return out;
-  }
-  return {};
+  const std::string text = ScratchFolder::read(folder.path(file));
+  const std::size_t from = text.find("times_s");
+  if (from == std::string::npos) return {};
+  std::vector<double> out;
+  std::istringstream in(
+      text.substr(text.find('[', from) + 1, text.find(']', from) - text.find('[', from) - 1));
+  for (std::string cell; std::getline(in, cell, ',');)
+    if (cell.find_first_of("0123456789") != std::string::npos) out.push_back(std::stod(cell));
+  return out;
 }
 
 void generate(const ScratchFolder& folder, const std::string& what, const std::string& rest) {
@@ -40,7 +37,7 @@ TEST(Beats, ElectrocardiogramLikeTimesAreThoseOfTheTruth) {
            "--rate 500Hz --duration 120s");
   const std::vector<double> times = truth_times(folder, "made/generated-truth.toml");
   ASSERT_GT(times.size(), 120u);
-  const json r = document_of(folder, "peaks made/generated.npy --rate 500Hz --unit '*: mV'")["results"][0];
+  const json r = document_of(folder, "peaks made/generated.npy --rate 500Hz")["results"][0];
   ASSERT_EQ(r["peaks"].size(), times.size());
   int near = 0;
   for (std::size_t i = 0; i < times.size(); ++i)
@@ -53,30 +50,35 @@ TEST(Beats, ElectrocardiogramLikeTimesAreThoseOfTheTruth) {
   EXPECT_NEAR(number_of(r["interval_mean_s"]), 1 / 1.2, 0.01);
 }
 
-TEST(Beats, ATemplateReachesBelowTheNoise) {
+TEST(Beats, ATemplateFindsInNoiseWhatHeightAloneDoesNot) {
   const ScratchFolder folder;
-  // Noise of 0.5 RMS on bells 1 high and 40 samples wide: by height nothing is sure, by shape nearly all.
-  generate(folder, "u (V): beats 2Hz 1 bell width 40ms scatter 5% + white 0.0223607",
+  // Noise of 0.2 RMS on bells 1 high and 40 samples wide: few stand out by themselves.
+  generate(folder, "u (V): beats 2Hz 1 bell width 40ms scatter 5% + white 0.00894427",
            "--rate 1kHz --duration 60s");
   const std::vector<double> times = truth_times(folder, "made/generated-truth.toml");
-  const std::string file = "peaks made/generated.npy --rate 1kHz ";
+  const std::string file = "peaks made/generated.npy --rate 1kHz --min-distance 0.2s ";
+  EXPECT_LT(document_of(folder, file)["results"][0]["peaks"].size(), 40u);
+  const json by_height = document_of(folder, file + "--min-prominence 1")["results"][0];
   char stretch[60];
   std::snprintf(stretch, sizeof stretch, "--template %.3fs..%.3fs", times[3] - 0.06, times[3] + 0.06);
-  const json r =
-      document_of(folder, file + stretch + " --min-prominence 0.5 --min-distance 0.2s")["results"][0];
-  int found = 0, sure = 0;
+  const json r = document_of(folder, file + stretch)["results"][0];
+  // The mean of how far they are off, and how they scatter about that.
+  std::vector<double> off;
   for (const double t : times)
     for (const json& peak : r["peaks"])
-      if (const double off = number_of(peak["time_s"]) - t; std::abs(off) < 0.03) {
-        ++found;
-        sure += std::abs(off) < 3 * number_of(peak["time_std_s"]) + 0.012 ? 1 : 0;
-        EXPECT_GT(number_of(peak["likeness"]), 0.2);
+      if (const double d = number_of(peak["time_s"]) - t; std::abs(d) < 0.03) {
+        off.push_back(d);
         break;
       }
-  EXPECT_GE(found, static_cast<int>(times.size()) - 3);
-  EXPECT_GE(sure, static_cast<int>(0.95 * found));
-  EXPECT_LE(r["peaks"].size(), times.size() + 6);
-  EXPECT_NEAR(number_of(r["template_samples"]), 121, 1);
+  EXPECT_GE(off.size() + 2, times.size());
+  EXPECT_LE(r["peaks"].size(), times.size() + 4);
+  double mean = 0, square = 0;
+  for (const double d : off) mean += d / static_cast<double>(off.size());
+  for (const double d : off) square += (d - mean) * (d - mean) / static_cast<double>(off.size());
+  // A place has s / (a sqrt(sum p'^2)), 0.9 ms here; where the noisy shape has its top is common to all.
+  EXPECT_LT(std::sqrt(square), 0.0016);
+  EXPECT_LT(std::abs(mean), 0.006);
+  EXPECT_GE(by_height["peaks"].size(), times.size() - 4);
 }
 
 TEST(Beats, WhatIsUnlikeTheShapeIsLeftOutAndCounted) {

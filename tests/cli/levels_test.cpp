@@ -81,18 +81,19 @@ TEST_F(Loud, WithinBands) {
     if (rms > loudest) loudest = rms, name = text_of(all[i]["band"]);
   }
   EXPECT_EQ(name, "125 Hz");  // 89 to 178 Hz.
-  EXPECT_NEAR(loudest, number_of(all[0]["rms_total"]), 0.15);
+  EXPECT_NEAR(loudest, number_of(all[0]["rms_total"]), 0.3);
   EXPECT_EQ(all[2]["exceedances"][0]["count"].get<int>(), 2);
   const auto own =
       document_of(folder, "levels p.csv --every 100ms --bands 50Hz..200Hz,200Hz..800Hz --figure none");
   ASSERT_EQ(own["results"].size(), 3u);
   EXPECT_NEAR(number_of(own["results"][1]["levels"][30]["rms"]), 1, 0.02);
-  EXPECT_LT(number_of(own["results"][2]["levels"][30]["rms"]), 0.05);
+  // One octave below its edge, a filter of order 3 has 1 / (1 + 2.25^6) of the power left.
+  EXPECT_LT(number_of(own["results"][2]["levels"][30]["rms"]), 0.1);
   EXPECT_THAT(error_line(folder, "levels p.csv --bands 200Hz..1500Hz", 2), HasSubstr("half the rate"));
   EXPECT_THAT(error_line(folder, "levels p.csv --bands fifth", 2), HasSubstr("octave"));
-  const ProgramRun run = run_program(folder, "levels p.csv --bands third --out o --quiet");
+  const ProgramRun run = run_program(folder, "levels p.csv --every 100ms --bands third --out o --quiet");
   ASSERT_EQ(run.status, 0) << run.err;
-  EXPECT_THAT(ScratchFolder::read(folder.path("o/p-levels.csv")), HasSubstr("p, 100 Hz rms (Pa)"));
+  EXPECT_NE(ScratchFolder::read(folder.path("o/p-levels.csv")).find("p, 100 Hz rms (Pa)"), std::string::npos);
   EXPECT_EQ(ScratchFolder::read(folder.path("o/p-levels.png")).substr(1, 3), "PNG");
 }
 
