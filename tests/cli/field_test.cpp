@@ -203,7 +203,8 @@ TEST(FieldChoice, DampingOfModesThatAreAskedForAndMapsOfTheDifference) {
   const json at = document_of(folder, "field " + cell + " --at 62.1Hz,100Hz --figure none");
   const json& peaks = at["results"][0]["peaks"];
   EXPECT_NEAR(number_of(peaks[0]["damping_ratio"]), 0.011, 1e-4);
-  EXPECT_FALSE(peaks[1]["damping_ratio"].is_number() && number_of(peaks[1]["damping_ratio"]) > 0);
+  EXPECT_FALSE(peaks[1].contains("damping_ratio") && peaks[1]["damping_ratio"].is_number() &&
+               number_of(peaks[1]["damping_ratio"]) > 0);
   ASSERT_EQ(run_program(folder, "field " + cell + " --also hdf5 --figure none --quiet --out of").status, 0);
   const ProgramRun run = run_program(
       folder,
