@@ -210,7 +210,7 @@ TEST(FieldChoice, DampingOfModesThatAreAskedForAndMapsOfTheDifference) {
       folder,
       "field " + cell + " --versus of/cell-field-field.h5 --frames 10..1000 --quiet --figure data --out o");
   ASSERT_EQ(run.status, 0) << run.err;
-  EXPECT_THAT(ScratchFolder::read(folder.path("o/cell-field-field-maps.json")),
+  EXPECT_THAT(ScratchFolder::read(folder.path("o/cell-field-field-maps.figure.json")),
               HasSubstr("amplitude less that of the other run"));
 }
 
