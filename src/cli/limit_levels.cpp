@@ -13,6 +13,8 @@ namespace vprism {
 std::pair<Scale, double> limit_meaning(const AskedLimit& limit, const Unit& unit,
                                        const AnalysisSettings& analysis, const std::string& file) {
   if (limit.decibels || limit.unit.text() == "1") return {limit.scale.value_or(analysis.scale), 1};
+  if (const auto root = unit_over_root_hertz(limit.unit))
+    if (root->known() && unit.known() && root->converts_to(unit)) return {Scale::asd, root->convert(1, unit)};
   const Unit square = unit.times(unit), density = square.over(Unit::parse("Hz"));
   const std::vector<std::pair<Scale, Unit>> ways = {
       {limit.scale.value_or(scale_entry(analysis.scale).amplitude ? analysis.scale : Scale::rms), unit},

@@ -39,7 +39,8 @@ FigureAxis level_axis(const Channel& channel, const AnalysisSettings& settings) 
   if (settings.decibel_reference) axis.logarithmic = false;
   if (axis.unit == "1") axis.unit.clear();
   if (settings.scale == Scale::esd) axis.quantity = "Energy density";
-  if (scale.amplitude)
+  if (settings.scale == Scale::asd) axis.quantity = "Amplitude density";
+  if (scale.amplitude && !scale.density)
     axis.quantity += settings.scale == Scale::rms    ? ", RMS"
                      : settings.scale == Scale::peak ? ", peak"
                                                      : ", peak to peak";

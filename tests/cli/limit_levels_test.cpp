@@ -38,6 +38,18 @@ TEST(LimitMeaning, FollowsFromTheUnit) {
   EXPECT_THROW(limit_meaning(in_unit("V"), acceleration, analysis, "f"), Error);
 }
 
+TEST(LimitMeaning, RootsOfDensitiesAreThoseOfDataSheets) {
+  const AnalysisSettings analysis;
+  for (const char* unit : {"nV/\u221aHz", "nV/sqrt(Hz)", "nV/rtHz", "nV/Hz^0.5"}) {
+    AskedLimit limit;
+    limit.unit = Unit::try_parse(unit).value_or(Unit::opaque(unit));
+    const auto meaning = limit_meaning(limit, Unit::parse("V"), analysis, "f");
+    EXPECT_EQ(meaning.first, Scale::asd) << unit;
+    EXPECT_NEAR(meaning.second, 1e-9, 1e-24) << unit;
+    EXPECT_THROW(limit_meaning(limit, Unit::parse("A"), analysis, "f"), Error);
+  }
+}
+
 TEST(LimitMeaning, DecibelsAreOfAmplitudeOrPower) {
   AnalysisSettings analysis;
   analysis.decibel_reference = 1e-6;

@@ -20,6 +20,7 @@ TEST(Scale, OneSineInAllScales) {
   EXPECT_NEAR(level_of(ms, Scale::rms, 2, 2, 0.75), 3 / std::sqrt(2.0), 1e-12);
   EXPECT_NEAR(level_of(ms, Scale::power, 2, 2, 0.75), 4.5, 1e-12);
   EXPECT_NEAR(level_of(ms, Scale::psd, 2, 2, 0.75), 2.25, 1e-12);
+  EXPECT_NEAR(level_of(ms, Scale::asd, 2, 2, 0.75), 1.5, 1e-12);
   EXPECT_NEAR(level_of(ms, Scale::esd, 2, 2, 0.75), 2.25 * 0.75, 1e-12);
   // At DC and of a turning complex tone the peak is the RMS.
   EXPECT_NEAR(level_of(ms, Scale::peak, 1, 2, 0.75), std::sqrt(4.5), 1e-12);
@@ -31,6 +32,10 @@ TEST(Scale, UnitsFollow) {
   EXPECT_EQ(scale_unit(volt, Scale::power), "V\u00B2");
   EXPECT_EQ(scale_unit(volt, Scale::psd), "V\u00B2/Hz");
   EXPECT_EQ(scale_unit(acceleration, Scale::psd), "(m/s\u00B2)\u00B2/Hz");
+  EXPECT_EQ(scale_unit(volt, Scale::asd), "V/\u221aHz");
+  EXPECT_EQ(scale_unit(acceleration, Scale::asd), "(m/s\u00B2)/\u221aHz");
+  EXPECT_EQ(scale_unit(Unit(), Scale::asd), "1/\u221aHz");
+  EXPECT_FALSE(unit_over_root_hertz(volt));
 }
 
 TEST(Scale, NamesComeBackAndWrongOnesAreTold) {
