@@ -40,6 +40,47 @@ TEST(Unit, QuotientsAndProductsKeepTheirMeaning) {
   EXPECT_TRUE(Unit::parse("V").times(Unit::parse("A")).converts_to(Unit::parse("W")));
 }
 
+TEST(Unit, AHertzIsATurnASecond) {
+  const Unit hertz = Unit::parse("Hz"), radians = Unit::parse("rad/s");
+  const double turn = 2 * 3.14159265358979323846;
+  EXPECT_NEAR(radians.convert(1, hertz), 1 / turn, 1e-15);
+  EXPECT_NEAR(hertz.convert(1, radians), turn, 1e-14);
+  EXPECT_NEAR(Unit::parse("rpm").convert(60, hertz), 1, 1e-14);
+  EXPECT_NEAR(Unit::parse("RPM").convert(60, radians), turn, 1e-13);
+  EXPECT_NEAR(Unit::parse("degree/s").convert(360, hertz), 1, 1e-14);
+  EXPECT_NEAR(Unit::parse("1/min").convert(60, hertz), 1, 1e-14);
+  EXPECT_NEAR(Unit::parse("rev/s").convert(1, hertz), 1, 1e-14);
+  EXPECT_NEAR(Unit::parse("kHz").convert(1, hertz), 1000, 1e-9);
+}
+
+TEST(Unit, WordsOfTheTrade) {
+  const auto is = [](const char* text, double value, const char* other) {
+    const auto unit = Unit::try_parse(text);
+    ASSERT_TRUE(unit) << text;
+    ASSERT_TRUE(unit->converts_to(Unit::parse(other))) << text;
+    EXPECT_NEAR(unit->convert(1, Unit::parse(other)), value, 1e-6 * value) << text;
+    EXPECT_EQ(unit->text(), text);
+  };
+  is("Nm", 1, "N.m");
+  is("kNm", 1000, "N.m");
+  is("Nm/s", 1, "W");
+  is("kWh", 3.6e6, "J");
+  is("mAh", 3.6, "A.s");
+  is("PSI", 6894.757, "Pa");
+  is("mph", 0.44704, "m/s");
+  is("ustrain", 1e-6, "1");
+  is("\u00b5\u03b5", 1e-6, "1");
+  is("Vrms", 1, "V");
+  is("mV RMS", 1e-3, "V");
+  is("Grms", 9.80665, "m/s^2");
+  is("mm/s rms", 1e-3, "m/s");
+  is("cfm", 4.719474e-4, "m^3/s");
+  is("mmH2O", 9.80665, "Pa");
+  is("%RH", 0.01, "1");
+  // Words that are names more often than units.
+  for (const char* text : {"strain", "pixel", "var", "rms"}) EXPECT_FALSE(Unit::try_parse(text)) << text;
+}
+
 TEST(Unit, LabelRaisesExponents) { EXPECT_EQ(Unit::parse("m/s^2").label(), "m/s\u00B2"); }
 
 TEST(Unit, UnreadableUnitsStayText) {

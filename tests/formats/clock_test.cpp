@@ -33,6 +33,38 @@ TEST(Clock, DaysOfTheYearAreDates) {
   EXPECT_EQ(parse_time_of_day("75:30"), (75 * 60 + 30) * 60 * second);
 }
 
+TEST(Clock, MonthsByTheirNamesInSixLanguages) {
+  const auto march = parse_date("2024-03-01"), may = parse_date("2024-05-01"),
+             august = parse_date("2024-08-01"), december = parse_date("2024-12-01");
+  for (const char* text : {"1 March 2024", "01. M\u00e4r. 2024", "1 M\u00e4rz 2024", "1 mars 2024",
+                           "1 marzo 2024", "1 maart 2024"})
+    EXPECT_EQ(parse_date(text), march) << text;
+  for (const char* text : {"1-May-2024", "1. Mai 2024", "1 mayo 2024", "1 maggio 2024", "1 mei 2024"})
+    EXPECT_EQ(parse_date(text), may) << text;
+  for (const char* text : {"1 Aug 2024", "1 ao\u00fbt 2024", "1 agosto 2024"})
+    EXPECT_EQ(parse_date(text), august) << text;
+  for (const char* text : {"1 Dez 2024",
+                           "1 d\u00e9"
+                           "cembre 2024",
+                           "1 dic 2024"})
+    EXPECT_EQ(parse_date(text), december) << text;
+  // June or July.
+  EXPECT_FALSE(parse_date("1 jui 2024"));
+  EXPECT_FALSE(parse_date("1 xyz 2024"));
+}
+
+TEST(Clock, ZonesByTheirLetters) {
+  const auto utc = parse_date_time("2024-03-05 14:02:00");
+  EXPECT_EQ(*parse_date_time("2024-03-05 15:02:00 CET"), *utc);
+  EXPECT_EQ(*parse_date_time("2024-03-05 16:02:00 CEST"), *utc);
+  EXPECT_EQ(*parse_date_time("2024-03-05 09:02:00.0 EST"), *utc);
+  EXPECT_EQ(*parse_date_time("2024-03-05 14:02:00 UTC"), *utc);
+  // What is not known leaves the clock as it stands; words are no zones.
+  EXPECT_EQ(*parse_date_time("2024-03-05 14:02:00 XYZT"), *utc);
+  EXPECT_FALSE(parse_date_time("2024-03-05 14:02:00 ok"));
+  EXPECT_FALSE(parse_date_time("2024-03-05 14:02:00 Stopped"));
+}
+
 TEST(Clock, TimesOfDayHaveAnyNumberOfDigits) {
   EXPECT_EQ(parse_time_of_day("00:00:00"), 0);
   EXPECT_EQ(parse_time_of_day("06:54:19.250"), (6 * 3600 + 54 * 60 + 19) * second + 250'000'000);
