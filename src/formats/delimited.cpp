@@ -16,6 +16,7 @@
 #include "formats/complex_pairs.h"
 #include "formats/row_channels.h"
 #include "formats/row_checks.h"
+#include "formats/text_axis.h"
 #include "formats/text_gaps.h"
 #include "formats/text_rows.h"
 
@@ -343,6 +344,15 @@ class Delimited : public SampleSource {
                  "; the first is used",
              "check the export, or give --rate");
       }
+    }
+    const auto swept = swept_frequencies(layout_);
+    if (!carries_stamps() && interval == 0 && swept && recording_.samples > 1 && !settings_.rate_hz &&
+        !settings_.interval_s && !settings_.duration_s) {
+      recording_.axis.domain = Axis::Domain::frequency, recording_.axis.unit = Unit::parse("Hz");
+      recording_.axis.name = "frequency", recording_.axis.source = "preamble (frequencies swept over)";
+      recording_.axis.start = swept->first;
+      recording_.axis.interval = (swept->second - swept->first) / static_cast<double>(recording_.samples - 1);
+      return;
     }
     if (!carries_stamps()) {
       recording_.axis.start =

@@ -129,4 +129,35 @@ void take_axis_column(TextLayout& layout, std::size_t index) {
   if (layout.axis.domain == Axis::Domain::time) layout.time_factor = column.unit.convert(1, layout.axis.unit);
 }
 
+std::optional<std::pair<double, double>> swept_frequencies(const TextLayout& layout) {
+  const auto hertz = [&](std::initializer_list<std::string_view> keys) -> std::optional<double> {
+    for (const auto& [key, text] : layout.notes) {
+      const Channel title = channel_from_title(key);
+      std::string name = lower_case(title.name);
+      std::replace(name.begin(), name.end(), '_', ' ');
+      if (std::find(keys.begin(), keys.end(), name) == keys.end()) continue;
+      // "1000000000,Hz", "1.2 GHz".
+      const std::size_t behind = text.find_first_not_of("+-.0123456789eE");
+      double number = 0;
+      if (!parse_cell(std::string_view(text).substr(0, behind), '.', number)) continue;
+      std::string_view unit =
+          behind == std::string::npos ? std::string_view() : std::string_view(text).substr(behind);
+      while (!unit.empty() && std::string_view(" ,;\t").find(unit.front()) != std::string_view::npos)
+        unit.remove_prefix(1);
+      const auto known = unit.empty() ? std::optional(title.unit) : Unit::try_parse(unit);
+      if (known && known->converts_to(Unit::parse("Hz"))) return known->convert(number, Unit::parse("Hz"));
+      if (unit.empty() && title.unit.text() == "1") return number;
+    }
+    return {};
+  };
+  const auto centre = hertz(
+                 {"center frequency", "centre frequency", "center freq", "centre freq", "center", "centre"}),
+             span = hertz({"span", "frequency span", "freq span"});
+  if (centre && span && *span > 0) return std::pair{*centre - *span / 2, *centre + *span / 2};
+  const auto start = hertz({"start frequency", "start freq", "freq start", "frequency start"}),
+             stop = hertz({"stop frequency", "stop freq", "freq stop", "frequency stop", "end frequency"});
+  if (start && stop && *stop > *start) return std::pair{*start, *stop};
+  return {};
+}
+
 }  // namespace vprism

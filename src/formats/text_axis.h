@@ -16,4 +16,8 @@ void take_axis_column(TextLayout& layout, std::size_t column);
 void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                       std::size_t last, const std::string& file, const std::string& asked);
 
+/// Where levels stand alone and the lines above say which frequencies they were swept over, as centre and
+/// span or as start and stop: those two, in Hz.
+std::optional<std::pair<double, double>> swept_frequencies(const TextLayout& layout);
+
 }  // namespace vprism

@@ -91,7 +91,10 @@ class Beats : public Term {
       return static_cast<std::size_t>(std::lower_bound(t.begin(), t.end(), time) - t.begin());
     };
     if (settings_.shape == Shape::rectangle) {
-      for (std::size_t n = place(at); n < t.size() && t[n] < at + w; ++n) out[n] += settings_.amplitude;
+      // Times are sums of rounded intervals: edges that fall on samples do so in every beat.
+      const double slack = 1e-9 / settings_.hz;
+      for (std::size_t n = place(at - slack); n < t.size() && t[n] < at + w - slack; ++n)
+        out[n] += settings_.amplitude;
       return;
     }
     for (const Bell& bell : bells()) {

@@ -31,7 +31,7 @@ void generate(const ScratchFolder& folder, const std::string& what, const std::s
   ASSERT_EQ(run.status, 0) << run.err;
 }
 
-TEST(Beats, ElectrocardiogramLikeTimesAreThoseOfTheTruth) {
+TEST(BeatRecords, ElectrocardiogramLikeTimesAreThoseOfTheTruth) {
   const ScratchFolder folder;
   generate(folder, "ecg (mV): beats 1.2Hz 1 heart width 25ms scatter 4% missed 2% + white 1e-3",
            "--rate 500Hz --duration 120s");
@@ -50,7 +50,7 @@ TEST(Beats, ElectrocardiogramLikeTimesAreThoseOfTheTruth) {
   EXPECT_NEAR(number_of(r["interval_mean_s"]), 1 / 1.2, 0.01);
 }
 
-TEST(Beats, ATemplateFindsInNoiseWhatHeightAloneDoesNot) {
+TEST(BeatRecords, ATemplateFindsInNoiseWhatHeightAloneDoesNot) {
   const ScratchFolder folder;
   // Noise of 0.2 RMS on bells 1 high and 40 samples wide: few stand out by themselves.
   generate(folder, "u (V): beats 2Hz 1 bell width 40ms scatter 5% + white 0.00894427",
@@ -81,7 +81,7 @@ TEST(Beats, ATemplateFindsInNoiseWhatHeightAloneDoesNot) {
   EXPECT_GE(by_height["peaks"].size(), times.size() - 4);
 }
 
-TEST(Beats, WhatIsUnlikeTheShapeIsLeftOutAndCounted) {
+TEST(BeatRecords, WhatIsUnlikeTheShapeIsLeftOutAndCounted) {
   const ScratchFolder folder;
   // Impacts, and steps up and down as high as they are, which match the shape badly.
   generate(folder, "u (V): beats 3Hz 1 bell width 20ms + square 0.5Hz 0.5 + white 1e-4",
@@ -96,7 +96,7 @@ TEST(Beats, WhatIsUnlikeTheShapeIsLeftOutAndCounted) {
   }
 }
 
-TEST(Beats, MistakesOfATemplate) {
+TEST(BeatRecords, MistakesOfATemplate) {
   const ScratchFolder folder;
   generate(folder, "u (V): tone 10Hz 1", "--rate 1kHz --duration 2s");
   const std::string file = "peaks made/generated.npy --rate 1kHz ";
