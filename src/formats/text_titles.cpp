@@ -126,7 +126,9 @@ TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_
   }
   for (const std::string& cell : cells) {
     const Channel title = channel_from_title(cell);
-    out.has_axis = out.has_axis || (cells.size() > 1 && (is_time_title(title) || is_count_title(title)));
+    // A lone column has no axis beside it: "Points,201" is a setting.
+    const bool beside = cells.size() > 1 && (cells_needed(layout) > 1 || layout.clock);
+    out.has_axis = out.has_axis || (beside && (is_time_title(title) || is_count_title(title)));
   }
   const auto filled = std::count_if(out.row.begin(), out.row.end(), [](const auto& s) { return !s.empty(); });
   if (2 * static_cast<std::size_t>(filled) <= out.row.size()) out.row.clear();
