@@ -60,9 +60,10 @@ std::string signature_sentence(const Compared& c, const std::string& first, cons
   for (std::size_t i = 0; i < parts.size(); ++i)
     out += (i == 0 ? "" : i + 1 == parts.size() ? " and " : ", ") + parts[i];
   if (new_lines > 0) out += (parts.empty() ? "" : ", ") + lines(new_lines) + " that " + first + " has not";
-  if (gone_lines > 0)
-    out +=
-        (parts.empty() && new_lines == 0 ? "not " : ", not ") + lines(gone_lines) + " that " + first + " has";
+  if (gone_lines > 0 && (!parts.empty() || new_lines > 0))
+    out += ", and lacks " + lines(gone_lines) + " that " + first + " has";
+  else if (gone_lines > 0)
+    out = second + " lacks " + lines(gone_lines) + " that " + first + " has";
   if (parts.empty() && new_lines == 0 && gone_lines == 0)
     out = "no band differs by 3 dB or more, and no line";
   if (s.alike)

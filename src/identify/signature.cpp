@@ -110,7 +110,9 @@ Signature compare_signatures(const SignatureSide& a, const SignatureSide& b, dou
       (now == 1 ? out.more : out.less).push_back(run);
     } else if (now == 0) {
       run.delta_db = sum / weights;
-      if (const double octaves = std::log2(run.high_hz / run.low_hz); octaves > widest)
+      // Bands that noise hides one by one may differ all the same together.
+      if (const double octaves = std::log2(run.high_hz / run.low_hz);
+          octaves > widest && std::abs(run.delta_db) <= 1)
         widest = octaves, out.alike = run;
     }
     i = end;
