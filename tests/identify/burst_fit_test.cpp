@@ -69,6 +69,16 @@ TEST(BurstFit, NoiseIsNoBurst) {
     EXPECT_FALSE(fit_burst(made({BurstShape::bell, 0.5, 0.01, 100, 0}, 1, seed), rate, 0.5, 0.05, 120));
 }
 
+TEST(BurstFit, WhatIsOverWithinASampleIsKnownToASample) {
+  std::vector<double> x(400, 0.0);
+  x[200] = 1;
+  const auto fit = fit_burst(x, 1000, 0.2, 0.01, 100);
+  ASSERT_TRUE(fit);
+  EXPECT_EQ(fit->shape, BurstShape::click);
+  EXPECT_GE(fit->time_std_s, 0.99e-3 / std::sqrt(12.0));
+  EXPECT_LT(std::abs(fit->time_s - 0.2), 3 * fit->time_std_s);
+}
+
 TEST(Stretches, AreFilledFromBlocksAndJoined) {
   Stretches stretches({{10, 20}, {15, 30}, {50, 60}});
   EXPECT_EQ(stretches.samples(), 30u);

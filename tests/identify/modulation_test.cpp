@@ -108,6 +108,41 @@ TEST(Modulation, AStepAtTheVeryEndIsNotedButNotListed) {
   EXPECT_TRUE(measure_modulation(demodulated([](double) { return 0.0; }, one, 1e-3)).edge_jumps.empty());
 }
 
+TEST(Modulation, WhatStillRingsAtTheEndsIsMeasured) {
+  // A straight line with ripple in its first and last values.
+  Demodulated series;
+  series.rate_hz = 100;
+  std::mt19937_64 bits(2);
+  std::normal_distribution<double> noise(0, 1e-3);
+  for (int n = 0; n < 800; ++n) {
+    const double from_end = std::min(n, 799 - n);
+    series.frequency.push_back(50 + 0.01 * n + noise(bits) +
+                               (from_end < 20 ? std::exp(-from_end / 4) * (n % 2 == 0 ? 1 : -1) : 0));
+  }
+  series.amplitude.assign(800, 1.0), series.phase.assign(800, 0.0);
+  const std::size_t rings = ringing_at_ends(series);
+  EXPECT_GE(rings, 12u);
+  EXPECT_LE(rings, 50u);
+  trim(series, rings);
+  EXPECT_EQ(ringing_at_ends(series), 0u);
+  EXPECT_NEAR(series.start_s, static_cast<double>(rings) / 100, 1e-12);
+  // Noise alone rings nowhere.
+  Demodulated plain;
+  plain.rate_hz = 100;
+  for (int n = 0; n < 800; ++n) plain.frequency.push_back(noise(bits));
+  EXPECT_LE(ringing_at_ends(plain), 50u);
+}
+
+TEST(Modulation, TheCarrierMovesWithItsDrift) {
+  Modulation m;
+  m.carrier_hz = 1000, m.carrier_std_hz = 0.3, m.drift_hz_per_s = -2, m.drift_std_hz_per_s = 0.1,
+  m.middle_s = 5;
+  m.move_carrier(4);
+  EXPECT_NEAR(m.carrier_hz, 992, 1e-12);
+  EXPECT_NEAR(m.carrier_std_hz, 0.5, 1e-12);
+  EXPECT_NEAR(m.middle_s, 9, 1e-12);
+}
+
 TEST(Modulation, ShapesAreNamedWhateverTheirPhase) {
   struct Case {
     const char* name;
