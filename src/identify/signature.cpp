@@ -84,11 +84,13 @@ Signature compare_signatures(const SignatureSide& a, const SignatureSide& b, dou
   for (std::size_t i = 0; i < out.bands.size();) {
     std::size_t end = i + 1;
     const int now = kind(out.bands[i]);
-    // A run goes over one band of another kind, but not over one that differs the other way.
-    while (end < out.bands.size() &&
-           (kind(out.bands[end]) == now ||
-            (end + 1 < out.bands.size() && kind(out.bands[end + 1]) == now && kind(out.bands[end]) != -now)))
-      ++end;
+    // A run goes over one band that is neither, and where both sides differ over one that does not; what is
+    // alike never over one that differs.
+    const auto passes = [&](std::size_t at) {
+      return at + 1 < out.bands.size() && kind(out.bands[at + 1]) == now &&
+             (kind(out.bands[at]) == 2 || (now != 0 && kind(out.bands[at]) == 0));
+    };
+    while (end < out.bands.size() && (kind(out.bands[end]) == now || passes(end))) ++end;
     std::size_t first = i, last = end;
     if (now == 1 || now == -1) {
       // Its skirts are not where it lies: what is 10 dB below its top at either end.

@@ -88,6 +88,20 @@ TEST(Signature, FreshNoiseIsNoDifference) {
   EXPECT_FALSE(louder.alike);
 }
 
+TEST(Signature, ALoneBandThatDiffersIsNotAlike) {
+  // One line of 300 Hz on A alone.
+  Made a = made(11, 0, 0.2, 0.25), b = made(12, 0, 0.2, 0.25);
+  const auto bin = static_cast<std::size_t>(a.spectrum.bins_at(300) + 0.5);
+  a.spectrum.power[bin] *= 1e4;
+  const Signature s = compare_signatures(a.side(), b.side());
+  ASSERT_EQ(s.less.size(), 1u);
+  EXPECT_LT(s.less[0].low_hz, 300);
+  EXPECT_GT(s.less[0].high_hz, 300);
+  EXPECT_LT(s.less[0].delta_db, -20);
+  ASSERT_TRUE(s.alike);
+  EXPECT_TRUE(s.alike->high_hz < 300 || s.alike->low_hz > 300 - 50);
+}
+
 TEST(Signature, LinesMakeUpTheTonalShare) {
   Made m = made(5, 0, 0.2, 0.25);
   SignatureSide side = m.side();
