@@ -249,9 +249,13 @@ std::optional<double> lead_of(std::string_view line, char delimiter, char decima
 /// before it, and not beyond the last.
 bool begins_anew(std::span<const TextLine> lines, std::size_t first, std::size_t title, char delimiter,
                  char decimal) {
+  // A head of a few lines: where rows begin with words, there is no end of them.
+  constexpr std::size_t most = 20;
   std::size_t behind = title + 1, before = title;
-  while (behind < lines.size() && !lead_of(lines[behind].text, delimiter, decimal)) ++behind;
-  while (before > first && !lead_of(lines[before].text, delimiter, decimal)) --before;
+  while (behind < lines.size() && behind < title + most && !lead_of(lines[behind].text, delimiter, decimal))
+    ++behind;
+  while (before > first && before + most > title && !lead_of(lines[before].text, delimiter, decimal))
+    --before;
   if (behind + 2 >= lines.size() || before <= first + 1) return false;
   const auto begun = lead_of(lines[first].text, delimiter, decimal),
              second = lead_of(lines[first + 1].text, delimiter, decimal),

@@ -84,8 +84,9 @@ std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_
 std::vector<std::string> comment_cells(const TextLayout& layout, std::string_view text) {
   if (!is_comment(text) || (layout.delimiter == '\t' && text.front() == '\t')) return {};
   const std::string_view bare = without_marks(text), list = behind_label(bare);
-  for (const char mark : {',', ';', '\t', '|'}) {
+  for (const char mark : {',', ';', '\t', '|', ' '}) {
     if (mark == layout.delimiter && list.size() == bare.size()) continue;
+    if (mark == ' ' && list.size() == bare.size()) continue;  // Words of a remark.
     std::vector<std::string_view> cells;
     split_cells(list, mark, cells);
     if (cells.size() < 2 || cells.size() != cells_needed(layout)) continue;

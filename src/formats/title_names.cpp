@@ -6,6 +6,7 @@
 #include <set>
 
 #include "base/text.h"
+#include "formats/serial_values.h"
 #include "formats/text_preamble.h"
 
 namespace vprism {
@@ -110,7 +111,10 @@ std::optional<TitleRow> placed_names(const TextLayout& layout, const std::vector
     const std::string_view text = trimmed(lines[i].text), bare = without_marks(text);
     if (!is_comment(text) || bare.empty() || bare.back() != ')' || bare.find('(') == std::string_view::npos)
       continue;
-    const std::string name(trimmed(bare.substr(0, bare.find('('))));
+    const std::size_t open = bare.find('(');
+    const std::string name(trimmed(bare.substr(0, open)));
+    // A place is numbers: "gain: 10 mV/(m/s^2)" has none.
+    if (numbers_in_line(bare.substr(open + 1, bare.size() - open - 2)).empty()) continue;
     if (!name.empty()) out.push_back(clean_text(name));
   }
   if (out.size() < 2 || out.size() != layout.cells.size() || cells_needed(layout) != out.size()) return {};
