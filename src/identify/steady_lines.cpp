@@ -22,7 +22,7 @@ constexpr double radians_of_cycle = 2 * std::numbers::pi;
 class LineSearch {
  public:
   LineSearch(std::span<const double> x, const std::vector<char>& used) : x_(x), used_(used) {
-    for (const char u : used_) count_ += u;
+    count_ = static_cast<std::size_t>(std::count(used_.begin(), used_.end(), char{1}));
     middle_ = static_cast<double>(x.size()) / 2;
     size_ = 16;
     while (size_ < 2 * x.size()) size_ *= 2;
