@@ -70,14 +70,13 @@ TEST_F(Loud, WithinBands) {
   const auto& all = document["results"];
   // The channel itself, then bands from 40 Hz (four periods in a stretch) to 0.45 of the rate.
   EXPECT_TRUE(all[0]["low_hz"].is_null());
-  double loudest = 0, sum = 0;
+  double loudest = 0;
   std::string name;
   for (std::size_t i = 1; i < all.size(); ++i) {
     EXPECT_EQ(text_of(all[i]["channel"]), "p");
     EXPECT_GE(number_of(all[i]["low_hz"]), 39);
     EXPECT_LE(number_of(all[i]["high_hz"]), 900);
     const double rms = number_of(all[i]["rms_total"]);
-    sum += rms * rms;
     if (rms > loudest) loudest = rms, name = text_of(all[i]["band"]);
   }
   EXPECT_EQ(name, "125 Hz");  // 89 to 178 Hz.
