@@ -96,8 +96,8 @@ inline std::vector<double> accelerations(const std::vector<double>& force, const
 
 inline void add_noise(std::vector<double>& x, std::mt19937_64& bits, double share) {
   const double rms = share * rms_of(x);
-  std::normal_distribution<double> normal(0, rms);
-  for (double& v : x) v += normal(bits);
+  std::normal_distribution<double> normal;
+  for (double& v : x) v += rms * normal(bits);
 }
 
 /// Every mode that is there, and no other.

@@ -21,9 +21,10 @@ template <typename Value>
 std::vector<double> made(std::size_t count, double rate, unsigned seed, double noise_rms,
                          const Value& value) {
   std::mt19937_64 bits(seed);
-  std::normal_distribution<double> noise(0, noise_rms);
+  std::normal_distribution<double> noise;
   std::vector<double> out;
-  for (std::size_t n = 0; n < count; ++n) out.push_back(noise(bits) + value(static_cast<double>(n) / rate));
+  for (std::size_t n = 0; n < count; ++n)
+    out.push_back(noise_rms * noise(bits) + value(static_cast<double>(n) / rate));
   return out;
 }
 
