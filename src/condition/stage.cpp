@@ -5,6 +5,12 @@
 
 namespace vprism {
 
+void require_real(const Recording& passing, const char* step) {
+  if (passing.complex)
+    throw Error(Status::analysis,
+                passing.file + ": " + step + ": complex channels have none; see modulation");
+}
+
 void require_even_time(const Recording& passing, const char* step) {
   const Axis& axis = passing.axis;
   if (!(axis.interval > 0))

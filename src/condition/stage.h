@@ -73,5 +73,7 @@ class NeedsGrid : public Error {
 /// Throws Error(analysis) unless the passing samples are evenly spaced in time, so that `step` can be made;
 /// NeedsGrid where they have uneven times.
 void require_even_time(const Recording& passing, const char* step);
+/// Throws Error(analysis) for complex channels.
+void require_real(const Recording& passing, const char* step);
 
 }  // namespace vprism
