@@ -148,8 +148,8 @@ std::optional<UnitPowers> Unit::powers() const {
   }
   const auto si = try_parse(base.empty() ? "1" : base);
   if (!si || !converts_to(*si)) return std::nullopt;
-  out.offset = convert(0, *si);
-  out.factor = convert(1, *si) - out.offset;
+  const Conversion to_si = conversion(*si);
+  out.factor = to_si.factor, out.offset = to_si.offset;
   return out;
 }
 
@@ -199,6 +199,12 @@ double Unit::convert(double value, const Unit& other) const {
       other.meaning_->rate != Rate::none)
     converted *= meaning_->rate == Rate::angular ? 1 / (2 * std::numbers::pi) : 2 * std::numbers::pi;
   return converted;
+}
+
+Conversion Unit::conversion(const Unit& other) const {
+  if (*this == other) return {};
+  const double offset = convert(0, other);
+  return {convert(1, other) - offset, offset};
 }
 
 namespace {

@@ -18,6 +18,15 @@ struct UnitPowers {
   double factor = 1, offset = 0;
 };
 
+/// y = factor x + offset, as between two units of one quantity.
+struct Conversion {
+  double factor = 1, offset = 0;
+  double operator()(double x) const { return factor * x + offset; }
+  bool plain() const { return factor == 1 && offset == 0; }
+  /// This one first, then the other.
+  Conversion then(const Conversion& next) const { return {factor * next.factor, next(offset)}; }
+};
+
 /// A unit as the user or the file wrote it, with its meaning if it has one.
 ///
 /// What differs from UDUNITS-2, because the trade writes it so: `g` (and `mg`, `ug`) is standard gravity, not
@@ -41,6 +50,8 @@ class Unit {
   bool converts_to(const Unit& other) const;
   /// `value` of this unit in the other. Throws Error(usage) when the two do not fit.
   double convert(double value, const Unit& other) const;
+  /// For many values; throws alike.
+  Conversion conversion(const Unit& other) const;
   /// Nothing for a unit that is not known, or no power of base units (a logarithm). Angles count as plain
   /// numbers.
   std::optional<UnitPowers> powers() const;

@@ -10,23 +10,19 @@ namespace vprism {
 
 namespace {
 
-struct Map {
-  double factor = 1, offset = 0;
-};
-
-void apply_map(const Map& map, std::span<double> samples) {
-  if (map.factor == 1 && map.offset == 0) return;
-  for (double& x : samples) x = map.factor * x + map.offset;
+void apply_map(const Conversion& map, std::span<double> samples) {
+  if (map.plain()) return;
+  for (double& x : samples) x = map(x);
 }
 
 class LinearMap : public Stage {
  public:
-  LinearMap(std::string name, Map map) : name_(std::move(name)), map_(map) {}
+  LinearMap(std::string name, Conversion map) : name_(std::move(name)), map_(map) {}
   void start(Recording&) override {}
   bool needs_axis() const override { return false; }
   void push(Block& block, const Sink& next) override {
     for (std::size_t c = 0; c < block.columns(); ++c)
-      apply_map(c < block.channels() && !doubt_ ? map_ : Map{map_.factor, 0}, block.samples(c));
+      apply_map(c < block.channels() && !doubt_ ? map_ : Conversion{map_.factor, 0}, block.samples(c));
     next(block);
   }
   void doubt(bool on) override { doubt_ = on; }
@@ -38,7 +34,7 @@ class LinearMap : public Stage {
 
  private:
   std::string name_;
-  Map map_;
+  Conversion map_;
   bool doubt_ = false;
 };
 
@@ -127,10 +123,9 @@ class ConvertUnits : public Stage {
                                          ", which can't be converted to " + rule.unit.text() +
                                          "; name the stored unit with --calibrate '" + channel.name +
                                          ": unit UNIT'");
-        const double zero = channel.unit.convert(0, rule.unit);
-        const double factor = channel.unit.convert(1, rule.unit) - zero;
-        maps_[c] = {maps_[c].factor * factor, maps_[c].offset * factor + zero};
-        report_.effects.emplace_back(channel.name, "x " + format_number(factor, 9) + ", from " +
+        const Conversion now = channel.unit.conversion(rule.unit);
+        maps_[c] = maps_[c].then(now);
+        report_.effects.emplace_back(channel.name, "x " + format_number(now.factor, 9) + ", from " +
                                                        channel.unit.text() + " to " + rule.unit.text());
         channel.unit = rule.unit;
         channel.quantity = quantity_of(channel.unit);
@@ -140,7 +135,7 @@ class ConvertUnits : public Stage {
   void push(Block& block, const Sink& next) override {
     for (std::size_t c = 0; c < block.columns(); ++c) {
       const bool imaginary = c >= block.channels();
-      const Map map = maps_[imaginary ? c - block.channels() : c];
+      const Conversion map = maps_[imaginary ? c - block.channels() : c];
       apply_map({map.factor, imaginary ? 0 : map.offset}, block.samples(c));
     }
     next(block);
@@ -149,7 +144,7 @@ class ConvertUnits : public Stage {
 
  private:
   std::vector<UnitRule> rules_;
-  std::vector<Map> maps_;
+  std::vector<Conversion> maps_;
   StageReport report_;
 };
 
@@ -160,7 +155,7 @@ std::unique_ptr<Stage> make_unit_stage(std::vector<UnitRule> rules) {
 }
 
 std::unique_ptr<Stage> make_linear_map_stage(std::string name, double factor, double offset) {
-  return std::make_unique<LinearMap>(std::move(name), Map{factor, offset});
+  return std::make_unique<LinearMap>(std::move(name), Conversion{factor, offset});
 }
 
 std::unique_ptr<Stage> make_calibrate_stage(std::vector<CalibrationRule> rules) {

@@ -10,13 +10,11 @@ namespace {
 class CalibratedPoints : public PointSource {
  public:
   CalibratedPoints(std::unique_ptr<PointSource> source, PointRecording recording,
-                   std::vector<Calibration> calibrations, std::vector<double> factors,
-                   std::vector<double> offsets)
+                   std::vector<Calibration> calibrations, std::vector<Conversion> conversions)
       : source_(std::move(source)),
         recording_(std::move(recording)),
         calibrations_(std::move(calibrations)),
-        factors_(std::move(factors)),
-        offsets_(std::move(offsets)) {}
+        conversions_(std::move(conversions)) {}
 
   const PointRecording& recording() const override { return recording_; }
   bool by_frames() const override { return source_->by_frames(); }
@@ -32,7 +30,7 @@ class CalibratedPoints : public PointSource {
       for (std::size_t k = 0; k < inner; ++k) {
         const std::size_t v = (by_frames() ? k : i) % variables;
         double& x = out[i * step + k];
-        x = calibrations_[v].value(x) * factors_[v] + offsets_[v];
+        x = conversions_[v](calibrations_[v].value(x));
       }
   }
 
@@ -40,7 +38,7 @@ class CalibratedPoints : public PointSource {
   std::unique_ptr<PointSource> source_;
   PointRecording recording_;
   std::vector<Calibration> calibrations_;
-  std::vector<double> factors_, offsets_;
+  std::vector<Conversion> conversions_;
 };
 
 }  // namespace
@@ -72,19 +70,18 @@ std::unique_ptr<PointSource> calibrated_points(std::unique_ptr<PointSource> sour
     variable.unit = calibrations[v].unit, variable.quantity = quantity_of(variable.unit);
     recording.notes.emplace_back("calibrate " + variable.name, calibrations[v].text);
   }
-  std::vector<double> factors(steps.size(), 1), offsets(steps.size(), 0);
+  std::vector<Conversion> conversions(steps.size());
   for (const UnitRule& rule : units)
     for (const std::size_t v : select_channels(named, {rule.channels})) {
       Channel& variable = recording.variables[v];
       if (!variable.unit.converts_to(rule.unit))
         throw Error(Status::usage, "--unit for variable \"" + variable.name + "\": " + variable.unit.text() +
                                        " does not convert to " + rule.unit.text());
-      offsets[v] = variable.unit.convert(0, rule.unit);
-      factors[v] = variable.unit.convert(1, rule.unit) - offsets[v];
+      conversions[v] = conversions[v].then(variable.unit.conversion(rule.unit));
       variable.unit = rule.unit, variable.quantity = quantity_of(variable.unit);
     }
   return std::make_unique<CalibratedPoints>(std::move(source), std::move(recording), std::move(calibrations),
-                                            std::move(factors), std::move(offsets));
+                                            std::move(conversions));
 }
 
 }  // namespace vprism

@@ -31,6 +31,14 @@ TEST(CalibratedPoints, StepsThenUnitsApplyToTheirVariableOnly) {
   EXPECT_NEAR(out[11], 333.15, 1e-9);
 }
 
+TEST(CalibratedPoints, UnitsOneAfterTheOtherAreTheLast) {
+  const auto source =
+      calibrated_points(two_points(), {}, {parse_unit_rule("T: degF"), parse_unit_rule("T: K")});
+  std::vector<double> out(12);
+  source->read(std::vector<PointRun>{{0, 2}}, out, 3);
+  EXPECT_NEAR(out[3], 283.15, 1e-9);
+}
+
 TEST(CalibratedPoints, WhatDoesNotFitIsRefused) {
   EXPECT_THROW(calibrated_points(two_points(), {}, {parse_unit_rule("w: kg")}), Error);
   EXPECT_THROW(calibrated_points(two_points(), {parse_calibration_rule("q: probe 10")}, {}), Error);
