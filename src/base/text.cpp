@@ -127,6 +127,13 @@ std::string format_number(double value, int digits) {
   return fmt::format("{:.{}g}", value, digits);
 }
 
+std::string quoted_names(const std::vector<std::string>& names, std::size_t most) {
+  std::string out;
+  for (std::size_t k = 0; k < std::min(most, names.size()); ++k)
+    out += (k > 0 ? ", \"" : "\"") + clean_text(names[k]) + "\"";
+  return out + (names.size() > most ? ", ..." : "");
+}
+
 bool takes_prefix(std::string_view unit) {
   if (unit.empty() || unit == "1" || unit == "%" || unit == "dB" || unit == "deg" || unit == "FS" ||
       unit == "min" || unit == "h" || unit == "kg" || unit == "g")

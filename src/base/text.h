@@ -55,6 +55,9 @@ struct Prefix {
 Prefix prefix_for(double largest, std::string_view unit);
 bool takes_prefix(std::string_view unit);
 
+/// "a", "b" in quotation marks, and "..." for those behind the first `most`.
+std::string quoted_names(const std::vector<std::string>& names, std::size_t most = 100);
+
 /// A line of `width` block characters whose heights follow the largest value of each stretch of `values`,
 /// from `low` to `high`; a blank where there is none.
 std::string bar_line(const std::vector<double>& values, double low, double high, std::size_t width);

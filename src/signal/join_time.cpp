@@ -15,8 +15,14 @@ namespace {
 /// unit.
 struct TakenChannel {
   std::size_t from = 0;
-  double factor = 1, offset = 0;
-  bool plain() const { return factor == 1 && offset == 0; }
+  Conversion conversion = {};
+};
+
+/// What is taken of one file.
+struct Piece {
+  std::vector<TakenChannel> channels = {};
+  std::int64_t missing = 0, left_out = 0;  ///< Samples to be filled in before it; of its own first ones.
+  double shift_s = 0;                      ///< Of its stamps.
 };
 
 class JoinedTime : public SampleSource {
@@ -30,8 +36,12 @@ class JoinedTime : public SampleSource {
     recording_ = sources_.front()->recording();
     gather_cautions(sources_, recording_);
     recording_.format = std::to_string(sources_.size()) + " files joined in time; " + recording_.format;
+    pieces_.resize(sources_.size());
     match_channels();
-    lay_out(known);
+    if (stamped_)
+      lay_out_stamped(known);
+    else
+      lay_out_even(known);
     if (!known)
       recording_.cautions.push_back(
           {"join-assumed", Severity::note, "",
@@ -49,9 +59,9 @@ class JoinedTime : public SampleSource {
     std::size_t count = 0;
     bool gaps = false;
     while (file_ < sources_.size() && count == 0) {
-      if (filled_ < missing_[file_]) {
-        count = static_cast<std::size_t>(
-            std::min<std::int64_t>(static_cast<std::int64_t>(block.capacity()), missing_[file_] - filled_));
+      if (filled_ < pieces_[file_].missing) {
+        count = static_cast<std::size_t>(std::min<std::int64_t>(static_cast<std::int64_t>(block.capacity()),
+                                                                pieces_[file_].missing - filled_));
         for (std::size_t c = 0; c < block.columns(); ++c)
           std::fill_n(block.room(c).begin(), count, std::nan(""));
         filled_ += static_cast<std::int64_t>(count);
@@ -70,6 +80,7 @@ class JoinedTime : public SampleSource {
  private:
   std::size_t read_file(Block& block, bool& gaps) {
     SampleSource& source = *sources_[file_];
+    const Piece& piece = pieces_[file_];
     const std::size_t own = source.recording().channels.size();
     Block& part = parts_[file_];
     if (part.capacity() != block.capacity())
@@ -79,34 +90,24 @@ class JoinedTime : public SampleSource {
     for (;;) {
       count = source.read(part);
       skip = static_cast<std::size_t>(
-          std::min<std::int64_t>(static_cast<std::int64_t>(count), left_out_[file_] - passed_));
+          std::min<std::int64_t>(static_cast<std::int64_t>(count), piece.left_out - passed_));
       passed_ += static_cast<std::int64_t>(skip);
       if (count == 0 || skip < count) break;
     }
     const std::size_t kept = count - skip, channels = recording_.channels.size();
     for (std::size_t c = 0; c < block.columns(); ++c) {
-      const TakenChannel& taken = taken_[file_][c % channels];
+      const TakenChannel& taken = piece.channels[c % channels];
       const auto from = part.samples(c < channels ? taken.from : own + taken.from).subspan(skip, kept);
       const auto to = block.room(c).subspan(0, kept);
-      const double offset = c < channels ? taken.offset : 0;
-      if (taken.plain())
+      const Conversion convert{taken.conversion.factor, c < channels ? taken.conversion.offset : 0};
+      if (convert.plain())
         std::copy(from.begin(), from.end(), to.begin());
       else
-        std::transform(from.begin(), from.end(), to.begin(),
-                       [&](double x) { return taken.factor * x + offset; });
+        std::transform(from.begin(), from.end(), to.begin(), convert);
     }
-    if (stamped_ && kept > 0) {
-      const Recording& r = source.recording();
-      const double shift = starts_.empty() ? 0 : first_s_ + starts_[file_] - r.axis.start;
-      const auto stamps = block.stamp_room();
+    if (stamped_)
       for (std::size_t n = 0; n < kept; ++n)
-        stamps[n] =
-            shift +
-            (source.carries_stamps()
-                 ? part.stamps()[skip + n]
-                 : r.axis.start + r.axis.interval * static_cast<double>(part.first() +
-                                                                        static_cast<std::int64_t>(skip + n)));
-    }
+        block.stamp_room()[n] = piece.shift_s + time_of(source, part, skip + n);
     gaps = part.gaps();
     return kept;
   }
@@ -115,7 +116,6 @@ class JoinedTime : public SampleSource {
   void match_channels() {
     const std::vector<Channel> all = recording_.channels;
     recording_.channels.clear();
-    taken_.assign(sources_.size(), {});
     bool any = false;
     for (const auto& source : sources_)
       for (const Channel& c : source->recording().channels)
@@ -135,7 +135,7 @@ class JoinedTime : public SampleSource {
            "none of the channels have one name in all files: they are joined in the order "
            "in which they stand",
            "give the channels of all files the same names"});
-    std::string only;
+    std::vector<std::string> only;
     for (std::size_t c = 0; c < all.size(); ++c) {
       std::vector<TakenChannel> taken;
       for (const auto& source : sources_) {
@@ -145,21 +145,22 @@ class JoinedTime : public SampleSource {
         taken.push_back(converted(own[from], all[c], from, source->recording().file));
       }
       if (taken.size() < sources_.size()) {
-        only += (only.empty() ? "\"" : ", \"") + all[c].name + "\"";
+        only.push_back(all[c].name);
         continue;
       }
-      for (std::size_t i = 0; i < taken.size(); ++i) taken_[i].push_back(taken[i]);
+      for (std::size_t i = 0; i < taken.size(); ++i) pieces_[i].channels.push_back(taken[i]);
       recording_.channels.push_back(all[c]);
     }
     for (const auto& source : sources_)
       for (const Channel& c : source->recording().channels)
         if (any && place_of(all, c.name) == all.size() &&
-            only.find("\"" + c.name + "\"") == std::string::npos)
-          only += (only.empty() ? "\"" : ", \"") + c.name + "\"";
+            std::find(only.begin(), only.end(), c.name) == only.end())
+          only.push_back(c.name);
     if (!only.empty())
-      recording_.cautions.push_back({"channels-left-out", Severity::warning, "",
-                                     "some channels are not in all of the files and are left out: " + only,
-                                     "join the files that have them"});
+      recording_.cautions.push_back(
+          {"channels-left-out", Severity::warning, "",
+           "some channels are not in all of the files and are left out: " + quoted_names(only),
+           "join the files that have them"});
     if (recording_.channels.empty())
       throw Error(Status::analysis,
                   recording_.file + ": can't be joined with the others: no channel is in all of the files");
@@ -173,57 +174,106 @@ class JoinedTime : public SampleSource {
 
   TakenChannel converted(const Channel& from, const Channel& to, std::size_t place,
                          const std::string& file) const {
-    TakenChannel out{place};
-    if (from.unit == to.unit) return out;
+    if (from.unit == to.unit) return {place};
     if (!from.unit.converts_to(to.unit))
       throw Error(Status::analysis, file + ": can't be joined with " + recording_.file + ": \"" + from.name +
                                         "\" is in " + from.unit.label() + ", there in " + to.unit.label() +
                                         "; calibrate both alike");
-    out.offset = from.unit.convert(0, to.unit);
-    out.factor = from.unit.convert(1, to.unit) - out.offset;
-    return out;
+    return {place, from.unit.conversion(to.unit)};
   }
 
-  /// Gaps, overlaps and the length of it all.
-  void lay_out(bool known) {
+  void overlap(const Recording& r, const std::string& by, bool whole) {
+    recording_.cautions.push_back({"join-overlap", Severity::serious, "",
+                                   r.stem() + " begins " + by + " before the file before it ends; " +
+                                       (whole ? "all of it is left out" : "so much of it is left out"),
+                                   "check the files' times and order"});
+  }
+  void gap(const Recording& r, const std::string& by) {
+    recording_.cautions.push_back(
+        {"join-gap", Severity::warning, "",
+         r.stem() + " begins " + by + " after the file before it ends; the gap is left open",
+         "spectra are averaged between the gaps"});
+  }
+
+  /// Gaps, overlaps and the length of it all, of samples at even steps.
+  void lay_out_even(bool known) {
     const double interval = recording_.axis.interval;
     recording_.samples = 0;
     double end = 0;  // Where the last file ended, from the first one's start.
-    first_s_ = recording_.axis.start;
     for (std::size_t i = 0; i < sources_.size(); ++i) {
       const Recording& r = sources_[i]->recording();
-      std::int64_t missing = 0, left_out = 0;
+      Piece& piece = pieces_[i];
       if (known && i > 0 && interval > 0) {
-        const double gap = (starts_[i] - end) / interval;
-        if (gap > 0.5) {
-          missing = stamped_ ? 0 : std::llround(gap);
-          if (missing > 100 * (recording_.samples + r.samples) + 1000000)
-            throw Error(Status::analysis, r.file + ": begins " + span_of_samples(gap, interval) + " after " +
+        const double late = (starts_[i] - end) / interval;
+        if (late > 0.5) {
+          piece.missing = std::llround(late);
+          if (piece.missing > 100 * (recording_.samples + r.samples) + 1000000)
+            throw Error(Status::analysis, r.file + ": begins " + span_of_samples(late, interval) + " after " +
                                               sources_[i - 1]->recording().file +
                                               " ends; too long a gap to fill: analyse them one by one");
-          recording_.cautions.push_back({"join-gap", Severity::warning, "",
-                                         r.stem() + " begins " + span_of_samples(gap, interval) +
-                                             " after the file before it ends; the gap is left open",
-                                         "spectra are averaged between the gaps"});
-        } else if (gap < -0.5) {
-          left_out = std::min(r.samples, static_cast<std::int64_t>(std::llround(-gap)));
-          recording_.cautions.push_back(
-              {"join-overlap", Severity::serious, "",
-               r.stem() + " begins " + span_of_samples(gap, interval) + " before the file before it ends; " +
-                   (left_out == r.samples ? "all of it is left out" : "so much of it is left out"),
-               "check the files' times and order"});
+          gap(r, span_of_samples(late, interval));
+        } else if (late < -0.5) {
+          piece.left_out = std::min(r.samples, static_cast<std::int64_t>(std::llround(-late)));
+          overlap(r, span_of_samples(late, interval), piece.left_out == r.samples);
         }
       }
-      missing_.push_back(missing), left_out_.push_back(left_out);
-      recording_.samples += missing + r.samples - left_out;
-      end = std::max(end, (known ? starts_[i] : end) + static_cast<double>(r.samples) * r.axis.interval);
+      recording_.samples += piece.missing + r.samples - piece.left_out;
+      end = std::max(end, (known ? starts_[i] : end) + static_cast<double>(r.samples) * interval);
     }
-    if (!stamped_) return;
+  }
+
+  /// The same at uneven steps: each sample has its time, and those not later than the file before's last are
+  /// left out.
+  void lay_out_stamped(bool known) {
+    constexpr double longest_pause = 8;  // Usual steps, as of a grid that is made of them.
+    const double first = recording_.axis.start;
+    recording_.samples = 0;
+    double last = 0, step_before = 0;  // The last sample's time, from the first one's.
+    for (std::size_t i = 0; i < sources_.size(); ++i) {
+      const Recording& r = sources_[i]->recording();
+      Piece& piece = pieces_[i];
+      const double usual = std::max(step_before, r.axis.interval), start = i == 0  ? 0
+                                                                           : known ? starts_[i]
+                                                                                   : last + usual;
+      piece.shift_s = first + start - r.axis.start;
+      if (i > 0 && start <= last) {
+        piece.left_out = samples_until(*sources_[i], r.axis.start + last - start);
+        overlap(r,
+                format_quantity(last - start, "s", 4) + " (" + std::to_string(piece.left_out) + " samples)",
+                piece.left_out == r.samples);
+      } else if (start - last > longest_pause * usual) {
+        gap(r, format_quantity(start - last, "s", 4));
+      }
+      recording_.samples += r.samples - piece.left_out;
+      last = std::max(last, start + static_cast<double>(r.samples - 1) * r.axis.interval);
+      step_before = r.axis.interval;
+      recording_.axis.jitter = std::max(recording_.axis.jitter, r.axis.jitter);
+    }
     recording_.axis.stamped = true;
-    const std::int64_t steps = std::max<std::int64_t>(1, recording_.samples - 1);
-    recording_.axis.interval = end / static_cast<double>(steps);
-    for (const auto& source : sources_)
-      recording_.axis.jitter = std::max(recording_.axis.jitter, source->recording().axis.jitter);
+    recording_.axis.interval = last / static_cast<double>(std::max<std::int64_t>(1, recording_.samples - 1));
+  }
+
+  static double time_of(const SampleSource& source, const Block& block, std::size_t n) {
+    const Axis& axis = source.recording().axis;
+    return source.carries_stamps()
+               ? block.stamps()[n]
+               : axis.start +
+                     axis.interval * static_cast<double>(block.first() + static_cast<std::int64_t>(n));
+  }
+
+  /// How many samples come before the first that is later.
+  static std::int64_t samples_until(SampleSource& source, double time_s) {
+    std::int64_t count = 0;
+    bool later = false;
+    Block block = source.make_block();
+    source.rewind();
+    while (!later && source.read(block) > 0)
+      for (std::size_t n = 0; n < block.size() && !later; ++n) {
+        later = time_of(source, block, n) > time_s;
+        count += later ? 0 : 1;
+      }
+    source.rewind();
+    return count;
   }
 
   /// Puts the sources in the order of their times; false when the files do not say them.
@@ -246,10 +296,8 @@ class JoinedTime : public SampleSource {
   JoinedSources sources_;
   bool stamped_ = false;
   std::vector<double> starts_;
-  double first_s_ = 0;
-  std::vector<std::int64_t> missing_, left_out_;
-  std::vector<std::vector<TakenChannel>> taken_;  ///< By file, then by channel.
-  std::vector<Block> parts_;                      ///< One per source, kept from read to read.
+  std::vector<Piece> pieces_;  ///< By file.
+  std::vector<Block> parts_;   ///< One per source, kept from read to read.
   Recording recording_;
   std::int64_t at_ = 0, filled_ = 0, passed_ = 0;
   std::size_t file_ = 0;

@@ -8,6 +8,7 @@
 #include "base/error.h"
 #include "condition/chain.h"
 #include "condition/road.h"
+#include "condition/stamped_road.h"
 #include "signal/axis_scale.h"
 
 namespace vprism {
@@ -152,6 +153,54 @@ TEST(JoinTime, WithoutTimesTheOrderGivenIsAssumedAndOverlapsAreSerious) {
   const auto more = join_time(both(source("a", {{1, 2}}), source("b", {{3, 4}, {5, 6}})));
   EXPECT_TRUE(warns(*more, "channels-left-out"));
   EXPECT_THAT(read_columns(*more), ElementsAre(ElementsAre(1, 2, 3, 4)));
+}
+
+std::unique_ptr<SampleSource> stamped(const std::string& file, std::vector<double> times, double value,
+                                      bool dated = true) {
+  Recording r;
+  r.file = file;
+  r.channels = {{"CH1", Unit::parse("V"), "voltage"}};
+  if (dated) r.zero_ns = 0;
+  std::vector<double> values(times.size(), value);
+  return std::make_unique<Stamped>(r, std::move(times), std::move(values));
+}
+
+std::vector<double> stamps_of(SampleSource& s) {
+  Block block = s.make_block();
+  std::vector<double> out;
+  s.rewind();
+  while (s.read(block) > 0) out.insert(out.end(), block.stamps().begin(), block.stamps().end());
+  return out;
+}
+
+TEST(JoinTime, UnevenStepsKeepEverySampleThatIsLater) {
+  // Steps of 1 s behind steps of 10 s, and of 2 s behind these: only what is not later than what came before
+  // goes, by its own time.
+  std::vector<std::unique_ptr<SampleSource>> parts;
+  parts.push_back(stamped("a", {0, 9, 21, 30}, 1));
+  parts.push_back(stamped("b", {31, 31.5, 33, 34.2}, 2));
+  parts.push_back(stamped("c", {33.5, 34.1, 34.2, 34.3, 40}, 3));
+  const auto joined = join_time(std::move(parts));
+  EXPECT_THAT(stamps_of(*joined), ElementsAre(0, 9, 21, 30, 31, 31.5, 33, 34.2, 34.3, 40));
+  EXPECT_EQ(joined->recording().samples, 10);
+  EXPECT_DOUBLE_EQ(joined->recording().axis.interval, 40.0 / 9);
+  int overlaps = 0;
+  for (const Caution& c : joined->recording().cautions)
+    if (c.code == "join-overlap") {
+      ++overlaps;
+      EXPECT_THAT(c.text, HasSubstr("3 samples"));
+    }
+  EXPECT_EQ(overlaps, 1);
+  EXPECT_FALSE(warns(*joined, "join-gap"));
+}
+
+TEST(JoinTime, UnevenStepsWithoutClocksGoOnBehindEachOther) {
+  const auto joined = join_time(both(stamped("a", {0, 1, 3}, 1, false), stamped("b", {0, 4, 5}, 2, false)));
+  const std::vector<double> times = stamps_of(*joined);
+  ASSERT_EQ(times.size(), 6u);
+  // One usual step, the longer of the two, lies between them.
+  EXPECT_THAT(times, ElementsAre(0, 1, 3, 5.5, 9.5, 10.5));
+  EXPECT_TRUE(warns(*joined, "join-assumed"));
 }
 
 TEST(AxisScale, TurnsAnyAxisIntoTimesFrequenciesOrPositions) {
