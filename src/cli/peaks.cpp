@@ -192,11 +192,20 @@ class PeaksTask : public EachInputTask<PeaksResult> {
     const Axis axis = input.road().recording().axis;
     for (std::size_t i = 0; i < rough.size(); ++i)
       shapers.emplace_back(rough[i], view_sign(result.channels[i]), axis.stamped ? axis.interval : 0);
+    std::vector<std::optional<MatchNoise>> noises(rough.size());
+    for (std::size_t i = 0; i < rough.size(); ++i)
+      if (const PeakTemplate& t = result.channels[i].shape; !t.empty()) {
+        std::vector<std::int64_t> places;
+        for (const RoughPeak& peak : rough[i]) places.push_back(peak.sample);
+        noises[i].emplace(std::move(places), static_cast<std::int64_t>(t.shape.size()));
+      }
     each_view(input, result, column, progress,
               [&](std::size_t i, std::span<const double> x, std::span<const double> stamps) {
                 shapers[i].add(x, stamps);
+                if (noises[i]) noises[i]->add(x);
               });
     for (std::size_t i = 0; i < shapers.size(); ++i) {
+      if (noises[i]) result.channels[i].noise = noises[i]->found();
       const TimePeakRules& rules = result.channels[i].rules;
       for (const TimePeak& peak : shapers[i].finish()) {
         if (peak.width < rules.min_width || peak.width > rules.max_width) continue;

@@ -23,9 +23,10 @@ struct ChannelPeaks {
   double noise_std = 0, step = 0;  ///< Of the survey, where there was one.
   std::vector<TimePeak> peaks;     ///< In order of time.
   std::vector<double> times_s, times_std_s, widths_s;
-  PeakTemplate shape;              ///< With --template: what was looked for,
-  std::vector<double> likenesses;  ///< and how well each peak agrees with it.
-  std::size_t unlike = 0;          ///< Left out for that.
+  PeakTemplate shape;                      ///< With --template: what was looked for,
+  std::vector<double> likenesses;          ///< how well each peak agrees with it,
+  std::optional<MatchNoise::Found> noise;  ///< and what its filter makes of what lies between them.
+  std::size_t unlike = 0;                  ///< Left out for that.
   std::optional<PeakRhythm> rhythm;
 };
 

@@ -89,7 +89,8 @@ TextTable table_of(const ChannelPeaks& c) {
                                     format_quantity(c.peaks[i].prominence, unit, 4),
                                     format_quantity(c.widths_s[i], "s", 4),
                                     i == 0 ? "" : format_quantity(c.times_s[i] - c.times_s[i - 1], "s", 6)};
-    if (shaped) row.push_back(c.likenesses[i] == 0 ? "" : fmt::format("{:.0f}%", 100 * c.likenesses[i]));
+    if (shaped)
+      row.push_back(std::isnan(c.likenesses[i]) ? "" : fmt::format("{:.0f}%", 100 * c.likenesses[i]));
     out.add(row);
   }
   return out;
@@ -221,12 +222,12 @@ std::string peaks_csv(const PeaksResult& result) {
       "channel,time (s),time std (s),height,height std,prominence,width (s),interval (s),unit,likeness\n";
   for (const ChannelPeaks& c : result.channels)
     for (std::size_t i = 0; i < c.peaks.size(); ++i)
-      out += fmt::format("{},{:.12g},{:.3g},{:.10g},{:.3g},{:.8g},{:.8g},{},{},{}\n", csv_cell(title_of(c)),
-                         c.times_s[i], c.times_std_s[i], c.peaks[i].height, c.peaks[i].height_std,
-                         c.peaks[i].prominence, c.widths_s[i],
-                         i == 0 ? "" : fmt::format("{:.10g}", c.times_s[i] - c.times_s[i - 1]),
-                         csv_cell(c.channel.unit.text()),
-                         c.likenesses.empty() ? "" : fmt::format("{:.4g}", c.likenesses[i]));
+      out += fmt::format(
+          "{},{:.12g},{:.3g},{:.10g},{:.3g},{:.8g},{:.8g},{},{},{}\n", csv_cell(title_of(c)), c.times_s[i],
+          c.times_std_s[i], c.peaks[i].height, c.peaks[i].height_std, c.peaks[i].prominence, c.widths_s[i],
+          i == 0 ? "" : fmt::format("{:.10g}", c.times_s[i] - c.times_s[i - 1]),
+          csv_cell(c.channel.unit.text()),
+          c.likenesses.empty() || std::isnan(c.likenesses[i]) ? "" : fmt::format("{:.4g}", c.likenesses[i]));
   return out;
 }
 

@@ -150,23 +150,31 @@ void judge_matches(Input& input, PeaksResult& result, const std::vector<std::siz
   for (std::size_t i = 0; i < meters.size(); ++i) {
     ChannelPeaks& c = result.channels[i];
     const std::vector<PeakMatch>& matches = meters[i].matches();
-    std::vector<double> all;
-    for (const PeakMatch& match : matches) all.push_back(match.likeness);
+    std::vector<double> all, stds;
+    for (const PeakMatch& match : matches)
+      if (!std::isnan(match.likeness)) all.push_back(match.likeness), stds.push_back(match.height_std);
+    const double usual_std = stds.empty() ? 0 : median_in(stds);
     const double least = min_likeness ? *min_likeness : all.empty() ? 0 : 0.5 * median_in(all);
     ChannelPeaks kept = c;
     kept.peaks.clear(), kept.times_s.clear(), kept.times_std_s.clear(), kept.widths_s.clear();
     for (std::size_t k = 0; k < matches.size(); ++k) {
       // At the record's ends the shape does not stand as a whole: nothing is known against it.
-      if (matches[k].likeness != 0 && matches[k].likeness < least) {
+      if (matches[k].likeness < least) {
         ++kept.unlike;
         continue;
       }
       TimePeak peak = c.peaks[k];
-      peak.height *= c.sign;
-      if (matches[k].likeness != 0) {
+      if (c.noise) {
+        // Where the shape leaves more than usual the noise is stronger, too.
+        const double here = usual_std > 0 ? std::max(1.0, matches[k].height_std / usual_std) : 1,
+                     bend = peak.height * c.shape.slope_energy / c.shape.energy;
+        peak.height_std = here * c.noise->level;
+        if (bend > 0) peak.sample_std = here * c.noise->slope / bend;
+      } else if (!std::isnan(matches[k].likeness)) {
         peak.height_std = std::max(peak.height_std, matches[k].height_std);
         peak.sample_std = std::max(peak.sample_std, matches[k].place_std);
       }
+      peak.height *= c.sign;
       kept.peaks.push_back(peak);
       kept.times_s.push_back(c.times_s[k] + c.shape.top * interval);
       kept.times_std_s.push_back(peak.sample_std * interval);

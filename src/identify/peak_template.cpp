@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/linear.h"
 #include "base/percentile.h"
 
 namespace vprism {
@@ -37,19 +38,19 @@ Top top_of(std::span<const double> stretch, double sign, double base) {
   const bool is_wide = wide >= 9;
   const double middle = is_wide ? moment / sum : out.place;
   const auto reach = is_wide ? static_cast<double>(wide) / 3 : 1.0;
-  double s0 = 0, s1 = 0, s2 = 0, s3 = 0, s4 = 0, y0 = 0, y1 = 0, y2 = 0;
+  Matrix square = Matrix::Zero(3, 3);
+  Vector right = Vector::Zero(3), row(3);
+  std::size_t points = 0;
   for (std::size_t i = 0; i < stretch.size(); ++i) {
     const double u = static_cast<double>(i) - middle;
     if (std::abs(u) > reach + 1e-9) continue;
-    s0 += 1, s1 += u, s2 += u * u, s3 += u * u * u, s4 += u * u * u * u;
-    y0 += stretch[i], y1 += u * stretch[i], y2 += u * u * stretch[i];
+    row << 1, u, u * u;
+    square += row * row.transpose(), right += row * stretch[i];
+    ++points;
   }
-  // Normal equations of c + b u + a u^2, by Cramer's rule.
-  const double whole = s0 * (s2 * s4 - s3 * s3) - s1 * (s1 * s4 - s2 * s3) + s2 * (s1 * s3 - s2 * s2);
-  if (s0 < 3 || whole == 0) return out;
-  const double c = (y0 * (s2 * s4 - s3 * s3) - s1 * (y1 * s4 - s3 * y2) + s2 * (y1 * s3 - s2 * y2)) / whole,
-               b = (s0 * (y1 * s4 - s3 * y2) - y0 * (s1 * s4 - s2 * s3) + s2 * (s1 * y2 - s2 * y1)) / whole,
-               a = (s0 * (s2 * y2 - s3 * y1) - s1 * (s1 * y2 - s2 * y1) + y0 * (s1 * s3 - s2 * s2)) / whole;
+  if (points < 3) return out;
+  const Vector of_powers = solve_symmetric(square, right);
+  const double c = of_powers(0), b = of_powers(1), a = of_powers(2);
   if (!(sign * a < 0)) return out;
   const double u = std::clamp(-b / (2 * a), -reach, reach);
   out.place = std::clamp(middle + u, 0.0, static_cast<double>(stretch.size() - 1));
@@ -67,8 +68,11 @@ PeakTemplate template_of(std::span<const double> stretch, double sign) {
     return out;
   double mean = 0;
   for (const double v : stretch) mean += v / static_cast<double>(n);
-  std::vector<double> sorted(stretch.begin(), stretch.end());
-  const double base = median_in(sorted);
+  // The level that it stands on: between what its two ends are.
+  const std::size_t end = std::max<std::size_t>(1, n / 10);
+  std::vector<double> left(stretch.begin(), stretch.begin() + static_cast<std::ptrdiff_t>(end)),
+      right(stretch.end() - static_cast<std::ptrdiff_t>(end), stretch.end());
+  const double base = (median_in(left) + median_in(right)) / 2;
   const auto [top, place, height] = top_of(stretch, sign, base);
   if (top == 0 || top + 1 == n) return out;
   out.height = height - base, out.top = place - static_cast<double>(top);
@@ -110,7 +114,7 @@ PeakMatch MatchMeter::measure(std::int64_t place) const {
   }
   const double about = squares - sum * sum / n;
   PeakMatch out;
-  if (!(about > 0)) return out;
+  if (!(about > 0)) return out;  // Samples are missing, or all are alike.
   out.likeness = product / std::sqrt(about * shape_.energy);
   const double scale = product / shape_.energy;
   const double left = std::sqrt(std::max(0.0, about - product * scale) / std::max(1.0, n - 3));
@@ -118,6 +122,36 @@ PeakMatch MatchMeter::measure(std::int64_t place) const {
   if (scale != 0 && shape_.slope_energy > 0)
     out.place_std = left / (std::abs(scale) * std::sqrt(shape_.slope_energy));
   return out;
+}
+
+MatchNoise::MatchNoise(std::vector<std::int64_t> places, std::int64_t reach)
+    : places_(std::move(places)), reach_(reach) {}
+
+void MatchNoise::add(std::span<const double> filtered) {
+  constexpr std::size_t most = 65536;
+  for (const double y : filtered) {
+    const double slope = (y - before_[0]) / 2, level = before_[1];
+    before_[0] = before_[1], before_[1] = y;
+    const std::int64_t at = at_++ - 1;  // Of `level`.
+    while (next_ < places_.size() && places_[next_] + reach_ < at) ++next_;
+    if (at < reach_ || (next_ < places_.size() && at >= places_[next_] - reach_)) continue;
+    if (++free_ % stride_ != 0 || std::isnan(slope) || std::isnan(level)) continue;
+    levels_.push_back(std::abs(level)), slopes_.push_back(std::abs(slope));
+    if (levels_.size() < most) continue;
+    stride_ *= 2;
+    for (auto* kept : {&levels_, &slopes_}) {
+      for (std::size_t i = 0; i < most / 2; ++i) (*kept)[i] = (*kept)[2 * i + 1];
+      kept->resize(most / 2);
+    }
+  }
+}
+
+std::optional<MatchNoise::Found> MatchNoise::found() const {
+  constexpr std::int64_t least_lengths = 10;
+  if (free_ < least_lengths * reach_ || levels_.empty()) return std::nullopt;
+  constexpr double of_median =
+      1.4826;  // A normal distribution's deviation over the median of what it strays.
+  return Found{of_median * percentile_of(levels_, 0.5), of_median * percentile_of(slopes_, 0.5)};
 }
 
 MeanShape::MeanShape(std::vector<double> places, std::int64_t reach)

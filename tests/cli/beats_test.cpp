@@ -2,6 +2,7 @@
 #include <gmock/gmock.h>
 
 #include <cmath>
+#include <random>
 #include <sstream>
 
 #include "cli/run_program.h"
@@ -93,6 +94,42 @@ TEST(BeatRecords, WhatIsUnlikeTheShapeIsLeftOutAndCounted) {
   for (const json& peak : r["peaks"]) {
     EXPECT_GT(number_of(peak["likeness"]), 0.8);
     EXPECT_NEAR(number_of(peak["height"]), 1, 0.15);
+  }
+}
+
+TEST(BeatRecords, UncertaintiesOfATemplateCoverInNoiseOfAnyColour) {
+  const ScratchFolder folder;
+  std::mt19937_64 bits(11);
+  std::normal_distribution<double> normal;
+  for (const double memory : {0.0, 0.95}) {
+    // Noise of 0.05 RMS that forgets itself in 20 samples, or at once, and bells of known places and heights.
+    std::vector<double> x(60000), times, heights;
+    double before = 0;
+    for (double& v : x) v = before = memory * before + 0.05 * std::sqrt(1 - memory * memory) * normal(bits);
+    for (double t = 0.5; t < 59.5; t += 0.4 + 0.3 * std::uniform_real_distribution<double>()(bits)) {
+      times.push_back(t), heights.push_back(1 + 0.1 * normal(bits));
+      for (int n = static_cast<int>(1000 * t) - 100; n < 1000 * t + 100; ++n)
+        x[static_cast<std::size_t>(n)] +=
+            heights.back() * std::exp(-std::pow((n / 1000.0 - t) / 0.012, 2) / 2);
+    }
+    folder.write("bells.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
+    const json r = document_of(folder,
+                               "peaks bells.f64 --binary f64le:1ch --rate 1kHz --template mean --figure none "
+                               "--force")["results"][0];
+    ASSERT_EQ(r["peaks"].size(), times.size());
+    int times_within[2] = {}, heights_within[2] = {};
+    for (std::size_t i = 0; i < times.size(); ++i) {
+      const json& peak = r["peaks"][i];
+      const double t = std::abs(number_of(peak["time_s"]) - times[i]) / number_of(peak["time_std_s"]),
+                   h = std::abs(number_of(peak["height"]) - heights[i]) / number_of(peak["height_std"]);
+      times_within[0] += t < 1 ? 1 : 0, times_within[1] += t < 3 ? 1 : 0;
+      heights_within[0] += h < 1 ? 1 : 0, heights_within[1] += h < 3 ? 1 : 0;
+    }
+    const auto all = static_cast<double>(times.size());
+    for (const int* within : {times_within, heights_within}) {
+      EXPECT_NEAR(within[0] / all, 0.68, 0.17) << memory;
+      EXPECT_GT(within[1] / all, 0.96) << memory;
+    }
   }
 }
 

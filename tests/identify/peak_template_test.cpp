@@ -77,6 +77,51 @@ TEST(PeakTemplate, AMatchKnowsItsLikenessAndUncertainty) {
   EXPECT_NEAR(stated, 0.1 * t.height / std::sqrt(t.energy), 0.01 * stated + 0.001);
 }
 
+TEST(PeakTemplate, TheHeightStandsOnTheLevelOfTheEnds) {
+  // A bell four deviations to each side covers half of its stretch: its foot is at 5, not at the median.
+  std::vector<double> x = bell(81, 40, 10, 3);
+  for (double& v : x) v += 5;
+  EXPECT_NEAR(template_of(x, 1).height, 3, 0.02);
+  // On a slope, the line from end to end is what it stands on.
+  for (std::size_t n = 0; n < x.size(); ++n) x[n] += 0.001 * static_cast<double>(n);
+  EXPECT_NEAR(template_of(x, 1).height, 3, 0.02);
+}
+
+TEST(PeakTemplate, NoiseBetweenPeaksIsWhatTheFilterMakesOfIt) {
+  // White noise of 1 through taps h, and its slope: sums of squares of h and of its own slope. What stands
+  // within the reach of places is 1000 times as large, and does not count.
+  const PeakTemplate t = template_of(bell(61, 30, 6, 1), 1);
+  const std::vector<double> h = t.taps();
+  std::mt19937_64 bits(8);
+  std::normal_distribution<double> normal;
+  std::vector<double> noise(120000), filtered(noise.size(), 0.0);
+  for (double& v : noise) v = normal(bits);
+  for (std::size_t n = h.size(); n < noise.size(); ++n)
+    for (std::size_t k = 0; k < h.size(); ++k) filtered[n] += h[k] * noise[n - k];
+  std::vector<std::int64_t> places;
+  for (std::int64_t place = 500; place + 500 < static_cast<std::int64_t>(noise.size()); place += 400) {
+    places.push_back(place);
+    for (std::int64_t n = place - 61; n <= place + 61; ++n) filtered[static_cast<std::size_t>(n)] += 1000;
+  }
+  double level = 0, slope = 0;
+  for (std::size_t k = 0; k <= h.size() + 1; ++k) {
+    const auto at = [&](std::size_t i) { return i >= 1 && i <= h.size() ? h[i - 1] : 0.0; };
+    level += std::pow(at(k), 2), slope += std::pow((at(k + 1) - (k > 0 ? at(k - 1) : 0)) / 2, 2);
+  }
+  MatchNoise meter(places, 62);
+  for (std::size_t from = 0; from < filtered.size(); from += 777)
+    meter.add(
+        std::span<const double>(filtered).subspan(from, std::min<std::size_t>(777, filtered.size() - from)));
+  const auto found = meter.found();
+  ASSERT_TRUE(found);
+  EXPECT_NEAR(found->level / std::sqrt(level), 1, 0.05);
+  EXPECT_NEAR(found->slope / std::sqrt(slope), 1, 0.05);
+  // Peaks all over the record leave nothing to measure.
+  MatchNoise crowded({50, 150, 250}, 62);
+  crowded.add(std::span<const double>(filtered).first(300));
+  EXPECT_FALSE(crowded.found());
+}
+
 TEST(PeakTemplate, TheMeanShapeOfPeaksBetweenSamples) {
   std::vector<double> x(1000, 0.0), places;
   for (int i = 0; i < 9; ++i) {
