@@ -132,7 +132,7 @@ void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most,
   telling.inputs.push_back(facts);
   telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
   telling.text += clean_text(r.file) + "\n  a spectrum as it stands in the file\n";
-  std::string unsaid;
+  std::vector<std::string> unsaid;
   for (const StoredSpectrum& s : spectra) {
     const StoredScale scale = stored_scale(s);
     Json one{{"channel", s.channel.name},
@@ -144,8 +144,7 @@ void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most,
       telling.results.push_back(std::move(one));
       continue;
     }
-    if (scale.name.empty() && !scale.decibels)
-      unsaid += (unsaid.empty() ? "\"" : ", \"") + s.channel.name + "\"";
+    if (scale.name.empty() && !scale.decibels) unsaid.push_back(s.channel.name);
     one["low_hz"] = number(s.hz.front()), one["high_hz"] = number(s.hz.back());
     telling.text += "\n" + s.channel.name + ": " + std::to_string(s.hz.size()) + " frequencies from " +
                     format_quantity(s.hz.front(), "Hz", 6) + " to " + format_quantity(s.hz.back(), "Hz", 6) +
@@ -183,8 +182,8 @@ void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most,
   if (!unsaid.empty())
     telling.cautions.push_back(
         {"scale-unsaid", Severity::note, "",
-         unsaid + ": the file does not say whether levels are amplitudes, RMS or powers, "
-                  "nor the window and RBW: they are shown as they stand",
+         quoted_names(unsaid) + ": the file does not say whether levels are amplitudes, RMS or powers, "
+                                "nor the window and RBW: they are shown as they stand",
          "a title that ends in rms, peak, power, psd or asd says it; spectrum --overlay draws them "
          "beside those of recordings"});
 }

@@ -118,14 +118,11 @@ class Hdf5Source : public SampleSource {
   /// What lies beside the channels and is no number.
   void report_left_out(const std::vector<std::string>& others) {
     if (others.empty() || own_) return;
-    std::string names;
-    for (std::size_t k = 0; k < std::min<std::size_t>(others.size(), 4); ++k)
-      names += (k > 0 ? ", \"" : "\"") + clean_text(others[k]) + "\"";
     recording_.cautions.push_back(
         {"sets-left-out", Severity::note, "",
          std::to_string(others.size()) + (others.size() == 1 ? " data set holds" : " data sets hold") +
              " no numbers, or in more than two dimensions, and " + (others.size() == 1 ? "is" : "are") +
-             " left out: " + names + (others.size() > 4 ? ", ..." : ""),
+             " left out: " + quoted_names(others, 4),
          "write what is a channel as numbers in one or two dimensions"});
   }
 
@@ -202,34 +199,30 @@ class Hdf5Source : public SampleSource {
     return said_by_set(meaning);
   }
 
-  /// A data set of a single number that is called so: beside the channels, else at the root.
+  /// The number that a data set of that meaning holds.
+  std::optional<Hdf5Said> number_in(const Hdf5Set& set, Hdf5Meaning meaning) {
+    double factor = 1, value = 0;
+    if (meaning_of_key(hdf5_leaf(set.path), factor) != meaning) return std::nullopt;
+    const Hdf5Handle data(open_hdf5_set(file_.get(), set.path, recording_.file, settings_.allow_external));
+    if (!data || H5Dread(data.get(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, &value) < 0 ||
+        value == 0)
+      return std::nullopt;
+    return Hdf5Said{set.path, value * factor, ""};
+  }
+
+  /// A data set of a single number that is called so: beside the channels, else at the root, else anywhere if
+  /// there is but one.
   std::optional<Hdf5Said> said_by_set(Hdf5Meaning meaning) {
     const std::string folder = hdf5_folder(group_.sets.front().path);
     for (const std::string& place : {folder, std::string("/")})
-      for (const Hdf5Set& set : settings_sets_) {
-        double factor = 1, value = 0;
-        if (hdf5_folder(set.path) != place || meaning_of_key(hdf5_leaf(set.path), factor) != meaning)
-          continue;
-        const Hdf5Handle data(
-            open_hdf5_set(file_.get(), set.path, recording_.file, settings_.allow_external));
-        if (data && H5Dread(data.get(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, &value) >= 0 &&
-            value != 0)
-          return Hdf5Said{set.path, value * factor, ""};
-      }
-    return said_elsewhere(meaning);
-  }
-
-  /// A single number of that meaning anywhere in the file, if there is but one.
-  std::optional<Hdf5Said> said_elsewhere(Hdf5Meaning meaning) {
+      for (const Hdf5Set& set : settings_sets_)
+        if (hdf5_folder(set.path) == place)
+          if (auto said = number_in(set, meaning)) return said;
     std::optional<Hdf5Said> out;
     for (const Hdf5Set& set : settings_sets_) {
-      double factor = 1, value = 0;
-      if (meaning_of_key(hdf5_leaf(set.path), factor) != meaning) continue;
-      if (out) return std::nullopt;
-      const Hdf5Handle data(open_hdf5_set(file_.get(), set.path, recording_.file, settings_.allow_external));
-      if (data && H5Dread(data.get(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, &value) >= 0 &&
-          value != 0)
-        out = Hdf5Said{set.path, value * factor, ""};
+      auto said = number_in(set, meaning);
+      if (said && out) return std::nullopt;
+      if (said) out = std::move(said);
     }
     return out;
   }

@@ -39,15 +39,11 @@ void Hdf5Stamps::describe(Recording& recording) {
     return;
   }
   Axis& axis = recording.axis;
-  std::string text;
-  std::optional<std::int64_t> zero;
-  if (const auto said = hdf5_said(set_.get(), Hdf5Meaning::unit)) text = said->text;
-  if (const std::size_t since = text.find(" since "); since != std::string::npos) {
-    const std::string_view when = trimmed(std::string_view(text).substr(since + 7));
-    zero = parse_date_time(when);
-    if (!zero) zero = parse_date(when);
-    text.resize(since);
-  }
+  const auto said = hdf5_said(set_.get(), Hdf5Meaning::unit);
+  auto [text, zero] = counted_since(said ? said->text : "");
+  if (zero)
+    if (auto caution = calendar_caution(hdf5_text(set_.get(), "calendar").value_or("")))
+      recording.cautions.push_back(std::move(*caution));
   if (text.empty() && recording.samples > 0 && axis.domain == Axis::Domain::time) {
     std::vector<double> ends(static_cast<std::size_t>(std::min<std::int64_t>(recording.samples, 64)));
     read(0, ends);

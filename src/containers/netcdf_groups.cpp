@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "base/unit.h"
+#include "formats/clock.h"
 
 namespace vprism {
 
@@ -30,7 +31,7 @@ std::vector<NetcdfGroup> groups_by_dimension(const NetcdfFile& file, const Netcd
     }
     if (file.name_of(v) == group.name)
       group.axis = v;
-    else if (group.axis < 0 && file.text_of(v, "units").find(" since ") != std::string::npos)
+    else if (group.axis < 0 && is_counted_since(file.text_of(v, "units")))
       group.axis = v;  // "time" along a dimension called "obs".
   }
   return out;
@@ -78,7 +79,7 @@ void take_missing(const NetcdfFile& file, NetcdfSet& set) {
 
 bool is_netcdf_time(const NetcdfFile& file, int variable) {
   const std::string unit = file.text_of(variable, "units");
-  if (unit.find(" since ") != std::string::npos) return true;
+  if (is_counted_since(unit)) return true;
   const auto known = Unit::try_parse(unit);
   return known && !known->dimensionless() && known->converts_to(Unit::parse("s"));
 }

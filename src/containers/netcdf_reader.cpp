@@ -188,46 +188,30 @@ class NetcdfSource : public SampleSource {
       take_interval(name, value, "variable \"" + name + "\"");
     }
     if (layout.left_out.empty()) return;
-    std::string names;
-    for (std::size_t k = 0; k < std::min<std::size_t>(layout.left_out.size(), 6); ++k)
-      names += (k > 0 ? ", \"" : "\"") + layout.left_out[k] + "\"";
     recording_.cautions.push_back({"sets-left-out", Severity::note, "",
                                    std::to_string(layout.left_out.size()) +
                                        (layout.left_out.size() == 1 ? " variable is" : " variables are") +
                                        " left out, with more than " + std::to_string(most_channels) +
-                                       " places across or as texts: " + names +
-                                       (layout.left_out.size() > 6 ? ", ..." : ""),
+                                       " places across or as texts: " + quoted_names(layout.left_out, 6),
                                    "export fewer places of them"});
   }
 
   void take_axis() {
     Axis& axis = recording_.axis;
-    std::string text = file_.text_of(group_.axis, "units");
+    const std::string text = file_.text_of(group_.axis, "units");
     const std::string name = file_.name_of(group_.axis);
     axis.source = "variable \"" + name + "\"";
     double first = 0;
     file_.read(group_.axis, {0}, {1}, &first);
-    const std::size_t since = text.find(" since ");
-    std::optional<std::int64_t> zero;
-    if (since != std::string::npos) {
-      const std::string when(trimmed(std::string_view(text).substr(since + 7)));
-      zero = parse_date_time(when);
-      if (!zero) zero = parse_date(when);
-      if (!zero && when.ends_with(" UTC")) zero = parse_date_time(when.substr(0, when.size() - 4));
-      text.resize(since);
-      const std::string calendar = lower_case(file_.text_of(group_.axis, "calendar"));
-      if (!calendar.empty() && calendar != "standard" && calendar != "gregorian" &&
-          calendar != "proleptic_gregorian")
-        recording_.cautions.push_back({"calendar", Severity::note, "",
-                                       "its times follow the calendar \"" + clean_text(calendar, 40) +
-                                           "\": they are taken as lengths of time, the date as it stands",
-                                       ""});
-    }
-    auto unit = Unit::try_parse(trimmed(text));
+    const auto [counted, zero] = counted_since(text);
+    if (zero)
+      if (auto caution = calendar_caution(file_.text_of(group_.axis, "calendar")))
+        recording_.cautions.push_back(std::move(*caution));
+    auto unit = Unit::try_parse(trimmed(counted));
     if (!unit || unit->dimensionless()) unit = Unit::parse(is_frequency_key(name) ? "Hz" : "s");
     if (unit->converts_to(Unit::parse("s"))) {
       stamp_factor_ = unit->convert(1, Unit::parse("s"));
-      if (since != std::string::npos) {
+      if (is_counted_since(text)) {
         // Counted from the first sample, so that none of their digits are lost.
         stamp_first_ = first;
         if (zero) recording_.zero_ns = instant_after(*zero, first * stamp_factor_);

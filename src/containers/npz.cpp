@@ -190,14 +190,11 @@ void report_left_out(zip_t* archive, const std::vector<std::string>& others, Rec
                                       " are left out",
                                   "write fewer into one archive"});
   if (others.empty()) return;
-  std::string names;
-  for (std::size_t k = 0; k < std::min<std::size_t>(others.size(), 4); ++k)
-    names += (k > 0 ? ", \"" : "\"") + others[k] + "\"";
-  recording.cautions.push_back(
-      {"sets-left-out", Severity::note, "",
-       std::to_string(others.size()) + (others.size() == 1 ? " member" : " members") +
-           " of the archive without numbers left out: " + names + (others.size() > 4 ? ", ..." : ""),
-       "write what is a channel as an array of numbers"});
+  recording.cautions.push_back({"sets-left-out", Severity::note, "",
+                                std::to_string(others.size()) +
+                                    (others.size() == 1 ? " member" : " members") +
+                                    " of the archive without numbers left out: " + quoted_names(others, 4),
+                                "write what is a channel as an array of numbers"});
 }
 
 }  // namespace

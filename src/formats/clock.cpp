@@ -338,6 +338,34 @@ std::optional<std::int64_t> instant_of_count(std::int64_t count, std::int64_t un
   return __builtin_mul_overflow(count, unit_ns, &out) ? std::nullopt : std::optional(out);
 }
 
+namespace {
+
+constexpr std::string_view since_word = " since ";
+
+}  // namespace
+
+bool is_counted_since(std::string_view text) { return text.find(since_word) != std::string_view::npos; }
+
+CountedSince counted_since(std::string_view text) {
+  const std::size_t since = text.find(since_word);
+  if (since == std::string_view::npos) return {std::string(text), std::nullopt};
+  std::string_view when = trimmed(text.substr(since + since_word.size()));
+  if (when.ends_with(" UTC") || when.ends_with(" GMT")) when = trimmed(when.substr(0, when.size() - 4));
+  auto zero = parse_date_time(when);
+  if (!zero) zero = parse_date(when);
+  return {std::string(text.substr(0, since)), zero};
+}
+
+std::optional<Caution> calendar_caution(std::string_view calendar) {
+  const std::string name = lower_case(calendar);
+  if (name.empty() || name == "standard" || name == "gregorian" || name == "proleptic_gregorian")
+    return std::nullopt;
+  return Caution{"calendar", Severity::note, "",
+                 "its times follow the calendar \"" + clean_text(calendar, 40) +
+                     "\": they are taken as lengths of time, the date as it stands",
+                 ""};
+}
+
 Caution clock_counted_caution(const std::string& axis, const std::string& unit) {
   return {"clock-counted", Severity::note, "",
           "\"" + axis + "\" is taken as counts of " + unit + " since 1970: time 0 is its first row",

@@ -35,6 +35,17 @@ std::optional<std::int64_t> parse_counted_time(std::string_view text, std::int64
 std::optional<std::int64_t> unit_since_1970(double first, double step);
 /// Nanoseconds since 1970 of so many units of `unit_ns` since then; nothing outside the years 1678 to 2262.
 std::optional<std::int64_t> instant_of_count(std::int64_t count, std::int64_t unit_ns);
+/// "days since 2000-01-01 12:00 UTC": the unit ("days"), and the instant, where the text is a date. A unit
+/// alone is returned as it is.
+struct CountedSince {
+  std::string unit;
+  std::optional<std::int64_t> zero_ns;
+};
+CountedSince counted_since(std::string_view text);
+/// Whether a text says that something is counted since a date.
+bool is_counted_since(std::string_view text);
+/// Of times that follow a calendar other than the usual one ("noleap", "360_day").
+std::optional<Caution> calendar_caution(std::string_view calendar);
 /// That the numbers of an axis are counts of `unit` since 1970.
 Caution clock_counted_caution(const std::string& axis, const std::string& unit);
 /// Nanoseconds since 1970 of a day; nothing where there is no such day, or none within those years.

@@ -193,18 +193,14 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   const double begun_s = static_cast<double>(*begun) / 1e9;
   clock.no_date = !dated && !(begun_s > year_2000 && begun_s < year_2040);
   clock.pieces = pieces;
-  std::string names;
-  for (const std::size_t c : columns)
-    names += (names.empty() ? "\"" : ", \"") + column_name(layout, c) + "\"";
+  std::vector<std::string> names;
+  for (const std::size_t c : columns) names.push_back(column_name(layout, c));
   layout.cautions.push_back({"clock-counted", Severity::note, "",
-                             "the columns " + names + " are taken as " + words_of(pieces, !clock.no_date) +
-                                 ": time 0 is their first row" +
+                             "the columns " + quoted_names(names) + " are taken as " +
+                                 words_of(pieces, !clock.no_date) + ": time 0 is their first row" +
                                  (clock.no_date ? std::string() : ", " + utc_text(*begun)),
                              "--axis with a name takes another column as the time"});
-  std::vector<std::size_t> kept;
-  for (std::size_t c = 0; c < layout.columns.size(); ++c)
-    if (std::find(columns.begin(), columns.end(), c) == columns.end()) kept.push_back(c);
-  keep_columns(layout, kept);
+  leave_out_columns(layout, columns);
   layout.clock = clock;
 }
 

@@ -56,11 +56,9 @@ void RowChecks::warn(Recording& recording) const {
                                       " between the rows say what stands above them, and are passed over",
                                   ""});
   if (layout_->dialect && !layout_->dialect->strange->empty()) {
-    std::string names;
-    for (const std::string& name : *layout_->dialect->strange)
-      names += (names.empty() ? "\"" : ", \"") + name + "\"";
     add("columns-left-out",
-        "some lines have names that those at the beginning have not, and these are left out: " + names,
+        "some lines have names that those at the beginning have not, and these are left out: " +
+            quoted_names({layout_->dialect->strange->begin(), layout_->dialect->strange->end()}),
         "put a line with all names at the beginning");
   }
   const auto every = static_cast<std::int64_t>(layout_->every);

@@ -215,13 +215,6 @@ std::optional<CountedTime> counted_time(const Channel& column, const std::vector
   return {};
 }
 
-void leave_out(TextLayout& layout, std::size_t column) {
-  std::vector<std::size_t> kept;
-  for (std::size_t k = 0; k < layout.columns.size(); ++k)
-    if (k != column) kept.push_back(k);
-  keep_columns(layout, kept);
-}
-
 /// Milliseconds in a cell of their own, right behind a clock of whole seconds.
 void take_milliseconds(TextLayout& layout, const std::vector<std::string_view>& first_row) {
   const std::size_t next = layout.clock->cell + (layout.clock->two_cells ? 2 : 1);
@@ -231,7 +224,7 @@ void take_milliseconds(TextLayout& layout, const std::vector<std::string_view>& 
     if (!starts_with(name, "millis") && name != "ms" && name != "msec") continue;
     layout.clock->milliseconds = next;
     if (const auto begun = clock_of_row(layout, first_row)) layout.clock->first_ns = *begun;
-    leave_out(layout, c);
+    leave_out_columns(layout, {c});
     return;
   }
 }
@@ -262,7 +255,7 @@ void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std
     if (compact) {
       ClockColumn clock;
       clock.cell = layout.cells[c], clock.first_ns = *compact;
-      leave_out(layout, c);
+      leave_out_columns(layout, {c});
       layout.clock = clock;
       return;
     }
@@ -278,7 +271,7 @@ void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std
                                "the column \"" + column_name(layout, c) + "\" is taken as " + counted->what +
                                    ": time 0 is its first row, " + utc_text(*begun),
                                "--axis with its name takes it as plain numbers"});
-    leave_out(layout, c);
+    leave_out_columns(layout, {c});
     layout.clock = clock;
     return;
   }

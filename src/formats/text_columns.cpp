@@ -155,6 +155,13 @@ bool is_axis_column(const TextLayout& layout, std::size_t column) {
   return seconds || (is_time_title(c) && !otherwise);
 }
 
+void leave_out_columns(TextLayout& layout, const std::vector<std::size_t>& left_out) {
+  std::vector<std::size_t> kept;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c)
+    if (std::find(left_out.begin(), left_out.end(), c) == left_out.end()) kept.push_back(c);
+  keep_columns(layout, kept);
+}
+
 void keep_columns(TextLayout& layout, const std::vector<std::size_t>& kept) {
   std::vector<std::size_t> cells;
   std::vector<Channel> columns;

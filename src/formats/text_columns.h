@@ -38,6 +38,8 @@ bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std
 
 /// Leaves only the columns with these indices; the axis follows.
 void keep_columns(TextLayout& layout, const std::vector<std::size_t>& kept);
+/// All others stay.
+void leave_out_columns(TextLayout& layout, const std::vector<std::size_t>& left_out);
 
 /// `--columns 2,4..6,Force`: these, and the axis. Throws Error(usage) for a column that is not there.
 void choose_columns(TextLayout& layout, const ReadSettings& settings, const std::string& file);

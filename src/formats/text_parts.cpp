@@ -76,15 +76,14 @@ void part_by_filling(TextLayout& layout, std::span<const TextLine> lines, std::s
   std::vector<std::pair<Filling, std::vector<std::size_t>>> all;
   if (!dense.empty()) all.emplace_back(Filling{1, 0}, dense);
   all.insert(all.end(), groups.begin(), groups.end());
-  std::string others;
+  std::vector<std::string> others;
   for (const auto& [filling, columns] : all) {
     layout.parts.push_back(
         {column_name(layout, columns.front()),
          std::to_string(columns.size()) + (columns.size() == 1 ? " channel" : " channels") +
              (filling.every == 1 ? ", filled in every row"
                                  : ", filled in one row of " + std::to_string(filling.every))});
-    if (filling.every > 1)
-      others += (others.empty() ? "\"" : ", \"") + column_name(layout, columns.front()) + "\"";
+    if (filling.every > 1) others.push_back(column_name(layout, columns.front()));
   }
   layout.part = choose_part(file, layout.parts, settings, 0);
   auto [filling, kept] = all[layout.part];
@@ -93,7 +92,7 @@ void part_by_filling(TextLayout& layout, std::span<const TextLine> lines, std::s
   std::sort(kept.begin(), kept.end());
   if (settings.part.empty())
     layout.cautions.push_back({"slow-channels", Severity::note, "",
-                               others + " stand" + (groups.size() == 1 ? "s" : "") +
+                               quoted_names(others) + " stand" + (groups.size() == 1 ? "s" : "") +
                                    " in some rows only: a part with a rate of its own",
                                "choose it with --part; --missing interpolate fills the other rows"});
   keep_columns(layout, kept);
@@ -252,13 +251,11 @@ bool runs_backwards(const TextLayout& layout, std::span<const TextLine> lines, s
 
 namespace {
 
-/// Steps by exactly one from row to row.
+/// Five rows at least that step by one.
 bool column_counts(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                    std::size_t last, std::size_t column) {
   const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, column);
-  return numbers.size() >= 5 && std::adjacent_find(numbers.begin(), numbers.end(), [](double a, double b) {
-                                  return b != a + 1;
-                                }) == numbers.end();
+  return numbers.size() >= 5 && counts_by_one(numbers);
 }
 
 }  // namespace
@@ -278,10 +275,7 @@ void leave_out_counts(TextLayout& layout, std::span<const TextLine> lines, std::
     layout.cautions.push_back({"axis-counts", Severity::note, "",
                                "the column \"" + column_name(layout, c) + "\" counts samples; it is left out",
                                "take it as a channel with --columns if it is one"});
-    std::vector<std::size_t> kept;
-    for (std::size_t k = 0; k < layout.columns.size(); ++k)
-      if (k != c) kept.push_back(k);
-    keep_columns(layout, kept);
+    leave_out_columns(layout, {c});
     return;
   }
 }
