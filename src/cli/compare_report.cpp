@@ -22,16 +22,9 @@ bool visible(const Side& other, const ComparedLine& line) {
   return line.rms * line.rms > DetectionThreshold(s, 1e-3).at(bin) * other.spectrum->floor[bin];
 }
 
-/// What noise scatters in a band, of its whole power; lines beside it are known far better.
 double band_rel_std(const Side& side, const BandLevel& band) {
-  const Spectrum& s = side.spectrum->spectrum;
-  const auto [low, end] = s.bins_within(band.edges.low_hz, band.edges.high_hz);
-  double noise = 0;
-  for (std::size_t k = low; k < std::min(end, side.spectrum->floor.size()); ++k)
-    noise += side.spectrum->floor[k] / s.enbw_bins;
-  const double levels = std::max(1.0, static_cast<double>(end - low) / bins_alike(s.window));
-  const double share = band.mean_square > 0 ? std::min(1.0, noise / band.mean_square) : 1;
-  return share / std::sqrt(s.noise_averages * levels);
+  return band_power(side.spectrum->spectrum, side.spectrum->floor, band.edges.low_hz, band.edges.high_hz)
+      .rel_std;
 }
 double band_std_db(const Compared& c, std::size_t i) {
   return 10 / std::log(10.0) * std::hypot(band_rel_std(c.a, c.a_bands[i]), band_rel_std(c.b, c.b_bands[i]));

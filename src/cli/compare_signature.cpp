@@ -104,7 +104,7 @@ Panel signature_panel(const Compared& c, bool before_after, const FigureAxis& fr
   differ.colour = 1, same.colour = neutral_colour;
   double most = 3;
   for (const SignatureBand& band : c.signature->bands) {
-    Curve& into = std::abs(band.delta_db) >= std::max(3.0, 4 * band.delta_std_db) ? differ : same;
+    Curve& into = band.differs() ? differ : same;
     // A bar is an outline down to the zero line and back.
     const double shown = std::clamp(band.delta_db, -60.0, 60.0);
     into.x.insert(into.x.end(), {band.low_hz, band.low_hz, band.high_hz, band.high_hz, std::nan("")});

@@ -31,7 +31,7 @@ class FieldTask : public Task {
 
   std::vector<OptionGroup> options() override {
     FieldSettings& field = settings_.field;
-    std::vector<OptionGroup> groups = {
+    return {
         {"Input",
          {quantity_option("rate", "FREQUENCY", "frames a second (default: as the file says)",
                           Dimension::frequency, settings_.read.read.rate_hz),
@@ -85,7 +85,9 @@ class FieldTask : public Task {
                        "(default: 1)",
                        1, 1000000000, field.every),
           quantity_option("smooth", "LENGTH", "amplitudes as means over the points within this distance",
-                          Dimension::length, smooth_)}},
+                          Dimension::length, smooth_),
+          unit_option(calibrated_, "variable"),
+          calibrate_option(calibrated_, "variable")}},
         {"Field",
          {{"window", "NAME",
            "window over the frames (default: rectangular where the motion dies away, hann otherwise)", false,
@@ -198,15 +200,6 @@ class FieldTask : public Task {
            },
            [this] { return Json(settings_.also); }}}},
         output_group(output_)};
-    for (Option& option : input_group(calibrated_).options)
-      if (option.name == "unit" || option.name == "calibrate") {
-        std::string& help = option.help;
-        if (const std::size_t at = help.find("channels"); at != std::string::npos)
-          help.replace(at, 8, "variables");
-        option.value.replace(1, 7, "VARIABLE");
-        groups.front().options.push_back(std::move(option));
-      }
-    return groups;
   }
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {

@@ -91,6 +91,11 @@ class LevelsTask : public EachInputTask<LevelsResult> {
     if (static_cast<double>(r.samples) / stretch > static_cast<double>(most_stretches))
       throw Error(Status::usage, "--every: more than a million stretches; give a longer one");
     std::vector<Lane> lanes = lanes_of(r, result.every_s);
+    constexpr double most_levels = 2e7;
+    if (static_cast<double>(r.samples) / stretch * static_cast<double>(lanes.size()) > most_levels)
+      throw Error(Status::usage,
+                  "--every: " + std::to_string(lanes.size()) +
+                      " channels and bands come to over 20 million stretches; give a longer one");
     const LevelSeries series(stretch, time_constant_s_ ? *time_constant_s_ / r.axis.interval : 0, true);
     for (Lane& lane : lanes) lane.series.emplace(series);
     input.road().run(

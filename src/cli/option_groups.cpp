@@ -1,6 +1,9 @@
 // option_groups.cpp: see option_groups.h.
 #include "cli/option_groups.h"
 
+#include <algorithm>
+#include <cctype>
+
 #include "base/error.h"
 #include "base/text.h"
 #include "condition/computed_steps.h"
@@ -50,6 +53,42 @@ Chain InputSettings::make_chain() const {
   }
   if (gate) all.push_back(make_gate_stage(*gate));
   return all;
+}
+
+namespace {
+
+std::string upper_case(std::string text) {
+  std::transform(text.begin(), text.end(), text.begin(),
+                 [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
+  return text;
+}
+
+}  // namespace
+
+Option unit_option(InputSettings& s, const std::string& thing) {
+  return {"unit",
+          "'" + upper_case(thing) + ": UNIT'",
+          "convert " + thing + "s to another unit, such as 'acc*: m/s^2'; may be repeated",
+          true,
+          [&s](const std::string& t) {
+            (void)parse_unit_rule(t);
+            s.units.push_back(t);
+          },
+          [&s] { return Json(s.units); }};
+}
+
+Option calibrate_option(InputSettings& s, const std::string& thing) {
+  return {"calibrate",
+          "'" + upper_case(thing) + ": STEPS'",
+          "turn stored numbers into the physical unit: probe 10, gain 20 dB, offset -2.5 V, sensitivity 100 "
+          "mV/g, linear A B UNIT, two-point X=Y X=Y UNIT, table X=Y X=Y ... UNIT, unit UNIT; steps separated "
+          "by commas; may be repeated",
+          true,
+          [&s](const std::string& t) {
+            (void)parse_calibration_rule(t);
+            s.calibrations.push_back(t);
+          },
+          [&s] { return Json(s.calibrations); }};
 }
 
 OptionGroup input_group(InputSettings& s) {
@@ -175,25 +214,10 @@ OptionGroup input_group(InputSettings& s) {
         [&s] { return Json(s.read.allow_external); }},
        switch_option("primary", "COMTRADE values as on the primary side of the instrument transformers",
                      s.read.primary),
-       {"unit", "'CHANNEL: UNIT'", "convert channels to another unit, such as 'acc*: m/s^2'; may be repeated",
-        true,
-        [&s](const std::string& t) {
-          (void)parse_unit_rule(t);
-          s.units.push_back(t);
-        },
-        [&s] { return Json(s.units); }},
-       {"calibrate", "'CHANNEL: STEPS'",
-        "turn stored numbers into the physical unit: probe 10, gain 20 dB, offset -2.5 V, sensitivity 100 "
-        "mV/g, linear A B UNIT, two-point X=Y X=Y UNIT, table X=Y X=Y ... UNIT, unit UNIT; steps separated "
-        "by commas; may be repeated",
-        true,
-        [&s](const std::string& t) {
-          (void)parse_calibration_rule(t);
-          s.calibrations.push_back(t);
-        },
-        [&s] { return Json(s.calibrations); }},
+       unit_option(s, "channel"),
+       calibrate_option(s, "channel"),
        {"chain", "'STEP | STEP'",
-        "condition before analysis: " + steps + "; vprism --help chain tells their values", false,
+        "condition before analysis: " + steps + "; vprism --help chain lists their values", false,
         [&s](const std::string& t) {
           (void)parse_chain(t);
           s.chain = t;

@@ -31,6 +31,9 @@ struct InputSettings {
   std::vector<std::string> wanted_channels() const;
 };
 OptionGroup input_group(InputSettings& settings);
+/// Units and calibrations of a `thing`: "channel", "variable".
+Option unit_option(InputSettings& settings, const std::string& thing);
+Option calibrate_option(InputSettings& settings, const std::string& thing);
 
 struct OutputSettings {
   std::string folder = "vprism-out";

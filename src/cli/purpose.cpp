@@ -14,7 +14,7 @@ namespace vprism {
 namespace {
 
 bool is_field(const Recording& r) {
-  if (r.format.rfind("HDF5", 0) != 0 && r.format.find("HDF5") == std::string::npos) return false;
+  if (r.format.find("HDF5") == std::string::npos) return false;
   try {
     return open_points(r.file, {}) != nullptr;
   } catch (const std::exception&) {

@@ -26,9 +26,4 @@ ComputeRule parse_compute_rule(std::string_view text);
 /// each other, an expression that can't be read, and units that do not fit.
 std::unique_ptr<Stage> make_compute_stage(std::vector<ComputeRule> rules, std::vector<std::string> channels);
 
-/// Leaves out the channels named `hidden`, puts those of `last` behind the others in that order, and hands on
-/// what `channels` names of them (empty: all).
-std::unique_ptr<Stage> make_choice_stage(std::vector<std::string> last, std::vector<std::string> hidden,
-                                         std::vector<std::string> channels);
-
 }  // namespace vprism

@@ -7,6 +7,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "condition/channel_choice.h"
 #include "condition/column.h"
 
 namespace vprism {

@@ -14,8 +14,6 @@ namespace {
 
 /// Parts of a step of the grid over which means are taken.
 constexpr int fine_grid_parts = 8;
-/// A pause longer than so many usual steps is missing, not interpolated.
-constexpr double longest_grid_bridge = 8;
 
 }  // namespace
 

@@ -11,6 +11,9 @@
 
 namespace vprism {
 
+/// A pause longer than so many usual steps is missing, not interpolated.
+inline constexpr double longest_grid_bridge = 8;
+
 struct GridPlan {
   double first_s = 0, rate_hz = 1;
   std::int64_t count = 0;

@@ -155,7 +155,8 @@ class Regrid : public Stage {
       report.effects.emplace_back("by a line at jumps", std::to_string(sampler_.by_line()) + " samples");
     if (sampler_.missing() > 0)
       report.effects.emplace_back("missing", std::to_string(sampler_.missing()) +
-                                                 " samples in pauses of more than " + "eight usual steps");
+                                                 " samples in pauses of more than " +
+                                                 format_number(longest_grid_bridge) + " usual steps");
     double worst_db = -400;
     const std::vector<GridSampler::Tally>& tallies = sampler_.tallies();
     for (std::size_t c = 0; c < channels_.size() && c < tallies.size(); ++c) {

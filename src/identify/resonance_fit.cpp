@@ -26,6 +26,12 @@ using Unknowns = Eigen::Matrix<double, 6, 1>;
 using Information = Eigen::Matrix<double, 6, 6>;
 constexpr int tilt_at = 4, lean_at = 5;
 
+/// H at r times the resonance's frequency: (2 z)^2 / ((1 - r^2)^2 + (2 z r)^2) r^d.
+double resonance_form(double r, double damping, double lean) {
+  const double u = 1 - r * r, v = 2 * damping * r;
+  return 4 * damping * damping / (u * u + v * v) * std::pow(std::max(r, 1e-6), lean);
+}
+
 class Likelihood {
  public:
   Likelihood(const Spectrum& s, std::size_t low, std::size_t high, const std::vector<bool>& masked,
@@ -59,8 +65,7 @@ class Likelihood {
       for (int j = -reach; j <= reach; ++j) {
         const double r = (spectrum_.frequency_hz(k) + j * spectrum_.plan.bin_hz) / f0;
         const double log_r = std::log(std::max(r, 1e-6));
-        const double u = 1 - r * r, v = 2 * z * r, d = u * u + v * v,
-                     one = 4 * z * z / d * std::exp(p[lean_at] * log_r);
+        const double u = 1 - r * r, v = 2 * z * r, d = u * u + v * v, one = resonance_form(r, z, p[lean_at]);
         const double w = kernel_[static_cast<std::size_t>(j + reach)];
         h += w * one;
         // d(log H)/d(log z) = 2 - 2 v^2 / d; d(log H)/d(f0) = -(4 u r^2 - 2 v^2) / (f0 d) with r ~ 1 / f0.
@@ -108,9 +113,7 @@ class Likelihood {
     double h = 0;
     for (int j = -reach; j <= reach; ++j) {
       const double r = (spectrum_.frequency_hz(k) + j * spectrum_.plan.bin_hz) / p[2];
-      const double u = 1 - r * r, v = 2 * z * r;
-      h += kernel_[static_cast<std::size_t>(j + reach)] * 4 * z * z / (u * u + v * v) *
-           std::pow(std::max(r, 1e-6), p[lean_at]);
+      h += kernel_[static_cast<std::size_t>(j + reach)] * resonance_form(r, z, p[lean_at]);
     }
     return std::exp(p[0]) * h + std::exp(p[1] + p[tilt_at] * place(k));
   }
@@ -158,10 +161,8 @@ double climb(const Likelihood& likelihood, Unknowns& p, double low_hz, double hi
 }  // namespace
 
 double ResonanceFit::power_at(double hz) const {
-  const double r = hz / frequency_hz, u = 1 - r * r, v = 2 * damping * r;
   const double at = high_hz > low_hz ? (2 * hz - low_hz - high_hz) / (high_hz - low_hz) : 0;
-  return pedestal * std::exp(tilt * at) +
-         height * 4 * damping * damping / (u * u + v * v) * std::pow(std::max(r, 1e-6), lean);
+  return pedestal * std::exp(tilt * at) + height * resonance_form(hz / frequency_hz, damping, lean);
 }
 
 std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, double high_hz,

@@ -8,15 +8,7 @@
 
 namespace vprism {
 
-namespace {
-
-/// Mean square between two frequencies, parts of bins at the edges in proportion; and the standard deviation
-/// that noise gives it, relative.
-struct BandPower {
-  double power = 0, rel_std = 0;
-};
-BandPower band_power_of(const SignatureSide& side, double low_hz, double high_hz) {
-  const Spectrum& s = side.spectrum;
+BandPower band_power(const Spectrum& s, std::span<const double> floor, double low_hz, double high_hz) {
   const double first = s.bins_at(low_hz) + 0.5, last = s.bins_at(high_hz) + 0.5;
   BandPower out;
   double noise = 0;
@@ -26,12 +18,14 @@ BandPower band_power_of(const SignatureSide& side, double low_hz, double high_hz
     const double part = std::min(last, at + 1) - std::max(first, at);
     if (!(part > 0)) continue;
     out.power += part * s.share(k);
-    if (k < side.floor.size()) noise += part * side.floor[k] / s.enbw_bins;
+    if (k < floor.size()) noise += part * floor[k] / s.enbw_bins;
   }
   const double independent = std::max(1.0, s.noise_averages * (last - first) / bins_alike(s.window));
   out.rel_std = out.power > 0 ? std::min(1.0, noise / out.power) / std::sqrt(independent) : 1;
   return out;
 }
+
+namespace {
 
 SpectralFigures figures_of(const SignatureSide& side, double low_hz, double high_hz) {
   SpectralFigures out;
@@ -68,7 +62,8 @@ Signature compare_signatures(const SignatureSide& a, const SignatureSide& b, dou
   for (double low = from; low < to;) {
     double high = std::max(low * std::exp2(1.0 / 12), low + 8 * bin);
     if (high + 4 * bin > to) high = to;
-    const BandPower one = band_power_of(a, low, high), other = band_power_of(b, ratio * low, ratio * high);
+    const BandPower one = band_power(sa, a.floor, low, high),
+                    other = band_power(sb, b.floor, ratio * low, ratio * high);
     SignatureBand band{low, high, one.power, other.power, 0, 0};
     constexpr double least = 1e-300;
     band.delta_db = 10 * std::log10(std::max(other.power, least) / std::max(one.power, least));
@@ -77,8 +72,8 @@ Signature compare_signatures(const SignatureSide& a, const SignatureSide& b, dou
     low = high;
   }
   const auto kind = [](const SignatureBand& band) {
-    if (std::abs(band.delta_db) >= std::max(3.0, 4 * band.delta_std_db)) return band.delta_db > 0 ? 1 : -1;
-    return std::abs(band.delta_db) <= std::max(1.0, 4 * band.delta_std_db) ? 0 : 2;
+    if (band.differs()) return band.delta_db > 0 ? 1 : -1;
+    return band.alike() ? 0 : 2;
   };
   double widest = 0;
   for (std::size_t i = 0; i < out.bands.size();) {

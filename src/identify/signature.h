@@ -1,6 +1,8 @@
 // signature.h: two spectra of like things compared as a whole: where one has more, where they are alike.
 #pragma once
 
+#include <algorithm>
+#include <cmath>
 #include <optional>
 #include <span>
 #include <vector>
@@ -9,11 +11,21 @@
 
 namespace vprism {
 
+/// Mean square between two frequencies, parts of bins at the edges in proportion; and the standard deviation
+/// that noise gives it, relative. Lines are known far better.
+struct BandPower {
+  double power = 0, rel_std = 0;
+};
+BandPower band_power(const Spectrum& spectrum, std::span<const double> floor, double low_hz, double high_hz);
+
 /// One of the bands that both are divided into: twelfths of an octave, eight bins at least.
 struct SignatureBand {
   double low_hz = 0, high_hz = 0;
   double a_power = 0, b_power = 0;  ///< Mean square.
   double delta_db = 0, delta_std_db = 0;
+  /// By 3 dB or more, and by more than noise makes of it.
+  bool differs() const { return std::abs(delta_db) >= std::max(3.0, 4 * delta_std_db); }
+  bool alike() const { return std::abs(delta_db) <= std::max(1.0, 4 * delta_std_db); }
 };
 
 /// A run of bands that differ in one direction, or do not differ.

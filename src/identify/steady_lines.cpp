@@ -26,6 +26,9 @@ class LineSearch {
     middle_ = static_cast<double>(x.size()) / 2;
     size_ = 16;
     while (size_ < 2 * x.size()) size_ *= 2;
+    for (std::size_t n = 0; n < x.size(); ++n)
+      window_.push_back(0.5 - 0.5 * std::cos(radians_of_cycle * (static_cast<double>(n) + 0.5) /
+                                             static_cast<double>(x.size())));
   }
 
   std::vector<SteadyLine> run(std::size_t most) {
@@ -122,9 +125,7 @@ class LineSearch {
     FftArray<double> in(size_);
     FftArray<std::complex<double>> out(fft.bins());
     std::fill_n(in.data(), size_, 0.0);
-    for (std::size_t n = 0; n < left_.size(); ++n)
-      in.data()[n] = left_[n] * (0.5 - 0.5 * std::cos(radians_of_cycle * (static_cast<double>(n) + 0.5) /
-                                                      static_cast<double>(left_.size())));
+    for (std::size_t n = 0; n < left_.size(); ++n) in.data()[n] = left_[n] * window_[n];
     fft.run(in, out);
     std::vector<double> power(fft.bins());
     for (std::size_t b = 0; b < power.size(); ++b) power[b] = std::norm(out.data()[b]);
@@ -219,7 +220,7 @@ class LineSearch {
   std::size_t count_ = 0, size_ = 0;
   double middle_ = 0, offset_ = 0, slope_ = 0;
   std::vector<SteadyLine> lines_;
-  std::vector<double> left_;
+  std::vector<double> window_, left_;  ///< Hann's.
 };
 
 }  // namespace

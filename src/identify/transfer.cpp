@@ -7,6 +7,7 @@
 
 #include "base/interpolation.h"
 #include "base/linear.h"
+#include "base/percentile.h"
 
 namespace vprism {
 
@@ -18,13 +19,6 @@ constexpr double transfer_degrees = 180 / std::numbers::pi;
 std::size_t point_below(const std::vector<double>& places, double x) {
   const auto after = std::upper_bound(places.begin() + 1, places.end() - 1, x);
   return static_cast<std::size_t>(after - places.begin()) - 1;
-}
-
-double middle_of(std::vector<double> values) {
-  if (values.empty()) return 0;
-  const auto at = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), at, values.end());
-  return *at;
 }
 
 }  // namespace
@@ -63,7 +57,8 @@ std::vector<double> scatter_of(const TransferCurve& curve) {
     std::vector<double> near_four, near_six;
     for (std::size_t i = k > around ? k - around : 0; i < std::min(n, k + around + 1); ++i)
       if (four[i] >= 0 && six[i] >= 0) near_four.push_back(four[i]), near_six.push_back(six[i]);
-    const double a = middle_of(near_four), b = middle_of(near_six);
+    const double a = near_four.empty() ? 0 : median_in(near_four),
+                 b = near_six.empty() ? 0 : median_in(near_six);
     // Of noise s in both parts the median is 1.18 s, and that of what four neighbours leave 1.39 times as
     // much.
     out.push_back(b < 0.5 * a ? a / 16 : a / (1.18 * 1.39));
@@ -202,7 +197,8 @@ TransferCurve smoothed_transfer(const TransferCurve& curve) {
   constexpr double negligible = 1e-3;
   constexpr std::size_t least = 2, most = 24;  // To each side.
   const std::size_t n = curve.hz.size();
-  if (curve.error.size() != n || n < 2 * least + 1 || middle_of(curve.error) < negligible) return curve;
+  if (curve.error.size() != n || n < 2 * least + 1 || percentile_of(curve.error, 0.5) < negligible)
+    return curve;
   const bool logarithmic = curve.hz.front() > 0 && curve.hz.back() > 10 * curve.hz.front();
   const std::vector<double> degrees = unwrapped_phase(curve).degrees;
   TransferCurve out = curve;

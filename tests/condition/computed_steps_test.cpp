@@ -7,8 +7,7 @@
 #include <numbers>
 
 #include "base/error.h"
-#include "condition/road.h"
-#include "signal/source.h"
+#include "condition/road_over.h"
 
 namespace vprism::computed_steps_test {
 namespace {
@@ -16,16 +15,6 @@ namespace {
 using std::numbers::pi;
 using testing::ElementsAre;
 using testing::HasSubstr;
-
-struct Made {
-  Recording recording;
-  std::vector<std::vector<double>> columns;
-  const std::vector<double>& operator[](const std::string& name) const {
-    for (std::size_t c = 0; c < columns.size(); ++c)
-      if (recording.channels[c].name == name) return columns[c];
-    throw std::out_of_range(name);
-  }
-};
 
 /// Of a current of 50 Hz and one of 400 Hz, 2 s at 10 kHz.
 Made run(Chain chain) {
@@ -39,16 +28,7 @@ Made run(Chain chain) {
     data[0].push_back(3 + 2 * std::cos(2 * pi * 50 * t) + std::cos(2 * pi * 400 * t));
     data[1].push_back(n);
   }
-  Road road(std::make_unique<MemorySource>(std::move(recording), std::move(data)), std::move(chain));
-  Made out;
-  road.resolve();
-  out.recording = road.recording();
-  out.columns.resize(out.recording.channels.size());
-  road.run([&](Block& block) {
-    for (std::size_t c = 0; c < out.columns.size(); ++c)
-      out.columns[c].insert(out.columns[c].end(), block.samples(c).begin(), block.samples(c).end());
-  });
-  return out;
+  return made_by(std::move(recording), std::move(data), std::move(chain));
 }
 
 Made computed(const std::vector<std::string>& rules, const std::vector<std::string>& chosen = {}) {

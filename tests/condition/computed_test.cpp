@@ -7,19 +7,13 @@
 
 #include "base/error.h"
 #include "condition/expression.h"
-#include "condition/road.h"
-#include "signal/source.h"
+#include "condition/road_over.h"
 
 namespace vprism::computed_test {
 namespace {
 
 using testing::ElementsAre;
 using testing::HasSubstr;
-
-struct Made {
-  Recording recording;
-  std::vector<std::vector<double>> columns;
-};
 
 Made computed(const std::vector<std::pair<Channel, std::vector<double>>>& channels,
               const std::vector<std::string>& rules, const std::vector<std::string>& chosen = {}) {
@@ -33,16 +27,7 @@ Made computed(const std::vector<std::pair<Channel, std::vector<double>>>& channe
   std::vector<ComputeRule> parsed;
   for (const std::string& rule : rules) parsed.push_back(parse_compute_rule(rule));
   chain.push_back(make_compute_stage(std::move(parsed), chosen));
-  Road road(std::make_unique<MemorySource>(std::move(recording), std::move(data)), std::move(chain));
-  Made out;
-  road.resolve();
-  out.recording = road.recording();
-  out.columns.resize(out.recording.channels.size());
-  road.run([&](Block& block) {
-    for (std::size_t c = 0; c < out.columns.size(); ++c)
-      out.columns[c].insert(out.columns[c].end(), block.samples(c).begin(), block.samples(c).end());
-  });
-  return out;
+  return made_by(std::move(recording), std::move(data), std::move(chain));
 }
 
 Channel channel(const std::string& name, const std::string& unit) { return {name, Unit::parse(unit), ""}; }

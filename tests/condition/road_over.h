@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <stdexcept>
 #include <string>
 #include <vector>
 
@@ -55,6 +56,25 @@ inline std::vector<std::vector<double>> collect(Road& road) {
   if (road.recording().samples >= 0) {
     EXPECT_EQ(expected, road.recording().samples);  // As long as was said.
   }
+  return out;
+}
+
+/// What comes out of a chain, with its channels by name.
+struct Made {
+  Recording recording;
+  std::vector<std::vector<double>> columns;
+  const std::vector<double>& operator[](const std::string& name) const {
+    for (std::size_t c = 0; c < columns.size(); ++c)
+      if (recording.channels[c].name == name) return columns[c];
+    throw std::out_of_range(name);
+  }
+};
+inline Made made_by(Recording recording, std::vector<std::vector<double>> data, Chain chain) {
+  Road road(std::make_unique<MemorySource>(std::move(recording), std::move(data)), std::move(chain));
+  road.resolve();
+  Made out;
+  out.recording = road.recording();
+  out.columns = collect(road);
   return out;
 }
 

@@ -53,7 +53,8 @@
       // The highest first; what would stand on another number is seen when the place is zoomed into.
       var drawn = [];
       data.marks.slice().sort(function (m, n) { return n[1] - m[1]; }).forEach(function (mark) {
-        var x = place(mark[0]), y = graph.toDomYCoord(mark[1]), half = canvas.measureText(mark[2]).width / 2 + 1;
+        var x = place(mark[0]), y = graph.toDomYCoord(mark[1]),
+            half = canvas.measureText(mark[2]).width / 2 + 1;
         if (!(x >= area.x && x <= area.x + area.w)) return;
         y = Math.max(area.y + 14, Math.min(area.y + area.h, y) - 6);
         if (drawn.some(function (d) { return Math.abs(d.x - x) < d.half + half && Math.abs(d.y - y) < 20; })) return;
