@@ -76,6 +76,8 @@ std::string unit_for_library(std::string_view text) {
                                                                         {"dBA", "1"},
                                                                         {"dBC", "1"},
                                                                         {"dBFS", "1"},
+                                                                        {"dBr", "1"},
+                                                                        {"dBc", "1"},
                                                                         {"dBu", "1"},
                                                                         {"dBuV", "1"}};
   // Written otherwise than as products of words.

@@ -10,8 +10,8 @@
 #include <filesystem>
 #include <fstream>
 #include <mutex>
-#include <thread>
 
+#include "base/cores.h"
 #include "base/text.h"
 #include "cli/case_file.h"
 #include "cli/case_run.h"
@@ -150,7 +150,7 @@ class BatchTask : public Task {
                           fresh_,
                           output_.figure.value_or(Picture::png) == Picture::svg ? Picture::svg : Picture::png,
                           output_.figure.has_value() && !is_case,
-                          threads_each(output_.threads, std::min(output_.threads, files.size()))};
+                          threads_each(output_.threads, files.size())};
     std::vector<BatchRow> rows;
     std::vector<std::string> taken;
     for (const std::string& file : files) {
@@ -161,8 +161,7 @@ class BatchTask : public Task {
     const Progress bar = console.progress("batch " + fs::path(what).filename().string());
     std::mutex lock;
     std::size_t done = 0;
-    const std::size_t cores =
-        output_.threads > 0 ? output_.threads : std::max(1u, std::thread::hardware_concurrency());
+    const std::size_t cores = output_.threads > 0 ? output_.threads : usable_cores();
     run_side_by_side(
         rows.size(), cores, [](std::size_t) { return true; },
         [&](std::size_t i) {

@@ -6,8 +6,8 @@
 #include <algorithm>
 #include <cstdio>
 #include <fstream>
-#include <thread>
 
+#include "base/cores.h"
 #include "base/text.h"
 #include "cli/case_report.h"
 #include "cli/command.h"
@@ -122,18 +122,16 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
     line_up.commit();
   }
   DigestBook digests(folder.path() / "digests.json");
-  KeptPlace place{
-      folder.path(),
-      folder.unfinished(),
-      value.folder,
-      settings.fresh,
-      value.report.picture,
-      settings.output.figure.has_value(),
-      threads_each(settings.output.threads, std::min(settings.output.threads, value.steps.size()))};
+  KeptPlace place{folder.path(),
+                  folder.unfinished(),
+                  value.folder,
+                  settings.fresh,
+                  value.report.picture,
+                  settings.output.figure.has_value(),
+                  threads_each(settings.output.threads, value.steps.size())};
   Console console(settings.output);
   const Progress bar = console.progress("case " + fs::path(path).filename().string());
-  const std::size_t cores = settings.output.threads > 0 ? settings.output.threads
-                                                        : std::max(1u, std::thread::hardware_concurrency());
+  const std::size_t cores = settings.output.threads > 0 ? settings.output.threads : usable_cores();
   const std::vector<StepResult> steps = run_steps(
       value, settings.only, place, digests, cores, [&](std::size_t done, std::size_t all, const StepResult&) {
         if (bar) bar(static_cast<std::int64_t>(done), static_cast<std::int64_t>(all));

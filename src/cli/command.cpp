@@ -9,7 +9,9 @@
 #include <new>
 #include <optional>
 #include <stdexcept>
+#include <thread>
 
+#include "base/cores.h"
 #include "base/text.h"
 #include "cli/case_file.h"
 #include "cli/child.h"
@@ -260,8 +262,10 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
     return Status::done;
   }
   std::optional<oneapi::tbb::global_control> limit;
-  if (task->threads() > 0)
-    limit.emplace(oneapi::tbb::global_control::max_allowed_parallelism, task->threads());
+  // In a container or a scheduler's job the machine has more than is given.
+  if (task->threads() > 0 || usable_cores() < std::thread::hardware_concurrency())
+    limit.emplace(oneapi::tbb::global_control::max_allowed_parallelism,
+                  task->threads() > 0 ? task->threads() : usable_cores());
   Json settings = settings_json(groups);
   if (!saved.empty()) settings["saved"] = std::move(saved);
   const Status status = task->run(inputs, settings);

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "base/cores.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/child.h"
@@ -63,6 +64,12 @@ std::string folder_name(const std::string& text, const std::vector<std::string>&
   for (int i = 2; std::find(taken.begin(), taken.end(), distinct) != taken.end(); ++i)
     distinct = name + "-" + std::to_string(i);
   return distinct;
+}
+
+std::size_t threads_each(std::size_t asked, std::size_t commands) {
+  const std::size_t threads = asked > 0 ? asked : usable_cores();
+  const std::size_t side_by_side = std::max<std::size_t>(1, std::min(threads, commands));
+  return std::max<std::size_t>(1, (asked > 0 ? threads : 2 * threads) / side_by_side);
 }
 
 std::string run_key(const KeptRun& run, const KeptPlace& place, DigestBook& digests) {

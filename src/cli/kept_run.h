@@ -57,10 +57,9 @@ struct KeptPlace {
   std::size_t threads = 0;  ///< For each command; 0: as many as there are cores.
 };
 
-/// Threads for each of so many commands side by side, of those asked for; 0: none were asked for.
-inline std::size_t threads_each(std::size_t asked, std::size_t side_by_side) {
-  return asked == 0 ? 0 : std::max<std::size_t>(1, asked / std::max<std::size_t>(1, side_by_side));
-}
+/// Threads for each of so many commands, as many of which run side by side as there are threads. `asked`: in
+/// all; 0: two commands for each core, since the last of them would leave cores idle.
+std::size_t threads_each(std::size_t asked, std::size_t commands);
 
 /// A digest of version, command, options and the bytes of all inputs and files.
 std::string run_key(const KeptRun& run, const KeptPlace& place, DigestBook& digests);

@@ -176,6 +176,13 @@ OptionGroup input_group(InputSettings& s) {
                      "each row of a text table is a channel (default: found where rows are long and few)",
                      s.read.rows),
        switch_option("no-rows", "each row of a text table is a sample of all channels", s.read.no_rows),
+       {"samples-along", "N",
+        "dimension of an array, from 1, that its samples run along; the others are channels (default: found)",
+        false,
+        [&s](const std::string& t) {
+          s.read.samples_along = static_cast<std::size_t>(parse_whole_number(t, 1));
+        },
+        [&s] { return s.read.samples_along > 0 ? Json(s.read.samples_along) : Json(nullptr); }},
        {"header-rows", "N", "lines above the first row of numbers of a text table (default: found)", false,
         [&s](const std::string& t) {
           s.read.header_rows = static_cast<std::size_t>(parse_whole_number(t, 0));

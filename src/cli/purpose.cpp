@@ -13,10 +13,17 @@ namespace vprism {
 
 namespace {
 
+/// Points whose places the file holds, or many that each have two or three components.
 bool is_field(const Recording& r) {
   if (r.format.find("HDF5") == std::string::npos) return false;
+  constexpr std::size_t many = 16;
   try {
-    return open_points(r.file, {}) != nullptr;
+    const auto source = open_points(r.file, {});
+    const PointRecording& points = source->recording();
+    const bool placed = std::none_of(points.cautions.begin(), points.cautions.end(),
+                                     [](const Caution& caution) { return caution.code == "places-unknown"; });
+    return placed ||
+           (points.points.size() > many && points.variables.size() > 1 && points.variables.size() <= 3);
   } catch (const std::exception&) {
     return false;
   }

@@ -45,6 +45,7 @@ void Hdf5Columns::open(hid_t file, const Hdf5Group& group, Recording& recording,
   for (const Hdf5Set& set : group.sets) recording.complex = recording.complex || set.complex;
   for (std::size_t s = 0; s < group.sets.size(); ++s) {
     const Hdf5Set& set = group.sets[s];
+    recording.cautions.insert(recording.cautions.end(), set.cautions.begin(), set.cautions.end());
     Hdf5Column column;
     column.set = set;
     column.data = open_hdf5_set(file, set.path, recording.file, allowed_outside);
@@ -104,13 +105,12 @@ bool Hdf5Columns::read(Block& block, std::int64_t at, std::size_t count, const R
   for (const Hdf5Column& column : columns_) {
     for (int part = 0; part < (recording.complex ? 2 : 1) && count > 0; ++part) {
       if (column.field == 0) read_set(column, part, at, count, recording.file);
+      const ArrayShape shape = column.set.shape.with_samples(count);
+      const std::size_t step = column.fields > 0 ? column.fields : static_cast<std::size_t>(shape.step());
       for (std::size_t k = 0; k < column.set.columns; ++k) {
         const auto room =
             block.room(channel + k + (part == 1 ? recording.channels.size() : 0)).subspan(0, count);
-        const std::size_t step = column.fields > 0       ? column.fields
-                                 : column.set.transposed ? 1
-                                                         : static_cast<std::size_t>(column.set.columns);
-        const double* from = buffer_.data() + column.field + k * (column.set.transposed ? count : 1);
+        const double* from = buffer_.data() + (column.fields > 0 ? column.field : shape.first(k));
         for (std::size_t n = 0; n < count; ++n) {
           const double x = from[n * step];
           room[n] = (x - column.raw_zero) * column.scale + column.offset;
@@ -140,7 +140,7 @@ Channel Hdf5Columns::channel_of(const Hdf5Column& column, const std::vector<std:
   else if (column.set.columns == 1)
     channel = channel_from_title(name.empty() ? column.set.leaf() : name);
   else
-    channel.name = clean_text(column.set.leaf()) + " " + std::to_string(k + 1);
+    channel.name = clean_text(column.set.leaf()) + " " + column.set.shape.place(k);
   if (const auto said = hdf5_said(set, Hdf5Meaning::unit)) {
     const auto unit = Unit::try_parse(said->text);
     channel.unit = unit ? *unit : Unit::opaque(clean_text(said->text));
@@ -192,20 +192,19 @@ void Hdf5Columns::take_scale(Hdf5Column& column, Recording& recording) const {
 void Hdf5Columns::read_set(const Hdf5Column& column, int part, std::int64_t at, std::size_t count,
                            const std::string& file) {
   const Hdf5Handle space(H5Dget_space(column.data.get()));
-  const auto first = static_cast<hsize_t>(at);
-  const hsize_t columns = column.set.columns;
-  hsize_t start[2] = {first, 0}, size[2] = {count, columns};
-  if (column.set.transposed) start[0] = 0, start[1] = first, size[0] = columns, size[1] = count;
-  const int rank = column.set.two_dimensional ? 2 : 1;
-  buffer_.resize(count * std::max(column.fields, static_cast<std::size_t>(columns)));
-  const Hdf5Handle memory(H5Screate_simple(rank, size, nullptr));
+  const ArrayShape shape = column.set.shape.with_samples(count);
+  std::vector<hsize_t> size(shape.size.begin(), shape.size.end()), start(size.size());
+  if (size.empty()) size = {1}, start = {0};  // A single number.
+  if (!shape.size.empty()) start[shape.along] = static_cast<hsize_t>(at);
+  buffer_.resize(count * std::max(column.fields, static_cast<std::size_t>(column.set.columns)));
+  const Hdf5Handle memory(H5Screate_simple(static_cast<int>(size.size()), size.data(), nullptr));
   if (part == 1 && !column.set.complex) {
     std::fill(buffer_.begin(), buffer_.end(), 0.0);
     return;
   }
   const hid_t type =
       column.set.complex || !column.set.member.empty() ? column.part[part].get() : H5T_NATIVE_DOUBLE;
-  if (H5Sselect_hyperslab(space.get(), H5S_SELECT_SET, start, nullptr, size, nullptr) < 0 ||
+  if (H5Sselect_hyperslab(space.get(), H5S_SELECT_SET, start.data(), nullptr, size.data(), nullptr) < 0 ||
       H5Dread(column.data.get(), type, memory.get(), space.get(), H5P_DEFAULT, buffer_.data()) < 0)
     refuse_damaged_set(file, column.set.path);
 }

@@ -84,13 +84,16 @@ herr_t probe_attribute(hid_t object, const char* name, const H5A_info_t*, void*)
   return 0;
 }
 
-/// Rows [first, first + count) of one to three dimensions.
-void probe_rows(hid_t set, hid_t type, const hsize_t* extent, int rank, hsize_t first, hsize_t count) {
+/// Places [first, first + count) of the first dimension.
+void probe_rows(hid_t set, hid_t type, std::vector<hsize_t> extent, hsize_t first, hsize_t count) {
   const hid_t space = H5Dget_space(set);
-  const hsize_t start[3] = {first, 0, 0}, size[3] = {count, extent[1], extent[2]};
-  const hid_t memory = H5Screate_simple(rank, size, nullptr);
-  std::vector<char> values(static_cast<std::size_t>(size[0] * size[1] * size[2]) * H5Tget_size(type));
-  if (H5Sselect_hyperslab(space, H5S_SELECT_SET, start, nullptr, size, nullptr) >= 0)
+  std::vector<hsize_t> start(extent.size());
+  start[0] = first, extent[0] = count;
+  hsize_t values_in_all = 1;
+  for (const hsize_t n : extent) values_in_all *= n;
+  const hid_t memory = H5Screate_simple(static_cast<int>(extent.size()), extent.data(), nullptr);
+  std::vector<char> values(static_cast<std::size_t>(values_in_all) * H5Tget_size(type));
+  if (H5Sselect_hyperslab(space, H5S_SELECT_SET, start.data(), nullptr, extent.data(), nullptr) >= 0)
     (void)H5Dread(set, type, memory, space, H5P_DEFAULT, values.data());
   H5Sclose(memory);
   H5Sclose(space);
@@ -131,20 +134,22 @@ herr_t probe_object(hid_t root, const char* name, const H5O_info_t* info, void* 
     }
     const hid_t stored = H5Dget_type(object), space = H5Dget_space(object);
     const int rank = H5Sget_simple_extent_ndims(space);
-    hsize_t extent[3] = {0, 1, 1};
     const H5T_class_t kind = H5Tget_class(stored);
     if (kind == H5T_STRING && rank == 1) probe_texts(object, space, walk.whole);
-    if ((is_hdf5_number(stored) || kind == H5T_COMPOUND) && rank >= 1 && rank <= 3 &&
-        H5Sget_simple_extent_dims(space, extent, nullptr) >= 0 && extent[1] > 0 && extent[2] > 0 &&
-        extent[1] <= most_values && extent[2] <= most_values / extent[1] &&
+    std::vector<hsize_t> extent(static_cast<std::size_t>(std::max(rank, 0)));
+    hsize_t across = 1;  // Values in one place of the first dimension.
+    if (rank > 0 && H5Sget_simple_extent_dims(space, extent.data(), nullptr) == rank)
+      for (std::size_t d = 1; d < extent.size(); ++d)
+        across = across == 0 || extent[d] > most_values / across ? 0 : across * extent[d];
+    if ((is_hdf5_number(stored) || kind == H5T_COMPOUND) && rank > 0 && across > 0 &&
         hdf5_plausible(object, walk.bytes)) {
       // As the reader will: numbers as doubles, pairs as they are.
       const hid_t type = kind == H5T_COMPOUND ? H5Tcopy(stored) : H5Tcopy(H5T_NATIVE_DOUBLE);
-      const hsize_t at_once = std::max<hsize_t>(1, most_values / (extent[1] * extent[2]));
+      const hsize_t at_once = std::max<hsize_t>(1, most_values / across);
       const hsize_t budget = walk.whole ? hsize_t{64} << 20 : at_once;
       for (hsize_t at = 0; at < std::min(extent[0], budget); at += at_once)
-        probe_rows(object, type, extent, rank, at, std::min(at_once, extent[0] - at));
-      if (extent[0] > at_once) probe_rows(object, type, extent, rank, extent[0] - at_once, at_once);
+        probe_rows(object, type, extent, at, std::min(at_once, extent[0] - at));
+      if (extent[0] > at_once) probe_rows(object, type, extent, extent[0] - at_once, at_once);
       H5Tclose(type);
     }
     H5Sclose(space);

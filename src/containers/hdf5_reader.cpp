@@ -32,7 +32,7 @@ class Hdf5Source : public SampleSource {
     own_ = hdf5_text(file_.get(), "layout") == hdf5_layout_name;
     std::vector<Hdf5Refused> refused;
     std::vector<std::string> others;
-    const auto sets = hdf5_sets(file_.get(), head.path, settings.allow_external, refused, &others);
+    const auto sets = hdf5_sets(file_.get(), head.path, settings, refused, &others);
     if (!sets)
       throw Error(Status::input,
                   head.path + ": damaged HDF5 file: its groups can't be walked; copy it again");
@@ -42,12 +42,13 @@ class Hdf5Source : public SampleSource {
                                      "\" lies in another file, \"" + clean_text(refused.front().file) +
                                      "\", which is not opened unless named by --allow-external");
     if (groups.empty())
-      throw Error(Status::input,
-                  head.path + ": no data set of numbers with one or two dimensions" +
-                      (others.empty() ? std::string()
-                                      : "; \"" + clean_text(others.front()) +
-                                            "\" has more, or no numbers: write each slice by itself, or see "
-                                            "vprism field for points measured together"));
+      throw Error(
+          Status::input,
+          head.path + ": no data set whose numbers are channels" +
+              (others.empty() ? std::string()
+                              : "; \"" + clean_text(others.front()) + "\" holds no numbers, or more than " +
+                                    std::to_string(most_channels) +
+                                    " channels: see vprism field for points measured together"));
     for (const Hdf5Set& set : *sets)
       if (set.setting) settings_sets_.push_back(set);
     choose(groups, *sets);
@@ -121,9 +122,9 @@ class Hdf5Source : public SampleSource {
     recording_.cautions.push_back(
         {"sets-left-out", Severity::note, "",
          std::to_string(others.size()) + (others.size() == 1 ? " data set holds" : " data sets hold") +
-             " no numbers, or in more than two dimensions, and " + (others.size() == 1 ? "is" : "are") +
-             " left out: " + quoted_names(others, 4),
-         "write what is a channel as numbers in one or two dimensions"});
+             " no numbers, or more than " + std::to_string(most_channels) + " channels, and " +
+             (others.size() == 1 ? "is" : "are") + " left out: " + quoted_names(others, 4),
+         "write what is a channel as numbers"});
   }
 
   void settle() {
@@ -151,7 +152,9 @@ class Hdf5Source : public SampleSource {
     std::size_t largest = 0;
     const auto volume = [](const Hdf5Group& g) {
       std::uint64_t sum = 0;
-      for (const Hdf5Set& set : g.sets) sum += set.rows * set.columns;
+      // What may have been read along another dimension goes behind what leaves no doubt.
+      for (const Hdf5Set& set : g.sets)
+        sum += set.rows * (!set.cautions.empty() && set.shape.several() ? 1 : set.columns);
       return sum;
     };
     for (std::size_t i = 0; i < groups.size(); ++i) {
@@ -183,6 +186,10 @@ class Hdf5Source : public SampleSource {
     if (recording_.parts.size() == 1) recording_.parts.clear(), recording_.part = 0;
     std::uint64_t channels = 0;
     for (const Hdf5Set& set : group_.sets) channels += set.columns;
+    const std::size_t dimensions = group_.sets.front().shape.size.size();
+    if (settings_.samples_along > std::max<std::size_t>(dimensions, 1))
+      refuse_samples_along(settings_.samples_along, "\"" + clean_text(group_.sets.front().leaf()) + "\"",
+                           group_.sets.front().shape.size);
     if (channels > most_channels)
       throw Error(Status::input, recording_.file + ": " + std::to_string(channels) + " channels in \"" +
                                      clean_text(group_.name) + "\"; name one data set with --part");

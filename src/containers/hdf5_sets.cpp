@@ -39,7 +39,7 @@ namespace {
 struct Walk {
   hid_t file;
   const std::string& file_path;
-  const std::vector<std::string>& allowed;
+  const ReadSettings& settings;
   std::vector<Hdf5Refused>& refused;
   std::vector<Hdf5Set> sets;
   std::vector<std::string> others;
@@ -97,7 +97,7 @@ void look_at_records(Walk& walk, const std::string& path, hid_t type, hid_t spac
     char* name = H5Tget_member_name(type, static_cast<unsigned>(m));
     if (name == nullptr) continue;
     Hdf5Set out;
-    out.path = path, out.member = name, out.rows = rows;
+    out.path = path, out.member = name, out.rows = rows, out.shape.size = {rows};
     H5free_memory(name);
     if (kind == H5T_FLOAT || kind == H5T_INTEGER) walk.sets.push_back(std::move(out));
   }
@@ -107,7 +107,8 @@ herr_t look_at(Walk& walk, const char* name) {
   if (walk.sets.size() >= 100000) return 1;
   const Hdf5Handle set(H5Dopen2(walk.file, name, H5P_DEFAULT));
   if (!set) return 0;
-  if (const std::string other = hdf5_outside(set.get(), walk.file_path, walk.allowed); !other.empty()) {
+  if (const std::string other = hdf5_outside(set.get(), walk.file_path, walk.settings.allow_external);
+      !other.empty()) {
     walk.refused.push_back({std::string("/") + name, other});
     return 0;
   }
@@ -125,27 +126,22 @@ herr_t look_at(Walk& walk, const char* name) {
   hsize_t length = 0;
   if (kind == H5T_STRING && rank == 1 && H5Sget_simple_extent_dims(space.get(), &length, nullptr) == 1 &&
       length > 1 && are_dates(set.get(), length)) {
-    out.path = std::string("/") + name, out.rows = length, out.dates = true;
+    out.path = std::string("/") + name, out.rows = length, out.dates = true, out.shape.size = {length};
     walk.sets.push_back(std::move(out));
     return 0;
   }
   const bool numbers = is_hdf5_number(type.get()) || out.complex;
-  if ((!numbers || rank > 2) && H5Sget_simple_extent_npoints(space.get()) > 2 && walk.others.size() < 100)
+  if (!numbers && H5Sget_simple_extent_npoints(space.get()) > 2 && walk.others.size() < 100)
     walk.others.push_back(std::string("/") + name);
-  if (!numbers || rank < 0 || rank > 2) return 0;
-  hsize_t size[2] = {static_cast<hsize_t>(rank == 0 ? 1 : 0), 1};
-  H5Sget_simple_extent_dims(space.get(), size, nullptr);
+  if (!numbers || rank < 0) return 0;
+  std::vector<hsize_t> size(static_cast<std::size_t>(rank));
+  H5Sget_simple_extent_dims(space.get(), size.data(), nullptr);
   out.path = std::string("/") + name;
-  out.two_dimensional = rank == 2;
-  out.transposed = rank == 2 && size[1] > size[0];
-  for (unsigned d = 0; d < static_cast<unsigned>(rank); ++d) {
-    const std::string scale = hdf5_dimension_scale(set.get(), d);
-    const std::string leaf = hdf5_leaf(scale);
-    // Of a table with both, time goes first.
-    const bool axis = is_time_key(leaf) || (is_frequency_key(leaf) && !is_time_key(hdf5_leaf(out.scale)));
-    if (rank == 2 && axis) out.transposed = d == 1;
-    if (!scale.empty() && (axis || (out.scale.empty() && d == (out.transposed ? 1u : 0u)))) out.scale = scale;
-  }
+  out.shape.size.assign(size.begin(), size.end());
+  for (unsigned d = 0; d < static_cast<unsigned>(rank); ++d)
+    out.scales.push_back(hdf5_dimension_scale(set.get(), d));
+  out.rows = rank == 0 ? 1 : *std::max_element(size.begin(), size.end());
+  out.columns = rank < 2 ? 1 : 2;  // Until all are known: settle_shapes.
   if (const auto kept = hdf5_text(set.get(), "CLASS"); kept && *kept == "DIMENSION_SCALE") {
     out.is_scale = true;
     // What netCDF writes for a dimension without a variable.
@@ -153,9 +149,6 @@ herr_t look_at(Walk& walk, const char* name) {
         text && starts_with(*text, "This is a netCDF dimension"))
       return 0;
   }
-  out.line = rank == 2 && (size[0] == 1 || size[1] == 1);
-  out.rows = size[out.transposed ? 1 : 0];
-  out.columns = rank == 2 ? size[out.transposed ? 0 : 1] : 1;
   out.interval = own_interval(set.get());
   if (out.interval == 0) out.interval = folder_interval(walk, hdf5_folder(out.path));
   if (const auto start = hdf5_said(set.get(), Hdf5Meaning::start)) out.start = start->value;
@@ -167,15 +160,51 @@ herr_t look_at(Walk& walk, const char* name) {
   double factor = 1;
   const Hdf5Meaning meaning = meaning_of_key(hdf5_leaf(out.path), factor);
   out.setting =
-      out.rows * out.columns == 1 &&
+      H5Sget_simple_extent_npoints(space.get()) == 1 &&
       (meaning == Hdf5Meaning::rate || meaning == Hdf5Meaning::interval || meaning == Hdf5Meaning::start);
   if (rank == 0 && !out.setting) return 0;
-  if (out.rows > 0 && out.columns > 0 && out.columns <= 4096) walk.sets.push_back(std::move(out));
+  if (H5Sget_simple_extent_npoints(space.get()) > 0) walk.sets.push_back(std::move(out));
   return 0;
 }
 
 herr_t visit(hid_t, const char* name, const H5O_info_t* info, void* data) {
   return info->type == H5O_TYPE_DATASET ? look_at(*static_cast<Walk*>(data), name) : 0;
+}
+
+/// The dimension that the samples of each run along: by its scales, of which time goes before frequency, by a
+/// time or frequencies beside it, or by its own lengths.
+void settle_shapes(Walk& walk) {
+  const auto is_axis = [](const std::string& leaf, bool times) {
+    return times ? is_time_key(leaf) : is_frequency_key(leaf);
+  };
+  for (Hdf5Set& set : walk.sets) {
+    if (!set.member.empty() || set.shape.size.empty()) continue;
+    std::optional<std::uint64_t> axis;
+    std::optional<std::size_t> scaled;
+    for (const bool times : {true, false}) {
+      for (std::size_t d = 0; d < set.scales.size() && !scaled; ++d)
+        if (is_axis(hdf5_leaf(set.scales[d]), times)) scaled = d;
+      for (const Hdf5Set& other : walk.sets)
+        if (!axis && other.shape.size.size() == 1 && other.folder() == set.folder() &&
+            (is_axis(other.leaf(), times) || (times && other.dates)))
+          axis = other.rows;
+    }
+    ReadSettings settings = walk.settings;
+    // A set of fewer dimensions may lie beside the one that is meant.
+    if (settings.samples_along > set.shape.size.size()) settings.samples_along = 0;
+    if (settings.samples_along == 0 && scaled)
+      set.shape.along = *scaled;
+    else
+      set.shape = settle_shape(set.shape.size, false, settings, axis,
+                               "\"" + clean_text(hdf5_leaf(set.path)) + "\"", set.cautions);
+    set.rows = set.shape.samples(), set.columns = set.shape.channels();
+    if (set.shape.along < set.scales.size()) set.scale = set.scales[set.shape.along];
+  }
+  std::erase_if(walk.sets, [&](const Hdf5Set& set) {
+    if (set.columns <= most_channels) return false;
+    if (walk.others.size() < 100) walk.others.push_back(set.path);
+    return true;
+  });
 }
 
 /// External links, which the walk over objects passes by.
@@ -188,7 +217,7 @@ herr_t visit_link(hid_t group, const char* name, const H5L_info_t* info, void* d
   if (H5Lget_val(group, name, value.data(), info->u.val_size, H5P_DEFAULT) < 0 ||
       H5Lunpack_elink_val(value.data(), info->u.val_size, &flags, &file, &path) < 0 || file == nullptr)
     return 0;
-  if (!hdf5_name_allowed(file, walk.file_path, walk.allowed)) {
+  if (!hdf5_name_allowed(file, walk.file_path, walk.settings.allow_external)) {
     walk.refused.push_back({std::string("/") + name, file});
     return 0;
   }
@@ -199,12 +228,12 @@ herr_t visit_link(hid_t group, const char* name, const H5L_info_t* info, void* d
 }  // namespace
 
 std::optional<std::vector<Hdf5Set>> hdf5_sets(hid_t file, const std::string& file_path,
-                                              const std::vector<std::string>& allowed_outside,
-                                              std::vector<Hdf5Refused>& refused,
+                                              const ReadSettings& settings, std::vector<Hdf5Refused>& refused,
                                               std::vector<std::string>* others) {
-  Walk walk{file, file_path, allowed_outside, refused, {}, {}};
+  Walk walk{file, file_path, settings, refused, {}, {}};
   if (H5Ovisit(file, H5_INDEX_NAME, H5_ITER_INC, visit, &walk) < 0) return {};
   H5Lvisit(file, H5_INDEX_NAME, H5_ITER_INC, visit_link, &walk);
+  settle_shapes(walk);
   if (others != nullptr) *others = std::move(walk.others);
   return std::move(walk.sets);
 }
@@ -222,8 +251,8 @@ void take_stamps(Hdf5Group& group, const Hdf5Set& set) {
 /// A group for each channel, "/ch1/data" beside "/ch2/data": one part, the channels named after the groups.
 void join_groups_of_one(std::vector<Hdf5Group>& groups, const std::vector<Hdf5Set>& sets) {
   const auto alone = [&](const Hdf5Group& g) {
-    return g.sets.size() == 1 && g.stamps.empty() && g.sets[0].member.empty() &&
-           (!g.sets[0].two_dimensional || g.sets[0].line) && g.name == g.sets[0].folder() && g.name != "/" &&
+    return g.sets.size() == 1 && g.stamps.empty() && g.sets[0].member.empty() && !g.sets[0].is_array() &&
+           g.name == g.sets[0].folder() && g.name != "/" &&
            std::none_of(sets.begin(), sets.end(),
                         [&](const Hdf5Set& s) { return s.setting && s.folder() == g.name; });
   };
@@ -251,7 +280,7 @@ std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const s
   std::map<std::tuple<std::string, std::uint64_t, double, double>, std::size_t> known;
   for (const Hdf5Set& set : sets) {
     if (set.rows * set.columns == 1 && set.setting) continue;  // A rate by itself.
-    if (set.two_dimensional && !set.line) {
+    if (set.is_array()) {
       groups.push_back({set.path, {set}, ""});
       continue;
     }
@@ -271,7 +300,7 @@ std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const s
             (axis.empty() ? found(set, times) : set.leaf() == axis || set.path == axis))
           take_stamps(group, set);
     const auto serves = [&](const Hdf5Set& set) {
-      return (!set.two_dimensional || set.line) && set.rows == group.sets.front().rows &&
+      return !set.is_array() && set.shape.size.size() <= 2 && set.rows == group.sets.front().rows &&
              (set.path != group.sets.front().path || set.member != group.sets.front().member);
     };
     // A time beside a table of two dimensions, or the scale of a dimension.
@@ -279,8 +308,7 @@ std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const s
       for (const Hdf5Set& set : sets) {
         if (!serves(set)) continue;
         const std::string leaf = set.leaf();
-        const bool beside = group.sets.front().two_dimensional && !group.sets.front().line &&
-                            set.folder() == hdf5_folder(group.name) &&
+        const bool beside = group.sets.front().is_array() && set.folder() == hdf5_folder(group.name) &&
                             (axis.empty() ? is_time_key(leaf) || set.frequencies || set.dates || set.index
                                           : leaf == axis || set.path == axis);
         if (beside || (axis.empty() && set.path == group.sets.front().scale)) take_stamps(group, set);

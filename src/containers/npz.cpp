@@ -124,9 +124,10 @@ std::vector<NpzGroup> groups_of(const std::vector<Member>& members, const std::s
         group.stamps = members[k].name;
     // Times beside an array of two dimensions, frequencies beside complex ones.
     const Member& first = members[group.members[0]];
-    if (!group.stamps.empty() || (first.facts.shape.size() != 2 && !first.facts.complex)) continue;
+    if (!group.stamps.empty() || (first.facts.shape.size() < 2 && !first.facts.complex)) continue;
     for (std::size_t k = 0; k < members.size(); ++k)
-      if (timed(members[k]) && members[k].rows() == first.rows() && group.stamps.empty())
+      if (timed(members[k]) && group.stamps.empty() &&
+          std::count(first.facts.shape.begin(), first.facts.shape.end(), members[k].rows()) > 0)
         group.stamps = members[k].name, group.members.push_back(k), group.bytes += members[k].bytes;
   }
   // Times alone that serve another group are no signal.
@@ -159,9 +160,12 @@ void unpack(zip_t* archive, const Member& m, std::FILE* to, const std::string& p
 }
 
 /// Texts that name an array's columns: as many as these, called so or the only ones.
-std::vector<std::string> titles_of(const Member& m, const std::vector<TextMember>& texts) {
+std::vector<std::string> titles_of(const Member& m, const std::vector<TextMember>& texts,
+                                   std::size_t samples_along) {
   if (m.facts.shape.size() != 2) return {};
-  const std::uint64_t columns = std::min(m.facts.shape[0], m.facts.shape[1]);
+  const bool said = samples_along > 0 && samples_along <= m.facts.dimensions.size();
+  const std::uint64_t columns =
+      m.facts.shape[0] * m.facts.shape[1] / (said ? m.facts.dimensions[samples_along - 1] : m.rows());
   std::vector<const TextMember*> fitting;
   for (const TextMember& t : texts) {
     const std::string name = lower_case(t.name);
@@ -254,8 +258,8 @@ std::unique_ptr<SampleSource> open_npz_file(const FileHead& head, const ReadSett
   std::vector<NpyPlace> places;
   try {
     for (const std::size_t k : group.members) {
-      places.push_back(
-          {members[k].name, static_cast<std::uint64_t>(std::ftell(unpacked)), titles_of(members[k], texts)});
+      places.push_back({members[k].name, static_cast<std::uint64_t>(std::ftell(unpacked)),
+                        titles_of(members[k], texts, settings.samples_along)});
       add_units(places.back().titles, texts);
       unpack(archive.get(), members[k], unpacked, head.path);
     }

@@ -14,6 +14,7 @@
 #include "base/text.h"
 #include "formats/backward_rows.h"
 #include "formats/complex_pairs.h"
+#include "formats/far_tables.h"
 #include "formats/row_channels.h"
 #include "formats/row_checks.h"
 #include "formats/text_axis.h"
@@ -30,8 +31,8 @@ constexpr std::int64_t longest_trailer = 20;
 
 class Delimited : public SampleSource {
  public:
-  Delimited(const FileHead& head, const ReadSettings& settings)
-      : Delimited(head, settings, InputFile(head.path), {}) {}
+  Delimited(const FileHead& head, const ReadSettings& settings, const TablePlace* place)
+      : Delimited(head, settings, InputFile(head.path), {}, place) {}
   /// With rows and columns exchanged.
   static std::unique_ptr<Delimited> turned(const FileHead& head, ReadSettings settings, TurnedTable table) {
     settings.delimiter = table.delimiter;
@@ -41,9 +42,10 @@ class Delimited : public SampleSource {
   }
 
  private:
-  Delimited(const FileHead& head, const ReadSettings& settings, InputFile file, TurnedTable turned)
+  Delimited(const FileHead& head, const ReadSettings& settings, InputFile file, TurnedTable turned,
+            const TablePlace* place = nullptr)
       : settings_(settings),
-        layout_(find_text_layout(head, settings)),
+        layout_(find_text_layout(head, settings, place)),
         stream_(std::move(file), layout_.coding, layout_.rewriter(), layout_.bare_returns),
         turned_(std::move(turned)) {
     recording_.file = head.path;
@@ -423,9 +425,11 @@ std::unique_ptr<SampleSource> open_delimited(const FileHead& head, const ReadSet
   if (settings.rows && settings.no_rows)
     throw Error(Status::usage, "--rows and --no-rows each say what a row is; give one");
   std::optional<TurnedTable> table = turned_over(head, settings);
-  std::unique_ptr<Delimited> source = table ? Delimited::turned(head, settings, std::move(*table))
-                                            : std::make_unique<Delimited>(head, settings);
-  if (!table && source->layout().backwards)
+  const std::optional<TablePlace> place = table ? std::nullopt : find_far_table(head, settings);
+  std::unique_ptr<Delimited> source =
+      table ? Delimited::turned(head, settings, std::move(*table))
+            : std::make_unique<Delimited>(head, settings, place ? &*place : nullptr);
+  if (!table && !place && source->layout().backwards)
     source = Delimited::turned(head, settings, last_row_first(head, source->layout()));
   const bool written = source->has_complex_cells();
   return join_complex(std::move(source), settings, written);

@@ -30,6 +30,7 @@ struct ReadSettings {
   std::vector<std::string> allow_external;  ///< Files that an HDF5 file may take its numbers from.
   std::string complex = "auto";             ///< Columns joined by their titles; "off", "pairs".
   bool rows = false, no_rows = false;  ///< Each row of a text table is a channel, or is none; else found.
+  std::size_t samples_along = 0;       ///< Dimension of an array, from 1; 0 finds it.
   bool primary = false;                ///< Instrument-transformer channels as on the primary side.
   std::shared_ptr<FileDigest> digest;  ///< Gets the file's bytes as they are read, from readers that can.
 };

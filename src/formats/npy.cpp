@@ -5,8 +5,8 @@
 //     the numbers
 //
 // `descr` is byte order (< > = |), kind (i u f c b) and size, or a list of named fields of these. One
-// dimension is one channel; of two, the longer one is time; of more, the last is channels if it is the
-// shortest, and the others must be 1. A field named t or time is the time in seconds.
+// dimension is one channel; of more, array_shape.h settles along which the samples run. A field named t or
+// time is the time in seconds.
 #include "formats/npy.h"
 
 #include <algorithm>
@@ -18,6 +18,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/array_shape.h"
 #include "formats/clock.h"
 #include "formats/field_source.h"
 #include "formats/key_meaning.h"
@@ -92,29 +93,13 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
   const NpyHeader header = parse_npy_header(recording.file, file.text(0, FileHead::head_bytes));
   std::uint64_t item = 0;
   for (const NpyElement& e : header.elements) item += e.size;
-  std::vector<std::uint64_t> shape = header.shape;
-  std::erase(shape, std::uint64_t{1});
-  if (shape.empty()) shape.push_back(1);
-  if (shape.size() > 2)
-    throw Error(Status::input, recording.file + ": an array of " + std::to_string(shape.size()) +
-                                   " dimensions; channels need one or two: write each slice on its own");
   FieldLayout layout;
   std::vector<Field> imaginary;
   const bool table = header.elements.size() > 1;
-  if (table && shape.size() > 1) refuse_npy_header(recording.file, "named fields in two dimensions");
-  std::uint64_t samples = shape[0], channels = 1;
-  bool frames_together = true;  // All channels of an instant lie side by side.
-  if (shape.size() == 2) {
-    const bool first_is_time = shape[0] >= shape[1];
-    samples = shape[first_is_time ? 0 : 1];
-    channels = shape[first_is_time ? 1 : 0];
-    frames_together = first_is_time != header.fortran;
-    if (shape[0] == shape[1])
-      recording.cautions.push_back(
-          {"axis-assumed", Severity::warning, "",
-           "both dimensions are " + std::to_string(samples) + "; rows are taken as time, columns as channels",
-           "transpose the array if it is the other way round"});
-  }
+  const ArrayShape shape =
+      settle_shape(header.shape, header.fortran, settings, {}, "the array", recording.cautions);
+  const std::uint64_t samples = shape.samples(), channels = shape.channels();
+  if (table && channels > 1) refuse_npy_header(recording.file, "named fields in several dimensions");
   if (samples == 0 || channels == 0 || samples > (std::uint64_t{1} << 56))
     refuse_npy_header(recording.file, "no samples");
   if (channels > most_channels)
@@ -122,20 +107,20 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
                                    std::to_string(most_channels));
   recording.samples = static_cast<std::int64_t>(samples);
   recording.channels.clear();
-  std::uint64_t offset = header.data;
   for (std::uint64_t c = 0; c < channels; ++c) {
+    std::uint64_t offset = header.data + item * shape.first(c);
     for (const NpyElement& e : header.elements) {
       const bool timed = e.kind != 'c' && is_time_key(e.name);
       if (table && !layout.stamps && (e.unit_s > 0 || timed)) {
         take_stamps(layout, recording, file, e, offset, item);
         recording.axis.source = "field \"" + e.name + "\"";
       } else {
-        add_columns(layout, imaginary, e, offset, table || !frames_together ? item : item * channels);
+        add_columns(layout, imaginary, e, offset, item * shape.step());
         recording.channels.push_back(channel_from_title(e.name));
+        if (shape.several()) recording.channels.back().name += " " + shape.place(c);
       }
-      offset += table || frames_together ? e.size : 0;
+      offset += e.size;
     }
-    if (!table && !frames_together) offset += item * samples;
   }
   if (const std::uint64_t end = header.data + item * samples * channels; file.size() > end)
     recording.cautions.push_back({"length-disagrees", Severity::warning, "",
@@ -158,7 +143,7 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
 NpyFacts npy_facts(const std::string& file, const std::string& bytes) {
   const NpyHeader header = parse_npy_header(file, bytes);
   NpyFacts out;
-  out.shape = header.shape;
+  out.shape = out.dimensions = header.shape;
   std::erase(out.shape, std::uint64_t{1});
   const NpyElement& e = header.elements.front();
   out.table = header.elements.size() > 1, out.complex = e.kind == 'c';
@@ -211,21 +196,25 @@ std::unique_ptr<SampleSource> open_npy_together(InputFile file, const std::vecto
   std::vector<Field> imaginary;
   recording.channels.clear();
   std::uint64_t samples = 0;
+  std::optional<std::uint64_t> axis;  // As long as the times are.
+  for (const NpyPlace& place : places)
+    if (place.name == stamps) {
+      const auto times = parse_npy_header(recording.file, file.text(place.at, FileHead::head_bytes)).shape;
+      if (!times.empty()) axis = *std::max_element(times.begin(), times.end());
+    }
   for (const NpyPlace& place : places) {
     const NpyHeader header = parse_npy_header(recording.file, file.text(place.at, FileHead::head_bytes));
     const NpyElement& e = header.elements.front();
-    std::vector<std::uint64_t> shape = header.shape;
-    std::erase(shape, std::uint64_t{1});
-    const bool two = shape.size() == 2, first_is_time = !two || shape[0] >= shape[1];
-    const std::uint64_t rows = shape.empty()   ? 1
-                               : first_is_time ? shape[0]
-                                               : shape[1],
-                        columns = two ? shape[first_is_time ? 1 : 0] : 1;
-    const bool together = first_is_time != header.fortran;
+    const ArrayShape shape = settle_shape(header.shape, header.fortran, settings, axis,
+                                          "\"" + clean_text(place.name) + "\"", recording.cautions);
+    const std::uint64_t rows = shape.samples(), columns = shape.channels();
     if (samples == 0) samples = rows;
-    if (shape.size() > 2 || rows != samples || header.elements.size() > 1)
+    if (rows != samples || header.elements.size() > 1)
       refuse_npy_header(recording.file,
                         "\"" + clean_text(place.name) + "\" has other rows than the arrays beside it");
+    if (columns > most_channels)
+      throw Error(Status::input, recording.file + ": " + std::to_string(columns) + " channels; at most " +
+                                     std::to_string(most_channels));
     const std::uint64_t base = place.at + header.data;
     if (base + rows * columns * e.size > file.size())
       refuse_npy_header(recording.file, "\"" + clean_text(place.name) + "\" is longer than what is there");
@@ -239,11 +228,10 @@ std::unique_ptr<SampleSource> open_npy_together(InputFile file, const std::vecto
       continue;
     }
     for (std::uint64_t k = 0; k < columns; ++k) {
-      add_columns(layout, imaginary, e, base + k * e.size * (together ? 1 : rows),
-                  together ? e.size * columns : e.size);
+      add_columns(layout, imaginary, e, base + e.size * shape.first(k), e.size * shape.step());
       const bool titled = columns > 1 && place.titles.size() == columns;
       Channel channel = channel_from_title(titled ? place.titles[k] : place.name);
-      if (columns > 1 && !titled) channel.name += " " + std::to_string(k + 1);
+      if (columns > 1 && !titled) channel.name += " " + shape.place(k);
       recording.channels.push_back(std::move(channel));
     }
   }
@@ -260,9 +248,7 @@ std::unique_ptr<SampleSource> open_npy_together(InputFile file, const std::vecto
 }
 
 std::string npy_shape(const std::string& file, const std::string& bytes) {
-  std::string out;
-  for (const std::uint64_t n : parse_npy_header(file, bytes).shape)
-    out += (out.empty() ? "" : " x ") + std::to_string(n);
+  const std::string out = shape_text(parse_npy_header(file, bytes).shape);
   return out.empty() ? "a single number" : out + " numbers";
 }
 

@@ -19,7 +19,8 @@ inline constexpr std::string_view npy_magic = "\x93NUMPY";
 std::string npy_shape(const std::string& file, const std::string& bytes);
 /// What an array's first bytes say. Throws Error(input) when its header is none.
 struct NpyFacts {
-  std::vector<std::uint64_t> shape;  ///< Without dimensions of one element: empty for a single number.
+  std::vector<std::uint64_t> shape;       ///< Without dimensions of one element: empty for a single number.
+  std::vector<std::uint64_t> dimensions;  ///< All of them.
   bool complex = false, table = false;
   std::optional<double> number;  ///< Of a single one.
   bool rises = false;            ///< Of one dimension: each of the numbers in those bytes is above the last.
@@ -35,9 +36,10 @@ struct NpyPlace {
 /// The elements of an array of texts of up to one dimension, from its first bytes; none where it is no such
 /// array, or goes on behind them.
 std::vector<std::string> npy_texts(const std::string& file, const std::string& bytes);
-/// Arrays of as many rows as one recording: each of one dimension is a channel, and each column of those of
-/// two; the one called `stamps` ("": none) holds the times, or frequencies in hertz if `frequencies`. All
-/// real, or all complex. `interval_s` (0: not known) comes from `interval_source`. Throws Error(input).
+/// Arrays of as many samples as one recording: each of one dimension is a channel, and each place in the
+/// other dimensions of those of more; the one called `stamps` ("": none) holds the times, or frequencies in
+/// hertz if `frequencies`. All real, or all complex. `interval_s` (0: not known) comes from
+/// `interval_source`. Throws Error(input).
 std::unique_ptr<SampleSource> open_npy_together(InputFile file, const std::vector<NpyPlace>& places,
                                                 const std::string& stamps, Recording recording,
                                                 const ReadSettings& settings, double interval_s,

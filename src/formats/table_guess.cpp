@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "base/text.h"
 #include "formats/clock.h"
@@ -45,11 +46,18 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
   std::vector<std::string_view> cells;
   // The last line may have been cut, and notes may follow the table: several lines are tried as its last.
   int tries = 0;
+  std::map<std::pair<std::vector<std::size_t>, bool>, std::size_t> tried;  // And the first row of each.
   double number_seen = 0;
   for (std::size_t last = lines.size(); last-- > 0 && tries < 30;) {
     split_cells(lines[last].text, delimiter, cells);
     const std::vector<std::size_t> wanted = numeric_cells(cells, decimal);
-    if (wanted.empty()) continue;
+    const bool plainly = std::all_of(wanted.begin(), wanted.end(), [&](std::size_t c) {
+      double number = 0;
+      return parse_cell(cells[c], decimal, number);
+    });
+    // A row that a longer table like it has already ends none; lines below the rows may be many, and alike.
+    const auto reached = tried.find({wanted, plainly});
+    if (wanted.empty() || (reached != tried.end() && last >= reached->second)) continue;
     ++tries;
     const auto filled = static_cast<double>(
         std::count_if(cells.begin(), cells.end(), [](std::string_view c) { return !trimmed(c).empty(); }));
@@ -59,10 +67,6 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
     // goes on above them.
     std::size_t misses = 0, above_title = 0;  // Rows above a line of nothing but words, such as titles.
     std::optional<std::size_t> below_title, rows_below;
-    const bool plainly = std::all_of(wanted.begin(), wanted.end(), [&](std::size_t c) {
-      double number = 0;
-      return parse_cell(cells[c], decimal, number);
-    });
     for (std::size_t i = last; i-- > 0;) {
       split_cells(lines[i].text, delimiter, cells);
       if (is_row(cells, wanted, decimal, plainly)) {
@@ -82,6 +86,7 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
           below_title = first, rows_below = rows, above_title = 0;
       }
     }
+    tried[{wanted, plainly}] = first;
     // One or two rows above titles are settings under titles of their own: "Rate,Channels" over "1000,2".
     if (below_title && above_title < 3 && *rows_below >= 8) first = *below_title, rows = *rows_below;
     // Dates are no numbers, but understood; one whose time of day stands in a cell of its own is one.

@@ -3,10 +3,12 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include "base/text.h"
 #include "formats/loose_cell.h"
 #include "formats/text_preamble.h"
+#include "formats/title_names.h"
 
 namespace vprism {
 
@@ -282,7 +284,40 @@ bool goes_on(std::span<const TextLine> lines, std::size_t title, const HeadLines
   return was && is && *is > *was;
 }
 
+/// "Channel: inlet", "unit = bar": what stands before the mark; "" where a line is no such setting.
+std::string setting_key(std::string_view line) {
+  line = without_marks(line);
+  const std::size_t mark = line.find_first_of(":=");
+  if (mark == std::string_view::npos || mark > 40 || trimmed(line.substr(mark + 1)).empty()) return "";
+  const std::string_view key = trimmed(line.substr(0, mark));
+  const bool worded =
+      !key.empty() && (((key[0] | 32) >= 'a' && (key[0] | 32) <= 'z') || (key[0] & 0x80) != 0);
+  return worded ? lower_case(key) : "";
+}
+
 }  // namespace
+
+std::string table_name(const std::vector<TextLine>& lines, const std::vector<TableLines>& tables,
+                       std::size_t table) {
+  static constexpr std::string_view names[] = {"channel", "channel name", "name",   "signal", "signal name",
+                                               "title",   "trace",        "sensor", "kanal",  "table"};
+  std::set<std::string_view> elsewhere;
+  for (std::size_t t = 0; t < tables.size(); ++t)
+    for (std::size_t i = tables[t].first; t != table && i < tables[t].data; ++i)
+      elsewhere.insert(trimmed(lines[i].text));
+  std::string nearest, own;
+  for (std::size_t i = tables[table].data; i-- > tables[table].first;) {
+    const std::string_view text = without_marks(lines[i].text);
+    if (nearest.empty()) nearest = clean_text(text, 40);
+    if (own.empty() && elsewhere.count(trimmed(lines[i].text)) == 0) own = clean_text(text, 40);
+    const std::size_t mark = text.find_first_of(":=,;\t");
+    const std::string key = mark == std::string_view::npos ? "" : lower_case(trimmed(text.substr(0, mark)));
+    if (std::find(std::begin(names), std::end(names), key) == std::end(names)) continue;
+    if (std::string name = unquoted_cell(text.substr(mark + 1)); !name.empty() && name.size() <= 60)
+      return name;
+  }
+  return own.empty() ? nearest : own;
+}
 
 std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimiter, char decimal) {
   std::vector<TableLines> out;
@@ -292,11 +327,22 @@ std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimi
   // Where blanks part cells every word is one: only rows that begin anew tell tables from prose.
   const bool anew_only = delimiter == ' ';
   HeadLines head;
+  std::set<std::string> keys;  // Of the settings above the first rows.
   for (std::size_t i = 0; i < lines.size(); ++i) {
     const std::string_view text = trimmed(lines[i].text);
     if (text.empty()) {
       blank = true;
       continue;
+    }
+    if (out.empty())
+      if (const std::string key = setting_key(text); !key.empty()) keys.insert(key);
+    // The first settings again between rows of one number: the block of another channel.
+    if (open && out.back().rows > 2 && !keys.empty() && keys.count(setting_key(text)) > 0) {
+      split_cells(lines[out.back().data].text, delimiter, cells);
+      if (cells.size() == 1) {
+        title = true, open = false, blank = false;
+        continue;
+      }
     }
     // A line between rows behind which they begin anew: another run.
     const bool remark = text[0] == '#' || text[0] == '%';

@@ -35,4 +35,8 @@ struct TableLines {
 /// Tables of three rows and more, each with a title above; one or none where the file is a single table.
 std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimiter, char decimal);
 
+/// What a line above a table says: the channel's name, else the nearest line that no other table has.
+std::string table_name(const std::vector<TextLine>& lines, const std::vector<TableLines>& tables,
+                       std::size_t table);
+
 }  // namespace vprism

@@ -10,6 +10,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/clock.h"
+#include "formats/far_tables.h"
 #include "formats/loose_cell.h"
 #include "formats/serial_values.h"
 #include "formats/table_guess.h"
@@ -20,6 +21,7 @@
 #include "formats/text_preamble.h"
 #include "formats/text_titles.h"
 #include "formats/text_units.h"
+#include "formats/title_names.h"
 
 namespace vprism {
 
@@ -134,22 +136,12 @@ void take_table(TextLayout& layout, std::vector<TextLine>& lines, const std::vec
                 const ReadSettings& settings, const std::string& file) {
   std::size_t longest = 0;
   for (std::size_t t = 0; t < tables.size(); ++t) {
-    std::string title;
-    for (std::size_t i = tables[t].data; title.empty() && i-- > tables[t].first;)
-      title = clean_text(trimmed(lines[i].text), 40);
-    layout.parts.push_back(
-        {title.empty() ? "table " + std::to_string(t + 1) : title,
-         std::to_string(tables[t].rows) + " rows from line " + std::to_string(tables[t].data + 1)});
+    layout.parts.push_back(table_part(table_name(lines, tables, t), t, tables[t].rows, tables[t].data + 1));
     if (tables[t].rows > tables[longest].rows) longest = t;
   }
   layout.part = choose_part(file, layout.parts, settings, longest);
   const TableLines& chosen = tables[layout.part];
-  if (settings.part.empty())
-    layout.cautions.push_back({"tables", Severity::note, "",
-                               "the file holds " + std::to_string(tables.size()) +
-                                   " tables one below the other; the one from line " +
-                                   std::to_string(chosen.data + 1) + " is taken",
-                               "choose another with --part; inspect lists them"});
+  if (settings.part.empty()) layout.cautions.push_back(tables_caution(tables.size(), chosen.data + 1));
   layout.first_line = chosen.first;
   if (chosen.end < lines.size()) layout.data_end = lines[chosen.end].offset;
   lines = std::vector<TextLine>(lines.begin() + static_cast<std::ptrdiff_t>(chosen.first),
@@ -158,9 +150,13 @@ void take_table(TextLayout& layout, std::vector<TextLine>& lines, const std::vec
 
 }  // namespace
 
-TextLayout find_text_layout(const FileHead& head, const ReadSettings& asked) {
+TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& asked, const TablePlace* place) {
   TextLayout layout;
   ReadSettings settings = asked;
+  const FileHead& head = place != nullptr ? place->head : whole_head;
+  if (place != nullptr)
+    layout.parts = place->parts, layout.part = place->part, layout.cautions = place->cautions,
+    layout.first_line = place->lines_above;
   layout.coding = coding_of(head.bytes);
   std::string decoded;
   std::string_view text = head.bytes;
@@ -199,7 +195,8 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& asked) {
                                    " in its head; give fewer");
   TableGuess best = guess_table(std::span(lines).subspan(above), settings);
   best.first += above, best.last += above;
-  if (whole && above == 0 && !best.cells.empty() && settings.axis.empty() && best.delimiter != '(') {
+  if (whole && place == nullptr && above == 0 && !best.cells.empty() && settings.axis.empty() &&
+      best.delimiter != '(') {
     const std::vector<TableLines> tables = find_tables(lines, best.delimiter, best.decimal);
     if (tables.size() > 1) {
       take_table(layout, lines, tables, settings, head.path);
@@ -240,6 +237,9 @@ TextLayout find_text_layout(const FileHead& head, const ReadSettings& asked) {
   if (layout.parts.empty()) choose_part(head.path, {{"1", ""}}, settings, 0);  // There is no other.
   if (settings.columns.empty()) leave_out_counts(layout, lines, best.first, best.last);
   layout.backwards = runs_backwards(layout, lines, best.first, best.last);
+  if (place != nullptr)
+    layout.data_offset += static_cast<std::size_t>(place->offset),
+        layout.data_end = static_cast<std::size_t>(place->end);
   return layout;
 }
 

@@ -79,6 +79,7 @@ struct TextLayout {
   std::map<std::size_t, Unit>
       unit_of_cell;                   ///< Cells beside whose numbers units stand: what is converted to.
   std::set<std::size_t> unit_behind;  ///< Of these, those whose unit stands in the cell behind.
+  std::set<std::size_t> prefixed;     ///< Cells in which what looks like a unit is a prefix: "5m" under "s".
   std::vector<Channel> columns;       ///< Title and unit of each data column.
   std::optional<std::size_t> time;    ///< Index into `columns` of the axis: times, frequencies or positions.
   std::optional<ClockColumn> clock;   ///< Instead of `time`.
@@ -109,8 +110,11 @@ struct TextLayout {
   bool has_axis() const { return time || clock; }
 };
 
-/// Finds the layout from the head of a file. Throws Error(input) when it holds no rows of numbers,
-/// Error(usage) when the settings name a column that is not there.
-TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings);
+struct TablePlace;
+
+/// Finds the layout from the head of a file, or of one of its tables, `place`. Throws Error(input) when it
+/// holds no rows of numbers, Error(usage) when the settings name a column that is not there.
+TextLayout find_text_layout(const FileHead& head, const ReadSettings& settings,
+                            const TablePlace* place = nullptr);
 
 }  // namespace vprism

@@ -8,6 +8,7 @@
 
 #include "base/text.h"
 #include "formats/clock.h"
+#include "formats/title_names.h"
 
 namespace vprism {
 
@@ -128,7 +129,8 @@ void read_note(TextLayout& layout, const std::string& key, std::string value) {
     interval = in("s");
   else if ((sampling && contains_any(name, {"rate", "freq"})) ||
            contains_any(name, {"abtastrate", "samples per second", "samples/s"}) || name == "fs" ||
-           name == "rate")
+           name == "rate" ||
+           ((name == "sampling" || name == "sampled" || name == "sampled at") && unit_text != ""))
     interval = in("Hz") > 0 ? 1 / in("Hz") : 0;
   else if ((name == "npts" || name == "npt" ||
             contains_any(name, {"record length", "number of points", "no. of points", "number of samples",
@@ -154,6 +156,22 @@ bool read_object(TextLayout& layout, std::string_view text) {
     if (value.is_string() || value.is_number())
       read_note(layout, clean_text(key),
                 clean_text(value.is_string() ? value.get<std::string>() : value.dump()));
+  return true;
+}
+
+/// <SampleRate>200</SampleRate> in a line of its own. False where it is none.
+bool read_element(TextLayout& layout, std::string_view text) {
+  const std::size_t open = text.find('>'), close = text.rfind("</");
+  if (text.front() != '<' || text.back() != '>' || close == std::string_view::npos || close <= open)
+    return false;
+  const std::string_view tag = text.substr(1, open - 1), key = tag.substr(0, tag.find(' '));
+  const std::string_view value = trimmed(text.substr(open + 1, close - open - 1));
+  if (key.empty() || value.empty() || text.substr(close + 2, text.size() - close - 3) != key) return false;
+  const std::size_t unit = tag.find("unit=\"");
+  std::string said = clean_text(value);
+  if (unit != std::string_view::npos)
+    said += " " + clean_text(tag.substr(unit + 6, tag.find('"', unit + 6) - unit - 6));
+  read_note(layout, clean_text(key), said);
   return true;
 }
 
@@ -257,12 +275,10 @@ void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view
 
 void read_preamble_line(TextLayout& layout, std::string_view text) {
   text = trimmed(text);
-  const bool comment = !text.empty() && (text.front() == '#' || text.front() == '%' || text.front() == '!');
-  while (!text.empty() && (text.front() == '#' || text.front() == '%' || text.front() == '!'))
-    text.remove_prefix(1);
-  text = trimmed(text);
+  const bool comment = is_comment(text);
+  text = without_marks(text);
   if (text.empty()) return;
-  if (read_object(layout, text) || read_pairs(layout, text)) return;
+  if (read_object(layout, text) || read_element(layout, text) || read_pairs(layout, text)) return;
   std::vector<std::string_view> cells;
   split_cells(text, layout.delimiter == ' ' ? '\t' : layout.delimiter, cells);
   // In a comment, what stands behind "key: " is one value.
@@ -282,6 +298,16 @@ void read_preamble_line(TextLayout& layout, std::string_view text) {
         (!parse_cell(text.substr(blank + 1), '.', number) || key.find(' ') == std::string_view::npos ||
          key.back() == ')')) {
       read_note(layout, unquoted_cell(key), unquoted_cell(text.substr(blank + 1)));
+      return;
+    }
+    // "Sample interval 5 ms": a number and its unit behind the last but one.
+    const std::size_t before = blank == std::string_view::npos || blank == 0
+                                   ? std::string_view::npos
+                                   : text.find_last_of(" \t", blank - 1);
+    if (mark == std::string_view::npos && before != std::string_view::npos && before > 0 &&
+        parse_cell(text.substr(before + 1, blank - before - 1), '.', number) &&
+        Unit::try_parse(text.substr(blank + 1))) {
+      read_note(layout, unquoted_cell(text.substr(0, before)), unquoted_cell(text.substr(before + 1)));
       return;
     }
     // In columns: two blanks and more between key and value.

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "base/text.h"
+#include "formats/channel_notes.h"
 #include "formats/text_preamble.h"
 #include "formats/title_names.h"
 
@@ -32,9 +33,11 @@ std::string_view behind_label(std::string_view text) {
   const std::size_t mark = text.find_first_of(":=");
   if (mark == std::string_view::npos || mark > 24) return text;
   const std::string word = lower_case(trimmed(text.substr(0, mark)));
-  for (const char* known :
-       {"column", "columns", "column names", "fields", "field names", "names", "channels", "channel names",
-        "variables", "header", "units", "unit", "field_unit", "column units"})
+  for (const char* known : {"column",        "columns",  "column names",  "fields",       "field names",
+                            "names",         "channels", "channel names", "variables",    "header",
+                            "units",         "unit",     "field_unit",    "column units", "ch",
+                            "channel",       "signals",  "signal names",  "labels",       "titles",
+                            "channel units", "einheiten"})
     if (word == known) return trimmed(text.substr(mark + 1));
   return text;
 }
@@ -79,11 +82,12 @@ std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_
   return cells;
 }
 
-/// A comment that names the columns, parted otherwise than the numbers or behind a label:
-/// "# time: s, force: N", "# columns: time, force".
-std::vector<std::string> comment_cells(const TextLayout& layout, std::string_view text) {
-  if (!is_comment(text) || (layout.delimiter == '\t' && text.front() == '\t')) return {};
+/// A comment that names the columns, parted otherwise than the numbers, or any line behind a label:
+/// "# time: s, force: N", "columns: time, force".
+std::vector<std::string> listed_cells(const TextLayout& layout, std::string_view text) {
+  if (layout.delimiter == '\t' && !text.empty() && text.front() == '\t') return {};
   const std::string_view bare = without_marks(text), list = behind_label(bare);
+  if (!is_comment(text) && list.size() == bare.size()) return {};
   for (const char mark : {',', ';', '\t', '|', ' '}) {
     if (mark == layout.delimiter && list.size() == bare.size()) continue;
     if (mark == ' ' && list.size() == bare.size()) continue;  // Words of a remark.
@@ -99,6 +103,12 @@ std::vector<std::string> comment_cells(const TextLayout& layout, std::string_vie
                 std::string(trimmed(std::string_view(title).substr(colon + 1))) + ")";
       out.push_back(std::move(title));
     }
+    // "1 time (s), 2 force (N)".
+    const auto counted = [&](std::size_t c) { return starts_with(out[c], std::to_string(c + 1) + " "); };
+    std::size_t numbered = 0;
+    for (std::size_t c = 0; c < out.size(); ++c) numbered += counted(c) ? 1 : 0;
+    for (std::size_t c = 0; c < out.size() && numbered == out.size(); ++c)
+      out[c] = std::string(trimmed(std::string_view(out[c]).substr(std::to_string(c + 1).size())));
     return out;
   }
   return {};
@@ -109,7 +119,7 @@ TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_
   std::string tabbed;
   TitleLine out;
   out.away = away;
-  std::vector<std::string> cells = comment_cells(layout, text);
+  std::vector<std::string> cells = listed_cells(layout, text);
   if (cells.empty())
     for (const std::string_view cell : title_cells(layout, text, tabbed))
       cells.push_back(unquoted_cell(cell));
@@ -185,12 +195,15 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
   std::vector<TitleLine> out;  // Nearest to the data first; blank lines passed over.
   double value = 0;
   std::size_t settings = 0;
+  bool above_settings = false;  // Where only lists behind a label are titles.
   for (std::size_t away = 0; out.size() < most && away < first; ++away) {
     const std::string_view text = lines[first - 1 - away].text;
     if (trimmed(text).empty()) continue;
     // A rule under the titles.
     if (text.find_first_not_of("-=+|: \t") == std::string_view::npos) continue;
-    const bool listed = !comment_cells(layout, text).empty();
+    const bool listed = !listed_cells(layout, text).empty();
+    if (above_settings && (!listed || behind_label(without_marks(text)).size() == without_marks(text).size()))
+      continue;
     TitleLine line = title_line(layout, text, away);
     const std::string_view lead = trimmed(text).substr(0, trimmed(text).find_first_of(" \t"));
     const bool labelled =
@@ -204,8 +217,10 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     const auto number = [&](const std::string& cell) { return parse_cell(cell, layout.decimal, value); };
     const bool numbered = away == 0 && line.has_axis && !line.row.empty() && !number(line.row[0]) &&
                           std::set<std::string>(line.row.begin(), line.row.end()).size() == line.row.size();
-    if (keyed || line.row.empty() || (!numbered && std::any_of(line.row.begin(), line.row.end(), number)))
-      break;
+    if (keyed || line.row.empty() || (!numbered && std::any_of(line.row.begin(), line.row.end(), number))) {
+      above_settings = true;
+      continue;
+    }
     if (numbered && std::any_of(line.row.begin(), line.row.end(), number)) {
       out.push_back(std::move(line));
       break;
@@ -283,6 +298,7 @@ void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::si
     column.unit = Unit::try_parse(unit).value_or(Unit::opaque(unit));
     column.quantity = quantity_of(column.unit);
   }
+  take_noted_units(layout, lines, first);
   std::map<std::size_t, std::size_t> row_of_line;
   for (std::size_t r = 0; r < rows.size(); ++r) row_of_line[first - 1 - rows[r].away] = r;
   std::vector<std::string_view> cells;

@@ -39,6 +39,14 @@ std::vector<std::size_t> titled_unit_cells(const TextLayout& layout) {
   return out;
 }
 
+/// What a letter is worth that is a unit as well as a prefix; the others are read with their number.
+std::optional<double> prefix_of(std::string_view word) {
+  static constexpr std::pair<std::string_view, double> known[] = {{"m", 1e-3}, {"G", 1e9}, {"T", 1e12}};
+  for (const auto& [letter, factor] : known)
+    if (word == letter) return factor;
+  return {};
+}
+
 void settle(TextLayout& layout, std::size_t column, const RowUnits& found) {
   Channel& channel = layout.columns[column];
   const auto first = Unit::try_parse(found.named.front());
@@ -51,6 +59,14 @@ void settle(TextLayout& layout, std::size_t column, const RowUnits& found) {
     const auto unit = Unit::try_parse(word);
     fits = fits && unit && unit->converts_to(wanted);
     if (unit && *unit != wanted) others += (others.empty() ? "" : ", ") + word;
+  }
+  if (titled && !fits && std::all_of(found.named.begin(), found.named.end(), prefix_of)) {
+    layout.prefixed.insert(layout.cells[column]);
+    layout.cautions.push_back({"prefixes-applied", Severity::note, channel.name,
+                               "letters behind its numbers (" + others + ") are no unit that fits " +
+                                   wanted.text() + ": taken as prefixes",
+                               ""});
+    return;
   }
   if (!titled) channel.unit = wanted, channel.quantity = quantity_of(wanted);
   if (fits) layout.unit_of_cell.emplace(layout.cells[column], wanted);
@@ -98,6 +114,10 @@ void take_row_units(TextLayout& layout, std::span<const TextLine> lines, std::si
 }
 
 bool convert_cell(const TextLayout& layout, std::size_t cell, std::string_view unit, double& value) {
+  if (!layout.prefixed.empty() && layout.prefixed.count(cell) > 0) {
+    value *= prefix_of(unit).value_or(1);
+    return true;
+  }
   const auto wanted = layout.unit_of_cell.find(cell);
   if (unit.empty() || wanted == layout.unit_of_cell.end() || wanted->second.text() == unit) return true;
   thread_local std::map<std::string, std::optional<Unit>, std::less<>> known;

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "base/text.h"
+#include "formats/channel_notes.h"
 #include "formats/serial_values.h"
 #include "formats/text_preamble.h"
 
@@ -31,6 +32,8 @@ std::size_t cells_needed(const TextLayout& layout) {
 
 namespace {
 
+bool is_digit(char c) { return c >= '0' && c <= '9'; }
+
 /// Units that are no words: "Druck hPa", "Temperatur °C".
 bool is_plain_unit(std::string_view word) {
   static constexpr std::string_view known[] = {
@@ -50,7 +53,36 @@ bool is_clock_title(const std::string& cell) {
 
 }  // namespace
 
+namespace {
+
+/// "Time_s,Force_N,Acc_mps2": where the time's last word is a unit of time, all others' are units.
+bool underscored_units(std::vector<std::string>& cells) {
+  static constexpr std::pair<std::string_view, std::string_view> spelled[] = {
+      {"mps", "m/s"},     {"mps2", "m/s^2"}, {"ms2", "m/s^2"}, {"mmps", "mm/s"}, {"degps", "deg/s"},
+      {"radps", "rad/s"}, {"Nm", "N m"},     {"kmh", "km/h"},  {"lpm", "l/min"}, {"pct", "%"}};
+  std::vector<std::string> out;
+  bool timed = false;
+  for (const std::string& cell : cells) {
+    const std::size_t mark = cell.find_last_of('_');
+    if (mark == std::string::npos || mark == 0 || mark + 1 == cell.size()) return false;
+    std::string unit = cell.substr(mark + 1);
+    for (const auto& [word, meant] : spelled)
+      if (unit == word) unit = meant;
+    const auto known = is_digit(unit[0]) ? std::nullopt : Unit::try_parse(unit);
+    if (!known) return false;
+    out.push_back(cell.substr(0, mark) + " (" + unit + ")");
+    timed = timed ||
+            (is_time_title(channel_from_title(cell.substr(0, mark))) && known->converts_to(Unit::parse("s")));
+  }
+  if (!timed || out.size() < 2) return false;
+  cells = std::move(out);
+  return true;
+}
+
+}  // namespace
+
 void set_units_apart(std::vector<std::string>& cells) {
+  if (underscored_units(cells)) return;
   std::vector<std::string> out;
   for (const std::string& cell : cells) {
     const std::size_t in = cell.rfind(" in "), blank = cell.find_last_of(' ');
@@ -121,60 +153,6 @@ std::optional<TitleRow> placed_names(const TextLayout& layout, const std::vector
   return out;
 }
 
-/// Lines that each name a channel by its number, "Channel 2: Pump outlet [bar]": as many as there are
-/// columns, or one fewer, where the first column is the time.
-std::optional<TitleRow> numbered_names(const TextLayout& layout, const std::vector<TextLine>& lines,
-                                       std::size_t first) {
-  static constexpr std::string_view words[] = {"channel", "chan",   "ch",    "signal", "sensor",
-                                               "column",  "col",    "kanal", "input",  "trace",
-                                               "probe",   "spalte", "field"};
-  std::map<std::size_t, std::string> found;
-  for (std::size_t i = 0; i < first; ++i) {
-    std::string_view text = without_marks(lines[i].text);
-    std::size_t letters = 0;
-    while (letters < text.size() && ((text[letters] | 32) >= 'a' && (text[letters] | 32) <= 'z')) ++letters;
-    if (std::find(std::begin(words), std::end(words), lower_case(text.substr(0, letters))) == std::end(words))
-      continue;
-    text.remove_prefix(letters);
-    while (!text.empty() && std::string_view(" #_.").find(text[0]) != std::string_view::npos)
-      text.remove_prefix(1);
-    std::size_t number = 0, digits = 0;
-    while (digits < text.size() && digits < 4 && text[digits] >= '0' && text[digits] <= '9')
-      number = 10 * number + static_cast<std::size_t>(text[digits++] - '0');
-    text = trimmed(text.substr(digits));
-    if (digits == 0 || text.empty() || std::string_view(":=;,|-").find(text[0]) == std::string_view::npos)
-      continue;
-    const std::string name = unquoted_cell(text.substr(1));
-    double value = 0;
-    if (!name.empty() && name.size() < 100 && !parse_any_cell(name, layout.decimal, value))
-      found.emplace(number, name);
-  }
-  const std::size_t columns = layout.cells.size();
-  if (found.empty() || found.begin()->first > 1 ||
-      found.rbegin()->first - found.begin()->first + 1 != found.size() ||
-      (found.size() != columns && (found.size() + 1 != columns || layout.clock || found.begin()->first == 0)))
-    return {};
-  TitleRow out;
-  if (found.size() < columns) {
-    // Numbers of the rows, or times.
-    std::vector<std::string_view> cells;
-    double before = 0, now = 0;
-    bool counts = true;
-    for (std::size_t i = first; i < std::min(lines.size(), first + 8) && counts; ++i) {
-      split_cells(lines[i].text, layout.delimiter, cells);
-      counts = layout.cells[0] < cells.size() && parse_cell(cells[layout.cells[0]], layout.decimal, now) &&
-               (i == first || now == before + 1);
-      before = now;
-    }
-    out.push_back(counts ? "Sample" : "Time");
-  }
-  TitleRow names;
-  for (const auto& [number, name] : found) names.push_back(name);
-  set_units_apart(names);
-  out.insert(out.end(), names.begin(), names.end());
-  return out;
-}
-
 /// "x = [" right above the numbers, as programs write matrices: the name of its columns.
 std::optional<TitleRow> assigned_name(const TextLayout& layout, const std::vector<TextLine>& lines,
                                       std::size_t first) {
@@ -197,7 +175,7 @@ std::optional<TitleRow> listed_names(const TextLayout& layout, const std::vector
                                      std::size_t first, bool titled) {
   if (auto quoted = quoted_list(layout, lines, first)) return quoted;
   if (titled) return {};
-  for (const auto find : {placed_names, numbered_names, assigned_name})
+  for (const auto find : {placed_names, noted_names, assigned_name})
     if (auto found = find(layout, lines, first)) return found;
   return {};
 }

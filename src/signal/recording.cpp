@@ -95,9 +95,16 @@ Channel channel_from_title(std::string_view title) {
   Channel channel;
   const auto take = [&](std::string_view name, std::string_view unit_text, bool bracketed) {
     if (trimmed(name).empty() && !bracketed) return false;
-    const auto unit = Unit::try_parse(unit_text);
+    // "Temp (C)" is in degrees, no charge.
+    const bool degrees =
+        (unit_text == "C" || unit_text == "F") && lower_case(name).find("temp") != std::string::npos;
+    const auto unit = Unit::try_parse(degrees ? "deg" + std::string(unit_text) : std::string(unit_text));
     if (!unit && (!bracketed || unit_text.size() > 12)) return false;
-    channel.name = std::string(trimmed(name));
+    name = trimmed(name);
+    // "|H|/(m/s²/N)": the stroke belongs to the unit.
+    while (bracketed && name.size() > 1 && name.back() == '/')
+      name = trimmed(name.substr(0, name.size() - 1));
+    channel.name = std::string(name);
     channel.unit = unit ? *unit : Unit::opaque(unit_text);
     channel.quantity = quantity_of(channel.unit);
     return true;

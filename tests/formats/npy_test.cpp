@@ -106,7 +106,6 @@ np.stack([t, np.sin(300 * t)]).astype('>f8').tofile('flat.bin')
 
 TEST_F(Arrays, WhatIsNoSignalIsRefused) {
   EXPECT_THAT(error_of(path("text.npy")), HasSubstr("no numbers"));
-  EXPECT_THAT(error_of(path("cube.npy")), HasSubstr("3 dimensions"));
   EXPECT_EQ(read_file(path("one.npy")).columns.size(), 1u);
 }
 
