@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "condition/common_grid.h"
 #include "formats/companions.h"
 #include "formats/spool.h"
 #include "signal/join.h"
@@ -26,7 +27,7 @@ std::unique_ptr<SampleSource> open_selected(const std::vector<std::string>& file
   }
   std::unique_ptr<SampleSource> source = sources.size() == 1 ? std::move(sources.front())
                                          : settings.join == InputSettings::Join::channels
-                                             ? join_channels(std::move(sources))
+                                             ? join_channels(on_common_grid(std::move(sources)))
                                              : join_time(std::move(sources));
   // Computed channels are chosen from with the others, once they are there.
   if (settings.channels.empty() || !settings.computes.empty()) return source;

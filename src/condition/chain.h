@@ -36,6 +36,8 @@ std::unique_ptr<Stage> make_linear_map_stage(std::string name, double factor, do
 /// What the program puts in before the first step that needs evenly spaced samples where they are not: regrid
 /// with its own choices, fit for a band up to `band_hz` (0: none was asked for).
 std::unique_ptr<Stage> make_automatic_grid(double band_hz);
+/// regrid at this rate, on a grid that has a place at `through_s`.
+std::unique_ptr<Stage> make_grid_through(double rate_hz, double through_s);
 
 // Those of the table.
 std::unique_ptr<Stage> make_gate_stage(Range times);

@@ -37,6 +37,7 @@ class Regrid : public Stage {
   }
   /// Put in by the program.
   explicit Regrid(double band_hz) : automatic_(true), band_hz_(band_hz) {}
+  Regrid(double rate_hz, double through_s) : asked_hz_(rate_hz), through_s_(through_s) {}
 
   bool surveys() const override { return !even_; }
   bool survey_reshapes() const override { return !even_ && !asked_hz_; }
@@ -69,8 +70,14 @@ class Regrid : public Stage {
     stamps_stray_ = automatic_ && axis.jitter < 1 && choice_.usual_step_s() == 0 && better && *better > 4;
     if (stamps_stray_) rate_hz_ = choice_.even_rate_hz();
     points_ = asked_points_ > 0 ? asked_points_ : choice_.points();
-    const double count =
-        stamps_stray_ ? static_cast<double>(given_) : std::floor(span * rate_hz_ * (1 + 1e-12) + 1e-9) + 1;
+    double beyond = 0;  // How far the first place of the grid lies behind the first sample.
+    if (through_s_) {
+      const double places = (first_s_ - *through_s_) * rate_hz_;
+      beyond = (std::ceil(places - 1e-6) - places) / rate_hz_;
+      first_s_ += beyond, axis.start = first_s_;
+    }
+    const double count = stamps_stray_ ? static_cast<double>(given_)
+                                       : std::floor((span - beyond) * rate_hz_ * (1 + 1e-12) + 1e-9) + 1;
     if (count > 1e12 || count < 2)
       throw Error(Status::analysis,
                   passing.file + ": regrid: " + format_number(count) + " samples would come out");
@@ -200,7 +207,7 @@ class Regrid : public Stage {
             "and --rate"};
   }
 
-  std::optional<double> asked_hz_;
+  std::optional<double> asked_hz_, through_s_;
   /// Uneven stamps of samples that are even.
   bool stamps_stray_ = false;
   bool automatic_ = false, even_ = false, doubt_ = false, finer_ = false;
@@ -220,5 +227,9 @@ class Regrid : public Stage {
 std::unique_ptr<Stage> make_regrid_stage(StepWords& words) { return std::make_unique<Regrid>(words); }
 
 std::unique_ptr<Stage> make_automatic_grid(double band_hz) { return std::make_unique<Regrid>(band_hz); }
+
+std::unique_ptr<Stage> make_grid_through(double rate_hz, double through_s) {
+  return std::make_unique<Regrid>(rate_hz, through_s);
+}
 
 }  // namespace vprism

@@ -213,6 +213,13 @@ bool first_counts(const TextLayout& layout, const std::vector<TextLine>& lines, 
 
 }  // namespace
 
+bool notes_a_channel(std::string_view line) {
+  const std::string_view text = without_marks(line);
+  const std::size_t mark = text.find_first_of(":=");
+  std::size_t number = 0;
+  return mark != std::string_view::npos && said_by(trimmed(text.substr(0, mark)), number) != Said::nothing;
+}
+
 std::optional<TitleRow> noted_names(const TextLayout& layout, const std::vector<TextLine>& lines,
                                     std::size_t first) {
   const Noted noted = noted_above(layout, lines, first);

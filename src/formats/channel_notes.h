@@ -9,6 +9,9 @@
 
 namespace vprism {
 
+/// Whether a line above a table says something of a channel by its number: it is no row of titles.
+bool notes_a_channel(std::string_view line);
+
 /// Names of the data columns, with their units in brackets behind: as many as there are columns, or one
 /// fewer, where the first column is the time.
 std::optional<TitleRow> noted_names(const TextLayout& layout, const std::vector<TextLine>& lines,

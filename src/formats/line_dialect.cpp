@@ -22,6 +22,10 @@ bool is_digit(char c) { return c >= '0' && c <= '9'; }
 KeyedLine pairs_of(std::string_view line) {
   KeyedLine out;
   line = trimmed(line);
+  // An entry of a list: "- {t: 0.01, x: 1.5}".
+  if (starts_with(line, "- ")) line = trimmed(line.substr(2));
+  if (line.size() > 2 && line.front() == '{' && line.back() == '}')
+    line = trimmed(line.substr(1, line.size() - 2));
   // A time in brackets in front, or a date, as logs have it, and words before the first name.
   const std::size_t equals = line.find('=');
   if (const std::size_t close = line.find(']'); !line.empty() && line[0] == '[' && close < equals) {

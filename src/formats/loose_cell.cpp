@@ -121,6 +121,13 @@ std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
     return std::isfinite(out.value) ? std::optional(out) : std::nullopt;
   }
   if (rest == ":") return out;  // "0.010: 3.2 V".
+  // What it may be off: "3.21 ± 0.02", "3.21 +/- 0.02".
+  for (const std::string_view sign : {"\xC2\xB1", "+/-", "+-"})
+    if (starts_with(rest, sign)) {
+      const auto off = parse_loose(rest.substr(sign.size()), decimal);
+      if (off) out.unit = off->unit;
+      return off && off->value >= 0 ? std::optional(out) : std::nullopt;
+    }
   // The check sum behind a sentence: "3.2*5A".
   if (rest.size() == 3 && rest[0] == '*' && hex_digit(rest[1]) && hex_digit(rest[2])) return out;
   if (rest.size() > 10 || std::any_of(rest.begin(), rest.end(), digit)) return {};

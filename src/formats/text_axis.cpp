@@ -74,19 +74,28 @@ void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::
     if (!layout.time && (is_frequency_title(lead) || hertz || is_position_title(lead)) &&
         (rises(at) || column_falls(layout, lines, first, last, at)))
       layout.time = at;
-    const bool untitled = std::all_of(layout.columns.begin(), layout.columns.end(),
-                                      [](const Channel& c) { return c.name.empty(); });
+    // "Parameter,0.000,0.005" over rows of channels says nothing of the times.
+    static constexpr std::string_view said_of_all[] = {"parameter", "name",      "signal",   "channel",
+                                                       "variable",  "quantity",  "channels", "signals",
+                                                       "item",      "parameters"};
+    const bool headed = std::find(std::begin(said_of_all), std::end(said_of_all),
+                                  lower_case(layout.columns[0].name)) != std::end(said_of_all) &&
+                        layout.columns[0].unit.text() == "1";
+    const bool untitled = headed || std::all_of(layout.columns.begin(), layout.columns.end(),
+                                                [](const Channel& c) { return c.name.empty(); });
     if (!layout.time && untitled && rises(0)) {
       // Behind a column that numbers the rows, one that rises is the time.
       const bool second = count > 2 && rises(1) &&
                           counts_by_one(numbers_of_column(layout, lines, first, last, 0)) &&
                           !counts_by_one(numbers_of_column(layout, lines, first, last, 1));
       layout.time = second ? 1 : 0;
-      layout.cautions.push_back({"axis-assumed", Severity::warning, "",
-                                 std::string("the columns have no titles; the ") +
-                                     (second ? "second" : "first") +
-                                     " one rises steadily and is taken as time",
-                                 "name the time column with --axis, or --axis none if there is none"});
+      layout.cautions.push_back(
+          {"axis-assumed", Severity::warning, "",
+           headed
+               ? "\"" + layout.columns[0].name + "\" stands before numbers that rise steadily: taken as time"
+               : std::string("the columns have no titles; the ") + (second ? "second" : "first") +
+                     " one rises steadily and is taken as time",
+           "name the time column with --axis, or --axis none if there is none"});
     }
   }
   if (layout.time) take_axis_column(layout, *layout.time);

@@ -203,6 +203,26 @@ bool read_pairs(TextLayout& layout, std::string_view text) {
   return true;
 }
 
+/// Several settings in one line that two blanks or semicolons part: "name: vib1  unit: mm/s". False where
+/// there are fewer than two, or a part is none.
+bool read_parted(TextLayout& layout, std::string_view text) {
+  std::vector<std::pair<std::string, std::string>> pairs;
+  for (std::size_t at = 0; at < text.size();) {
+    std::size_t end = std::min(text.find("  ", at), text.find(';', at));
+    if (end == std::string_view::npos) end = text.size();
+    const std::string_view part = trimmed(text.substr(at, end - at));
+    at = text.find_first_not_of(" ;", end);
+    const std::size_t mark = part.find_first_of(":=");
+    const std::string_view key = trimmed(part.substr(0, mark));
+    const bool worded = !key.empty() && key.size() <= 30 && (key[0] | 32) >= 'a' && (key[0] | 32) <= 'z';
+    if (mark == std::string_view::npos || !worded || trimmed(part.substr(mark + 1)).empty()) return false;
+    pairs.emplace_back(unquoted_cell(key), unquoted_cell(part.substr(mark + 1)));
+  }
+  if (pairs.size() < 2) return false;
+  for (const auto& [key, value] : pairs) read_note(layout, key, value);
+  return true;
+}
+
 }  // namespace
 
 bool read_titled_values(TextLayout& layout, std::string_view titles, std::string_view values) {
@@ -278,7 +298,9 @@ void read_preamble_line(TextLayout& layout, std::string_view text) {
   const bool comment = is_comment(text);
   text = without_marks(text);
   if (text.empty()) return;
-  if (read_object(layout, text) || read_element(layout, text) || read_pairs(layout, text)) return;
+  if (read_object(layout, text) || read_element(layout, text) || read_parted(layout, text) ||
+      read_pairs(layout, text))
+    return;
   std::vector<std::string_view> cells;
   split_cells(text, layout.delimiter == ' ' ? '\t' : layout.delimiter, cells);
   // In a comment, what stands behind "key: " is one value.

@@ -199,6 +199,10 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
   for (std::size_t away = 0; out.size() < most && away < first; ++away) {
     const std::string_view text = lines[first - 1 - away].text;
     if (trimmed(text).empty()) continue;
+    if ((is_comment(text) || layout.delimiter == ' ' || layout.delimiter == '(') && notes_a_channel(text)) {
+      above_settings = true;
+      continue;
+    }
     // A rule under the titles.
     if (text.find_first_not_of("-=+|: \t") == std::string_view::npos) continue;
     const bool listed = !listed_cells(layout, text).empty();

@@ -50,7 +50,10 @@ std::vector<Caution> level_cautions(const Channel& channel, const Statistics& s,
          "look at the time trace: a disturbance, or a true shock"});
   }
   // Two values are a logic signal, a few the levels of a pulse; some more are a converter hardly used.
-  if (s.samples >= 256 && levels.distinct > 8 && levels.distinct <= 64)
+  // Few values that lie far apart beside the least distance of two are those of a shape that comes again.
+  const double steps = levels.step > 0 ? (s.max - s.min) / levels.step : 0;
+  if (s.samples >= 256 && levels.distinct > 8 && levels.distinct <= 64 &&
+      steps < 4 * static_cast<double>(levels.distinct))
     out.push_back(
         {"coarse-quantisation", Severity::warning, channel.name,
          fmt::format("only {} different values, {} apart: {:.1f} bits of the converter are used",

@@ -95,6 +95,18 @@ Channel channel_from_title(std::string_view title) {
   Channel channel;
   const auto take = [&](std::string_view name, std::string_view unit_text, bool bracketed) {
     if (trimmed(name).empty() && !bracketed) return false;
+    // "Level dB(A)": a weighted level, no current.
+    name = trimmed(name);
+    if (bracketed && unit_text.size() == 1 &&
+        std::string_view("ABCZ").find(unit_text[0]) != std::string_view::npos &&
+        (name == "dB" || name.ends_with(" dB") || name.ends_with("[dB") || name.ends_with("(dB"))) {
+      name = trimmed(name.substr(0, name.size() - 2));
+      while (!name.empty() && (name.back() == '[' || name.back() == '('))
+        name = trimmed(name.substr(0, name.size() - 1));
+      channel.name = std::string(name), channel.unit = Unit::opaque("dB" + std::string(unit_text));
+      if (unit_text != "Z" && unit_text != "B") channel.unit = Unit::parse("dB" + std::string(unit_text));
+      return true;
+    }
     // "Temp (C)" is in degrees, no charge.
     const bool degrees =
         (unit_text == "C" || unit_text == "F") && lower_case(name).find("temp") != std::string::npos;

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <iterator>
+#include <limits>
 
 #include "base/clones.h"
 #include "base/lanes.h"
@@ -42,17 +43,17 @@ VPRISM_WIDE void add_powers(const double* x, std::size_t count, double centre, P
   }
 }
 
-/// First sample from `from` on that equals either extreme; x.size() when none does.
-VPRISM_WIDE std::size_t next_rail(std::span<const double> x, std::size_t from, double low, double high) {
+/// First sample from `from` on that lies at either of these or beyond it; x.size() when none does.
+VPRISM_WIDE std::size_t next_extreme(std::span<const double> x, std::size_t from, double low, double high) {
   const Four none = {}, bottom = none + low, top = none + high;
   for (; from + 16 <= x.size(); from += 16) {
     Four a, b, c, d;
     load(&x[from], a), load(&x[from + 4], b), load(&x[from + 8], c), load(&x[from + 12], d);
-    const auto hits = ((a == bottom) | (a == top)) | ((b == bottom) | (b == top)) |
-                      ((c == bottom) | (c == top)) | ((d == bottom) | (d == top));
+    const auto hits = ((a <= bottom) | (a >= top)) | ((b <= bottom) | (b >= top)) |
+                      ((c <= bottom) | (c >= top)) | ((d <= bottom) | (d >= top));
     if ((hits[0] | hits[1] | hits[2] | hits[3]) != 0) break;
   }
-  while (from < x.size() && x[from] != low && x[from] != high) ++from;
+  while (from < x.size() && x[from] > low && x[from] < high) ++from;
   return from;
 }
 
@@ -132,15 +133,30 @@ void StatisticsEstimator::add_stretch(Sums& all, std::span<const double> x) {
   const double m4 = t4 - 4 * e * t3 + 6 * e * e * t2 - 3 * nb * e * e * e * e;
   // Rails: samples at the extremes. Most blocks touch neither of the record's, and are not looked through
   // again.
-  if (all.n == 0) all.min = low, all.max = high, all.run_value = x[0] - 1;
-  if (low < all.min) all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
-  if (high > all.max) all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
-  if (low == all.min || high == all.max) {
-    std::size_t behind = 0;  // Of the last sample at a rail.
-    for (std::size_t i = next_rail(x, 0, all.min, all.max); i < x.size();
-         i = next_rail(x, i + 1, all.min, all.max)) {
+  if (all.n == 0) {
+    all.min = low, all.max = high, all.run_value = x[0] - 1;
+    all.near_min = std::numeric_limits<double>::infinity(), all.near_max = -all.near_min;
+  }
+  if (low < all.min) {
+    all.near_min = all.min, all.at_near_min = all.at_min;
+    all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
+  }
+  if (high > all.max) {
+    all.near_max = all.max, all.at_near_max = all.at_max;
+    all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
+  }
+  std::size_t behind = 0;  // Of the last sample at a rail.
+  if (low <= all.near_min || high >= all.near_max)
+    for (std::size_t i = next_extreme(x, 0, all.near_min, all.near_max); i < x.size();
+         i = next_extreme(x, i + 1, all.near_min, all.near_max)) {
       const double v = x[i];
       const bool at_min = v == all.min, at_max = v == all.max;
+      if (!at_min && !at_max) {
+        if (v < all.near_min) all.near_min = v, all.at_near_min = 0;
+        if (v > all.near_max) all.near_max = v, all.at_near_max = 0;
+        all.at_near_min += v == all.near_min, all.at_near_max += v == all.near_max;
+        continue;
+      }
       if (i != behind) all.run = 0;
       behind = i + 1;
       all.at_min += at_min;
@@ -152,10 +168,7 @@ void StatisticsEstimator::add_stretch(Sums& all, std::span<const double> x) {
       if (at_min) all.longest_at_min = std::max(all.longest_at_min, all.run);
       if (at_max) all.longest_at_max = std::max(all.longest_at_max, all.run);
     }
-    if (behind != x.size()) all.run = 0;
-  } else {
-    all.run = 0;
-  }
+  if (behind != x.size()) all.run = 0;
   const double na = all.n, n = na + nb, d = mean - all.mean;
   const double a2 = all.m2, a3 = all.m3;
   all.m4 += m4 + d * d * d * d * na * nb * (na * na - na * nb + nb * nb) / (n * n * n) +
@@ -177,11 +190,18 @@ std::vector<Statistics> StatisticsEstimator::result() const {
     s.crest = s.rms > 0 ? std::max(std::abs(s.min), std::abs(s.max)) / s.rms : 0;
     s.skewness = all.m2 > 0 ? std::sqrt(all.n) * all.m3 / std::pow(all.m2, 1.5) : 0;
     // A run that lasts to the end may be a signal that has come to rest.
-    s.rail_runs = all.runs_at_min + all.runs_at_max - (all.run >= 4 && !all.run_leads ? 1 : 0);
+    const bool open = all.run >= 4 && !all.run_leads, open_low = open && all.run_value == all.min;
+    // A sine that tops out in steps is at its highest step no longer than 1 / (sqrt(2) - 1) = 2.4 times as
+    // long as at the next; a rail is met on a slope.
+    constexpr std::int64_t rest = 4;
+    const bool rail_low = all.at_min >= rest * all.at_near_min,
+               rail_high = all.at_max >= rest * all.at_near_max;
+    s.rail_runs = (rail_low ? all.runs_at_min - (open_low ? 1 : 0) : 0) +
+                  (rail_high ? all.runs_at_max - (open && !open_low ? 1 : 0) : 0);
     s.missing = all.missing, s.zero_tail = all.zero_tail;
     s.kurtosis = all.m2 > 0 ? all.n * all.m4 / (all.m2 * all.m2) : 0;
     s.at_min = all.at_min, s.at_max = all.at_max;
-    s.longest_rail = std::max(all.longest_at_min, all.longest_at_max);
+    s.longest_rail = std::max(rail_low ? all.longest_at_min : 0, rail_high ? all.longest_at_max : 0);
     if (out.size() < timed_.size() && timed_[out.size()].uneven()) {
       const Timed& t = timed_[out.size()];
       const double e = t.s1 / t.time, m2 = std::max(0.0, t.s2 / t.time - e * e);

@@ -85,5 +85,29 @@ TEST(LevelCautions, RestingAtAnExtremeIsNoClipping) {
     EXPECT_THAT(codes_of(x), ::testing::Not(::testing::Contains("clipping")));
 }
 
+TEST(LevelCautions, SlowSignalsInStepsRestAtTheirTopsWithoutClipping) {
+  // Sines of any amplitude in steps of one, slow enough for many samples at each; the same beyond a rail.
+  for (const double amplitude : {12.3, 200.49, 2000.0, 30000.2})
+    for (const double period : {997.0, 2311.7, 5003.1}) {
+      std::vector<double> whole, cut;
+      for (int n = 0; n < 12000; ++n) {
+        const double x = amplitude * std::sin(6.2831853071795865 * n / period);
+        whole.push_back(std::round(x));
+        cut.push_back(std::round(std::clamp(x, -1e9, std::floor(0.9 * amplitude))));
+      }
+      EXPECT_THAT(codes_of(whole), ::testing::Not(::testing::Contains("clipping")))
+          << amplitude << " " << period;
+      if (amplitude > 100)
+        EXPECT_THAT(codes_of(cut), ::testing::Contains("clipping")) << amplitude << " " << period;
+    }
+}
+
+TEST(LevelCautions, AShapeThatComesAgainIsNotCoarse) {
+  // 51 different values, but of no grid.
+  std::vector<double> x;
+  for (int n = 0; n < 1000; ++n) x.push_back(std::sin(6.2831853071795865 * (n % 100) / 100));
+  EXPECT_THAT(codes_of(x), ::testing::Not(::testing::Contains("coarse-quantisation")));
+}
+
 }  // namespace
 }  // namespace vprism
