@@ -12,6 +12,10 @@ namespace vprism {
 
 namespace {
 
+std::string damping_text(const CrossedResonance& r) {
+  return r.damping > 0 ? ", damping " + format_uncertain(100 * r.damping, 100 * r.damping_std, "%") : "";
+}
+
 std::string orders_text(const OrdersOfChannel& c, double start_s) {
   const std::string unit = c.channel.unit.label();
   std::string out = "\n" + c.channel.name + ": orders up to " + format_number(c.orders.highest) + "\n";
@@ -37,7 +41,7 @@ std::string orders_text(const OrdersOfChannel& c, double start_s) {
   out += table.text();
   if (c.orders.resonances.empty()) out += "  no resonance is crossed\n";
   for (const CrossedResonance& r : c.orders.resonances) {
-    out += "  resonance near " + format_uncertain(r.hz, r.hz_std, "Hz") + ", crossed by";
+    out += "  resonance near " + format_uncertain(r.hz, r.hz_std, "Hz") + damping_text(r) + ", crossed by";
     for (std::size_t i = 0; i < r.crossings.size(); ++i)
       out += fmt::format("{} order {} at {} rev/s ({} s, {:.1f} times over)", i > 0 ? "," : "",
                          format_number(r.crossings[i].order, 4), format_number(r.crossings[i].speed, 4),
@@ -62,9 +66,9 @@ Finding crossed_finding(const Recording& r, const Channel& channel, const Crosse
                                      format_number(r.axis.start + c.time_s, 4)));
   }
   f.level_rms = top / std::sqrt(2.0);
-  f.text =
-      fmt::format("a resonance near {}, crossed by {} {}", format_uncertain(found.hz, found.hz_std, "Hz"),
-                  found.crossings.size(), found.crossings.size() == 1 ? "order" : "orders");
+  f.text = fmt::format("a resonance near {}{}, crossed by {} {}",
+                       format_uncertain(found.hz, found.hz_std, "Hz"), damping_text(found),
+                       found.crossings.size(), found.crossings.size() == 1 ? "order" : "orders");
   return f;
 }
 
@@ -92,9 +96,13 @@ Json orders_json(const OrdersOfChannel& c, const OrdersResult& result) {
                            {"amplitude", number(x.amplitude)},
                            {"over", number(x.over)},
                            {"width_hz", number(x.width_hz)},
+                           {"damping_ratio", x.damping > 0 ? number(x.damping) : Json(nullptr)},
+                           {"damping_std", x.damping > 0 ? number(x.damping_std) : Json(nullptr)},
                            {"lag_hz", number(x.lag_hz)}});
     resonances.push_back({{"frequency_hz", number(r.hz)},
                           {"frequency_std_hz", number(r.hz_std)},
+                          {"damping_ratio", r.damping > 0 ? number(r.damping) : Json(nullptr)},
+                          {"damping_std", r.damping > 0 ? number(r.damping_std) : Json(nullptr)},
                           {"crossings", std::move(crossings)}});
   }
   return {{"channel", c.channel.name},
@@ -116,7 +124,7 @@ Json orders_json(const OrdersOfChannel& c, const OrdersResult& result) {
 void warn_of_quick_crossings(const OrdersOfChannel& c, std::vector<Caution>& out) {
   for (const CrossedResonance& r : c.orders.resonances)
     for (const Crossing& x : r.crossings)
-      if (x.lag_hz > 0.3 * x.width_hz) {
+      if (x.damping == 0 && x.lag_hz > 0.3 * x.width_hz) {
         out.push_back(
             {"crossed-quickly", Severity::note, c.channel.name,
              fmt::format(

@@ -6,11 +6,13 @@
 #include <complex>
 #include <numbers>
 #include <optional>
+#include <tuple>
 
 #include "base/error.h"
 #include "base/fft.h"
 #include "base/percentile.h"
 #include "base/text.h"
+#include "identify/order_resonance.h"
 #include "transform/angle_samples.h"
 
 namespace vprism {
@@ -75,11 +77,12 @@ OrderCut follow(const AngleSeries& s, const ShaftAngle& shaft, double order, dou
   const auto count = static_cast<std::size_t>(std::lround(revolutions * static_cast<double>(s.per_turn)));
   const std::size_t hop = std::max<std::size_t>(1, count / 4);
   for (std::size_t from = 0; from + count <= s.samples.size(); from += hop) {
-    const double middle = s.first + (static_cast<double>(from) + static_cast<double>(count) / 2) /
+    // Of the window, which has its top between the middle samples.
+    const double middle = s.first + (static_cast<double>(from) + (static_cast<double>(count) - 1) / 2) /
                                         static_cast<double>(s.per_turn);
     const std::complex<double> a = amplitude_at(s, from, count, order);
     const double time = shaft.time_of(middle);
-    cut.time_s.push_back(time), cut.speed.push_back(shaft.speed(time));
+    cut.time_s.push_back(time), cut.speed.push_back(shaft.speed(time)), cut.turn.push_back(middle);
     cut.amplitude.push_back(std::abs(a)), cut.phase_deg.push_back(std::arg(a) * 180 / pi);
   }
   return cut;
@@ -136,10 +139,37 @@ std::vector<Crossing> crossings_of(const OrderCut& cut, const ShaftAngle& shaft)
         std::abs(hz(right) - hz(left)) / std::max(1e-300, cut.time_s[right] - cut.time_s[left]);
     c.lag_hz = sweep / (pi * std::max(c.width_hz, 1e-300));
     const double block_s = cut.revolutions / std::max(1e-300, c.speed);
-    c.hz_std = std::max({c.lag_hz, sweep * block_s / 8, c.width_hz / 20});
+    // Read late by two to three times that, as a rule.
+    c.hz_std = std::max({2.5 * c.lag_hz, sweep * block_s / 8, c.width_hz / 20});
+    if (const auto fitted = fit_swept_resonance(cut, shaft, n)) {
+      c.hz = fitted->hz, c.hz_std = fitted->hz_std;
+      c.damping = fitted->damping, c.damping_std = fitted->damping_std;
+    }
     out.push_back(c);
   }
   return out;
+}
+
+/// Mean of values by their uncertainties; where they scatter by more than these say, its own is that much
+/// wider.
+std::pair<double, double> joined(const std::vector<std::pair<double, double>>& values) {
+  double weights = 0, sum = 0, scatter = 0;
+  for (const auto& [value, std] : values) weights += 1 / (std * std), sum += value / (std * std);
+  const double mean = sum / weights;
+  for (const auto& [value, std] : values) scatter += std::pow((value - mean) / std, 2);
+  const double freedom = static_cast<double>(values.size()) - 1;
+  return {mean, std::sqrt(std::max(1.0, freedom > 0 ? scatter / freedom : 1) / weights)};
+}
+
+/// One that is a hundredth or less of another order's at the same time is what that one leaks.
+void leave_out_leaks(std::vector<Crossing>& crossings) {
+  std::vector<Crossing> kept;
+  for (const Crossing& c : crossings)
+    if (std::none_of(crossings.begin(), crossings.end(), [&](const Crossing& d) {
+          return d.amplitude > 100 * c.amplitude && std::abs(d.speed - c.speed) < 0.03 * c.speed;
+        }))
+      kept.push_back(c);
+  crossings = std::move(kept);
 }
 
 std::vector<CrossedResonance> gathered(const std::vector<Crossing>& crossings) {
@@ -148,14 +178,17 @@ std::vector<CrossedResonance> gathered(const std::vector<Crossing>& crossings) {
     CrossedResonance* home = nullptr;
     for (CrossedResonance& r : out)
       if (std::abs(r.hz - c.hz) < std::max(3 * std::hypot(r.hz_std, c.hz_std), 0.01 * c.hz)) home = &r;
-    if (home == nullptr) home = &out.emplace_back();
+    if (home == nullptr) home = &out.emplace_back(CrossedResonance{c.hz, c.hz_std});
     home->crossings.push_back(c);
-    double weights = 0, sum = 0;
-    for (const Crossing& one : home->crossings) {
-      const double w = 1 / (one.hz_std * one.hz_std);
-      weights += w, sum += w * one.hz;
+  }
+  for (CrossedResonance& r : out) {
+    std::vector<std::pair<double, double>> hz, damping;
+    for (const Crossing& one : r.crossings) {
+      hz.emplace_back(one.hz, one.hz_std);
+      if (one.damping > 0) damping.emplace_back(one.damping, one.damping_std);
     }
-    home->hz = sum / weights, home->hz_std = 1 / std::sqrt(weights);
+    std::tie(r.hz, r.hz_std) = joined(hz);
+    if (!damping.empty()) std::tie(r.damping, r.damping_std) = joined(damping);
   }
   std::stable_sort(out.begin(), out.end(), [](const CrossedResonance& a, const CrossedResonance& b) {
     return a.crossings.size() > b.crossings.size();
@@ -262,6 +295,7 @@ OrderAnalysis analyse_orders(std::span<const double> x, double rate_hz, const Sh
     out.cuts.push_back(follow(series, shaft, order, revolutions));
     for (const Crossing& c : crossings_of(out.cuts.back(), shaft)) crossings.push_back(c);
   }
+  leave_out_leaks(crossings);
   out.resonances = gathered(crossings);
   return out;
 }

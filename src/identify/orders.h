@@ -22,6 +22,7 @@ struct OrderCut {
   double revolutions = 0;  ///< In its blocks.
   std::vector<double> time_s,
       speed;                      ///< Middle of each block, from the record's start; revolutions per second.
+  std::vector<double> turn;       ///< Revolutions of the shaft there.
   std::vector<double> amplitude;  ///< Peak.
   std::vector<double> phase_deg;  ///< Of a cosine at the shaft's angle 0.
 };
@@ -29,8 +30,9 @@ struct OrderCut {
 /// A place where an order is much stronger than before and after.
 struct Crossing {
   double order = 0, time_s = 0, speed = 0, hz = 0, hz_std = 0;
-  double amplitude = 0, over = 0;  ///< Over the level around it.
-  double width_hz = 0;             ///< At 0.71 of its height.
+  double amplitude = 0, over = 0;       ///< Over the level around it.
+  double width_hz = 0;                  ///< At 0.71 of its height.
+  double damping = 0, damping_std = 0;  ///< Ratio; 0 where it could not be fitted.
   /// Hz that the order moved on by while a resonance of that width rings; large ones are read late and low.
   double lag_hz = 0;
 };
@@ -38,6 +40,7 @@ struct Crossing {
 /// Crossings of several orders at one frequency.
 struct CrossedResonance {
   double hz = 0, hz_std = 0;
+  double damping = 0, damping_std = 0;  ///< 0: none of the crossings tells it.
   std::vector<Crossing> crossings;
 };
 

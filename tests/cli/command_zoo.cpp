@@ -1,6 +1,8 @@
 // command_zoo.cpp: see command_zoo.h. The kinds, a function for each command.
 #include "command_zoo.h"
 
+#include <algorithm>
+
 namespace vprism::zoo {
 
 namespace {
@@ -294,6 +296,56 @@ void add_responses(std::vector<CommandKind>& out) {
                  }});
 }
 
+/// Runs of a machine up or down, a pulse a turn: three orders, and a mode that some of them cross.
+void add_orders(std::vector<CommandKind>& out) {
+  for (const bool crossed : {true, false})
+    out.push_back({crossed ? "orders: a resonance crossed" : "orders: none crossed", [=](Bits& bits) {
+                     const double rate = 2048, T = between(bits, 30, 60);
+                     const auto count = static_cast<std::size_t>(T * rate);
+                     double from = between(bits, 3, 6), to = between(bits, 20, 28);
+                     if (bits() % 2 == 0) std::swap(from, to);
+                     std::vector<double> orders = {1, 2, 3, 4, 5}, force(count), turns(count), tacho(count);
+                     std::shuffle(orders.begin(), orders.end(), bits);
+                     orders.resize(3);
+                     std::vector<double> size, phase;
+                     for (int k = 0; k < 3; ++k)
+                       size.push_back(between(bits, 0.5, 2)), phase.push_back(between(bits, 0, 6));
+                     for (std::size_t n = 0; n < count; ++n) {
+                       const double t = static_cast<double>(n) / rate;
+                       turns[n] = from * t + (to - from) * t * t / (2 * T);
+                       tacho[n] = std::fmod(turns[n], 1) < 0.08 ? 5 : 0;
+                       for (std::size_t k = 0; k < 3; ++k)
+                         force[n] += size[k] * std::cos(2 * pi * orders[k] * turns[n] + phase[k]);
+                     }
+                     ZooMode mode{between(bits, 25, 55), power_of_ten(bits, -2.2, -1.4), 1};
+                     std::vector<double> x = force;
+                     if (crossed) {
+                       x = accelerations(force, {mode}, rate);
+                       for (std::size_t n = 0; n < count; ++n) x[n] = 0.02 * x[n] + 0.05 * force[n];
+                     }
+                     add_noise(x, bits, power_of_ten(bits, -3, -1));
+                     CommandRecord r;
+                     r.rate_hz = rate, r.command = "orders --tachometer 2 --channel 1";
+                     r.columns = {x, tacho};
+                     r.judge = [=](const Json& j, Tally& tally) {
+                       if (!crossed) return tally.check(j["resonances"].empty(), "a resonance that is none");
+                       std::vector<double> rise;  // Those that stay within the run on both sides.
+                       for (const double order : orders)
+                         if (mode.hz / order > 1.35 * std::min(from, to) &&
+                             mode.hz / order < std::max(from, to) / 1.35)
+                           rise.push_back(order);
+                       if (!rise.empty() && mode.damping < 0.03)
+                         tally.check(!j["resonances"].empty(), "missing resonance");
+                       for (const Json& found : j["resonances"]) {
+                         tally.value(found["frequency_hz"], found["frequency_std_hz"], mode.hz, "frequency");
+                         if (found["damping_ratio"].is_number())
+                           tally.value(found["damping_ratio"], found["damping_std"], mode.damping, "damping");
+                       }
+                     };
+                     return r;
+                   }});
+}
+
 }  // namespace
 
 std::vector<CommandKind> command_kinds() {
@@ -303,6 +355,7 @@ std::vector<CommandKind> command_kinds() {
   add_events(out, "spectrogram");
   add_events(out, "scalogram");
   add_responses(out);
+  add_orders(out);
   return out;
 }
 

@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <complex>
 #include <numbers>
 #include <random>
 
@@ -82,6 +83,42 @@ TEST(Orders, AHumpOfACutIsACrossing) {
   EXPECT_LT(r.hz_std, 0.5);
   EXPECT_NEAR(r.crossings[0].amplitude, 2.5, 0.15);
   EXPECT_NEAR(r.crossings[0].time_s, 20, 0.5);
+}
+
+/// An order of constant force that sweeps over a pole: Q' = (p - i w) Q + 1 from place to place, in steps so
+/// short that the frequency hardly moves within one; up at `hz_per_s`, or down.
+TEST(Orders, ASweepOverAPoleTellsItWhateverItsPace) {
+  for (const double damping : {0.004, 0.03})
+    for (const double pace : {0.3, -1.0, 2.5}) {
+      const double rate = 600, hz = 40, T = 34 / std::abs(pace), from = pace > 0 ? 23 : 57;
+      const std::complex<double> pole =
+          2 * pi * hz * std::complex<double>(-damping, std::sqrt(1 - damping * damping));
+      std::vector<double> x, times, turns;
+      std::complex<double> q = 0;
+      std::mt19937_64 bits(7);
+      std::normal_distribution<double> dice(0, 0.002);
+      const auto turns_at = [&](double t) { return (from * t + pace * t * t / 2) / 2; };  // Order 2.
+      constexpr int fine = 10;
+      for (int n = 0; n < static_cast<int>(T * rate); ++n) {
+        const double t = n / rate;
+        x.push_back((std::polar(1.0, 2 * pi * 2 * turns_at(t)) * (0.3 + 10.0 * q)).real() + dice(bits));
+        for (int k = 0; k < fine; ++k) {
+          const double at = t + (k + 0.5) / fine / rate;
+          const std::complex<double> move = pole - std::complex<double>(0, 2 * pi * (from + pace * at));
+          q = std::exp(move / (fine * rate)) * q + (std::exp(move / (fine * rate)) - 1.0) / move;
+        }
+      }
+      for (double t = 0; t <= T; t += 0.02) times.push_back(t), turns.push_back(turns_at(t));
+      OrderSettings settings;
+      settings.cuts = {2};
+      const OrderAnalysis a = analyse_orders(x, rate, ShaftAngle(times, turns), settings);
+      ASSERT_EQ(a.resonances.size(), 1u) << damping << " " << pace;
+      const CrossedResonance& r = a.resonances[0];
+      EXPECT_NEAR(r.hz, hz, 3.5 * r.hz_std) << damping << " " << pace;
+      EXPECT_LT(r.hz_std, 0.02);
+      EXPECT_NEAR(r.damping, damping, 3.5 * r.damping_std) << damping << " " << pace;
+      EXPECT_LT(r.damping_std, 0.05 * damping);
+    }
 }
 
 TEST(Orders, WhatCanNotBeToldIsRefused) {
