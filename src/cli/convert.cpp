@@ -6,6 +6,7 @@
 #include "cli/input.h"
 #include "cli/inspect.h"
 #include "cli/process.h"
+#include "cli/to_stdout.h"
 #include "cli/write_recording.h"
 
 namespace vprism {
@@ -40,10 +41,12 @@ class ConvertTask : public Task {
     telling.settings = settings;
     const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
     auto inputs = open_inputs(files, settings_.input);
+    const StdoutFolder out(settings_.output);
     Outputs folder(settings_.output, "convert");
     for (const std::string& file : files) folder.protect(file);
     for (const std::string& stem : stems) folder.expect(names_written(stem, format));
     std::size_t index = 0;
+    std::vector<std::string> names;
     for (auto& input : inputs) {
       Road& road = input->road();
       road.keep_large();
@@ -51,6 +54,7 @@ class ConvertTask : public Task {
       const Recording recording = road.recording();
       const WrittenRecording written = write_recording(road, folder, stems[index], format, settings_.write,
                                                        console.progress("convert " + recording.file));
+      names.insert(names.end(), written.names.begin(), written.names.end());
       telling.inputs.push_back(input->facts());
       const Recording& read = telling.inputs.back().recording;
       telling.cautions.insert(telling.cautions.end(), read.cautions.begin(), read.cautions.end());
@@ -67,7 +71,10 @@ class ConvertTask : public Task {
         settings_.output.json ? telling.document_text(folder.entries_with_digests()) : telling.text;
     folder.commit();
     console.clear();
-    say(shown);
+    if (out)
+      out.send(names);
+    else
+      say(shown);
     return Status::done;
   }
 

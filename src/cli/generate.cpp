@@ -13,6 +13,7 @@
 #include "cli/generate_live.h"
 #include "cli/inspect.h"
 #include "cli/process.h"
+#include "cli/to_stdout.h"
 #include "cli/write_recording.h"
 #include "condition/road.h"
 #include "generate/generator.h"
@@ -248,6 +249,7 @@ class GenerateTask : public Task {
       send_live(road, s.live, s.to == "binary" ? s.write.numbers : "");
       return Status::done;
     }
+    const StdoutFolder out(settings_.output);
     Outputs folder(s.output, "generate");
     for (const std::string& input : inputs)
       if (is_description_file(input)) folder.protect(input);
@@ -276,7 +278,10 @@ class GenerateTask : public Task {
     if (s.output.json) shown = telling.document_text(folder.entries_with_digests());
     folder.commit();
     console.clear();
-    say(shown);
+    if (out)
+      out.send(written.names);
+    else
+      say(shown);
     return Status::done;
   }
 

@@ -246,13 +246,20 @@ OptionGroup input_group(InputSettings& s) {
 OptionGroup output_group(OutputSettings& s) {
   static const std::vector<std::string> figures = {"png", "svg", "pdf", "data", "none"};
   return {"Output",
-          {{"out", "DIR", "folder for the output files (default: vprism-out)", false,
+          {{"out", "DIR|-",
+            "folder for the output files (default: vprism-out); - is standard output: of convert and "
+            "generate the "
+            "recording, of others the result document",
+            false,
             [&s](const std::string& t) {
               if (t.empty()) throw Error(Status::usage, "a folder must be named");
-              s.folder = t;
-              s.folder_given = true;
+              s.to_stdout = t == "-", s.folder_given = !s.to_stdout;
+              if (s.to_stdout)
+                s.json = true;
+              else
+                s.folder = t;
             },
-            [&s] { return Json(s.folder); }},
+            [&s] { return Json(s.to_stdout ? "-" : s.folder); }},
            {"json",
             "",
             "print the result document instead of the table; files are then only written with --out",

@@ -38,6 +38,7 @@ Option calibrate_option(InputSettings& settings, const std::string& thing);
 struct OutputSettings {
   std::string folder = "vprism-out";
   bool folder_given = false;
+  bool to_stdout = false;  ///< What is written goes to standard output: one file, or the document.
   bool json = false;
   std::optional<Picture> figure = Picture::png;
   bool force = false;
@@ -46,7 +47,7 @@ struct OutputSettings {
   std::string progress = "auto";
 
   /// With --json alone the document is all that was asked for, and nothing is written.
-  bool writes_files() const { return folder_given || !json; }
+  bool writes_files() const { return folder_given || !(json || to_stdout); }
 };
 OptionGroup output_group(OutputSettings& settings);
 

@@ -136,7 +136,11 @@ TEST(Import, FilesAreJoinedByChannelsAndInTime) {
   EXPECT_THAT(time.err, HasSubstr("join-gap"));
   EXPECT_EQ(run_program(folder, "inspect a.csv --join time").status, 2);
   folder.write("d.csv", "t (s),d (V)\n0,4\n0.5,5\n1,6\n");
-  EXPECT_EQ(run_program(folder, "inspect a.csv d.csv --join channels").status, 4);
+  const ProgramRun rates = run_program(folder, "inspect a.csv d.csv --join channels --json");
+  EXPECT_EQ(number_of(rates.json()["results"][0]["rate_hz"]), 2);
+  EXPECT_THAT(rates.err, HasSubstr("rate-joined"));
+  folder.write("e.csv", "Frequency (Hz),e (V)\n1,4\n2,5\n3,6\n");
+  EXPECT_EQ(run_program(folder, "inspect a.csv e.csv --join channels").status, 4);
 }
 
 TEST(Import, NoneOfTheJoinedFilesIsEverWritten) {

@@ -33,6 +33,35 @@ void write_record(const ScratchFolder& folder, const std::string& name = "a.csv"
   folder.write(name, text);
 }
 
+TEST(StandardOutput, TakesARecordingOrTheDocument) {
+  const ScratchFolder folder;
+  write_record(folder);
+  const std::string temporary = folder.path("tmp");
+  fs::create_directory(temporary);
+  EXPECT_EQ(run_program(folder, "convert a.csv --to csv --out o").status, 0);
+  for (const char* made :
+       {"TMPDIR=tmp '" VPRISM_PROGRAM "' convert a.csv --to csv -o - > x.csv 2> err",
+        "TMPDIR=tmp '" VPRISM_PROGRAM "' convert - --to csv --out - < a.csv > x.csv 2> err"}) {
+    EXPECT_EQ(shell(folder, made), 0) << ScratchFolder::read(folder.path("err"));
+    EXPECT_EQ(ScratchFolder::read(folder.path("x.csv")), ScratchFolder::read(folder.path("o/a.csv"))) << made;
+  }
+  // Goes on into the next, whole numbers and all.
+  EXPECT_EQ(
+      shell(folder,
+            "vprism generate 'mast (V): tone 50Hz 2' --rate 1kHz --duration 1s --to wav --out - --quiet | "
+            "vprism spectrum - --json --out - --quiet > d.json"),
+      0);
+  const auto document = nlohmann::json::parse(ScratchFolder::read(folder.path("d.json")));
+  EXPECT_EQ(document["command"], "spectrum");
+  EXPECT_NEAR(document["results"][0]["peaks"][0]["frequency_hz"].get<double>(), 50, 1e-3);
+  EXPECT_EQ(run_program(folder, "spectrum a.csv --out - --quiet").json()["command"], "spectrum");
+  EXPECT_FALSE(fs::exists(folder.path("-")));
+  EXPECT_FALSE(fs::exists(folder.path("vprism-out")));
+  EXPECT_TRUE(fs::is_empty(temporary));
+  // Two files have no place there.
+  EXPECT_THAT(run_program(folder, "convert a.csv --to sigmf --out - --quiet").err, HasSubstr("--out -"));
+}
+
 TEST(Readme, ItsLinesAndTheGuidesRunInTheOrderInWhichTheyStand) {
   const ScratchFolder folder;
   int lines = 0;
