@@ -238,7 +238,10 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         refine(spectra[c], verdict.rest.empty() ? held[c] : verdict.rest);
         rests[c] = std::move(verdict.rest);
       });
-    for (std::size_t c = 0; c < spectra.size(); ++c) quantised[c] = places_of(rounding[c], spectra[c].peaks);
+    for (std::size_t c = 0; c < spectra.size(); ++c) {
+      quantised[c] = places_of(rounding[c], spectra[c].peaks);
+      widen_by_rounding(known[c], quantised[c], spectra[c].peaks);
+    }
     for (std::size_t c = 0; c < spectra.size(); ++c) {
       if (!judged && quantised[c].empty()) {
         for (std::size_t i = 0; i < result.findings.size(); ++i) {

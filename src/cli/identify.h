@@ -6,6 +6,7 @@
 #include "identify/band_search.h"
 #include "identify/line_watch.h"
 #include "identify/noise_shape.h"
+#include "identify/rounding_lines.h"
 #include "transform/statistics.h"
 
 namespace vprism {
@@ -55,8 +56,7 @@ Finding told_band(const Recording& recording, const ChannelSpectrum& channel, co
 /// A straight line that explains `share` of the mean square about the mean.
 std::optional<Finding> told_trend(const Recording& recording, const Channel& channel, double per_s,
                                   double share, double rms);
-/// Peaks that rounding to steps makes, where the record has no noise that would hide them; and their finding.
-std::vector<std::size_t> quantised_peaks(const Levels& levels, const std::vector<Peak>& peaks);
+/// The finding of lines that rounding makes (rounding_lines.h).
 Finding told_quantisation(const Recording& recording, const ChannelSpectrum& channel, const Levels& levels,
                           const std::vector<std::size_t>& members, double other_squares);
 /// A straight line through a channel, as it passes.

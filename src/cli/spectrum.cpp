@@ -8,9 +8,11 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "identify/rounding_lines.h"
 #include "identify/stamp_lines.h"
 #include "transform/derived.h"
 #include "transform/gaps.h"
+#include "transform/levels.h"
 #include "transform/spectrum_estimator.h"
 #include "transform/zoom.h"
 
@@ -421,6 +423,27 @@ std::vector<BandEdges> bands_asked(const std::string& text, double low_hz, doubl
   return out;
 }
 
+namespace {
+
+/// Lines that rounding to steps makes are no lines from above half the rate, and their like lie under all
+/// others.
+void allow_for_rounding(const std::vector<Levels>& levels, SpectrumResult& result,
+                        std::vector<std::vector<Caution>>& cautions) {
+  for (std::size_t c = 0; c < result.channels.size(); ++c) {
+    std::vector<Peak>& peaks = result.channels[c].peaks;
+    const std::vector<std::size_t> members = quantised_peaks(levels[c], peaks);
+    widen_by_rounding(levels[c], members, peaks);
+    const double near = 0.95 * result.channels[c].spectrum.plan.rate_hz / 2;
+    const auto of_rounding = [&](std::size_t m) { return peaks[m].frequency_hz > near; };
+    if (std::any_of(members.begin(), members.end(), of_rounding))
+      std::erase_if(cautions[c], [](const Caution& caution) {
+        return caution.code == "near-half-rate" && caution.severity == Severity::note;
+      });
+  }
+}
+
+}  // namespace
+
 SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, const Progress& progress) {
   if (settings.by_stamps) return compute_by_stamps(input, settings, progress);
   double band_hz = 0;
@@ -443,11 +466,17 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   };
   begin_cross(nullptr);
   std::optional<GapWatch> watch(recording.channels.size());
+  // Of short records, where what rounding makes may stand above all noise.
+  constexpr std::int64_t most_rounded = std::int64_t{1} << 22;
+  std::optional<LevelsEstimator> values;
+  if (!recording.complex && settings.derived.empty() && recording.samples <= most_rounded)
+    values.emplace(recording.channels.size());
   const auto pass = [&](std::vector<Job>& jobs) {
     input.road().run(
         [&](Block& block) {
           for (Job& job : jobs) job.add(block);
           if (cross) cross->add(block);
+          if (watch && values) values->add(block);
           if (watch) watch->add(block);
         },
         progress);
@@ -494,6 +523,7 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
     take(batches[i]);
   }
 
+  if (values) allow_for_rounding(values->result(), result, found);
   result.cautions = result.facts.recording.cautions;
   result.cautions.insert(result.cautions.end(), gap_cautions.begin(), gap_cautions.end());
   for (std::size_t c = 0; c < result.channels.size(); ++c) result.channels[c].no_data = why[c];

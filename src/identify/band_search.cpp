@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "base/percentile.h"
 #include "identify/band_trains.h"
@@ -87,10 +88,22 @@ std::vector<double> without_others(std::span<const double> samples, double rate_
     for (const std::size_t m : band.members) odd[m] = true;
   std::vector<double> x(samples.begin(), samples.end());
   const double n = static_cast<double>(x.size()), middle = (n - 1) / 2;
-  double sum = 0, slope = 0;
-  for (std::size_t i = 0; i < x.size(); ++i) sum += x[i], slope += x[i] * (static_cast<double>(i) - middle);
-  slope /= n * (n * n - 1) / 12;
-  for (std::size_t i = 0; i < x.size(); ++i) x[i] -= sum / n + slope * (static_cast<double>(i) - middle);
+  /// Takes off the straight line through `of`.
+  const auto take_line_off = [&](const std::vector<double>& of) {
+    double sum = 0, slope = 0;
+    for (std::size_t i = 0; i < of.size(); ++i)
+      sum += of[i], slope += of[i] * (static_cast<double>(i) - middle);
+    slope /= n * (n * n - 1) / 12;
+    for (std::size_t i = 0; i < x.size(); ++i) x[i] -= sum / n + slope * (static_cast<double>(i) - middle);
+  };
+  // A sine has a slope of its own over whole periods, and a trend leaks into sines: in turns, all lines with
+  // it, those that are odd as well.
+  const double mean = std::accumulate(x.begin(), x.end(), 0.0) / n;
+  for (double& v : x) v -= mean;
+  const std::vector<Sine> all = sines_of(peaks, s, [](const Peak& p) { return !p.broad(); });
+  const bool fitted = worth_fitting(all.size(), x.size());
+  for (int round = 0; round < (fitted ? 2 : 1); ++round)
+    take_line_off(fitted ? fit_sines(x, rate_hz, all, 8, 1e-6).residual : x);
   const std::vector<Sine> sines =
       sines_of(peaks, s, [&](const Peak& p) { return !odd[static_cast<std::size_t>(&p - peaks.data())]; });
   if (!worth_fitting(sines.size(), x.size())) return x;
@@ -277,7 +290,11 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
   std::vector<JudgedBand> out;
   std::vector<Peak> added;
   std::vector<bool> gone(peaks.size(), false);
-  std::ranges::move(left_over(source, bands, peaks, 2 * spectrum.plan.rbw_hz), std::back_inserter(bands));
+  // 200 dB below the record there is nothing but rounding.
+  const double square = std::inner_product(samples.begin(), samples.end(), samples.begin(), 0.0) /
+                        static_cast<double>(samples.size());
+  for (JudgedBand& band : left_over(source, bands, peaks, 2 * spectrum.plan.rbw_hz))
+    if (source.mean_square(band.low_hz, band.high_hz) > 1e-20 * square) bands.push_back(std::move(band));
   for (JudgedBand& band : bands) {
     const double middle = (band.low_hz + band.high_hz) / 2;
     const double half =

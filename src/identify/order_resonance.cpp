@@ -18,8 +18,8 @@ using Complex = std::complex<double>;
 using std::numbers::pi;
 
 /// Powers of the relative speed that forces and answers at once may have.
-constexpr std::size_t powers = 3;
-constexpr Eigen::Index columns = 2 * static_cast<Eigen::Index>(powers) + 1;
+constexpr std::size_t speed_powers = 3;
+constexpr Eigen::Index swept_columns = 2 * static_cast<Eigen::Index>(speed_powers) + 1;
 
 /// Places at equal angles, eight in a hop of the blocks, and the weights of those within each block.
 struct Grid {
@@ -63,32 +63,32 @@ Grid grid_of(const OrderCut& cut, const ShaftAngle& shaft, std::size_t first, st
 
 /// Means over the blocks of: the pole's answers to 1, s and s^2, what rings freely, and 1, s, s^2 themselves.
 ComplexMatrix basis_of(const Grid& grid, Complex pole) {
-  ComplexMatrix out = ComplexMatrix::Zero(static_cast<Eigen::Index>(grid.blocks.size()), columns);
+  ComplexMatrix out = ComplexMatrix::Zero(static_cast<Eigen::Index>(grid.blocks.size()), swept_columns);
   const std::size_t count = grid.step_s.size();
-  std::vector<std::array<Complex, columns>> values(count);
-  std::array<Complex, powers> q{};
+  std::vector<std::array<Complex, swept_columns>> values(count);
+  std::array<Complex, speed_powers> q{};
   Complex free = 1;
   for (std::size_t k = 0; k < count; ++k) {
     const Complex turn = pole * grid.step_s[k] - Complex(0, grid.turn_rad[k]), step = std::exp(turn);
     double power = 1;
     free *= step;
-    for (std::size_t i = 0; i < powers; ++i, power *= grid.speed[k]) {
+    for (std::size_t i = 0; i < speed_powers; ++i, power *= grid.speed[k]) {
       // At rest before: as if it had been at that speed for long.
       if (k == 0) q[i] = -power * grid.step_s[k] / turn;
       q[i] = step * q[i] + power * grid.step_s[k] * (step - 1.0) / turn;
-      values[k][i] = q[i], values[k][powers + 1 + i] = power;
+      values[k][i] = q[i], values[k][speed_powers + 1 + i] = power;
     }
-    values[k][powers] = free;
+    values[k][speed_powers] = free;
   }
   for (std::size_t b = 0; b < grid.blocks.size(); ++b)
     for (std::size_t k = 0; k < grid.blocks[b].weights.size(); ++k)
-      for (Eigen::Index i = 0; i < columns; ++i)
+      for (Eigen::Index i = 0; i < swept_columns; ++i)
         out(static_cast<Eigen::Index>(b), i) +=
             grid.blocks[b].weights[k] * values[grid.blocks[b].from + k][static_cast<std::size_t>(i)];
   return out;
 }
 
-/// What is left of the amplitudes when the best sum of a pole's columns is taken off.
+/// What is left of the amplitudes when the best sum of a pole's swept_columns is taken off.
 class Fit {
  public:
   Fit(const OrderCut& cut, const ShaftAngle& shaft, std::size_t first, std::size_t last, double usual)
@@ -99,7 +99,7 @@ class Fit {
   ComplexVector left(double hz, double damping) const {
     const double w = 2 * pi * hz;
     ComplexMatrix basis = basis_of(grid_, {-damping * w, w * std::sqrt(1 - damping * damping)});
-    for (Eigen::Index i = 0; i < columns; ++i)
+    for (Eigen::Index i = 0; i < swept_columns; ++i)
       if (const double size = basis.col(i).norm(); size > 0) basis.col(i) /= size;
     const ComplexQr qr(basis);
     ComplexVector turned = qr.turned(y_);
@@ -108,7 +108,7 @@ class Fit {
   double cost(double hz, double damping) const { return left(hz, damping).squaredNorm(); }
   /// The same without the pole.
   double plain() const {
-    ComplexMatrix basis = basis_of(grid_, {-1.0, 1.0}).rightCols(static_cast<Eigen::Index>(powers));
+    ComplexMatrix basis = basis_of(grid_, {-1.0, 1.0}).rightCols(static_cast<Eigen::Index>(speed_powers));
     const ComplexQr qr(basis);
     const ComplexVector turned = qr.turned(y_);
     return turned.tail(turned.size() - qr.rank()).squaredNorm();
@@ -151,7 +151,7 @@ std::optional<SweptResonance> fit_swept_resonance(const OrderCut& cut, const Sha
   };
   while (first > 0 && near(first - 1)) --first;
   while (last + 1 < cut.speed.size() && near(last + 1)) ++last;
-  constexpr double parameters = 2.0 * static_cast<double>(columns) + 2;
+  constexpr double parameters = 2.0 * static_cast<double>(swept_columns) + 2;
   const double values = 2.0 * static_cast<double>(last - first + 1);
   if (values < 4 * parameters || !(hz > 0)) return {};
   const Fit fit(cut, shaft, first, last, cut.speed[top]);
@@ -169,7 +169,7 @@ std::optional<SweptResonance> fit_swept_resonance(const OrderCut& cut, const Sha
   ComplexVector rest;
   double damp = 1e-3;
   for (int round = 0; round < 60; ++round) {
-    // By the columns' own change, what they explain taken off (Kaufman 1975).
+    // By the swept_columns' own change, what they explain taken off (Kaufman 1975).
     const double f = std::exp(p(0)), z = std::exp(p(1)), w = 1e-5;
     const ComplexMatrix basis = fit.basis(f, z);
     const ComplexQr qr(basis);

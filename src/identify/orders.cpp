@@ -178,7 +178,10 @@ std::vector<CrossedResonance> gathered(const std::vector<Crossing>& crossings) {
     CrossedResonance* home = nullptr;
     for (CrossedResonance& r : out)
       if (std::abs(r.hz - c.hz) < std::max(3 * std::hypot(r.hz_std, c.hz_std), 0.01 * c.hz)) home = &r;
-    if (home == nullptr) home = &out.emplace_back(CrossedResonance{c.hz, c.hz_std});
+    if (home == nullptr) {
+      home = &out.emplace_back();
+      home->hz = c.hz, home->hz_std = c.hz_std;
+    }
     home->crossings.push_back(c);
   }
   for (CrossedResonance& r : out) {

@@ -242,6 +242,18 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
   fit.refine(lines, floor);
   while (drop_impossible(spectrum, fit, lines)) fit.refine(lines, floor);
   left = fit.remainder(lines);
+  if (single && !lines.empty()) {
+    // Beside strong lines the powers are those of their skirts: the noise is what is left when they are taken
+    // off.
+    Spectrum rest = spectrum;
+    rest.power = left;
+    const std::vector<double> lower = NoiseFloor(rest).between(bins_under(spectrum, fit, lines, floor));
+    // A fit ends 140 dB below its line, where nothing else is left.
+    const double least = 1e6 * rounding;
+    for (std::size_t k = 0; k < floor.size(); ++k) floor[k] = std::max(std::min(floor[k], lower[k]), least);
+    fit.refine(lines, floor);
+    left = fit.remainder(lines);
+  }
 
   PeakSearch search{{}, floor};
   for (const Line& line : lines) {
