@@ -240,7 +240,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) {
       quantised[c] = places_of(rounding[c], spectra[c].peaks);
-      widen_by_rounding(known[c], quantised[c], spectra[c].peaks);
+      widen_by_rounding(known[c], quantised[c], recording.duration_s(), spectra[c].peaks);
     }
     for (std::size_t c = 0; c < spectra.size(); ++c) {
       if (!judged && quantised[c].empty()) {

@@ -432,7 +432,7 @@ void allow_for_rounding(const std::vector<Levels>& levels, SpectrumResult& resul
   for (std::size_t c = 0; c < result.channels.size(); ++c) {
     std::vector<Peak>& peaks = result.channels[c].peaks;
     const std::vector<std::size_t> members = quantised_peaks(levels[c], peaks);
-    widen_by_rounding(levels[c], members, peaks);
+    widen_by_rounding(levels[c], members, result.facts.recording.duration_s(), peaks);
     const double near = 0.95 * result.channels[c].spectrum.plan.rate_hz / 2;
     const auto of_rounding = [&](std::size_t m) { return peaks[m].frequency_hz > near; };
     if (std::any_of(members.begin(), members.end(), of_rounding))

@@ -1,7 +1,9 @@
 // rounding_lines.cpp: see rounding_lines.h.
 #include "identify/rounding_lines.h"
 
+#include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace vprism {
 
@@ -20,11 +22,17 @@ std::vector<std::size_t> quantised_peaks(const Levels& levels, const std::vector
   return small;
 }
 
-void widen_by_rounding(const Levels& levels, const std::vector<std::size_t>& members,
+void widen_by_rounding(const Levels& levels, const std::vector<std::size_t>& members, double seconds,
                        std::vector<Peak>& peaks) {
-  if (members.empty()) return;
+  if (members.empty() || !(seconds > 0)) return;
   const double each = levels.step / std::sqrt(12.0 * static_cast<double>(members.size()));
-  for (Peak& peak : peaks) peak.rms_std = std::hypot(peak.rms_std, each);
+  for (Peak& peak : peaks) {
+    peak.rms_std = std::hypot(peak.rms_std, each);
+    // sqrt(6) / (pi T) times the ratio of amplitudes is what noise of that size does (Rife & Boorstyn 1974).
+    const double moved =
+        0.1 * std::sqrt(6.0) / (std::numbers::pi * seconds) * each / std::max(peak.rms, each);
+    peak.frequency_std_hz = std::hypot(peak.frequency_std_hz, moved);
+  }
 }
 
 }  // namespace vprism

@@ -13,8 +13,9 @@ namespace vprism {
 std::vector<std::size_t> quantised_peaks(const Levels& levels, const std::vector<Peak>& peaks);
 
 /// Where such peaks, `members`, are found, rounding may have added to every line as much as to one of them:
-/// it goes into the uncertainty of all levels.
-void widen_by_rounding(const Levels& levels, const std::vector<std::size_t>& members,
+/// it goes into the uncertainty of all levels, and a tenth of it, as noise would over a record of `seconds`,
+/// into that of frequencies: what lies at other frequencies moves none.
+void widen_by_rounding(const Levels& levels, const std::vector<std::size_t>& members, double seconds,
                        std::vector<Peak>& peaks);
 
 }  // namespace vprism

@@ -19,6 +19,27 @@ std::uint64_t mixed(std::uint64_t x) {
   return x ^ (x >> 31);
 }
 
+/// Whether all of these are a whole number of steps from the first, as nearly as their digits say.
+bool on_grid(const std::vector<double>& sorted, double step) {
+  const double digits = 1e-12 * std::max(std::abs(sorted.front()), std::abs(sorted.back()));
+  return std::all_of(sorted.begin(), sorted.end(), [&](double value) {
+    const double steps = (value - sorted.front()) / step;
+    return std::abs(steps - std::round(steps)) * step < std::max(digits, 1e-3 * step);
+  });
+}
+
+/// Few values may lie no two of them one step apart: the power of ten that all are whole numbers of, as
+/// printed ones are, where the least difference is none.
+double step_of(const std::vector<double>& sorted, double least) {
+  if (!(least > 0) || on_grid(sorted, least)) return least;
+  constexpr int most_digits = 9;
+  for (int k = 0; k <= most_digits; ++k) {
+    const double step = std::pow(10.0, std::floor(std::log10(least)) - k);
+    if (on_grid(sorted, step) && step > 1e-10 * (sorted.back() - sorted.front())) return step;
+  }
+  return least;
+}
+
 }  // namespace
 
 LevelsEstimator::LevelsEstimator(std::size_t columns)
@@ -83,6 +104,9 @@ std::vector<Levels> LevelsEstimator::result() const {
       ++levels.distinct;
       if (levels.step == 0 || step < levels.step) levels.step = step;
     }
+    // Of many different values two neighbours are among them.
+    constexpr std::int64_t few = 1000;
+    if (levels.distinct <= few && n > 0) levels.step = step_of(sorted, levels.step);
   });
   return out;
 }

@@ -13,7 +13,9 @@ struct Levels {
   bool exact = true;          ///< All samples were kept; else one of every `stretch`, chosen at random.
   std::int64_t kept = 0;      ///< Rank error of the median, RMS, if not exact: kept / (2 sqrt(kept)).
   std::int64_t distinct = 0;  ///< Different values among those kept.
-  double step = 0;            ///< Least difference between two of them; 0 with fewer than two.
+  /// Least difference between two of them, 0 with fewer than two; where few of them are no whole numbers of
+  /// that apart but of a power of ten, as printed ones are, this.
+  double step = 0;
 };
 
 /// Keeps every sample of a short record, one of each stretch of a longer one; stretches double in length as

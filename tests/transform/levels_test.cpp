@@ -153,5 +153,23 @@ TEST(SpectrumWithGaps, AveragesBetweenThem) {
   EXPECT_NEAR(spectrum.level(50, Scale::rms), 1, 1e-9);
 }
 
+TEST(Levels, FewPrintedValuesTellTheirDigitsAndAConvertersItsSteps) {
+  const auto step_of = [](double unit) {
+    LevelsEstimator levels(1);
+    Block block(1, 2000, false);
+    for (int n = 0; n < 2000; ++n)
+      block.room(0)[static_cast<std::size_t>(n)] =
+          std::round(std::sin(6.2831853071795865 * (n % 200) / 200) / unit) * unit;
+    block.set(0, 2000);
+    levels.add(block);
+    return levels.result()[0].step;
+  };
+  // 101 values, no two of them a step apart.
+  EXPECT_NEAR(step_of(1e-5), 1e-5, 1e-15);
+  EXPECT_NEAR(step_of(1e-7), 1e-7, 1e-17);
+  // 2^-5, of which neighbours are there.
+  EXPECT_NEAR(step_of(0.03125), 0.03125, 1e-12);
+}
+
 }  // namespace
 }  // namespace vprism
