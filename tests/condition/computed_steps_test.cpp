@@ -17,7 +17,7 @@ using testing::ElementsAre;
 using testing::HasSubstr;
 
 /// Of a current of 50 Hz and one of 400 Hz, 2 s at 10 kHz.
-Made run(Chain chain) {
+ChainRun run(Chain chain) {
   Recording recording;
   recording.file = "made.csv";
   recording.axis.interval = 1e-4;
@@ -31,7 +31,7 @@ Made run(Chain chain) {
   return made_by(std::move(recording), std::move(data), std::move(chain));
 }
 
-Made computed(const std::vector<std::string>& rules, const std::vector<std::string>& chosen = {}) {
+ChainRun computed(const std::vector<std::string>& rules, const std::vector<std::string>& chosen = {}) {
   std::vector<ComputeRule> parsed;
   for (const std::string& rule : rules) parsed.push_back(parse_compute_rule(rule));
   return run(make_compute_stages(std::move(parsed), chosen));
@@ -47,8 +47,8 @@ std::string refused(const std::string& rule) {
 }
 
 TEST(ComputedSteps, AFunctionIsTheStepAndItsUnitFollows) {
-  const Made made = computed({"smooth = lowpass(i, 120 Hz order 6 zero-phase) - mean(i)",
-                              "charge (mC) = integrate(i - 3 mA, from 1 Hz)", "double = 2 * smooth"});
+  const ChainRun made = computed({"smooth = lowpass(i, 120 Hz order 6 zero-phase) - mean(i)",
+                                  "charge (mC) = integrate(i - 3 mA, from 1 Hz)", "double = 2 * smooth"});
   std::vector<std::string> names, units;
   for (const Channel& c : made.recording.channels) names.push_back(c.name), units.push_back(c.unit.text());
   EXPECT_THAT(names, ElementsAre("i", "phase U", "smooth", "charge", "double"));
@@ -65,13 +65,13 @@ TEST(ComputedSteps, AFunctionIsTheStepAndItsUnitFollows) {
 }
 
 TEST(ComputedSteps, TheyNestAndTakeExpressionsAndQuotedNames) {
-  const Made made = computed(
+  const ChainRun made = computed(
       {"level = rms(highpass('phase U' * 0 + 1 V, 200 Hz), 40ms) + rms(i - mean(i), 40 ms) / 1 mA * 1 V"},
       {"level"});
   ASSERT_EQ(made.columns.size(), 1u);
   // The first term has died away; 20 whole periods of one, 16 of the other in 40 ms.
   EXPECT_NEAR(made.columns[0][10000], std::sqrt(2 + 0.5), 0.01);
-  const Made later = computed({"late = delay(i, 3 ms) - i", "b = bandpass(i, 300 Hz, 500 Hz)"});
+  const ChainRun later = computed({"late = delay(i, 3 ms) - i", "b = bandpass(i, 300 Hz, 500 Hz)"});
   EXPECT_TRUE(std::isnan(later["late"][29]));
   EXPECT_NEAR(later["late"][1030], later["i"][1000] - later["i"][1030], 1e-12);
   double square = 0;
@@ -91,7 +91,7 @@ TEST(ComputedSteps, MistakesNameTheRule) {
 }
 
 TEST(RunningSteps, MeanAndRmsOverASpan) {
-  const Made made = run(parse_chain("mean 20ms"));
+  const ChainRun made = run(parse_chain("mean 20ms"));
   // A period of 50 Hz and eight of 400 Hz, one sample more.
   EXPECT_NEAR(made["i"][10000], 3, 0.02);
   EXPECT_NEAR(made["phase U"][10000], 10000, 1e-9);
@@ -99,20 +99,20 @@ TEST(RunningSteps, MeanAndRmsOverASpan) {
   EXPECT_NEAR(made["phase U"][0], 50, 0.51);
   EXPECT_NEAR(made["phase U"].back(), 19999 - 50, 0.51);
   EXPECT_NEAR(run(parse_chain("rms 20ms"))["i"][10000], std::sqrt(9 + 2 + 0.5), 0.02);
-  const Made whole = run(parse_chain("rms"));
+  const ChainRun whole = run(parse_chain("rms"));
   EXPECT_NEAR(whole["i"][7], std::sqrt(9 + 2 + 0.5), 1e-9);
   EXPECT_NEAR(run(parse_chain("mean"))["phase U"][3], 9999.5, 1e-9);
   EXPECT_THROW(run(parse_chain("mean 0.1ms")), Error);
 }
 
 TEST(RunningSteps, TheEnvelopeIsTheAmplitude) {
-  const Made made = run(parse_chain("highpass 200Hz order 8 zero-phase | envelope"));
+  const ChainRun made = run(parse_chain("highpass 200Hz order 8 zero-phase | envelope"));
   for (std::size_t n = 2000; n < 18000; n += 11) EXPECT_NEAR(made["i"][n], 1, 2e-3) << n;
 }
 
 TEST(RunningSteps, ADelayMovesWholeSamplesAndParts) {
-  const Made whole = run(parse_chain("delay 1ms")), part = run(parse_chain("delay 1.03ms")),
-             earlier = run(parse_chain("delay -2ms"));
+  const ChainRun whole = run(parse_chain("delay 1ms")), part = run(parse_chain("delay 1.03ms")),
+                 earlier = run(parse_chain("delay -2ms"));
   ASSERT_EQ(whole["i"].size(), 20000u);
   ASSERT_EQ(part["i"].size(), 20000u);
   ASSERT_EQ(earlier["i"].size(), 20000u);

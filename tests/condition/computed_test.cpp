@@ -15,8 +15,8 @@ namespace {
 using testing::ElementsAre;
 using testing::HasSubstr;
 
-Made computed(const std::vector<std::pair<Channel, std::vector<double>>>& channels,
-              const std::vector<std::string>& rules, const std::vector<std::string>& chosen = {}) {
+ChainRun computed(const std::vector<std::pair<Channel, std::vector<double>>>& channels,
+                  const std::vector<std::string>& rules, const std::vector<std::string>& chosen = {}) {
   Recording recording;
   recording.file = "made.csv";
   recording.axis.interval = 1e-3;
@@ -46,9 +46,10 @@ std::string refused(const std::vector<std::string>& rules) {
 }
 
 TEST(Computed, UnitsFollowAndValuesAreTheirs) {
-  const Made made = computed({{channel("phase U", "mV"), {1000, 2000, -500}}, {channel("i", "A"), {2, 3, 4}}},
-                             {"power = \"phase U\" * i", "energy (mJ) = power * 10 ms", "r = 'phase U' / i",
-                              "both = 'phase U' + 0.5 V", "ratio = max('phase U', 0 V) / 2 V"});
+  const ChainRun made =
+      computed({{channel("phase U", "mV"), {1000, 2000, -500}}, {channel("i", "A"), {2, 3, 4}}},
+               {"power = \"phase U\" * i", "energy (mJ) = power * 10 ms", "r = 'phase U' / i",
+                "both = 'phase U' + 0.5 V", "ratio = max('phase U', 0 V) / 2 V"});
   std::vector<std::string> names, units;
   for (const Channel& c : made.recording.channels) names.push_back(c.name), units.push_back(c.unit.text());
   EXPECT_THAT(names, ElementsAre("phase U", "i", "power", "energy", "r", "both", "ratio"));
@@ -62,7 +63,7 @@ TEST(Computed, UnitsFollowAndValuesAreTheirs) {
 }
 
 TEST(Computed, FunctionsComparisonsAndTemperatures) {
-  const Made made = computed(
+  const ChainRun made = computed(
       {{channel("x", "m/s^2"), {3, 0, -3}},
        {channel("y", "g"), {4 / 9.80665, 0, 0}},
        {channel("t", "degC"), {20, 0, -273.15}},
@@ -85,16 +86,16 @@ TEST(Computed, FunctionsComparisonsAndTemperatures) {
 }
 
 TEST(Computed, ChannelsMayNeedEachOtherInAnyOrderAndBeChosen) {
-  const Made made = computed({{channel("u", "V"), {1, 2}}, {channel("i", "A"), {5, 6}}},
-                             {"b = 2 * a", "a = u * i"}, {"b", "u"});
+  const ChainRun made = computed({{channel("u", "V"), {1, 2}}, {channel("i", "A"), {5, 6}}},
+                                 {"b = 2 * a", "a = u * i"}, {"b", "u"});
   ASSERT_EQ(made.columns.size(), 2u);
   const std::size_t b = made.recording.channels[0].name == "b" ? 0 : 1;
   EXPECT_THAT(made.columns[b], ElementsAre(10, 24));
 }
 
 TEST(Computed, WhatIsMissingStaysMissing) {
-  const Made made = computed({{channel("u", "V"), {1, std::nan(""), -4, 0}}},
-                             {"root = sqrt(u / 1 V)", "over = u > 0 V", "inverse = 1 V^2 / u"});
+  const ChainRun made = computed({{channel("u", "V"), {1, std::nan(""), -4, 0}}},
+                                 {"root = sqrt(u / 1 V)", "over = u > 0 V", "inverse = 1 V^2 / u"});
   EXPECT_TRUE(std::isnan(made.columns[1][1]));
   EXPECT_TRUE(std::isnan(made.columns[1][2]));
   EXPECT_TRUE(std::isnan(made.columns[2][1]));

@@ -60,7 +60,7 @@ inline std::vector<std::vector<double>> collect(Road& road) {
 }
 
 /// What comes out of a chain, with its channels by name.
-struct Made {
+struct ChainRun {
   Recording recording;
   std::vector<std::vector<double>> columns;
   const std::vector<double>& operator[](const std::string& name) const {
@@ -69,10 +69,10 @@ struct Made {
     throw std::out_of_range(name);
   }
 };
-inline Made made_by(Recording recording, std::vector<std::vector<double>> data, Chain chain) {
+inline ChainRun made_by(Recording recording, std::vector<std::vector<double>> data, Chain chain) {
   Road road(std::make_unique<MemorySource>(std::move(recording), std::move(data)), std::move(chain));
   road.resolve();
-  Made out;
+  ChainRun out;
   out.recording = road.recording();
   out.columns = collect(road);
   return out;
