@@ -17,7 +17,7 @@ void put(std::string& bytes, Number value) {
   bytes.append(raw, sizeof value);
 }
 
-struct Made {
+struct MadeVolume {
   std::string id = "FDSN:XX_TPNT__H_H_Z";
   int year = 2026, day = 61, hour = 4, minute = 5, second = 6, encoding = 3;
   unsigned nanosecond = 250000000;
@@ -26,7 +26,7 @@ struct Made {
   std::string payload;
 };
 
-std::string record(const Made& made) {
+std::string record(const MadeVolume& made) {
   std::string out = "MS\x03";
   out += '\0';
   put(out, made.nanosecond);
@@ -44,8 +44,8 @@ std::string record(const Made& made) {
 }
 
 template <typename Number>
-Made plain(int encoding, const std::vector<Number>& values) {
-  Made made;
+MadeVolume plain(int encoding, const std::vector<Number>& values) {
+  MadeVolume made;
   made.encoding = encoding, made.samples = static_cast<std::uint32_t>(values.size());
   for (const Number v : values) put(made.payload, v);
   return made;
@@ -77,10 +77,10 @@ WholeRecording read_bytes(const std::string& bytes) {
 TEST(MiniSeed3, ChecksumIsTheOneOfTheBook) { EXPECT_EQ(miniseed3_checksum("123456789"), 0xe3069283u); }
 
 TEST(MiniSeed3, NumbersNamesTimesAndGaps) {
-  const Made first = plain<std::int32_t>(3, {1, -2, 3, 400000});
-  Made second = plain<std::int32_t>(3, {7, 8});
+  const MadeVolume first = plain<std::int32_t>(3, {1, -2, 3, 400000});
+  MadeVolume second = plain<std::int32_t>(3, {7, 8});
   second.nanosecond = 310000000;  // Two samples are missing between.
-  Made other = plain<double>(5, {0.5, 1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5});
+  MadeVolume other = plain<double>(5, {0.5, 1.5, 2.5, 3.5, 4.5, 5.5, 6.5, 7.5});
   other.id = "FDSN:XX_TPNT_00_H_H_N";
   const WholeRecording whole = read_bytes(record(first) + record(second) + record(other));
   EXPECT_THAT(whole.names(), ::testing::ElementsAre("XX.TPNT..HHZ", "XX.TPNT.00.HHN"));
@@ -96,7 +96,7 @@ TEST(MiniSeed3, NumbersNamesTimesAndGaps) {
 }
 
 TEST(MiniSeed3, APeriodIsARateAndOtherNumbersAreRead) {
-  Made slow = plain<std::int16_t>(1, {-32768, 5, 32767});
+  MadeVolume slow = plain<std::int16_t>(1, {-32768, 5, 32767});
   slow.rate = -10;
   EXPECT_NEAR(read_bytes(record(slow)).recording.axis.rate_hz(), 0.1, 1e-12);
   const auto floats = read_bytes(record(plain<float>(4, {1.5f, -2.25f})));
@@ -105,7 +105,7 @@ TEST(MiniSeed3, APeriodIsARateAndOtherNumbersAreRead) {
 
 TEST(MiniSeed3, SteimOneAndTwo) {
   // 10, 13, 11, 11, 300, 295 by differences x, 3, -2, 0 | 289, -5.
-  Made made;
+  MadeVolume made;
   made.samples = 6, made.encoding = 10;
   made.payload = frame(10, 295, {{1, 0x0003fe00u}, {2, 289u << 16 | 0xfffbu}});
   EXPECT_EQ(read_bytes(record(made)).columns[0], (std::vector<double>{10, 13, 11, 11, 300, 295}));
@@ -125,13 +125,13 @@ TEST(MiniSeed3, DamageIsSaid) {
   flipped.back() = static_cast<char>(flipped.back() ^ 1);
   EXPECT_THROW(read_bytes(flipped), Error);                          // The checksum.
   EXPECT_THROW(read_bytes(good.substr(0, good.size() - 2)), Error);  // Cut.
-  Made claims = plain<std::int32_t>(3, {1, 2, 3});
+  MadeVolume claims = plain<std::int32_t>(3, {1, 2, 3});
   claims.samples = 4000000000u;
   EXPECT_THROW(read_bytes(record(claims)), Error);
-  Made wrong = plain<std::int32_t>(3, {1});
+  MadeVolume wrong = plain<std::int32_t>(3, {1});
   wrong.day = 400;
   EXPECT_THROW(read_bytes(record(wrong)), Error);
-  Made steim;
+  MadeVolume steim;
   steim.samples = 4, steim.encoding = 10, steim.payload = frame(10, 12, {{1, 0x0003fe00u}});
   EXPECT_THROW(read_bytes(record(steim)), Error);  // Does not end where it says.
 }

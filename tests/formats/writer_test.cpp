@@ -12,15 +12,15 @@ namespace {
 
 using ::testing::HasSubstr;
 
-struct Made {
+struct MadeRecording {
   Recording recording;
   std::vector<std::vector<double>> columns;
   std::vector<double> stamps;
 };
 
 /// Values that need all 53 bits; a rate that is no power of two.
-Made make(std::size_t channels, bool complex = false, bool stamped = false) {
-  Made m;
+MadeRecording make(std::size_t channels, bool complex = false, bool stamped = false) {
+  MadeRecording m;
   m.recording.file = "made";
   m.recording.samples = 1000;
   m.recording.complex = complex;
@@ -38,7 +38,7 @@ Made make(std::size_t channels, bool complex = false, bool stamped = false) {
   return m;
 }
 
-std::vector<std::string> write(const ScratchFolder& folder, const char* to, const Made& m,
+std::vector<std::string> write(const ScratchFolder& folder, const char* to, const MadeRecording& m,
                                const WriteSettings& settings = {}, std::vector<Caution>* cautions = nullptr) {
   const WriteFormat& format = find_write_format(to);
   std::vector<std::string> paths = {folder.path(std::string("made") + format.ending)};
@@ -70,7 +70,7 @@ class RoundTrips : public ::testing::TestWithParam<Case> {};
 TEST_P(RoundTrips, AreExact) {
   const Case& c = GetParam();
   const ScratchFolder folder;
-  const Made m = make(c.channels, c.complex, c.stamped);
+  const MadeRecording m = make(c.channels, c.complex, c.stamped);
   const auto paths = write(folder, c.to, m);
   ReadSettings settings;
   if (std::string(c.to) == "binary") settings.binary = "f64le:" + std::to_string(m.columns.size()) + "ch";
@@ -128,7 +128,7 @@ TEST(Writers, UniversalTextKeepsTwelveDigits) {
   const ScratchFolder folder;
   for (const bool complex : {false, true})
     for (const bool stamped : {false, true}) {
-      const Made m = make(2, complex, stamped);
+      const MadeRecording m = make(2, complex, stamped);
       const WholeRecording r = read_file(write(folder, "universal-text", m)[0]);
       for (std::size_t c = 0; c < m.columns.size(); ++c)
         for (std::size_t n = 0; n < 1000; ++n)
@@ -138,7 +138,7 @@ TEST(Writers, UniversalTextKeepsTwelveDigits) {
 
 TEST(Writers, SinglePrecisionAndIntegersAreRoundedOnce) {
   const ScratchFolder folder;
-  const Made m = make(2);
+  const MadeRecording m = make(2);
   const std::pair<const char*, double> kinds[] = {{"f32", std::ldexp(1, -25)},
                                                   {"i16", std::ldexp(1, -16)},
                                                   {"i24", std::ldexp(1, -24)},
@@ -150,7 +150,7 @@ TEST(Writers, SinglePrecisionAndIntegersAreRoundedOnce) {
     for (std::size_t n = 0; n < 1000; ++n)
       EXPECT_NEAR(r.columns[1][n], m.columns[1][n], 1.001 * half_step) << numbers;
   }
-  Made loud = m;
+  MadeRecording loud = m;
   loud.columns[0][5] = 1.5;
   WriteSettings settings;
   settings.numbers = "i16";
@@ -162,7 +162,8 @@ TEST(Writers, SinglePrecisionAndIntegersAreRoundedOnce) {
 
 TEST(Writers, SayWhatTheyCanNotHold) {
   const ScratchFolder folder;
-  const auto error = [&](const char* to, const Made& m, const WriteSettings& settings = {}) -> std::string {
+  const auto error = [&](const char* to, const MadeRecording& m,
+                         const WriteSettings& settings = {}) -> std::string {
     try {
       write(folder, to, m, settings);
       return "";
@@ -174,10 +175,10 @@ TEST(Writers, SayWhatTheyCanNotHold) {
   EXPECT_THAT(error("wav", make(1, false, true)), HasSubstr("uneven"));
   EXPECT_THAT(error("sigmf", make(1, false, true)), HasSubstr("uneven"));
   EXPECT_THAT(error("binary", make(1, false, true)), HasSubstr("uneven"));
-  Made odd = make(1);
+  MadeRecording odd = make(1);
   odd.recording.axis.interval = 1 / 1234.5;
   EXPECT_THAT(error("wav", odd), HasSubstr("whole rates"));
-  Made gap = make(1);
+  MadeRecording gap = make(1);
   gap.columns[0][3] = std::nan("");
   EXPECT_THAT(error("wav", gap), HasSubstr("missing"));
   EXPECT_THAT(error("universal", gap), HasSubstr("missing"));

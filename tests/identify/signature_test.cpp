@@ -17,7 +17,7 @@
 namespace vprism {
 namespace {
 
-struct Made {
+struct MadeMachine {
   Spectrum spectrum;
   std::vector<double> floor;
   SignatureSide side() const { return {spectrum, floor, {}, {}}; }
@@ -25,7 +25,7 @@ struct Made {
 
 /// White noise, filtered noise of `more` RMS between `low` and `high` of the rate added, 32 k samples at
 /// 10 kHz.
-Made made(unsigned seed, double more, double low, double high, double gain = 1) {
+MadeMachine made(unsigned seed, double more, double low, double high, double gain = 1) {
   std::mt19937_64 bits(seed);
   std::normal_distribution<double> normal(0, 1);
   std::vector<double> x(32768), extra(x.size()), out;
@@ -43,13 +43,13 @@ Made made(unsigned seed, double more, double low, double high, double gain = 1) 
   const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), 10000);
   SpectrumEstimator estimator(plan, settings);
   feed(estimator, {x});
-  Made m{estimator.result()[0], {}};
+  MadeMachine m{estimator.result()[0], {}};
   m.floor = find_peaks(m.spectrum).floor;
   return m;
 }
 
 TEST(Signature, SaysWhereOneHasMoreAndWhereTheyAreAlike) {
-  const Made plain = made(1, 0, 0.2, 0.25), loud = made(2, 10, 0.2, 0.25);
+  const MadeMachine plain = made(1, 0, 0.2, 0.25), loud = made(2, 10, 0.2, 0.25);
   const Signature s = compare_signatures(plain.side(), loud.side());
   ASSERT_EQ(s.more.size(), 1u);
   EXPECT_TRUE(s.less.empty());
@@ -90,7 +90,7 @@ TEST(Signature, FreshNoiseIsNoDifference) {
 
 TEST(Signature, ALoneBandThatDiffersIsNotAlike) {
   // One line of 300 Hz on A alone.
-  Made a = made(11, 0, 0.2, 0.25), b = made(12, 0, 0.2, 0.25);
+  MadeMachine a = made(11, 0, 0.2, 0.25), b = made(12, 0, 0.2, 0.25);
   const auto bin = static_cast<std::size_t>(a.spectrum.bins_at(300) + 0.5);
   a.spectrum.power[bin] *= 1e4;
   const Signature s = compare_signatures(a.side(), b.side());
@@ -103,7 +103,7 @@ TEST(Signature, ALoneBandThatDiffersIsNotAlike) {
 }
 
 TEST(Signature, LinesMakeUpTheTonalShare) {
-  Made m = made(5, 0, 0.2, 0.25);
+  MadeMachine m = made(5, 0, 0.2, 0.25);
   SignatureSide side = m.side();
   double sum = 0;
   for (std::size_t k = 0; k < m.spectrum.bins(); ++k) sum += m.spectrum.share(k);

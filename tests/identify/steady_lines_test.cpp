@@ -12,16 +12,16 @@ namespace {
 
 constexpr double turn = 2 * std::numbers::pi;
 
-struct Made {
+struct MadeLines {
   std::vector<double> x, without;  ///< With the lines, and what is left when they are taken off.
 };
 
 /// Two lines of 0.0613 and 0.1771 cycles a sample, noise, and what `event` adds.
 template <typename Event>
-Made made(std::size_t count, double noise, const Event& event) {
+MadeLines made(std::size_t count, double noise, const Event& event) {
   std::mt19937_64 bits(7);
   std::normal_distribution<double> normal(0, noise);
-  Made out;
+  MadeLines out;
   for (std::size_t n = 0; n < count; ++n) {
     const double t = static_cast<double>(n);
     out.without.push_back(normal(bits) + event(t));
@@ -45,7 +45,7 @@ TEST(SteadyLines, AreTakenOffBesideAnEventOfAnyKind) {
     return t < 1500 ? 0 : 5 * std::exp(-(t - 1500) / 80) * std::cos(turn * 0.11 * t);
   };
   for (int kind = 0; kind < 2; ++kind) {
-    Made m = kind == 0 ? made(3000, 0.01, bell) : made(3000, 0.01, blow);
+    MadeLines m = kind == 0 ? made(3000, 0.01, bell) : made(3000, 0.01, blow);
     const auto lines = steady_lines(m.x, {{1200, 2000}});
     ASSERT_EQ(lines.size(), 2u) << kind;
     EXPECT_NEAR(lines[0].cycles, 0.0613, 1e-6);
@@ -80,7 +80,7 @@ TEST(SteadyLines, WhatComesOrGoesIsNone) {
 
 TEST(SteadyLines, NothingIsSaidOfTooLittle) {
   EXPECT_TRUE(steady_lines(std::vector<double>(40, 1.0), {}).empty());
-  const Made m = made(1000, 0.01, [](double) { return 0.0; });
+  const MadeLines m = made(1000, 0.01, [](double) { return 0.0; });
   EXPECT_TRUE(steady_lines(m.x, {{100, 900}}).empty());
   // A gap is set aside too.
   std::vector<double> gap = m.x;

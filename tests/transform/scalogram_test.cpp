@@ -53,13 +53,13 @@ TEST(Wavelets, NamesAreReadAndWrongOnesTold) {
     EXPECT_THROW(parse_wavelet(wrong), Error) << wrong;
 }
 
-struct Made {
+struct MadeBursts {
   ScalogramPlan plan;
   Scalogram result;
 };
 
-Made scalogram_of(const std::vector<double>& x, double rate, ScalogramSettings settings = {}) {
-  Made made;
+MadeBursts scalogram_of(const std::vector<double>& x, double rate, ScalogramSettings settings = {}) {
+  MadeBursts made;
   made.plan = plan_scalogram(settings, static_cast<std::int64_t>(x.size()), rate);
   ScalogramEstimator estimator(made.plan, settings);
   for (std::size_t at = 0; at < x.size(); at += 10007) {
@@ -91,14 +91,14 @@ TEST(Scalogram, ATonesAmplitudeIsReadInItsVoiceInEveryOctave) {
     const ScalogramPlan plan = plan_scalogram(settings, 1000000, rate);
     std::vector<double> tones;
     for (std::size_t r = 3; r < plan.frequency_hz.size(); r += 40) tones.push_back(plan.frequency_hz[r]);
-    const Made m = scalogram_of(sampled(1000000, rate,
-                                        [&](double t) {
-                                          double sum = 0;
-                                          for (const double hz : tones)
-                                            sum += 0.7 * std::cos(2 * pi * hz * t + 1);
-                                          return sum;
-                                        }),
-                                rate, settings);
+    const MadeBursts m = scalogram_of(sampled(1000000, rate,
+                                              [&](double t) {
+                                                double sum = 0;
+                                                for (const double hz : tones)
+                                                  sum += 0.7 * std::cos(2 * pi * hz * t + 1);
+                                                return sum;
+                                              }),
+                                      rate, settings);
     ASSERT_GE(tones.size(), 3u);
     for (const double hz : tones) {
       const std::size_t row = m.result.map.row_at(hz);
@@ -139,7 +139,7 @@ TEST(Scalogram, AgreesWithTheDefinitionOnNoise) {
   const std::vector<double> x = sampled(4000, rate, [&](double) { return dice(bits); });
   ScalogramSettings settings;
   settings.most_columns = 4000;
-  const Made m = scalogram_of(x, rate, settings);
+  const MadeBursts m = scalogram_of(x, rate, settings);
   for (const std::size_t row :
        {std::size_t{10}, m.plan.frequency_hz.size() / 2, m.plan.frequency_hz.size() - 2})
     for (const std::size_t n : {1500u, 2003u, 2410u}) {
@@ -157,7 +157,7 @@ TEST(Scalogram, ConeTellsWhereTheEndsAreFelt) {
   const double rate = 100;
   const auto tone = [](double t) { return std::cos(2 * pi * 0.8 * t); };
   std::vector<double> whole = sampled(8000, rate, tone), cut(whole.begin(), whole.begin() + 4000);
-  const Made a = scalogram_of(whole, rate), b = scalogram_of(cut, rate);
+  const MadeBursts a = scalogram_of(whole, rate), b = scalogram_of(cut, rate);
   const std::size_t row = b.result.map.row_at(0.8);
   const auto [first, end] = b.result.inside[row];
   ASSERT_LT(end, b.result.map.columns);
@@ -200,7 +200,7 @@ TEST(Scalogram, SqueezedChirpIsALineOfItsAmplitude) {
   ScalogramSettings settings;
   settings.squeezed = true;
   settings.most_columns = 500;
-  const Made m = scalogram_of(
+  const MadeBursts m = scalogram_of(
       sampled(20000, rate, [](double t) { return 2 * std::cos(2 * pi * (5 * t + 0.1 * t * t)); }), rate,
       settings);
   const LevelMap& map = m.result.map;

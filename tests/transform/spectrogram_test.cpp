@@ -30,16 +30,16 @@ std::vector<double> sampled(std::size_t count, double rate, F f) {
   return x;
 }
 
-struct Made {
+struct MadeRecord {
   SpectrumPlan plan;
   Spectrogram result;
 };
 
-Made map_of(const std::vector<double>& x, double rate, std::size_t segment, SpectrogramSettings settings = {},
-            double overlap = 0.5) {
+MadeRecord map_of(const std::vector<double>& x, double rate, std::size_t segment,
+                  SpectrogramSettings settings = {}, double overlap = 0.5) {
   settings.spectrum.segment = segment;
   settings.spectrum.overlap = overlap;
-  Made made;
+  MadeRecord made;
   made.plan = plan_spectrum(settings.spectrum, static_cast<std::int64_t>(x.size()), rate);
   SpectrogramEstimator estimator(made.plan, settings);
   // In pieces that fit no segment.
@@ -53,7 +53,7 @@ Made map_of(const std::vector<double>& x, double rate, std::size_t segment, Spec
 }
 
 TEST(Spectrogram, ToneStandsAtItsFrequencyWithItsMeanSquareInEveryColumn) {
-  const Made m =
+  const MadeRecord m =
       map_of(sampled(20000, 1000, [](double t) { return 3 * std::cos(2 * pi * 125 * t); }), 1000, 200);
   const LevelMap& map = m.result.map;
   EXPECT_EQ(map.rows(), 101u);
@@ -70,7 +70,7 @@ TEST(Spectrogram, AColumnHoldsTheGreatestOfItsSegmentsSoThatNoClickIsLost) {
   x[61234] = 1;
   SpectrogramSettings few;
   few.most_columns = 50;
-  const Made coarse = map_of(x, 1000, 100, few), fine = map_of(x, 1000, 100);
+  const MadeRecord coarse = map_of(x, 1000, 100, few), fine = map_of(x, 1000, 100);
   EXPECT_LE(coarse.result.map.columns, 50u);
   EXPECT_GT(coarse.result.group, 30u);
   const std::size_t c = coarse.result.map.column_at(61.234), f = fine.result.map.column_at(61.234);
@@ -106,7 +106,7 @@ TEST(Spectrogram, ReassignedChirpAndClickLieWhereTheyAre) {
   SpectrogramSettings settings;
   settings.reassigned = true;
   const double rate = 1000;
-  const Made m =
+  const MadeRecord m =
       map_of(sampled(16000, rate, [](double t) { return std::cos(2 * pi * (50 * t + 10 * t * t)); }), rate,
              256, settings, 0.875);
   const LevelMap& map = m.result.map;
@@ -123,7 +123,7 @@ TEST(Spectrogram, ReassignedChirpAndClickLieWhereTheyAre) {
   }
   std::vector<double> click(4000, 0.0);
   click[2000] = 1;
-  const Made k = map_of(click, rate, 256, settings, 0.875);
+  const MadeRecord k = map_of(click, rate, 256, settings, 0.875);
   double all = 0, near = 0;
   for (std::size_t c = 0; c < k.result.map.columns; ++c)
     for (std::size_t r = 0; r < k.result.map.rows(); ++r)
@@ -159,7 +159,7 @@ TEST(Ridges, FollowAChirpAndASteadyToneAcrossEachOther) {
   const std::vector<double> x = sampled(40000, 1000, [&](double t) {
     return std::cos(2 * pi * (40 * t + 2 * t * t)) + 0.5 * std::cos(2 * pi * 120.3 * t) + dice(bits);
   });
-  const Made m = map_of(x, 1000, 512, {}, 0.75);
+  const MadeRecord m = map_of(x, 1000, 512, {}, 0.75);
   const std::vector<Ridge> ridges = find_ridges(m.result.map);
   ASSERT_GE(ridges.size(), 2u);
   EXPECT_NEAR(ridges[0].slope(), 4, 0.1);
@@ -179,7 +179,7 @@ TEST(Looks, TellOfEventsThatTheLongWindowMerges) {
     return bump(t, 150, 1.5) * std::cos(2 * pi * 4 * t) + bump(t, 153, 1) * std::cos(2 * pi * 9 * t) +
            dice(bits);
   });
-  const Made slow = map_of(x, 100, 1600, {}, 0.9), quick = map_of(x, 100, 100);
+  const MadeRecord slow = map_of(x, 100, 1600, {}, 0.9), quick = map_of(x, 100, 100);
   const auto slow_events = spectrogram_events(slow.result), quick_events = spectrogram_events(quick.result);
   ASSERT_EQ(quick_events.size(), 2u);
   const std::vector<Caution> cautions =
@@ -188,7 +188,7 @@ TEST(Looks, TellOfEventsThatTheLongWindowMerges) {
   EXPECT_EQ(cautions[0].code, "event-shorter-than-window");
   EXPECT_EQ(cautions[2].code, "events-merged");
   // With short segments there is nothing to say, and noise alone has no events.
-  const Made quicker = map_of(x, 100, 32);
+  const MadeRecord quicker = map_of(x, 100, 32);
   EXPECT_TRUE(
       compare_looks("x", quick.result, quick_events, quicker.result, spectrogram_events(quicker.result), 0)
           .empty());
