@@ -97,8 +97,9 @@ TEST(LevelCautions, SlowSignalsInStepsRestAtTheirTopsWithoutClipping) {
       }
       EXPECT_THAT(codes_of(whole), ::testing::Not(::testing::Contains("clipping")))
           << amplitude << " " << period;
-      if (amplitude > 100)
+      if (amplitude > 100) {
         EXPECT_THAT(codes_of(cut), ::testing::Contains("clipping")) << amplitude << " " << period;
+      }
     }
 }
 
