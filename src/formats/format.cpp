@@ -29,8 +29,7 @@ struct Closer {
 
 const std::vector<Format>& format_table() {
   static const std::vector<Format> table = {
-      {"HDF5", "our recording layout, and any data sets of numbers with one or two dimensions",
-       recognises_hdf5, open_hdf5},
+      {"HDF5", "our recording layout, and any data sets of numbers", recognises_hdf5, open_hdf5},
       {"sound file", "WAV, RF64, W64, FLAC, AIFF, CAF", recognises_sound, open_sound},
       {"netCDF", "the classic formats; those of netCDF-4 are HDF5", recognises_netcdf, open_netcdf},
       {"NPY", "arrays of numbers", recognises_npy, open_npy},
@@ -155,6 +154,10 @@ std::unique_ptr<SampleSource> open_recording(const std::string& path, const Read
     // Those that hold one recording always; the others choose by themselves.
     for (const auto single : {open_sound, open_npy, open_sigmf, open_comtrade, open_network_parameters})
       if (format.open == single) require_no_part(path, settings);
+    if (settings.samples_along > 0 && format.open != open_hdf5 && format.open != open_npy &&
+        format.open != open_npz)
+      throw Error(Status::usage,
+                  "--samples-along is for arrays, and " + path + " is " + format.name + ": leave it out");
     return format.open(head, settings);
   }
   throw Error(Status::input, path +

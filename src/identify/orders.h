@@ -40,7 +40,7 @@ struct Crossing {
 /// Crossings of several orders at one frequency.
 struct CrossedResonance {
   double hz = 0, hz_std = 0;
-  double damping = 0, damping_std = 0;  ///< 0: none of the crossings tells it.
+  double damping = 0, damping_std = 0;  ///< 0: no crossing shows it.
   std::vector<Crossing> crossings;
 };
 

@@ -146,6 +146,13 @@ TEST_F(ArraysOfMore, AnotherDimensionIsTakenWhereItIsNamed) {
     EXPECT_THAT(error_of(path(name), settings), HasSubstr("3 dimensions (3 x 200 x 2)")) << name;
 }
 
+TEST_F(ArraysOfMore, WhatIsNoArrayHasNoDimensions) {
+  ReadSettings settings;
+  settings.samples_along = 1;
+  const std::string text = folder_->write("a.csv", "t (s),u (V)\n0,1\n1,2\n2,1\n");
+  EXPECT_THAT(error_of(text, settings), HasSubstr("--samples-along is for arrays"));
+}
+
 TEST_F(ArraysOfMore, MoreChannelsThanThereMayBeAreLeftOutAndSaidSo) {
   const WholeRecording r = read_file(path("many.h5"));
   EXPECT_EQ(r.columns.size(), 1u);
