@@ -88,13 +88,15 @@ std::vector<double> without_others(std::span<const double> samples, double rate_
     for (const std::size_t m : band.members) odd[m] = true;
   std::vector<double> x(samples.begin(), samples.end());
   const double n = static_cast<double>(x.size()), middle = (n - 1) / 2;
-  /// Takes off the straight line through `of`.
+  /// Takes off the straight line through `of`; whether it is of any size beside that.
   const auto take_line_off = [&](const std::vector<double>& of) {
     double sum = 0, slope = 0;
     for (std::size_t i = 0; i < of.size(); ++i)
       sum += of[i], slope += of[i] * (static_cast<double>(i) - middle);
     slope /= n * (n * n - 1) / 12;
     for (std::size_t i = 0; i < x.size(); ++i) x[i] -= sum / n + slope * (static_cast<double>(i) - middle);
+    const double square = std::inner_product(of.begin(), of.end(), of.begin(), 0.0) / n;
+    return slope * slope * (n * n - 1) / 12 > 1e-3 * square;
   };
   // A sine has a slope of its own over whole periods, and a trend leaks into sines: in turns, all lines with
   // it, those that are odd as well.
@@ -102,8 +104,8 @@ std::vector<double> without_others(std::span<const double> samples, double rate_
   for (double& v : x) v -= mean;
   const std::vector<Sine> all = sines_of(peaks, s, [](const Peak& p) { return !p.broad(); });
   const bool fitted = worth_fitting(all.size(), x.size());
-  for (int round = 0; round < (fitted ? 2 : 1); ++round)
-    take_line_off(fitted ? fit_sines(x, rate_hz, all, 8, 1e-6).residual : x);
+  for (int round = 0; round < 2; ++round)
+    if (!take_line_off(fitted ? fit_sines(x, rate_hz, all, 8, 1e-6).residual : x) || !fitted) break;
   const std::vector<Sine> sines =
       sines_of(peaks, s, [&](const Peak& p) { return !odd[static_cast<std::size_t>(&p - peaks.data())]; });
   if (!worth_fitting(sines.size(), x.size())) return x;
