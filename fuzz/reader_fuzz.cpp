@@ -17,7 +17,9 @@
 #include "formats/json_recording.h"
 #include "formats/netcdf.h"
 #include "formats/network_parameters.h"
+#include "formats/packed.h"
 #include "formats/points.h"
+#include "formats/sheets.h"
 #include "formats/station_text.h"
 
 namespace {

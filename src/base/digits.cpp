@@ -23,6 +23,19 @@ const std::array<long double, 61>& powers() {
   return table;
 }
 
+/// "00" to "99", one after the other.
+const std::array<char, 200>& pairs() {
+  static constexpr std::array<char, 200> table = [] {
+    std::array<char, 200> out{};
+    for (std::size_t i = 0; i < 100; ++i) {
+      out[2 * i] = static_cast<char>('0' + i / 10);
+      out[2 * i + 1] = static_cast<char>('0' + i % 10);
+    }
+    return out;
+  }();
+  return table;
+}
+
 }  // namespace
 
 void append_ten_digits(std::string& out, double value) {
@@ -44,8 +57,12 @@ void append_ten_digits(std::string& out, double value) {
   if (mantissa >= beyond) ++exponent, mantissa = scaled();
   if (mantissa < least) --exponent, mantissa = scaled();
   if (mantissa >= beyond) ++exponent, mantissa /= 10;  // Rounded up to a one.
+  // Two at a time, the last first.
   char figures[digits];
-  for (int i = digits; i-- > 0; mantissa /= 10) figures[i] = static_cast<char>('0' + mantissa % 10);
+  for (int i = digits; i > 0; mantissa /= 100) {
+    i -= 2;
+    std::memcpy(figures + i, &pairs()[2 * (mantissa % 100)], 2);
+  }
   int count = digits;
   while (count > 1 && figures[count - 1] == '0') --count;
   char text[32];
@@ -61,8 +78,7 @@ void append_ten_digits(std::string& out, double value) {
     *at++ = 'e';
     *at++ = exponent < 0 ? '-' : '+';
     const int power = std::abs(exponent);
-    *at++ = static_cast<char>('0' + power / 10);
-    *at++ = static_cast<char>('0' + power % 10);
+    put(&pairs()[2 * static_cast<std::size_t>(power)], 2);
   } else if (exponent < 0) {
     put("0.0000", 1 - exponent);
     put(figures, count);

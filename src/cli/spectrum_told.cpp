@@ -1,6 +1,6 @@
 // spectrum_told.cpp: spectra as tables, JSON and CSV.
 #include <fmt/format.h>
-#include <oneapi/tbb/parallel_for.h>
+#include <oneapi/tbb/parallel_pipeline.h>
 
 #include <algorithm>
 #include <cmath>
@@ -216,10 +216,9 @@ void csv_table(const SpectrumResult& result, const std::vector<std::size_t>& cha
   // Rows are put into words on all cores, some at a time, and written in order.
   write(out);
   const std::size_t at_once = std::max<std::size_t>(1, 16384 / channels.size());
-  constexpr std::size_t side_by_side = 16;
-  std::vector<std::string> pieces(side_by_side);
-  const auto put_piece = [&](std::size_t first, std::string& text) {
-    text.clear();
+  const auto piece_from = [&](std::size_t first) {
+    std::string text;
+    text.reserve(at_once * channels.size() * 18);
     const auto put = std::back_inserter(text);
     const auto put_level = [&](double level) {
       text += ',';
@@ -248,12 +247,23 @@ void csv_table(const SpectrumResult& result, const std::vector<std::size_t>& cha
       }
       text += '\n';
     }
+    return text;
   };
-  for (std::size_t first = low; first < high; first += side_by_side * at_once) {
-    oneapi::tbb::parallel_for(std::size_t{0}, side_by_side,
-                              [&](std::size_t i) { put_piece(first + i * at_once, pieces[i]); });
-    for (const std::string& piece : pieces) write(piece);
-  }
+  namespace tbb = oneapi::tbb;
+  std::size_t next = low;
+  const auto take = [&](tbb::flow_control& flow) {
+    if (next >= high) flow.stop();
+    const std::size_t first = next;
+    next += at_once;
+    return first;
+  };
+  constexpr std::size_t most_under_way = 32;
+  tbb::parallel_pipeline(
+      most_under_way,
+      tbb::make_filter<void, std::size_t>(tbb::filter_mode::serial_in_order, take) &
+          tbb::make_filter<std::size_t, std::string>(tbb::filter_mode::parallel, piece_from) &
+          tbb::make_filter<std::string, void>(tbb::filter_mode::serial_in_order,
+                                              [&](const std::string& piece) { write(piece); }));
 }
 
 bool same_frequencies(const ChannelSpectrum& a, const ChannelSpectrum& b) {

@@ -16,8 +16,17 @@ namespace {
 }  // namespace
 
 extern "C" __attribute__((visibility("default"))) const vprism::Containers vprism_containers;
-const vprism::Containers vprism_containers = {
-    VPRISM_VERSION,           vprism::adopt_unit_library,    vprism::open_hdf5_file,
-    vprism::open_npz_file,    vprism::open_netcdf_file,      vprism::write_hdf5_file,
-    vprism::write_hdf5_map,   vprism::open_hdf5_points_file, vprism::write_hdf5_arrays,
-    vprism::read_hdf5_arrays, vprism::place_hdf5_array};
+const vprism::Containers vprism_containers = {VPRISM_VERSION,
+                                              vprism::adopt_unit_library,
+                                              vprism::open_hdf5_file,
+                                              vprism::open_npz_file,
+                                              vprism::open_netcdf_file,
+                                              vprism::write_hdf5_file,
+                                              vprism::write_hdf5_map,
+                                              vprism::open_hdf5_points_file,
+                                              vprism::write_hdf5_arrays,
+                                              vprism::read_hdf5_arrays,
+                                              vprism::place_hdf5_array,
+                                              vprism::write_workbook_sheets_of_file,
+                                              vprism::members_of_archive,
+                                              vprism::unpack_member_of_archive};

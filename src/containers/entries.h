@@ -2,6 +2,7 @@
 #pragma once
 
 #include "formats/containers.h"
+#include "formats/sheets.h"
 
 namespace vprism {
 
@@ -18,6 +19,11 @@ void write_hdf5_arrays(const std::string& path, const std::vector<NamedArray>& a
                        const std::vector<std::pair<std::string, std::string>>& texts);
 
 std::optional<ArrayPlace> place_hdf5_array(const FileHead& head, const std::string& name);
+
+std::vector<ArchiveMember> members_of_archive(const std::string& path);
+void unpack_member_of_archive(const std::string& path, std::uint64_t place, TemporaryFile& to);
+
+void write_workbook_sheets_of_file(const FileHead& head, SheetWriter& writer);
 
 std::vector<NamedArray> read_hdf5_arrays(const FileHead& head, const std::vector<std::string>& names);
 

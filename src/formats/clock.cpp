@@ -147,20 +147,20 @@ bool take_date(std::string_view& text, DayOrder order, std::int64_t& ns) {
   text = early;
   if (text.empty()) return false;
   const char mark = text.front();
-  if (!take(text, "-/")) return false;
+  if (!take(text, "-/.")) return false;
   // "2024-085": the day of the year.
   std::string_view ordinal = text;
   const int day_of_year = digits(ordinal, 3);
   if (day_of_year > 0 && (ordinal.empty() || ordinal.front() < '0' || ordinal.front() > '9')) {
     text = ordinal;
     const bool leap = year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
-    if (day_of_year > 365 + leap || !day_of(year, 1, 1, ns)) return false;
+    if (mark == '.' || day_of_year > 365 + leap || !day_of(year, 1, 1, ns)) return false;
     ns += (day_of_year - 1) * std::int64_t{86400} * 1000000000;
     return true;
   }
-  const int month = digits(text, 2);
+  const int month = short_number(text);
   if (!take(text, std::string_view(&mark, 1))) return false;
-  return day_of(year, month, digits(text, 2), ns);
+  return day_of(year, month, short_number(text), ns);
 }
 
 bool take_time(std::string_view& text, std::int64_t& ns) {
@@ -277,6 +277,13 @@ std::optional<std::int64_t> parse_compact(std::string_view text) {
 }
 
 }  // namespace
+
+std::optional<std::int64_t> parse_compact_day(std::string_view text) {
+  text = trimmed(text);
+  const int year = digits(text, 4), month = digits(text, 2), day = digits(text, 2);
+  std::int64_t ns = 0;
+  return text.empty() && year >= 1900 && day_of(year, month, day, ns) ? std::optional(ns) : std::nullopt;
+}
 
 std::optional<std::int64_t> parse_date_time(std::string_view text, DayOrder order) {
   text = trimmed(text);

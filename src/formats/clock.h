@@ -21,6 +21,8 @@ enum class DayOrder { day_first, month_first };
 std::optional<std::int64_t> parse_date_time(std::string_view text, DayOrder order = DayOrder::day_first);
 /// A date alone.
 std::optional<std::int64_t> parse_date(std::string_view text, DayOrder order = DayOrder::day_first);
+/// "20251103" alone.
+std::optional<std::int64_t> parse_compact_day(std::string_view text);
 /// "06:54:19.250" or "6:54 PM" alone: nanoseconds since midnight; of "75:30.5" (minutes), "30:15:20" and
 /// "75:30" (hours) since a stopwatch was started.
 std::optional<std::int64_t> parse_time_of_day(std::string_view text);

@@ -43,7 +43,7 @@ const Containers& load_containers() {
     why = (folder / module_name).string() + " is of version " + containers.version;
   }
   throw Error(Status::input, std::string(module_name) +
-                                 ", which reads and writes HDF5 and NPZ, can't be used (" + why +
+                                 ", which reads HDF5, archives and workbooks, can't be used (" + why +
                                  "); install vprism again");
 }
 
@@ -87,6 +87,18 @@ bool recognises_netcdf(const FileHead& head) {
 
 std::unique_ptr<SampleSource> open_netcdf(const FileHead& head, const ReadSettings& settings) {
   return containers().open_netcdf(head, settings);
+}
+
+void write_workbook_sheets(const FileHead& head, SheetWriter& writer) {
+  containers().write_workbook_sheets(head, writer);
+}
+
+std::vector<ArchiveMember> archive_members(const std::string& path) {
+  return containers().archive_members(path);
+}
+
+void unpack_archive_member(const std::string& path, std::uint64_t place, TemporaryFile& to) {
+  containers().unpack_archive_member(path, place, to);
 }
 
 std::unique_ptr<RecordingWriter> write_hdf5(const std::vector<std::string>& paths, const Recording& recording,

@@ -1,4 +1,5 @@
-// containers.h: HDF5 and NPZ, read and written by a module that is loaded when the first such file comes.
+// containers.h: HDF5, NPZ and workbooks, read and written by a module that is loaded when the first such file
+// comes.
 //
 // The packaged HDF5 and ZIP libraries bring forty others with them, and joining those to the program takes
 // longer than all else it does at its start. So what uses them stands in src/containers and becomes
@@ -12,6 +13,16 @@
 #include "formats/writer.h"
 
 namespace vprism {
+
+class SheetWriter;
+class TemporaryFile;
+
+/// A file within a ZIP archive.
+struct ArchiveMember {
+  std::uint64_t place = 0;
+  std::string name;
+  std::uint64_t bytes = 0;
+};
 
 /// Path of the module's file; "" where it is not found.
 std::string containers_module();
@@ -31,6 +42,16 @@ struct Containers {
                        const std::vector<std::pair<std::string, std::string>>& texts);
   std::vector<NamedArray> (*read_arrays)(const FileHead&, const std::vector<std::string>& names);
   std::optional<ArrayPlace> (*array_place)(const FileHead&, const std::string& name);
+  void (*write_workbook_sheets)(const FileHead&, SheetWriter&);
+  std::vector<ArchiveMember> (*archive_members)(const std::string& path);
+  void (*unpack_archive_member)(const std::string& path, std::uint64_t place, TemporaryFile& to);
 };
+
+/// In the archive's order. Throws Error(input).
+std::vector<ArchiveMember> archive_members(const std::string& path);
+void unpack_archive_member(const std::string& path, std::uint64_t place, TemporaryFile& to);
+
+/// The sheets of a workbook, cell by cell. Throws Error(input).
+void write_workbook_sheets(const FileHead& head, SheetWriter& writer);
 
 }  // namespace vprism

@@ -12,8 +12,11 @@
 #include "base/text.h"
 #include "formats/crash_folder.h"
 #include "formats/json_recording.h"
+#include "formats/named_source.h"
 #include "formats/netcdf.h"
 #include "formats/network_parameters.h"
+#include "formats/packed.h"
+#include "formats/sheets.h"
 #include "formats/spool.h"
 #include "formats/station_text.h"
 
@@ -47,6 +50,11 @@ const std::vector<Format>& format_table() {
        recognises_crash_folder, open_crash_folder},
       {"network parameters", "S, Y, Z, G and H parameters of the IBIS Open Forum's format: .s1p, .s2p, ...",
        recognises_network_parameters, open_network_parameters},
+      {"workbook", "sheets of ISO/IEC 29500 (.xlsx) and ISO/IEC 26300 (.ods), or in one XML file",
+       recognises_workbook, open_workbook},
+      {"page", "tables in a page of HTML", recognises_page, open_page},
+      {"gzip", "any of these, packed", recognises_gzip, open_gzip},
+      {"archive", "any of these in a ZIP archive", recognises_archive, open_archive},
       {"JSON", "documents with arrays of numbers, or with an object or a list for each row", recognises_json,
        open_json},
       {"delimited text", "columns of numbers: comma, semicolon, tab or blanks", recognises_delimited,
@@ -86,52 +94,6 @@ FileHead read_head(const std::string& path) {
 
 namespace {
 
-/// What `work` gives, its errors under the other name.
-template <typename Work>
-auto renamed(const std::string& file, const std::string& name, Work work) {
-  try {
-    return work();
-  } catch (const Error& error) {
-    std::string line = error.what();
-    if (const auto at = line.find(file); at != std::string::npos) line.replace(at, file.size(), name);
-    throw Error(error.status(), line);
-  }
-}
-
-/// A source under another name than that of the file it reads.
-class NamedSource : public SampleSource {
- public:
-  NamedSource(std::unique_ptr<SampleSource> source, std::string file, std::string name)
-      : source_(std::move(source)), file_(std::move(file)), name_(std::move(name)) {
-    take_over();
-  }
-  const Recording& recording() const override { return recording_; }
-  std::size_t read(Block& block) override {
-    const std::size_t count = renamed(file_, name_, [&] { return source_->read(block); });
-    take_over();
-    return count;
-  }
-  void rewind() override { source_->rewind(); }
-  void resolve() override {
-    renamed(file_, name_, [&] { source_->resolve(); });
-    take_over();
-  }
-  bool carries_stamps() const override { return source_->carries_stamps(); }
-
- private:
-  void take_over() {
-    recording_ = source_->recording();
-    recording_.file = name_;
-  }
-  std::unique_ptr<SampleSource> source_;
-  std::string file_, name_;
-  Recording recording_;
-};
-
-}  // namespace
-
-namespace {
-
 void require_no_part(const std::string& path, const ReadSettings& settings) {
   choose_part(path, {{"1", ""}}, settings, 0);
 }
@@ -145,7 +107,9 @@ std::unique_ptr<SampleSource> open_recording(const std::string& path, const Read
                    [&] { return std::make_unique<NamedSource>(open_recording(file, settings), file, name); });
   }
   const FileHead head = read_head(path);
-  if (!settings.binary.empty()) {
+  // Of flat binary numbers too, where its name says that it is packed.
+  const bool packed = recognises_gzip(head) && lower_case(path).ends_with(".gz");
+  if (!settings.binary.empty() && !packed) {
     require_no_part(path, settings);
     return open_flat_binary(head, settings);
   }
@@ -155,7 +119,7 @@ std::unique_ptr<SampleSource> open_recording(const std::string& path, const Read
     for (const auto single : {open_sound, open_npy, open_sigmf, open_comtrade, open_network_parameters})
       if (format.open == single) require_no_part(path, settings);
     if (settings.samples_along > 0 && format.open != open_hdf5 && format.open != open_npy &&
-        format.open != open_npz)
+        format.open != open_npz && format.open != open_gzip && format.open != open_archive)
       throw Error(Status::usage,
                   "--samples-along is for arrays, and " + path + " is " + format.name + ": leave it out");
     return format.open(head, settings);

@@ -56,29 +56,6 @@ std::size_t next_bytes(int descriptor, const std::string& name, std::vector<char
   }
 }
 
-/// All that comes into a file of the folder.
-std::string spooled(int descriptor, const std::string& name, const fs::path& folder) {
-  const fs::path path = folder / (name == "standard input" ? std::string("standard-input")
-                                                           : fs::path(name).filename().string());
-  OutputFile out(path.string());
-  std::vector<char> room(std::size_t{1} << 20);
-  std::uint64_t all = 0, looked = 0;
-  while (const std::size_t count = next_bytes(descriptor, name, room)) {
-    out.write({room.data(), count});
-    all += count;
-    if (all - looked < (std::uint64_t{8} << 20)) continue;
-    looked = all;
-    if (free_bytes(folder) < least_free)
-      throw Error(Status::input, name +
-                                     ": more than fits into the folder for temporary files came through the "
-                                     "pipe (" +
-                                     std::to_string(all) +
-                                     " bytes); set TMPDIR to a larger one, or write to a file first");
-  }
-  out.finish();
-  return path.string();
-}
-
 /// Copies made so far; they go when the program ends.
 class Spools {
  public:
@@ -89,29 +66,75 @@ class Spools {
     const std::lock_guard guard(lock_);
     const auto found = copies_.find(path);
     if (found != copies_.end()) return found->second;
-    std::error_code code;
-    const fs::path temporary = fs::temp_directory_path(code);
-    folders_.push_back(unfinished_folder(code ? fs::path("/tmp") : temporary));
     const int descriptor =
         path == standard_input ? STDIN_FILENO : ::open(path.c_str(), O_RDONLY | O_NONBLOCK | O_CLOEXEC);
     if (descriptor < 0) throw Error(Status::input, name + ": can't be opened: " + std::strerror(errno));
     // Closed when it goes, but for standard input.
     const InputFile closer(descriptor == STDIN_FILENO ? -1 : descriptor, name);
-    return copies_[path] = spooled(descriptor, name, folders_.back());
+    TemporaryFile out(name, path == standard_input ? "standard-input" : fs::path(path).filename().string(),
+                      new_folder().string());
+    std::vector<char> room(std::size_t{1} << 20);
+    while (const std::size_t count = next_bytes(descriptor, name, room)) out.write({room.data(), count});
+    return copies_[path] = out.finish();
+  }
+  std::string folder() {
+    const std::lock_guard guard(lock_);
+    return new_folder().string();
   }
 
  private:
+  fs::path new_folder() {
+    std::error_code code;
+    const fs::path temporary = fs::temp_directory_path(code);
+    return folders_.emplace_back(unfinished_folder(code ? fs::path("/tmp") : temporary));
+  }
   std::mutex lock_;
   std::map<std::string, std::string> copies_;
   std::vector<fs::path> folders_;
 };
 
+Spools& spools() {
+  static Spools all;
+  return all;
+}
+
 }  // namespace
 
 std::string input_name(const std::string& path) { return path == standard_input ? "standard input" : path; }
 
+TemporaryFile::TemporaryFile(std::string input, const std::string& name, const std::string& folder)
+    : input_(std::move(input)),
+      path_((fs::path(folder) / name).string()),
+      out_(std::make_unique<OutputFile>(path_)) {}
+
+TemporaryFile::~TemporaryFile() = default;
+
+void TemporaryFile::write(std::string_view bytes) {
+  try {
+    out_->write(bytes);
+  } catch (const Error&) {
+    throw Error(Status::input,
+                input_ + ": no room for it in the folder for temporary files; set TMPDIR to a larger one");
+  }
+  all_ += bytes.size();
+  if (all_ - looked_ < (std::uint64_t{8} << 20)) return;
+  looked_ = all_;
+  if (free_bytes(fs::path(path_).parent_path()) < least_free)
+    throw Error(Status::input,
+                input_ + ": more than fits into the folder for temporary files (" + std::to_string(all_) +
+                    " bytes so far); set TMPDIR to a larger one, or unpack it to a file first");
+}
+
+std::string TemporaryFile::folder() const { return fs::path(path_).parent_path().string(); }
+
+std::string TemporaryFile::finish() {
+  out_->finish();
+  return path_;
+}
+
+std::string folder_for_copies() { return spools().folder(); }
+
 std::string readable_path(const std::string& path) {
-  static Spools spools;
   struct stat facts {};
   if (path == standard_input)
     ::fstat(STDIN_FILENO, &facts);
@@ -127,7 +150,7 @@ std::string readable_path(const std::string& path) {
                       (S_ISCHR(facts.st_mode) && path != standard_input && ::isatty(STDIN_FILENO) == 0);
   if (device || S_ISSOCK(facts.st_mode))
     throw Error(Status::input, path + ": is a device, no file; name a file or a pipe");
-  return spools.copy_of(path, input_name(path));
+  return spools().copy_of(path, input_name(path));
 }
 
 }  // namespace vprism

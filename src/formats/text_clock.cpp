@@ -23,8 +23,9 @@ void settle_day_order(TextLayout& layout, std::span<const TextLine> lines, std::
     if (clock.cell + (clock.two_cells ? 1u : 0u) >= cells.size()) return {};
     const std::string date = unquoted_cell(cells[clock.cell]);
     if (!clock.two_cells) {
-      const auto whole = parse_date_time(date, order);
-      return whole ? whole : parse_time_of_day(date);
+      auto whole = parse_date_time(date, order);
+      if (!whole) whole = parse_time_of_day(date);
+      return whole ? whole : parse_date(date, order);
     }
     const auto day = parse_date(date, order), time = parse_time_of_day(unquoted_cell(cells[clock.cell + 1]));
     return day && time ? std::optional(*day + *time) : std::nullopt;
@@ -98,12 +99,16 @@ std::optional<std::int64_t> clock_of_row(const TextLayout& layout,
   std::optional<std::int64_t> ns;
   if (clock.unit_ns > 0) {
     ns = parse_counted_time(first, clock.unit_ns, clock.twice_at_1970);
+  } else if (clock.compact_days) {
+    ns = parse_compact_day(first);
   } else if (clock.two_cells) {
     const auto day = parse_date(first, clock.order), time = parse_time_of_day(bare(cells[clock.cell + 1]));
     if (day && time) ns = *day + *time;
   } else {
     ns = parse_date_time(first, clock.order);
     if (!ns) ns = parse_time_of_day(first);
+    // Midnight, of which programs show the date alone.
+    if (!ns) ns = parse_date(first, clock.order);
     if (ns && clock.minutes_first) *ns /= 60;
   }
   double milliseconds = 0;
@@ -111,6 +116,46 @@ std::optional<std::int64_t> clock_of_row(const TextLayout& layout,
     return {};
   return instant_after(*ns, milliseconds / 1e3);
 }
+
+namespace {
+
+/// Days, one later than the other in all rows: the clock of what is logged once a day, or less often.
+bool days_rise(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last,
+               std::size_t cell, DayOrder order) {
+  std::vector<std::string_view> cells;
+  std::optional<std::int64_t> before;
+  std::size_t rows = 0;
+  for (std::size_t i = first; i <= last; ++i) {
+    if (trimmed(lines[i].text).empty()) continue;
+    split_cells(lines[i].text, layout.delimiter, cells);
+    if (cell >= cells.size()) return false;
+    const auto day = parse_date(unquoted_cell(cells[cell]), order);
+    if (!day || (before && *day <= *before)) return false;
+    before = day;
+    ++rows;
+  }
+  return rows > 2;
+}
+
+void find_day_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                    std::size_t last) {
+  std::vector<std::string_view> cells;
+  split_cells(lines[first].text, layout.delimiter, cells);
+  double value = 0;
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    if (parse_cell(cells[i], layout.decimal, value)) continue;
+    for (const DayOrder order : {DayOrder::day_first, DayOrder::month_first}) {
+      if (!days_rise(layout, lines, first, last, i, order)) continue;
+      ClockColumn clock;
+      clock.cell = i;
+      settle_day_order(layout, lines, first, last, clock);
+      layout.clock = clock;
+      return;
+    }
+  }
+}
+
+}  // namespace
 
 void find_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last) {
   std::vector<std::string_view> cells;
@@ -140,6 +185,7 @@ void find_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t
     layout.clock = clock;
     return;
   }
+  find_day_clock(layout, lines, first, last);
 }
 
 namespace {
@@ -251,9 +297,15 @@ void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std
       continue;
     const std::string text = unquoted_cell(first_row[layout.cells[c]]);
     // "20251103060708.250".
-    const auto compact = value > 1.9e13 && value < 2.2e13 ? parse_date_time(text) : std::nullopt;
+    // or days, "20251103".
+    const bool days = value > 1.9e7 && value < 2.2e7 && text.size() == 8 &&
+                      any_of_words(lower_case(layout.columns[c].name), {"date", "datum", "day"});
+    const auto compact = days                               ? parse_compact_day(text)
+                         : value > 1.9e13 && value < 2.2e13 ? parse_date_time(text)
+                                                            : std::nullopt;
     if (compact) {
       ClockColumn clock;
+      clock.compact_days = days;
       clock.cell = layout.cells[c], clock.first_ns = *compact;
       leave_out_columns(layout, {c});
       layout.clock = clock;

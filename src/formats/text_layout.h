@@ -52,6 +52,7 @@ struct ClockColumn {
   /// A count since an epoch in place of a date: nanoseconds of its unit, 0 for dates, and twice what it is at
   /// the beginning of 1970.
   std::int64_t unit_ns = 0, twice_at_1970 = 0;
+  bool compact_days = false;       ///< "20251103".
   bool minutes_first = false;      ///< "75:30" is minutes and seconds, not hours and minutes.
   std::vector<ClockPiece> pieces;  ///< In place of all others.
   /// Whether a cell of the row is one of its.
