@@ -5,6 +5,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/text_end.h"
 
 namespace vprism {
 
@@ -17,7 +18,7 @@ std::string whole_text(const FileHead& head) {
     throw Error(Status::input, head.path +
                                    ": to put its numbers in order it would have to be held in memory, and "
                                    "it is larger than 1 GB; export it in pieces");
-  const InputFile file(head.path);
+  const InputFile file = text_file(head);
   std::string bytes(file.text(0, static_cast<std::size_t>(file.size())));
   const TextCoding coding = coding_of(bytes);
   std::size_t used = 0;

@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
 #include <limits>
@@ -201,6 +202,42 @@ bool take_time(std::string_view& text, std::int64_t& ns) {
 
 namespace {
 
+/// "1h02m03.5s", "2 min 5 s", "3d 4h": two units or more, the greater first; also "PT1H2M3.5S".
+std::optional<std::int64_t> parse_duration_words(std::string_view text) {
+  static constexpr std::pair<std::string_view, std::int64_t> units[] = {
+      {"d", 86400}, {"h", 3600}, {"hr", 3600}, {"min", 60}, {"m", 60}, {"sec", 1}, {"s", 1}};
+  if (starts_with(text, "P")) text.remove_prefix(1);
+  std::int64_t ns = 0, before = std::int64_t{1} << 40;
+  std::size_t count = 0;
+  while (!text.empty()) {
+    if (text[0] == 'T' || text[0] == ' ') {
+      text.remove_prefix(1);
+      continue;
+    }
+    std::int64_t whole = 0, fraction = 0, scale = 1000000000;
+    std::size_t at = 0;
+    for (; at < text.size() && at < 9 && text[at] >= '0' && text[at] <= '9'; ++at)
+      whole = whole * 10 + (text[at] - '0');
+    if (at == 0) return {};
+    const bool parted = at < text.size() && (text[at] == '.' || text[at] == ',');
+    if (parted)
+      for (++at; at < text.size() && text[at] >= '0' && text[at] <= '9'; ++at)
+        if (scale > 1) scale /= 10, fraction += (text[at] - '0') * scale;
+    text = trimmed(text.substr(at));
+    std::size_t end = 0;
+    while (end < text.size() && ((text[end] | 32) >= 'a' && (text[end] | 32) <= 'z')) ++end;
+    const std::string word = lower_case(text.substr(0, end));
+    const auto unit =
+        std::find_if(std::begin(units), std::end(units), [&](const auto& u) { return u.first == word; });
+    if (unit == std::end(units) || unit->second >= before || (parted && unit->second != 1)) return {};
+    before = unit->second;
+    ns += whole * unit->second * 1000000000 + fraction;
+    text.remove_prefix(end);
+    ++count;
+  }
+  return count > 1 ? std::optional(ns) : std::nullopt;
+}
+
 /// Minutes with seconds and their fraction, "75:30.5", or more than 24 hours, "30:15:20": what a stopwatch
 /// shows.
 std::optional<std::int64_t> parse_gone_by(std::string_view text) {
@@ -219,6 +256,7 @@ std::optional<std::int64_t> parse_gone_by(std::string_view text) {
     if (rest.empty() || !take_time(rest, ns) || !rest.empty()) return {};
     return count * 86400 * 1000000000 + ns;
   }
+  if (const auto words = parse_duration_words(text)) return words;
   std::int64_t fields[3] = {}, fraction = 0, scale = 1000000000;
   int count = 0;
   std::size_t at = 0;
@@ -285,12 +323,42 @@ std::optional<std::int64_t> parse_compact_day(std::string_view text) {
   return text.empty() && year >= 1900 && day_of(year, month, day, ns) ? std::optional(ns) : std::nullopt;
 }
 
+namespace {
+
+/// "Mon Nov 23 06:54:19 2026": the year behind the time of day, as the C library's asctime writes it.
+std::optional<std::int64_t> parse_year_behind(std::string_view text) {
+  const std::size_t blank = text.find_last_of(' ');
+  const std::string year(blank == std::string_view::npos ? "" : text.substr(blank + 1));
+  if (year.size() != 4 || year.find_first_not_of("0123456789") != std::string::npos) return {};
+  text = trimmed(text.substr(0, blank));
+  const std::size_t clock = text.find_last_of(' ');
+  std::string_view time = clock == std::string_view::npos ? "" : text.substr(clock + 1);
+  std::int64_t of_day = 0;
+  if (!take_time(time, of_day) || !time.empty()) return {};
+  const auto day = parse_date(std::string(trimmed(text.substr(0, clock))) + " " + year);
+  return day ? std::optional(*day + of_day) : std::nullopt;
+}
+
+/// Without the day of the week in front: "Mon, ".
+std::string_view without_weekday(std::string_view text) {
+  static constexpr std::string_view days[] = {"mon", "tue", "wed", "thu", "fri", "sat", "sun"};
+  const std::size_t end = text.find_first_of(" ,");
+  if (end == std::string_view::npos || end < 3 || end > 9) return text;
+  const std::string word = lower_case(text.substr(0, 3));
+  if (std::find(std::begin(days), std::end(days), word) == std::end(days)) return text;
+  const std::size_t next = text.find_first_not_of(" ,", end);
+  return next == std::string_view::npos ? text : text.substr(next);
+}
+
+}  // namespace
+
 std::optional<std::int64_t> parse_date_time(std::string_view text, DayOrder order) {
-  text = trimmed(text);
+  text = without_weekday(trimmed(text));
+  if (const auto behind = parse_year_behind(text)) return behind;
   if (text.size() >= 2 && text.front() == '"' && text.back() == '"') text = text.substr(1, text.size() - 2);
   if (const auto compact = parse_compact(text)) return compact;
   std::int64_t date = 0, time = 0;
-  if (!take_date(text, order, date) || !take(text, "T t_")) return std::nullopt;
+  if (!take_date(text, order, date) || !take(text, "T t_:")) return std::nullopt;
   text = trimmed(text);
   if (!take_time(text, time)) return std::nullopt;
   text = trimmed(text);

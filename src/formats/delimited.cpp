@@ -18,6 +18,7 @@
 #include "formats/row_channels.h"
 #include "formats/row_checks.h"
 #include "formats/text_axis.h"
+#include "formats/text_end.h"
 #include "formats/text_gaps.h"
 #include "formats/text_rows.h"
 
@@ -32,7 +33,7 @@ constexpr std::int64_t longest_trailer = 20;
 class Delimited : public SampleSource {
  public:
   Delimited(const FileHead& head, const ReadSettings& settings, const TablePlace* place)
-      : Delimited(head, settings, InputFile(head.path), {}, place) {}
+      : Delimited(head, settings, text_file(head), {}, place) {}
   /// With rows and columns exchanged.
   static std::unique_ptr<Delimited> turned(const FileHead& head, ReadSettings settings, TurnedTable table) {
     settings.delimiter = table.delimiter;
@@ -421,7 +422,8 @@ class Delimited : public SampleSource {
 
 }  // namespace
 
-std::unique_ptr<SampleSource> open_delimited(const FileHead& head, const ReadSettings& settings) {
+std::unique_ptr<SampleSource> open_delimited(const FileHead& whole, const ReadSettings& settings) {
+  const FileHead head = without_padding(whole);
   if (settings.rows && settings.no_rows)
     throw Error(Status::usage, "--rows and --no-rows each say what a row is; give one");
   if (starts_with(trimmed(std::string_view(head.bytes).substr(0, 200)), "<?xml"))

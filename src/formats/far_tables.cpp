@@ -12,6 +12,7 @@
 #include "base/text.h"
 #include "formats/input_file.h"
 #include "formats/table_guess.h"
+#include "formats/text_end.h"
 #include "formats/text_evidence.h"
 #include "formats/text_stream.h"
 
@@ -175,7 +176,7 @@ std::optional<TablePlace> find_far_table(const FileHead& head, const ReadSetting
     return {};
   // Above the first rows there must be lines that may come again.
   constexpr std::size_t piece = 8192;
-  const InputFile file(head.path);
+  const InputFile file = text_file(head);
   const auto scan = scan_lines(file);
   if (!scan || scan->words.front().offset > head.bytes.size()) return {};
   Skeleton found;

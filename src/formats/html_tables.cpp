@@ -165,7 +165,7 @@ class Tables {
       writer_.begin(caption.empty() ? "table " + std::to_string(count_) : caption);
       begun_ = true;
     }
-    writer_.cell(row_, static_cast<std::int64_t>(column_), words, is_number(words));
+    writer_.cell(row_, static_cast<std::int64_t>(column_), words, is_number(words), columns_);
     row_used_ = true;
     const std::size_t end = column_ + static_cast<std::size_t>(columns_);
     if (end > SheetWriter::most_columns) writer_.fail("a table of more than 16,384 columns");

@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <utility>
@@ -44,17 +45,22 @@ InputFile::InputFile(InputFile&& other) noexcept
     : descriptor_(std::exchange(other.descriptor_, -1)),
       name_(std::move(other.name_)),
       size_(other.size_),
+      cut_(other.cut_),
       digest_(std::move(other.digest_)) {}
 
 InputFile& InputFile::operator=(InputFile&& other) noexcept {
   std::swap(descriptor_, other.descriptor_);
   std::swap(name_, other.name_);
   std::swap(size_, other.size_);
+  std::swap(cut_, other.cut_);
   std::swap(digest_, other.digest_);
   return *this;
 }
 
 std::size_t InputFile::read_some(std::uint64_t offset, std::span<char> to) const {
+  if (cut_)
+    to = to.first(
+        static_cast<std::size_t>(std::min<std::uint64_t>(to.size(), size_ - std::min(size_, offset))));
   std::size_t got = 0;
   while (got < to.size()) {
     const ssize_t n =

@@ -30,6 +30,8 @@ class InputFile {
   std::int64_t changed_ns() const;
   /// Looks up the size anew, where the file has grown since.
   void refresh();
+  /// What lies behind `offset` is no part of it.
+  void end_at(std::uint64_t offset) { size_ = offset, cut_ = true; }
   /// From now on `digest`, if there is one, gets what is read.
   void pass_on_to(std::shared_ptr<FileDigest> digest);
   /// As many bytes from `offset` on as there are, up to to.size(). Throws Error(input) when reading fails.
@@ -43,6 +45,7 @@ class InputFile {
   int descriptor_ = -1;
   std::string name_;
   std::uint64_t size_ = 0;
+  bool cut_ = false;
   std::shared_ptr<FileDigest> digest_;
 };
 

@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "formats/clock.h"
 #include "formats/serial_values.h"
+#include "formats/text_preamble.h"
 
 namespace vprism {
 
@@ -18,10 +19,38 @@ using KeyedLine = std::vector<std::pair<std::string, std::string>>;
 
 bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
+/// "rig,hall=2 temp=20.5,hum=50i 1465839830100400200": a series with its tags, its fields, and a count of
+/// nanoseconds (or microseconds, ...) since 1970; empty where the line is anything else.
+KeyedLine tagged_line_of(std::string_view line) {
+  const std::size_t first = line.find(' '), last = line.rfind(' ');
+  if (first == std::string_view::npos || last == first) return {};
+  const std::string_view series = line.substr(0, first), stamp = trimmed(line.substr(last + 1));
+  std::string_view fields = trimmed(line.substr(first, last - first));
+  if (stamp.size() < 10 || stamp.find_first_not_of("0123456789") != std::string_view::npos ||
+      fields.find(' ') != std::string_view::npos || series.find('=') < series.find(','))
+    return {};
+  KeyedLine out = {{"time", std::string(stamp)}};
+  const auto take_pairs = [&out](std::string_view list) {
+    for (const std::string& pair : split(list, ',')) {
+      const std::size_t mark = pair.find('=');
+      if (mark == std::string::npos || mark == 0 || mark + 1 == pair.size()) return false;
+      std::string value = pair.substr(mark + 1);
+      if (value.size() > 1 && value.back() == 'i' && is_digit(value[value.size() - 2])) value.pop_back();
+      out.emplace_back(clean_text(pair.substr(0, mark)), unquoted_cell(value));
+    }
+    return true;
+  };
+  if (!take_pairs(fields)) return {};
+  const std::size_t comma = series.find(',');
+  if (comma != std::string_view::npos && !take_pairs(series.substr(comma + 1))) return {};
+  return out;
+}
+
 /// "t=0.01 x=1.5" and "t: 0.01, x: 1.5"; empty where the line is anything else.
 KeyedLine pairs_of(std::string_view line) {
   KeyedLine out;
   line = trimmed(line);
+  if (KeyedLine tagged = tagged_line_of(line); !tagged.empty()) return tagged;
   // An entry of a list: "- {t: 0.01, x: 1.5}".
   if (starts_with(line, "- ")) line = trimmed(line.substr(2));
   if (line.size() > 2 && line.front() == '{' && line.back() == '}')
@@ -75,7 +104,29 @@ KeyedLine pairs_of(std::string_view line) {
   return out.size() > 1 ? out : KeyedLine();
 }
 
-/// A flat object of numbers and texts; empty where the line is anything else.
+/// What a member holds: numbers and texts, those of objects and short lists within by their places, "a.x",
+/// "a 1". False for what is none of these.
+bool take_member(const std::string& key, const nlohmann::ordered_json& value, KeyedLine& out, int depth) {
+  constexpr std::size_t longest_list = 64;
+  if (depth > 8) return false;
+  if (value.is_number() || value.is_boolean()) {
+    out.emplace_back(key, value.is_boolean() ? (value.get<bool>() ? "1" : "0") : value.dump());
+  } else if (value.is_string()) {
+    out.emplace_back(key, clean_text(value.get<std::string>()));
+  } else if (value.is_null()) {
+    out.emplace_back(key, "nan");
+  } else if (value.is_object()) {
+    for (const auto& [name, inner] : value.items())
+      if (!take_member(key + "." + clean_text(name), inner, out, depth + 1)) return false;
+  } else {
+    if (value.size() > longest_list) return false;
+    for (std::size_t k = 0; k < value.size(); ++k)
+      if (!take_member(key + " " + std::to_string(k + 1), value[k], out, depth + 1)) return false;
+  }
+  return true;
+}
+
+/// An object of numbers and texts; empty where the line is anything else.
 KeyedLine object_of(std::string_view line) {
   line = trimmed(line);
   if (!line.empty() && line.back() == ',') line = trimmed(line.substr(0, line.size() - 1));
@@ -83,16 +134,8 @@ KeyedLine object_of(std::string_view line) {
   const auto object = nlohmann::ordered_json::parse(line, nullptr, false);
   if (!object.is_object()) return {};
   KeyedLine out;
-  for (const auto& [key, value] : object.items()) {
-    if (value.is_number() || value.is_boolean())
-      out.emplace_back(clean_text(key), value.is_boolean() ? (value.get<bool>() ? "1" : "0") : value.dump());
-    else if (value.is_string())
-      out.emplace_back(clean_text(key), clean_text(value.get<std::string>()));
-    else if (value.is_null())
-      out.emplace_back(clean_text(key), "nan");
-    else
-      return {};
-  }
+  for (const auto& [key, value] : object.items())
+    if (!take_member(clean_text(key), value, out, 0)) return {};
   return out;
 }
 
@@ -135,13 +178,59 @@ bool has_quoted_commas(std::string_view line) {
   return comma && !inside;
 }
 
-/// 1.5D-03 and 1.5d+03: where the D stands; npos where there is none from `from` on.
-std::size_t exponent_mark(std::string_view line, std::size_t from) {
-  for (std::size_t i = std::max<std::size_t>(from, 1); i + 2 < line.size(); ++i)
-    if ((line[i] | 32) == 'd' && (is_digit(line[i - 1]) || line[i - 1] == '.') &&
-        (line[i + 1] == '+' || line[i + 1] == '-') && is_digit(line[i + 2]))
-      return i;
-  return std::string_view::npos;
+/// A place in a line that is to be written otherwise: at `at`, `count` characters become `by`.
+struct FortranMark {
+  std::size_t at = std::string_view::npos, count = 0;
+  char by = 'E';
+};
+
+/// The next place from `from` on where a D stands for E (1.5D-03), where E is left out (1.5-103, three digits
+/// and nothing behind), or where a number begins right behind another (1.50-2.25).
+FortranMark fortran_mark(std::string_view line, std::size_t from) {
+  bool point = false;  // The number in hand has one: no date has.
+  for (std::size_t i = line.find_last_of(" ,;\t", from) + 1; i + 2 < line.size(); ++i) {
+    const char c = line[i];
+    if (c == ' ' || c == ',' || c == ';' || c == '\t') point = false;
+    if (c == '.') point = true;
+    if (i < std::max<std::size_t>(from, 1) || !(is_digit(line[i - 1]) || line[i - 1] == '.')) continue;
+    const bool sign_behind = line[i + 1] == '+' || line[i + 1] == '-';
+    if ((c | 32) == 'd' && sign_behind && is_digit(line[i + 2])) return {i, 1, 'E'};
+    if (!point || (c != '+' && c != '-')) continue;
+    std::size_t end = i + 1;
+    while (end < line.size() && is_digit(line[end])) ++end;
+    const bool ends =
+        end == line.size() || std::string_view(" ,;\t\r\n+-").find(line[end]) != std::string_view::npos;
+    if (end == i + 4 && ends) return {i, 0, 'E'};
+    if (end < line.size() && line[end] == '.') return {i, 0, ' '};
+  }
+  return {};
+}
+
+/// Nothing but numbers and what parts them: no remark in which a dash parts words.
+bool is_of_numbers(std::string_view line) {
+  return line.find_first_not_of("0123456789+-.,;eEdD \t\r\n") == std::string_view::npos;
+}
+
+/// A time with an arrow behind it, or in brackets, and what came at it; the time without blanks.
+struct TimedLine {
+  std::string time;
+  std::string_view rest;
+};
+std::optional<TimedLine> timed_line(std::string_view line) {
+  std::string_view time, rest;
+  if (const std::size_t arrow = line.find(" -> "); arrow != std::string_view::npos && arrow > 3) {
+    time = trimmed(line.substr(0, arrow)), rest = line.substr(arrow + 4);
+  } else if (const std::size_t close = line.find(']'); starts_with(line, "[") && close < 48 && close > 4) {
+    time = trimmed(line.substr(1, close - 1)), rest = line.substr(close + 1);
+    const std::size_t begin = rest.find_first_not_of(" ,;\t:");
+    if (begin == std::string_view::npos) return {};
+    rest.remove_prefix(begin);
+  } else {
+    return {};
+  }
+  if (const auto whole = parse_date_time(time)) return TimedLine{utc_text(*whole), rest};
+  if (!parse_time_of_day(time)) return {};
+  return TimedLine{std::string(time), rest};
 }
 
 template <typename Fits>
@@ -257,12 +346,8 @@ std::optional<LineDialect> LineDialect::found_in(const std::vector<std::string_v
     out.kind = Kind::quoted_commas, out.delimiter = ';';
     return out;
   }
-  const auto has_arrow = [](std::string_view line) {
-    const std::size_t at = line.find(" -> ");
-    return at != std::string_view::npos && at > 3 &&
-           (parse_time_of_day(line.substr(0, at)) || parse_date_time(trimmed(line.substr(0, at))));
-  };
-  if (delimiter == 0 && most_lines(lines, has_arrow)) {
+  if (delimiter == 0 &&
+      most_lines(lines, [](std::string_view line) { return timed_line(line).has_value(); })) {
     out.kind = Kind::arrow, out.delimiter = ' ';
     for (const char mark : {',', ';', '\t'})
       if (out.delimiter == ' ' && most_lines(lines, [mark](std::string_view line) {
@@ -271,9 +356,11 @@ std::optional<LineDialect> LineDialect::found_in(const std::vector<std::string_v
         out.delimiter = mark;
     return out;
   }
-  if (most_lines(lines,
-                 [](std::string_view line) { return exponent_mark(line, 0) != std::string_view::npos; })) {
-    out.kind = Kind::exponent_d, out.delimiter = delimiter;
+  const auto has_mark = [](std::string_view line) {
+    return is_of_numbers(line) && fortran_mark(line, 0).at != std::string_view::npos;
+  };
+  if (most_lines(lines, is_of_numbers) && std::any_of(lines.begin(), lines.end(), has_mark)) {
+    out.kind = Kind::fortran, out.delimiter = delimiter;
     return out;
   }
   return {};
@@ -328,25 +415,29 @@ LineRewriter LineDialect::rewriter() const {
       };
     case Kind::arrow:
       return [mark = delimiter](std::string_view line, std::string& out) {
-        const std::size_t at = line.find(" -> ");
-        out += line.substr(0, at);
-        if (at == std::string_view::npos) return;
+        const auto timed = timed_line(line);
+        if (!timed) {
+          out += line;
+          return;
+        }
+        out += timed->time;
         out += mark;
-        out += line.substr(at + 4);
+        out += timed->rest;
       };
     case Kind::quoted_commas:
       return rewrite_quoted;
-    case Kind::exponent_d:
+    case Kind::fortran:
       break;
   }
   return [](std::string_view line, std::string& out) {
     std::size_t from = 0;
-    for (std::size_t at = exponent_mark(line, 0); at != std::string_view::npos;
-         at = exponent_mark(line, at + 1)) {
-      out += line.substr(from, at - from);
-      out += 'E';
-      from = at + 1;
-    }
+    if (is_of_numbers(line))
+      for (FortranMark mark = fortran_mark(line, 0); mark.at != std::string_view::npos;
+           mark = fortran_mark(line, mark.at + 1)) {
+        out += line.substr(from, mark.at - from);
+        out += mark.by;
+        from = mark.at + mark.count;
+      }
     out += line.substr(from);
   };
 }

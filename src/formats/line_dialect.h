@@ -16,10 +16,10 @@ namespace vprism {
 struct LineDialect {
   enum class Kind {
     quoted_commas,  ///< "0,01","1,5": decimal commas in quotation marks, commas between.
-    exponent_d,     ///< 1.5D-03, as Fortran writes double precision.
+    fortran,        ///< 1.5D-03, 1.5-103 (for 1.5E-103), and numbers that fill their fields: 1.50-2.25.
     pairs,          ///< t=0.01 x=1.5, "t: 0.01, x: 1.5": a name before each number.
     objects,        ///< {"t": 0.01, "x": 1.5}: a flat JSON object in each line.
-    arrow,          ///< 10:00:00.000 -> 1.5,2.5: a time before what came at it.
+    arrow,          ///< 10:00:00.000 -> 1.5,2.5, or [10:00:00.000] 1.5 2.5: a time before what came at it.
     blocks,         ///< TIME = 0.001 and, in lines below, the values of all channels then.
     values,         ///< Several values of one channel in each line: serial_values.h.
   };

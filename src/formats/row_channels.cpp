@@ -10,6 +10,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/text_columns.h"
+#include "formats/text_end.h"
 #include "formats/text_layout.h"
 
 namespace vprism {
@@ -334,7 +335,7 @@ std::optional<TurnedTable> turned_over(const FileHead& head, const ReadSettings&
                 head.path +
                     ": a text table with a channel in each row of more than 1 GB; export it with "
                     "rows and columns exchanged");
-  const InputFile file(head.path);
+  const InputFile file = text_file(head);
   const std::string text = decoded(file.text(0, static_cast<std::size_t>(file.size())));
   const Rows rows = best_rows(text, true, marks);
   if (rows.rows.empty()) {

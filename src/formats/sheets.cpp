@@ -25,7 +25,8 @@ void SheetWriter::begin(const std::string& name) {
   line_.clear();
 }
 
-void SheetWriter::cell(std::int64_t row, std::int64_t column, std::string_view text, bool number) {
+void SheetWriter::cell(std::int64_t row, std::int64_t column, std::string_view text, bool number,
+                       std::int64_t columns) {
   text = trimmed(text);
   if (text.empty()) return;
   if (row < row_ || row >= most_rows || column < 0 || column >= most_columns ||
@@ -39,6 +40,8 @@ void SheetWriter::cell(std::int64_t row, std::int64_t column, std::string_view t
   line_.append(static_cast<std::size_t>(column - column_), '\t');
   column_ = column;
   for (const char c : text) line_ += c == '"' ? '\'' : static_cast<unsigned char>(c) < ' ' ? ' ' : c;
+  line_.append(static_cast<std::size_t>(columns - 1), '\t');
+  column_ += columns - 1;
   SheetText& sheet = sheets_.back();
   sheet.rows = row + 1;
   ++(number ? sheet.numbers : sheet.texts);

@@ -29,7 +29,9 @@ class SheetWriter {
   SheetWriter(std::string file, std::string folder) : file_(std::move(file)), folder_(std::move(folder)) {}
   void begin(const std::string& name);
   /// Rows in order, and columns in order within each, both from 0. Blank text is no cell.
-  void cell(std::int64_t row, std::int64_t column, std::string_view text, bool number);
+  /// `columns`: how many it spans.
+  void cell(std::int64_t row, std::int64_t column, std::string_view text, bool number,
+            std::int64_t columns = 1);
   void end();
   const std::vector<SheetText>& sheets() const { return sheets_; }
   std::vector<SheetText> take() { return std::move(sheets_); }

@@ -2,6 +2,7 @@
 #include "formats/text_axis.h"
 
 #include <algorithm>
+#include <cmath>
 #include <functional>
 
 #include "base/error.h"
@@ -31,6 +32,21 @@ bool column_falls(const TextLayout& layout, std::span<const TextLine> lines, std
   return numbers.size() >= 5 &&
          std::adjacent_find(numbers.begin(), numbers.end(), std::less_equal<>()) == numbers.end();
 }
+
+}  // namespace
+
+/// Within what the preamble says that is swept over.
+bool is_swept(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+              std::size_t last) {
+  const auto swept = swept_frequencies(layout);
+  if (!swept || layout.columns.empty()) return false;
+  const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, 0);
+  const double slack = 1e-3 * (swept->second - swept->first);
+  return numbers.size() > 2 && std::abs(numbers.front() - swept->first) <= slack &&
+         numbers.back() <= swept->second + slack;
+}
+
+namespace {
 
 /// What kind of axis a column makes: by its unit, else by its title.
 Axis axis_of(const TextLayout& layout, std::size_t c) {
@@ -83,6 +99,10 @@ void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::
                         layout.columns[0].unit.text() == "1";
     const bool untitled = headed || std::all_of(layout.columns.begin(), layout.columns.end(),
                                                 [](const Channel& c) { return c.name.empty(); });
+    if (!layout.time && untitled && rises(0) && is_swept(layout, lines, first, last)) {
+      layout.columns[0].unit = Unit::parse("Hz");
+      layout.time = 0;
+    }
     if (!layout.time && untitled && rises(0)) {
       // Behind a column that numbers the rows, one that rises is the time.
       const bool second = count > 2 && rises(1) &&

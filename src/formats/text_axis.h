@@ -18,6 +18,7 @@ void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::
 
 /// Where levels stand alone and the lines above say which frequencies they were swept over, as centre and
 /// span or as start and stop: those two, in Hz.
+bool is_swept(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last);
 std::optional<std::pair<double, double>> swept_frequencies(const TextLayout& layout);
 
 }  // namespace vprism

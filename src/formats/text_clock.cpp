@@ -6,6 +6,7 @@
 
 #include "base/text.h"
 #include "formats/clock_pieces.h"
+#include "formats/text_axis.h"
 #include "formats/text_preamble.h"
 
 namespace vprism {
@@ -61,7 +62,7 @@ void settle_minutes(TextLayout& layout, std::span<const TextLine> lines, std::si
     if (clock.cell >= cells.size()) continue;
     const std::string cell = unquoted_cell(cells[clock.cell]);
     const std::size_t colon = cell.find(':');
-    if (colon == std::string::npos) continue;
+    if (colon == std::string::npos) return;
     if (cell.find_first_not_of("0123456789", colon + 1) != std::string::npos) return;
     beyond = beyond || colon > 2 || (colon == 2 && cell.substr(0, 2) > "24");
   }
@@ -286,7 +287,7 @@ void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std
     return;
   }
   find_clock_pieces(layout, lines, first, last);
-  if (layout.clock) return;
+  if (layout.clock || is_swept(layout, lines, first, last)) return;
   split_cells(lines[first].text, layout.delimiter, cells);
   const std::vector<std::string_view> first_row = cells;
   for (std::size_t c = 0; c < layout.columns.size() && layout.columns.size() > 1; ++c) {

@@ -175,6 +175,23 @@ void take_named_units(TextLayout& layout) {
   }
 }
 
+namespace {
+
+/// "0.5 mV/LSB", "3.05e-4 V/count".
+bool is_worth_of_a_count(std::string_view value) {
+  const std::size_t slash = value.rfind('/');
+  double number = 0;
+  if (slash == std::string_view::npos || value.size() > 40 ||
+      !parse_cell(value.substr(0, value.find_first_not_of("+-.0123456789eE")), '.', number))
+    return false;
+  const std::string per = lower_case(trimmed(value.substr(slash + 1)));
+  for (const char* word : {"lsb", "count", "counts", "bit", "digit", "code", "adu", "ct", "cts"})
+    if (per == word) return true;
+  return false;
+}
+
+}  // namespace
+
 void take_settings(TextLayout& layout) {
   std::vector<std::size_t> channels;
   for (std::size_t c = 0; c < layout.columns.size(); ++c)
@@ -183,6 +200,11 @@ void take_settings(TextLayout& layout) {
   for (const auto& [key, text] : layout.notes) {
     const std::string name = plain_key(key);
     const std::string_view value = trimmed(text);
+    if (is_worth_of_a_count(value))
+      layout.cautions.push_back({"scale-not-applied", Severity::warning, "",
+                                 "\"" + clean_text(key, 40) + "\" says what a count is worth, " +
+                                     clean_text(value, 30) + ", which is not applied: the numbers are counts",
+                                 "apply it with --calibrate"});
     if (name == "fieldunit" || name == "fieldunits") {
       // One for each cell of a row.
       std::vector<std::string_view> units;

@@ -120,13 +120,14 @@ bool is_missing_word(std::string_view cell) {
 
 bool recognises_delimited(const FileHead& head) {
   if (coding_of(head.bytes) != TextCoding::utf8) return true;
-  // Text of any 8-bit coding: no NUL and next to no other control characters.
-  const auto control =
-      static_cast<std::size_t>(std::count_if(head.bytes.begin(), head.bytes.end(), [](char c) {
-        const auto u = static_cast<unsigned char>(c);
-        return u < 0x20 && u != '\n' && u != '\r' && u != '\t' && u != '\f' && u != 0x1B;
-      }));
-  return head.bytes.find('\0') == std::string::npos && control * 1000 <= head.bytes.size();
+  // Text of any 8-bit coding: no NUL, but as padding at the end, and next to no other control characters.
+  std::string_view text = head.bytes;
+  text = text.substr(0, text.find_last_not_of(std::string_view("\0\x1A", 2)) + 1);
+  const auto control = static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) {
+    const auto u = static_cast<unsigned char>(c);
+    return u < 0x20 && u != '\n' && u != '\r' && u != '\t' && u != '\f' && u != 0x1B;
+  }));
+  return !text.empty() && text.find('\0') == std::string_view::npos && control * 1000 <= text.size();
 }
 
 namespace {

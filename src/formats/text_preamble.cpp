@@ -8,6 +8,7 @@
 
 #include "base/text.h"
 #include "formats/clock.h"
+#include "formats/key_meaning.h"
 #include "formats/title_names.h"
 
 namespace vprism {
@@ -69,6 +70,21 @@ double samples_per_second(std::string unit) {
                             "sample/s", "samples/second", "pts/s"})
     if (unit == known) return factor;
   return 0;
+}
+
+/// In seconds, of keys as attributes have them: "XINCR", "wf_increment", "srate". `in` gives the value in a
+/// unit, 0 where it has another dimension.
+template <typename In>
+double interval_by_meaning(const std::string& key, In in) {
+  double factor = 1;
+  switch (meaning_of_key(key, factor)) {
+    case KeyMeaning::rate:
+      return in("Hz") > 0 ? 1 / (in("Hz") * factor) : 0;
+    case KeyMeaning::interval:
+      return lower_case(key) == "step" ? 0 : in("s") * factor;
+    default:
+      return 0;
+  }
 }
 
 /// Takes interval, rate, duration and length from a key and its value.
@@ -137,6 +153,8 @@ void read_note(TextLayout& layout, const std::string& key, std::string value) {
                                 "points", "samples"})) &&
            number == std::floor(number))
     layout.declared = static_cast<std::int64_t>(number);
+  else if (interval == 0)
+    interval = interval_by_meaning(key, in);
   if (interval > 0 && layout.interval_s == 0) {
     layout.interval_s = interval;
     layout.interval_source = "preamble (" + key + ")";
@@ -293,6 +311,32 @@ void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view
   end_run();
 }
 
+namespace {
+
+/// "Sampling 50Hz 3ch", "sampled at 2 kHz by unit 4": the one frequency in a line that speaks of sampling.
+std::string rate_among_words(std::string_view text) {
+  if (lower_case(text).find("sampl") == std::string::npos) return "";
+  std::vector<std::string_view> words;
+  split_cells(text, ' ', words);
+  std::string found;
+  double number = 0;
+  for (std::size_t i = 0; i < words.size(); ++i) {
+    const std::size_t behind = words[i].find_first_not_of("0123456789.");
+    if (behind == 0 || !parse_cell(words[i].substr(0, behind), '.', number)) continue;
+    std::string_view unit = behind == std::string_view::npos ? "" : words[i].substr(behind);
+    if (unit.empty() && i + 1 < words.size()) unit = words[i + 1];
+    while (!unit.empty() && (unit.back() == ',' || unit.back() == ';')) unit.remove_suffix(1);
+    const bool hertz =
+        unit.size() > 1 && lower_case(unit).find("hz") != std::string::npos && Unit::try_parse(unit);
+    if (!hertz && samples_per_second(std::string(unit)) == 0) continue;
+    if (!found.empty()) return "";
+    found = std::string(words[i].substr(0, behind)) + " " + std::string(unit);
+  }
+  return found;
+}
+
+}  // namespace
+
 void read_preamble_line(TextLayout& layout, std::string_view text) {
   text = trimmed(text);
   const bool comment = is_comment(text);
@@ -312,6 +356,11 @@ void read_preamble_line(TextLayout& layout, std::string_view text) {
     const std::size_t mark = text.find_first_of(":=");
     const std::size_t blank = text.find_last_of(" \t");
     double number = 0;
+    if (const std::string rate = mark == std::string_view::npos ? rate_among_words(text) : "";
+        !rate.empty()) {
+      read_note(layout, "sampling rate", rate);
+      return;
+    }
     // "Sampling Freq(Hz) 100Hz", "FS 50": a value behind the last blank, where its unit, or that the key is
     // one word or has its unit, says that it is one; "version of day 3" is none.
     const std::string_view key = blank == std::string_view::npos ? text : trimmed(text.substr(0, blank));

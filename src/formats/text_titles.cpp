@@ -42,6 +42,22 @@ std::string_view behind_label(std::string_view text) {
   return text;
 }
 
+/// Words that blanks part, but not those within quotation marks.
+std::vector<std::string_view> quoted_words(std::string_view text) {
+  std::vector<std::string_view> out;
+  for (std::size_t at = 0; at < text.size();) {
+    at = text.find_first_not_of(" \t", at);
+    if (at == std::string_view::npos) break;
+    std::size_t end = text.find_first_of(" \t", at);
+    if (text[at] == '"')
+      end = text.find('"', at + 1) == std::string_view::npos ? end : text.find('"', at + 1) + 1;
+    end = std::min(end, text.size());
+    out.push_back(text.substr(at, end - at));
+    at = end;
+  }
+  return out;
+}
+
 /// Cells of a line of titles, as many as a row has; blank-aligned tables may have blanks inside a title, so
 /// two blanks part them there. A date and its time of day that blanks part have one title.
 std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_view text,
@@ -51,9 +67,16 @@ std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_
   const std::string_view bare = blanks ? without_marks(text) : trimmed(text);
   split_cells(bare, blanks ? ' ' : layout.delimiter, cells);
   const std::size_t needed = cells_needed(layout);
-  // Tabs in front part cells that are empty.
-  if (layout.delimiter == '\t' && cells.size() != needed && !text.empty() && text.front() == '\t')
-    split_cells(text.substr(0, text.find_last_not_of("\r\n") + 1), '\t', cells);
+  // Titles in quotation marks, with blanks inside.
+  if (blanks && bare.find('"') != std::string_view::npos) {
+    const std::vector<std::string_view> quoted = quoted_words(bare);
+    if (quoted.size() == needed) return quoted;
+  }
+  // Tabs at either end part cells that are empty.
+  const std::string_view line = text.substr(0, text.find_last_not_of("\r\n") + 1);
+  if (layout.delimiter == '\t' && cells.size() != needed && !line.empty() &&
+      (line.front() == '\t' || line.back() == '\t'))
+    split_cells(line, '\t', cells);
   // Names lined up by blanks above rows parted by tabs.
   if (layout.delimiter == '\t' && cells.size() == 1 && needed > 1) {
     std::vector<std::string_view> words;
@@ -114,6 +137,28 @@ std::vector<std::string> listed_cells(const TextLayout& layout, std::string_view
   return {};
 }
 
+/// Words that stand in a row of units above a column that has none.
+bool counts_word(const std::string& cell) {
+  const std::string low = lower_case(cell);
+  for (const char* word : {"sequence", "samples", "sample", "points", "count", "-", "#", "rn", "ts"})
+    if (low == word) return true;
+  return false;
+}
+
+/// A unit by itself: "u (V)" is a name with one.
+bool is_unit_cell(const std::string& cell) {
+  const bool named = cell.find_first_of("([") != std::string::npos && cell.find_first_of("([") > 0 &&
+                     (cell.back() == ')' || cell.back() == ']') && cell.find('/') == std::string::npos;
+  return !named && Unit::try_parse(without_brackets(cell)).has_value();
+}
+
+bool is_units_row(const TitleRow& row) {
+  return std::any_of(row.begin(), row.end(), is_unit_cell) &&
+         std::all_of(row.begin(), row.end(), [](const std::string& cell) {
+           return cell.empty() || counts_word(cell) || is_unit_cell(cell);
+         });
+}
+
 /// Those of the data columns; an empty row where the line does not fit the table.
 TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_t away) {
   std::string tabbed;
@@ -141,31 +186,11 @@ TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_
     const bool beside = cells.size() > 1 && (cells_needed(layout) > 1 || layout.clock);
     out.has_axis = out.has_axis || (beside && (is_time_title(title) || is_count_title(title)));
   }
+  // Few of many are a setting; units alone are none.
   const auto filled = std::count_if(out.row.begin(), out.row.end(), [](const auto& s) { return !s.empty(); });
-  if (2 * static_cast<std::size_t>(filled) <= out.row.size()) out.row.clear();
+  const bool units = filled > 0 && layout.delimiter != ' ' && is_units_row(out.row);
+  if (2 * static_cast<std::size_t>(filled) <= out.row.size() && !units) out.row.clear();
   return out;
-}
-
-/// Words that stand in a row of units above a column that has none.
-bool counts_word(const std::string& cell) {
-  const std::string low = lower_case(cell);
-  for (const char* word : {"sequence", "samples", "sample", "points", "count", "-", "#", "rn", "ts"})
-    if (low == word) return true;
-  return false;
-}
-
-/// A unit by itself: "u (V)" is a name with one.
-bool is_unit_cell(const std::string& cell) {
-  const bool named = cell.find_first_of("([") != std::string::npos && cell.find_first_of("([") > 0 &&
-                     (cell.back() == ')' || cell.back() == ']') && cell.find('/') == std::string::npos;
-  return !named && Unit::try_parse(without_brackets(cell)).has_value();
-}
-
-bool is_units_row(const TitleRow& row) {
-  return std::any_of(row.begin(), row.end(), is_unit_cell) &&
-         std::all_of(row.begin(), row.end(), [](const std::string& cell) {
-           return cell.empty() || counts_word(cell) || is_unit_cell(cell);
-         });
 }
 
 /// Right below the names: units for the most part, though one of them may not be known.
@@ -186,6 +211,20 @@ bool has_equals(std::string_view text) {
   for (std::size_t at = text.find('='); at != std::string_view::npos; at = text.find('=', at + 1))
     if (at + 1 == text.size() || text[at + 1] != '"') return true;
   return false;
+}
+
+/// A title that reaches over two rows of titles stands in the upper one alone, as cells that were joined do.
+void fill_from_above(std::vector<TitleLine>& rows) {
+  if (rows.size() < 2 || is_units_row(rows[0].row)) return;
+  TitleRow& below = rows[0].row;
+  const TitleRow& above = rows[1].row;
+  if (above.size() != below.size() || is_units_row(above)) return;
+  for (std::size_t c = 0; c < below.size(); ++c) {
+    if (!below[c].empty() || above[c].empty()) continue;
+    below[c] = above[c];
+    const Channel title = channel_from_title(above[c]);
+    rows[0].has_axis = rows[0].has_axis || is_time_title(title) || is_count_title(title);
+  }
 }
 
 std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<TextLine>& lines,
@@ -238,6 +277,7 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     }
     out.push_back(std::move(line));
   }
+  fill_from_above(out);
   return out;
 }
 
