@@ -47,6 +47,7 @@ std::optional<NamedPiece> piece_named(const std::string& title, const std::vecto
   if (is({"mm"}) && hours) return NamedPiece{PieceKind::count, 60 * second_of_piece};
   if (is({"month", "mm", "mon", "mo", "mnth", "monat"})) return NamedPiece{PieceKind::month};
   if (is({"day", "dd", "dy", "tag", "mday"})) return NamedPiece{PieceKind::day};
+  if (is({"hhmm", "hrmn", "hr_mn", "hourmin"})) return NamedPiece{PieceKind::hour_and_minute};
   if (is({"hour", "hours", "hh", "hr", "stunde", "std"}))
     return NamedPiece{PieceKind::count, 3600 * second_of_piece};
   if (is({"minute", "minutes", "min", "mi", "mn"})) return NamedPiece{PieceKind::count, 60 * second_of_piece};
@@ -81,8 +82,9 @@ bool make_an_instant(const std::vector<NamedPiece>& pieces) {
   };
   for (const NamedPiece& p : pieces)
     if (has(p.kind, p.unit_ns) > 1) return false;
-  const bool hours = has(PieceKind::count, 3600 * second_of_piece) == 1,
-             minutes = has(PieceKind::count, 60 * second_of_piece) == 1,
+  const bool joined = has(PieceKind::hour_and_minute) == 1;
+  const bool hours = joined || has(PieceKind::count, 3600 * second_of_piece) == 1,
+             minutes = joined || has(PieceKind::count, 60 * second_of_piece) == 1,
              seconds = has(PieceKind::count, second_of_piece) == 1,
              parts =
                  has(PieceKind::count, 1000000) + has(PieceKind::count, 1000) + has(PieceKind::count, 1) > 0;
@@ -133,6 +135,10 @@ std::optional<std::int64_t> instant_of_pieces(const std::vector<ClockPiece>& pie
         break;
       case PieceKind::day_of_year:
         day_of_year = value;
+        break;
+      case PieceKind::hour_and_minute:
+        if (value > 2400 || value % 100 > 59) return {};
+        sum += (value / 100 * 3600 + value % 100 * 60) * second_of_piece;
         break;
       default: {
         constexpr std::int64_t weeks_began_ns = 315964800 * second_of_piece;

@@ -94,6 +94,11 @@ class Walk {
   void object(const Document& value, const std::string& place, Beside beside, std::size_t depth) {
     for (const auto& [key, x] : value.items())
       if (x.is_primitive()) take_setting(key, x, beside), note(joined_place(place, key), x);
+    // {"meta": {"fs": 2000}, "data": ...}: what stands in an object of settings alone holds for its siblings.
+    for (const auto& [key, x] : value.items())
+      if (x.is_object() && !x.empty() &&
+          std::all_of(x.begin(), x.end(), [](const Document& y) { return y.is_primitive(); }))
+        for (const auto& [inner, y] : x.items()) take_setting(inner, y, beside);
     // Names and units of what is a list of lists, or of the arrays beside them.
     std::vector<std::string> names, units;
     for (const auto& [key, x] : value.items()) {

@@ -225,9 +225,20 @@ std::optional<TimedLine> timed_line(std::string_view line) {
     const std::size_t begin = rest.find_first_not_of(" ,;\t:");
     if (begin == std::string_view::npos) return {};
     rest.remove_prefix(begin);
+  } else if (const std::size_t colon = line.find(": "); colon != std::string_view::npos && colon < 24) {
+    // "0.5: 1.2, 3.4": seconds.
+    time = trimmed(line.substr(0, colon)), rest = line.substr(colon + 2);
+    double value = 0;
+    if (!parse_cell(time, '.', value) || rest.empty() ||
+        std::string_view("0123456789+-.").find(rest[0]) == std::string_view::npos)
+      return {};
+    return TimedLine{std::string(time), rest};
   } else {
     return {};
   }
+  // Whole numbers in brackets count the lines.
+  if (double value = 0; time.find('.') != std::string_view::npos && parse_cell(time, '.', value))
+    return TimedLine{std::string(time), rest};
   if (const auto whole = parse_date_time(time)) return TimedLine{utc_text(*whole), rest};
   if (!parse_time_of_day(time)) return {};
   return TimedLine{std::string(time), rest};

@@ -131,14 +131,7 @@ void take_axis_column(TextLayout& layout, std::size_t index) {
   layout.axis = axis_of(layout, index);
   const bool named = column.unit.text() != "1" && column.unit.known();
   const std::string name = lower_case(column.name);
-  const char* const spoken = name == "day" || name == "days" ? "day"
-                             : name == "hours"               ? "hour"
-                             : name == "minutes"             ? "min"
-                             : name == "milliseconds" || name == "ms" || name == "millis" || name == "msec"
-                                 ? "ms"
-                             : name == "us" || name == "micros" || name == "usec" ? "us"
-                             : name == "seconds" || name == "sec"                 ? "s"
-                                                                                  : nullptr;
+  const char* const spoken = spoken_time_unit(name);
   if (!named && layout.axis.domain == Axis::Domain::time && spoken != nullptr) {
     column.unit = Unit::parse(spoken);
   } else if (!named && layout.axis.domain == Axis::Domain::time) {

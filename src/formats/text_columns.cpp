@@ -55,7 +55,26 @@ bool is_time_title(const Channel& column) {
                            "msec",
                            "usec"})
     if (name == word) return true;
-  return name.find("time") != std::string::npos;
+  return name.find("time") != std::string::npos ||
+         (spoken_time_unit(name) != nullptr && name.find(' ') != std::string::npos);
+}
+
+const char* spoken_time_unit(std::string_view name) {
+  std::string_view word = name.substr(0, name.find(' '));
+  if (word.size() < name.size()) {
+    // "ms since start", "seconds after trigger".
+    const std::string_view rest = name.substr(word.size() + 1);
+    if (!starts_with(rest, "since ") && !starts_with(rest, "after ") && !starts_with(rest, "from ") &&
+        rest != "elapsed")
+      return nullptr;
+  }
+  static constexpr std::pair<std::string_view, const char*> words[] = {
+      {"day", "day"},         {"days", "day"},  {"hours", "hour"}, {"minutes", "min"}, {"milliseconds", "ms"},
+      {"ms", "ms"},           {"millis", "ms"}, {"msec", "ms"},    {"us", "us"},       {"micros", "us"},
+      {"microseconds", "us"}, {"usec", "us"},   {"seconds", "s"},  {"sec", "s"}};
+  for (const auto& [known, unit] : words)
+    if (word == known) return unit;
+  return nullptr;
 }
 
 bool counts_by_one(const std::vector<double>& numbers) {

@@ -18,6 +18,8 @@ struct TextLine {
 
 /// Its title, or "column 3".
 std::string column_name(const TextLayout& layout, std::size_t column);
+/// The unit that a title in small letters says by itself: "hours", "ms since start"; null for none.
+const char* spoken_time_unit(std::string_view name);
 bool is_time_title(const Channel& column);
 /// "index", "sample", "no.", ...
 bool is_count_title(const Channel& column);

@@ -72,6 +72,17 @@ double samples_per_second(std::string unit) {
   return 0;
 }
 
+/// "48 000 Hz": digits set apart in threes by blanks.
+void join_threes(std::string& text) {
+  const auto digit = [&](std::size_t i) { return i < text.size() && text[i] >= '0' && text[i] <= '9'; };
+  std::size_t lead = 0;
+  while (digit(lead)) ++lead;
+  if (lead == 0 || lead > 3) return;
+  while (lead < text.size() && text[lead] == ' ' && digit(lead + 1) && digit(lead + 2) && digit(lead + 3) &&
+         !digit(lead + 4))
+    text.erase(lead, 1), lead += 3;
+}
+
 /// In seconds, of keys as attributes have them: "XINCR", "wf_increment", "srate". `in` gives the value in a
 /// unit, 0 where it has another dimension.
 template <typename In>
@@ -91,6 +102,7 @@ double interval_by_meaning(const std::string& key, In in) {
 void read_note(TextLayout& layout, const std::string& key, std::string value) {
   while (!value.empty() && (value.back() == ';' || value.back() == ' ')) value.pop_back();
   layout.notes.emplace_back(key, value);
+  join_threes(value);
   if (read_date(layout, lower_case(key), value)) return;
   const Channel title = channel_from_title(key);
   const std::string name = lower_case(title.name);

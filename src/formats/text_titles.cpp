@@ -234,7 +234,18 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
   std::vector<TitleLine> out;  // Nearest to the data first; blank lines passed over.
   double value = 0;
   std::size_t settings = 0;
-  bool above_settings = false;  // Where only lists behind a label are titles.
+  // Where only lists behind a label are titles, or a row of them above lines of one setting each.
+  bool above_settings = false, one_cell_each = true;
+  const auto is_row_of_words = [&](std::string_view text) {
+    std::vector<std::string_view> cells;
+    split_cells(text, layout.delimiter, cells);
+    if (layout.delimiter == ' ' || layout.delimiter == '(' || cells.size() < 2 ||
+        cells.size() != cells_needed(layout))
+      return false;
+    return std::none_of(cells.begin(), cells.end(), [&](std::string_view cell) {
+      return trimmed(cell).empty() || parse_any_cell(cell, layout.decimal, value);
+    });
+  };
   for (std::size_t away = 0; out.size() < most && away < first; ++away) {
     const std::string_view text = lines[first - 1 - away].text;
     if (trimmed(text).empty()) continue;
@@ -245,7 +256,11 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     // A rule under the titles.
     if (text.find_first_not_of("-=+|: \t") == std::string_view::npos) continue;
     const bool listed = !listed_cells(layout, text).empty();
-    if (above_settings && (!listed || behind_label(without_marks(text)).size() == without_marks(text).size()))
+    const bool over_settings =
+        above_settings && one_cell_each && out.empty() && !has_equals(text) && is_row_of_words(text);
+    one_cell_each = one_cell_each && text.find(layout.delimiter) == std::string_view::npos;
+    if (above_settings && !over_settings &&
+        (!listed || behind_label(without_marks(text)).size() == without_marks(text).size()))
       continue;
     TitleLine line = title_line(layout, text, away);
     const std::string_view lead = trimmed(text).substr(0, trimmed(text).find_first_of(" \t"));
@@ -283,10 +298,34 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
 
 struct TitleRoles {
   std::optional<std::size_t> names, units;
+  bool labelled = false;  ///< The first column's cells say what their rows are.
 };
+
+/// "Name;Druck;Temp" over "Einheit;bar;°C": what a row is stands in front of it, above a column of numbers
+/// that has no title.
+void take_labels(const std::vector<TitleLine>& rows, TitleRoles& out) {
+  const auto is_one_of = [](const std::string& cell, std::initializer_list<std::string_view> words) {
+    const std::string low = lower_case(cell);
+    return std::find(words.begin(), words.end(), low) != words.end();
+  };
+  std::optional<std::size_t> names, numbers, units;
+  for (std::size_t r = 0; r < rows.size(); ++r) {
+    const std::string& lead = rows[r].row[0];
+    if (!units && is_one_of(lead, {"unit", "units", "einheit", "einheiten", "unité", "unidad"})) units = r;
+    if (!names && is_one_of(lead, {"name", "names", "signal", "signals", "channel name", "signal name",
+                                   "label", "bezeichnung", "description", "sensor", "nom"}))
+      names = r;
+    if (!numbers && is_one_of(lead, {"channel", "channels", "kanal", "ch"})) numbers = r;
+  }
+  if (!names) names = numbers;
+  if (!units || !names) return;
+  out.names = names, out.units = units, out.labelled = true;
+}
 
 TitleRoles roles_of(const std::vector<TitleLine>& rows) {
   TitleRoles out;
+  take_labels(rows, out);
+  if (out.labelled) return out;
   for (std::size_t r = 0; r < rows.size() && !out.units; ++r) {
     const auto lead = Unit::try_parse(without_brackets(rows[r].row[0]));
     // A single row of words that happen to be units ("t", "A") is names, unless it begins with a time.
@@ -318,13 +357,57 @@ TitleRoles roles_of(const std::vector<TitleLine>& rows) {
 
 }  // namespace
 
+namespace {
+
+/// Whether the first column goes on by one from the first row to the second.
+bool counts_on(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
+  std::vector<std::string_view> cells;
+  double values[2] = {};
+  for (std::size_t i = 0; i < 2; ++i) {
+    if (first + i >= lines.size()) return false;
+    split_cells(lines[first + i].text, layout.delimiter, cells);
+    if (layout.cells[0] >= cells.size() || !parse_cell(cells[layout.cells[0]], layout.decimal, values[i]))
+      return false;
+  }
+  return values[1] - values[0] == 1;
+}
+
+/// Units of columns that lines above say one by one, each by the column's name: "#t;s", "#u;V" over "t,u".
+TitleRow defined_units(const std::vector<TextLine>& lines, std::size_t first, const TitleRow& names,
+                       char delimiter) {
+  TitleRow out(names.size());
+  std::size_t found = 0;
+  std::vector<std::string_view> cells;
+  for (std::size_t i = first - std::min<std::size_t>(first, 400); i < first; ++i)
+    for (const char mark : {';', ',', '\t', ':', '='}) {
+      split_cells(without_marks(lines[i].text), mark, cells);
+      if (cells.size() != 2 || (mark == delimiter && !is_comment(lines[i].text))) continue;
+      const std::string name = unquoted_cell(cells[0]), unit = without_brackets(unquoted_cell(cells[1]));
+      const auto at = std::find(names.begin(), names.end(), name);
+      if (name.empty() || at == names.end() || !Unit::try_parse(unit)) continue;
+      std::string& place = out[static_cast<std::size_t>(at - names.begin())];
+      found += place.empty() ? 1 : 0;
+      place = unit;
+      break;
+    }
+  return names.size() > 1 && found == names.size() ? out : TitleRow();
+}
+
+}  // namespace
+
 // A row of nothing but units gives the units; of the others the one with a time or a count among its titles
 // names the columns, else the nearest. Everything further up is preamble.
 void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
   const std::vector<TitleLine> rows = title_lines(layout, lines, first);
-  const TitleRoles roles = roles_of(rows);
+  TitleRoles roles = roles_of(rows);
+  TitleRow defined;
+  for (std::size_t r = 0; r < rows.size() && defined.empty(); ++r) {
+    defined = defined_units(lines, first, rows[r].row, layout.delimiter);
+    if (!defined.empty()) roles.names = r, roles.units.reset();
+  }
   if (roles.names) layout.title_line = lines[first - 1 - rows[*roles.names].away].text;
   TitleRow names = roles.names ? rows[*roles.names].row : TitleRow();
+  if (roles.labelled) names[0] = counts_on(layout, lines, first) ? "No." : "";
   if (const auto listed = listed_names(layout, lines, first, !names.empty())) names = *listed;
   if (roles.names) join_groups(layout, lines, first - 1 - rows[*roles.names].away, names);
   layout.columns.assign(layout.cells.size(), {});
@@ -336,8 +419,9 @@ void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::si
       if (const std::size_t at = names[c].find('@'); at != std::string::npos && at > 1)
         read_preamble_line(layout, "sampling rate: " + std::string(trimmed(names[c].substr(at + 1))));
     }
-    if (!roles.units) continue;
-    const std::string unit = without_brackets(rows[*roles.units].row[c]);
+    if (!roles.units && defined.empty()) continue;
+    const std::string unit = without_brackets(roles.units ? rows[*roles.units].row[c] : defined[c]);
+    if (roles.labelled && c == 0) continue;
     if (unit.empty() || counts_word(unit)) continue;
     column.unit = Unit::try_parse(unit).value_or(Unit::opaque(unit));
     column.quantity = quantity_of(column.unit);

@@ -84,6 +84,7 @@ bool underscored_units(std::vector<std::string>& cells) {
 void set_units_apart(std::vector<std::string>& cells) {
   if (underscored_units(cells)) return;
   std::vector<std::string> out;
+  bool all = true;
   for (const std::string& cell : cells) {
     const std::size_t in = cell.rfind(" in "), blank = cell.find_last_of(' ');
     const std::size_t close = !cell.empty() && cell.front() == '[' ? cell.find(']') : std::string::npos;
@@ -101,10 +102,17 @@ void set_units_apart(std::vector<std::string>& cells) {
     } else if (is_clock_title(cell) || cell.back() == ')' || cell.back() == ']') {
       out.push_back(cell);
     } else {
-      return;
+      all = false;
+      out.push_back(cell);
     }
   }
-  cells = std::move(out);
+  // "T1 °C", "Wind m/s": no word has such a sign, whatever the others have.
+  for (std::size_t c = 0; c < cells.size(); ++c) {
+    const std::size_t blank = cells[c].find_last_of(' ');
+    if (all || (blank != std::string::npos &&
+                cells[c].find_first_of("/%\xC2\xCE\xCF\xE2", blank) != std::string::npos))
+      cells[c] = std::move(out[c]);
+  }
 }
 
 namespace {
