@@ -55,6 +55,22 @@ void tell_burst(const JudgedBand& band, double start_s, Finding& f) {
   f.numbers = {{"start_s", start_s + v.from_s}, {"end_s", start_s + v.to_s}};
 }
 
+void tell_sweep(const Sweep& s, double start_s, Finding& f) {
+  f.kind = "sweep";
+  f.text = fmt::format("a sweep from {} at {} to {} at {}, {} of {}, {} RMS over the record",
+                       hz_text(s.from_hz, s.from_std_hz), format_quantity(start_s + s.from_s, "s", 4),
+                       hz_text(s.to_hz, s.to_std_hz), format_quantity(start_s + s.to_s, "s", 4),
+                       s.exponential ? "exponential" : "linear",
+                       s.exponential ? format_uncertain(s.rate, s.rate_std, "octaves/s")
+                                     : format_uncertain(s.rate, s.rate_std, "Hz/s"),
+                       format_quantity(f.level_rms, f.unit, 4));
+  f.evidence.push_back("one line holds most of each segment, and its places lie on this course");
+  f.numbers = {{"from_hz", s.from_hz},     {"from_std_hz", s.from_std_hz},  {"to_hz", s.to_hz},
+               {"to_std_hz", s.to_std_hz}, {"start_s", start_s + s.from_s}, {"end_s", start_s + s.to_s}};
+  f.numbers.emplace_back(s.exponential ? "octaves_per_s" : "drift_hz_per_s", s.rate);
+  f.numbers.emplace_back(s.exponential ? "octaves_per_s_std" : "drift_std_hz_per_s", s.rate_std);
+}
+
 void tell_impulses(const JudgedBand& band, Finding& f) {
   const ImpulseTrain& train = *band.impulses;
   const double ring = band.resonance ? band.resonance->frequency_hz : band.verdict.frequency_hz;
@@ -148,6 +164,9 @@ Finding told_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand
     case BandVerdict::Kind::noise:
       tell_noise(band, f);
       break;
+    case BandVerdict::Kind::sweep:
+      tell_sweep(v.sweep, r.axis.start, f);
+      return f;
     default:
       f.kind = "unresolved";
       f.frequency_std_hz = std::max(f.frequency_std_hz, v.spread_hz);

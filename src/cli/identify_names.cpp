@@ -174,6 +174,13 @@ std::vector<Finding> name_channel(const Recording& r, const ChannelSpectrum& c, 
   for (const Hump& hump : humps) findings.push_back(told_hump(c, hump));
   for (const JudgedBand& band : bands) findings.push_back(told_band(r, c, band));
   name_bands(c, noise, findings);
+  for (const JudgedBand& band : bands)
+    if (band.verdict.kind == BandVerdict::Kind::sweep)
+      std::erase_if(findings, [&](const Finding& f) {
+        const double slack = 0.1 * (band.high_hz - band.low_hz);
+        return (f.kind == "broadband" || f.kind == "resonance") && f.frequency_hz > band.low_hz - slack &&
+               f.frequency_hz < band.high_hz + slack;
+      });
   take_into_families(c.peaks, c.spectrum.plan, findings);
   for (Finding& f : findings) f.recording = r.file;
   std::erase_if(findings, [&](const Finding& f) {

@@ -399,12 +399,11 @@ TitleRow defined_units(const std::vector<TextLine>& lines, std::size_t first, co
 // names the columns, else the nearest. Everything further up is preamble.
 void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
   const std::vector<TitleLine> rows = title_lines(layout, lines, first);
-  TitleRoles roles = roles_of(rows);
   TitleRow defined;
-  for (std::size_t r = 0; r < rows.size() && defined.empty(); ++r) {
-    defined = defined_units(lines, first, rows[r].row, layout.delimiter);
-    if (!defined.empty()) roles.names = r, roles.units.reset();
-  }
+  std::size_t by_definition = 0;
+  for (; by_definition < rows.size() && defined.empty(); ++by_definition)
+    defined = defined_units(lines, first, rows[by_definition].row, layout.delimiter);
+  const TitleRoles roles = defined.empty() ? roles_of(rows) : TitleRoles{by_definition - 1, {}, false};
   if (roles.names) layout.title_line = lines[first - 1 - rows[*roles.names].away].text;
   TitleRow names = roles.names ? rows[*roles.names].row : TitleRow();
   if (roles.labelled) names[0] = counts_on(layout, lines, first) ? "No." : "";

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "identify/band_signal.h"
+#include "identify/sweeps.h"
 
 namespace vprism {
 
@@ -26,11 +27,13 @@ struct BandVerdict {
     nothing,    ///< No more than the noise.
     burst,      ///< Present in a part of the record only.
     noise,      ///< Driven by noise: amplitude and phase change at random, as fast as the band is wide.
+    sweep,      ///< One line that moves through the band (`sweep`).
     unresolved  ///< None of these.
   } kind = Kind::unresolved;
   double frequency_hz = 0, frequency_std_hz = 0;  ///< Of the middle of its power.
   std::vector<Exponential> lines;                 ///< Steady ones.
   Exponential exponential;
+  Sweep sweep;
   double amplitude_wander = 0;     ///< RMS of the amplitude's changes over its mean.
   double frequency_wander_hz = 0;  ///< RMS of the frequency's changes.
   double wander_s = 0;             ///< How long a change takes, about.

@@ -123,6 +123,26 @@ Spectrum spectrum_of(std::span<const double> x, const Spectrum& like, const Spec
   return std::move(estimator.result()[0]);
 }
 
+/// What a line that moves through the band makes there is its own.
+void take_sweep(std::span<const double> samples, double rate_hz, RecordVerdict& out) {
+  const auto sweep = find_sweep(samples, rate_hz);
+  if (!sweep) return;
+  const double slack =
+      4 * rate_hz / static_cast<double>(samples.size()) + 0.02 * (sweep->high_hz() - sweep->low_hz());
+  JudgedBand band;
+  band.low_hz = sweep->low_hz(), band.high_hz = sweep->high_hz();
+  const auto within = [&](double hz) { return hz > band.low_hz - slack && hz < band.high_hz + slack; };
+  band.verdict.kind = BandVerdict::Kind::sweep;
+  band.verdict.sweep = *sweep;
+  band.verdict.frequency_hz = (band.low_hz + band.high_hz) / 2;
+  band.verdict.frequency_std_hz = (band.high_hz - band.low_hz) / std::sqrt(12.0);
+  band.level_rms = sweep->level_rms;
+  for (std::size_t i = 0; i < out.peaks.size(); ++i)
+    if (within(out.peaks[i].frequency_hz)) out.peaks[i].of_band = true, band.members.push_back(i);
+  std::erase_if(out.bands, [&](const JudgedBand& b) { return within((b.low_hz + b.high_hz) / 2); });
+  out.bands.push_back(std::move(band));
+}
+
 }  // namespace
 
 double refine_decay(std::span<const double> x, double rate_hz, double density, Exponential& e) {
@@ -190,6 +210,7 @@ RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spec
   }
   out.peaks = std::move(peaks), out.floor = std::move(floor);
   out.peaks.insert(out.peaks.end(), taken_peaks.begin(), taken_peaks.end());
+  take_sweep(samples, rate, out);
   return out;
 }
 

@@ -1,6 +1,4 @@
-// naming.cpp: families of lines. Two frequencies agree when they differ by no more than four joint standard
-// uncertainties (and never closer than 1e-5 of the frequency, what a recorder's clock may be off by between
-// exports).
+// naming.cpp: families of lines, put into words.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -11,6 +9,7 @@
 
 #include "base/text.h"
 #include "identify/comb.h"
+#include "identify/family_lines.h"
 
 namespace vprism {
 
@@ -42,9 +41,6 @@ class Naming {
   /// Lines 100 dB below the strongest are what rounding to a recorder's or a printout's digits makes of it.
   static constexpr double least_share = 1e-5;
 
-  double tolerance(double std_a, double std_b, double frequency) const {
-    return std::max(4 * std::hypot(std_a, std_b), 1e-5 * frequency);
-  }
   std::string shown(double rms) const { return format_quantity(rms, channel_.unit.label(), 4) + " RMS"; }
   std::string shown_frequency(const Peak& p) const {
     return format_uncertain(p.frequency_hz, p.frequency_std_hz, "Hz");
@@ -80,36 +76,6 @@ class Naming {
     return nullptr;
   }
 
-  /// Lines at multiples of a frequency, one an order, the nearest.
-  struct Multiples {
-    std::vector<std::size_t> members, orders;
-  };
-  Multiples multiples_of(double fundamental, double std_hz) const {
-    Multiples m;
-    for (std::size_t i = 0; i < peaks_.size(); ++i) {
-      if (used_[i] || peaks_[i].broad()) continue;
-      const double order = std::round(peaks_[i].frequency_hz / fundamental);
-      if (order < 1 || order > 40) continue;
-      const double near = tolerance(peaks_[i].frequency_std_hz, order * std_hz, peaks_[i].frequency_hz);
-      const bool fits = std::abs(peaks_[i].frequency_hz - order * fundamental) <=
-                        (peaks_[i].of_comb ? std::max(near, 0.5 * plan_.bin_hz) : near);
-      // An uncertainty wider than a fifth of the fundamental would let any line in.
-      if (!fits || order * std_hz > 0.05 * fundamental) continue;
-      const auto whole = static_cast<std::size_t>(order);
-      const auto same = std::find(m.orders.begin(), m.orders.end(), whole);
-      if (same == m.orders.end()) {
-        m.members.push_back(i);
-        m.orders.push_back(whole);
-        continue;
-      }
-      std::size_t& taken = m.members[static_cast<std::size_t>(same - m.orders.begin())];
-      if (std::abs(peaks_[i].frequency_hz - order * fundamental) <
-          std::abs(peaks_[taken].frequency_hz - order * fundamental))
-        taken = i;
-    }
-    return m;
-  }
-
   /// A family without its fundamental needs more members, of orders that no other fundamental explains.
   static bool convincing(const Multiples& m) {
     if (m.orders.empty()) return false;
@@ -121,18 +87,55 @@ class Naming {
     return m.members.size() >= 4 && 2 * m.members.size() >= highest && common == 1;
   }
 
+  FreeLines free_lines() const { return {peaks_, used_, plan_.bin_hz}; }
+
+  /// Sidebands around the members of a family, such as a shaft's around gear mesh and its harmonics.
+  bool family_sidebands(const std::vector<std::size_t>& members, const Peak& fundamental) {
+    const auto found = sidebands_of(free_lines(), members, fundamental.frequency_hz);
+    if (!found) return false;
+    std::vector<std::size_t> lines, around;
+    for (const FamilySidebands::Side& s : found->sides) {
+      lines.push_back(s.line);
+      around.push_back(
+          static_cast<std::size_t>(std::lround(peaks_[s.member].frequency_hz / fundamental.frequency_hz)));
+    }
+    std::sort(around.begin(), around.end());
+    around.erase(std::unique(around.begin(), around.end()), around.end());
+    std::string orders;
+    for (const std::size_t order : around) orders += (orders.empty() ? "" : ", ") + std::to_string(order);
+    const Peak& carrier = peaks_[found->carrier];
+    Finding& finding = add("sideband-family", carrier, std::move(lines));
+    finding.text = fmt::format("sidebands spaced {} around {} of {}, {} lines, {} together",
+                               format_uncertain(found->spacing_hz, found->spacing_std_hz, "Hz"),
+                               (around.size() == 1 ? "order " : "orders ") + orders,
+                               shown_frequency(fundamental), found->sides.size(), shown(finding.level_rms));
+    finding.numbers = {{"spacing_hz", found->spacing_hz},
+                       {"spacing_std_hz", found->spacing_std_hz},
+                       {"carrier_hz", carrier.frequency_hz}};
+    for (const FamilySidebands::Side& s : found->sides) {
+      finding.lines.push_back(line_of(peaks_[s.line], s.order));
+      finding.evidence.push_back(fmt::format("{} at {:+d} x the spacing from {}, {}",
+                                             shown_frequency(peaks_[s.line]), s.order,
+                                             shown_frequency(peaks_[s.member]), shown(peaks_[s.line].rms)));
+    }
+    return true;
+  }
+
   bool harmonic_family() {
     std::vector<std::size_t> best, best_orders;
     for (std::size_t f = 0; f < peaks_.size(); ++f) {
       if (used_[f] || peaks_[f].broad()) continue;
       for (const int part : {1, 2, 3}) {
-        Multiples m = multiples_of(peaks_[f].frequency_hz / part, peaks_[f].frequency_std_hz / part);
+        Multiples m =
+            multiples_of(free_lines(), peaks_[f].frequency_hz / part, peaks_[f].frequency_std_hz / part);
         if (!convincing(m) || m.members.size() <= best.size()) continue;
         best = std::move(m.members);
         best_orders = std::move(m.orders);
       }
     }
     if (best.empty()) return false;
+    if (auto finer = finer_family(free_lines(), {best, best_orders}))
+      best = std::move(finer->members), best_orders = std::move(finer->orders);
     std::sort(best.begin(), best.end(),
               [&](std::size_t a, std::size_t b) { return peaks_[a].frequency_hz < peaks_[b].frequency_hz; });
     std::sort(best_orders.begin(), best_orders.end());
@@ -178,6 +181,8 @@ class Naming {
                                               static_cast<double>(best_orders[i]) * lead.frequency_std_hz)),
                       best_orders[i], shown(p.rms)));
     }
+    while (family_sidebands(best, lead)) {
+    }
     return true;
   }
 
@@ -222,8 +227,8 @@ class Naming {
           if (below <= 0 || above <= 0 || peaks_[a].rms > carrier.rms || peaks_[b].rms > carrier.rms)
             continue;
           const double slack =
-              std::max(tolerance(peaks_[a].frequency_std_hz, peaks_[b].frequency_std_hz, 0),
-                       tolerance(2 * carrier.frequency_std_hz, 0, 0.1 * carrier.frequency_hz));
+              std::max(agreement_hz(peaks_[a].frequency_std_hz, peaks_[b].frequency_std_hz, 0),
+                       agreement_hz(2 * carrier.frequency_std_hz, 0, 0.1 * carrier.frequency_hz));
           const double ratio = peaks_[a].rms / peaks_[b].rms;
           if (std::abs(below - above) <= slack && below < 0.5 * carrier.frequency_hz && ratio > 0.1 &&
               ratio < 10)

@@ -219,7 +219,40 @@ inline std::vector<Kind> kinds() {
     Record r{noise(b, n, 0.01), fs, {}};
     for (std::size_t k = 0; k < n; ++k)
       r.x[k] += std::cos(2 * pi * (from * at(k) + (to - from) / (2 * T) * at(k) * at(k)));
-    r.truth.other = true;
+    r.truth.kinds = {"sweep"};
+    return r;
+  });
+  add("exponential sweep", [=](Bits& b) {
+    const double from = between(b, 10, 400), to = between(b, 10, 400), law = std::log(to / from) / T;
+    Record r{noise(b, n, 0.05), fs, {}};
+    for (std::size_t k = 0; k < n; ++k)
+      r.x[k] += std::abs(law) * T < 0.1 ? std::cos(2 * pi * from * (at(k) + at(k) * at(k)))
+                                        : std::cos(2 * pi * from / law * (std::exp(law * at(k)) - 1));
+    r.truth.kinds = {"sweep"};
+    return r;
+  });
+  add("gear mesh with sidebands", [=](Bits& b) {
+    const double mesh = between(b, 60, 110), shaft = between(b, 4, 11), depth = between(b, 0.1, 0.5);
+    Record r{noise(b, n, 0.02), fs, {}};
+    for (int h = 1; h <= 4; ++h) {
+      const double phase = between(b, 0, 6), turn = between(b, 0, 6);
+      for (std::size_t k = 0; k < n; ++k)
+        r.x[k] += (1 + depth * std::cos(2 * pi * shaft * at(k) + turn) +
+                   0.3 * depth * std::cos(4 * pi * shaft * at(k))) *
+                  std::cos(2 * pi * mesh * h * at(k) + phase) / h;
+      r.truth.lines.push_back({mesh * h, std::sqrt(0.5) / h});
+    }
+    r.truth.kinds = {"sideband-family"};
+    return r;
+  });
+  add("impacts that ring", [=](Bits& b) {
+    const auto every = static_cast<std::size_t>(between(b, 150, 500));
+    const double hz = between(b, 80, 250), d = between(b, 0.01, 0.05);
+    Record r{noise(b, n, 0.01), fs, {}};
+    for (std::size_t from = 0; from < n; from += every)
+      for (std::size_t k = from; k < n; ++k)
+        r.x[k] += std::exp(-2 * pi * hz * d * at(k - from)) * std::sin(2 * pi * hz * at(k - from));
+    r.truth.kinds = {"harmonic-family", "impulse-family"}, r.truth.hz = fs / static_cast<double>(every);
     return r;
   });
   const auto modulated = [=](Bits& b, double carrier, bool turning) {

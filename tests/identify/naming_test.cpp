@@ -1,6 +1,9 @@
 // Families of peaks, and cautions from statistics.
 #include <gmock/gmock.h>
 
+#include <algorithm>
+#include <cmath>
+
 #include "identify/finding.h"
 
 namespace vprism {
@@ -55,6 +58,51 @@ TEST(NamePeaks, PairsAroundACarrierAreSidebands) {
   EXPECT_EQ(found[0].kind, "sideband-family");
   EXPECT_THAT(found[0].text, HasSubstr("spaced 6.9 Hz (2 pairs)"));
   EXPECT_EQ(found[0].members.size(), 5u);
+}
+
+TEST(NamePeaks, SidebandsAroundHarmonicsAreOneFindingBesideThem) {
+  // Gear mesh at 91.3 Hz with its harmonics, a shaft of 8.27 Hz around each: no accidental multiple of 33 Hz.
+  std::vector<Peak> peaks;
+  for (int h = 1; h <= 4; ++h) {
+    peaks.push_back(peak(91.3 * h, 1.0 / h));
+    for (const int side : {-2, -1, 1, 2})
+      peaks.push_back(peak(91.3 * h + 8.27 * side, 0.2 / h / side / side));
+  }
+  std::sort(peaks.begin(), peaks.end(), [](const Peak& a, const Peak& b) { return a.rms > b.rms; });
+  const auto found = name_peaks(channel, peaks, plan());
+  ASSERT_EQ(found.size(), 2u);
+  EXPECT_EQ(found[0].kind, "harmonic-family");
+  EXPECT_NEAR(found[0].frequency_hz, 91.3, 1e-3);
+  EXPECT_EQ(found[1].kind, "sideband-family");
+  EXPECT_EQ(found[1].lines.size(), 16u);
+  EXPECT_THAT(found[1].text, HasSubstr("around orders 1, 2, 3, 4 of 91.3"));
+  EXPECT_EQ(found[1].numbers[0].first, "spacing_hz");
+  EXPECT_NEAR(found[1].numbers[0].second, 8.27, 1e-3);
+}
+
+TEST(NamePeaks, TheFundamentalIsTheOneOfAllLines) {
+  // Impulses at 2.7 Hz that ring near 120 Hz: every third order is no family of its own.
+  std::vector<Peak> peaks;
+  for (int order = 1; order <= 110; ++order)
+    peaks.push_back(peak(2.7 * order, 1 / (1 + std::pow((2.7 * order - 121.5) / 8, 2)), 1e-4));
+  std::sort(peaks.begin(), peaks.end(), [](const Peak& a, const Peak& b) { return a.rms > b.rms; });
+  const auto found = name_peaks(channel, peaks, plan());
+  ASSERT_EQ(found.size(), 1u);
+  EXPECT_EQ(found[0].kind, "harmonic-family");
+  EXPECT_NEAR(found[0].frequency_hz, 2.7, 1e-4);
+}
+
+TEST(NamePeaks, TwoMachinesWithACommonDivisorAreTwo) {
+  // 30.5 Hz and 5/3 of it, exactly: both are multiples of 30.5 / 3 Hz, most of whose orders are not there.
+  std::vector<Peak> peaks;
+  for (int order = 1; order <= 5; ++order) {
+    peaks.push_back(peak(30.5 * order, 1.0 / order));
+    peaks.push_back(peak(30.5 * 5 / 3 * order, 0.8 / order));
+  }
+  std::sort(peaks.begin(), peaks.end(), [](const Peak& a, const Peak& b) { return a.rms > b.rms; });
+  const auto found = name_peaks(channel, peaks, plan());
+  ASSERT_GE(found.size(), 2u);
+  EXPECT_NEAR(found[0].frequency_hz, 30.5, 1e-3);
 }
 
 TEST(NamePeaks, LinesAHundredDecibelsDownAreRoundingNotFindings) {
