@@ -240,9 +240,8 @@ inline std::vector<Kind> kinds() {
         r.x[k] += (1 + depth * std::cos(2 * pi * shaft * at(k) + turn) +
                    0.3 * depth * std::cos(4 * pi * shaft * at(k))) *
                   std::cos(2 * pi * mesh * h * at(k) + phase) / h;
-      r.truth.lines.push_back({mesh * h, std::sqrt(0.5) / h});
     }
-    r.truth.kinds = {"sideband-family"};
+    r.truth.kinds = {"sideband-family", "harmonic-family"};
     return r;
   });
   add("impacts that ring", [=](Bits& b) {
