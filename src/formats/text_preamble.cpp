@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "formats/clock.h"
 #include "formats/key_meaning.h"
+#include "formats/preamble_rates.h"
 #include "formats/title_names.h"
 
 namespace vprism {
@@ -56,31 +57,6 @@ bool read_date(TextLayout& layout, const std::string& key, const std::string& va
   else
     return false;
   return true;
-}
-
-/// What a unit such as "kS/s" is worth; 0 for any other.
-double samples_per_second(std::string unit) {
-  constexpr std::string_view prefixes = "kMG";
-  constexpr double factors[] = {1e3, 1e6, 1e9};
-  double factor = 1;
-  if (unit.size() > 2 && prefixes.find(unit[0]) != std::string_view::npos)
-    factor = factors[prefixes.find(unit[0])], unit.erase(0, 1);
-  unit = lower_case(trimmed(unit));
-  for (const char* known : {"s/s", "sa/s", "sps", "samples/s", "smp/s", "samples/sec", "samples per second",
-                            "sample/s", "samples/second", "pts/s"})
-    if (unit == known) return factor;
-  return 0;
-}
-
-/// "48 000 Hz": digits set apart in threes by blanks.
-void join_threes(std::string& text) {
-  const auto digit = [&](std::size_t i) { return i < text.size() && text[i] >= '0' && text[i] <= '9'; };
-  std::size_t lead = 0;
-  while (digit(lead)) ++lead;
-  if (lead == 0 || lead > 3) return;
-  while (lead < text.size() && text[lead] == ' ' && digit(lead + 1) && digit(lead + 2) && digit(lead + 3) &&
-         !digit(lead + 4))
-    text.erase(lead, 1), lead += 3;
 }
 
 /// In seconds, of keys as attributes have them: "XINCR", "wf_increment", "srate". `in` gives the value in a
@@ -322,32 +298,6 @@ void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view
   }
   end_run();
 }
-
-namespace {
-
-/// "Sampling 50Hz 3ch", "sampled at 2 kHz by unit 4": the one frequency in a line that speaks of sampling.
-std::string rate_among_words(std::string_view text) {
-  if (lower_case(text).find("sampl") == std::string::npos) return "";
-  std::vector<std::string_view> words;
-  split_cells(text, ' ', words);
-  std::string found;
-  double number = 0;
-  for (std::size_t i = 0; i < words.size(); ++i) {
-    const std::size_t behind = words[i].find_first_not_of("0123456789.");
-    if (behind == 0 || !parse_cell(words[i].substr(0, behind), '.', number)) continue;
-    std::string_view unit = behind == std::string_view::npos ? "" : words[i].substr(behind);
-    if (unit.empty() && i + 1 < words.size()) unit = words[i + 1];
-    while (!unit.empty() && (unit.back() == ',' || unit.back() == ';')) unit.remove_suffix(1);
-    const bool hertz =
-        unit.size() > 1 && lower_case(unit).find("hz") != std::string::npos && Unit::try_parse(unit);
-    if (!hertz && samples_per_second(std::string(unit)) == 0) continue;
-    if (!found.empty()) return "";
-    found = std::string(words[i].substr(0, behind)) + " " + std::string(unit);
-  }
-  return found;
-}
-
-}  // namespace
 
 void read_preamble_line(TextLayout& layout, std::string_view text) {
   text = trimmed(text);

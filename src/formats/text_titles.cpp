@@ -9,24 +9,11 @@
 #include "formats/channel_notes.h"
 #include "formats/text_preamble.h"
 #include "formats/title_names.h"
+#include "formats/title_roles.h"
 
 namespace vprism {
 
 namespace {
-
-/// A line of titles: those of the data columns, and whether one of its cells, the clock's among them, is a
-/// time or counts.
-struct TitleLine {
-  TitleRow row;
-  bool has_axis = false, dated = false;
-  std::size_t away = 0;  ///< Lines between it and the first row of numbers.
-};
-
-std::string without_brackets(std::string_view text) {
-  text = trimmed(text);
-  if (text.size() > 2 && (text.front() == '(' || text.front() == '[')) text = text.substr(1, text.size() - 2);
-  return std::string(trimmed(text));
-}
 
 /// Behind a word that says that names or units follow: "columns: time, force", "units = s, N".
 std::string_view behind_label(std::string_view text) {
@@ -137,28 +124,6 @@ std::vector<std::string> listed_cells(const TextLayout& layout, std::string_view
   return {};
 }
 
-/// Words that stand in a row of units above a column that has none.
-bool counts_word(const std::string& cell) {
-  const std::string low = lower_case(cell);
-  for (const char* word : {"sequence", "samples", "sample", "points", "count", "-", "#", "rn", "ts"})
-    if (low == word) return true;
-  return false;
-}
-
-/// A unit by itself: "u (V)" is a name with one.
-bool is_unit_cell(const std::string& cell) {
-  const bool named = cell.find_first_of("([") != std::string::npos && cell.find_first_of("([") > 0 &&
-                     (cell.back() == ')' || cell.back() == ']') && cell.find('/') == std::string::npos;
-  return !named && Unit::try_parse(without_brackets(cell)).has_value();
-}
-
-bool is_units_row(const TitleRow& row) {
-  return std::any_of(row.begin(), row.end(), is_unit_cell) &&
-         std::all_of(row.begin(), row.end(), [](const std::string& cell) {
-           return cell.empty() || counts_word(cell) || is_unit_cell(cell);
-         });
-}
-
 /// Those of the data columns; an empty row where the line does not fit the table.
 TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_t away) {
   std::string tabbed;
@@ -191,19 +156,6 @@ TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_
   const bool units = filled > 0 && layout.delimiter != ' ' && is_units_row(out.row);
   if (2 * static_cast<std::size_t>(filled) <= out.row.size() && !units) out.row.clear();
   return out;
-}
-
-/// Right below the names: units for the most part, though one of them may not be known.
-bool is_mostly_units(const TitleRow& row) {
-  std::size_t known = 0, other = 0;
-  for (const std::string& cell : row) {
-    const std::string low = lower_case(cell);
-    for (const char* kind : {"avg", "min", "max", "std", "smp", "tot", "mean", "rms", "inst"})
-      if (low == kind) return false;
-    if (cell.empty() || counts_word(cell)) continue;
-    ++(is_unit_cell(cell) ? known : other);
-  }
-  return known > 0 && known >= other;
 }
 
 /// A key and its value; not a spreadsheet's ="text".
@@ -293,65 +245,6 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     out.push_back(std::move(line));
   }
   fill_from_above(out);
-  return out;
-}
-
-struct TitleRoles {
-  std::optional<std::size_t> names, units;
-  bool labelled = false;  ///< The first column's cells say what their rows are.
-};
-
-/// "Name;Druck;Temp" over "Einheit;bar;°C": what a row is stands in front of it, above a column of numbers
-/// that has no title.
-void take_labels(const std::vector<TitleLine>& rows, TitleRoles& out) {
-  const auto is_one_of = [](const std::string& cell, std::initializer_list<std::string_view> words) {
-    const std::string low = lower_case(cell);
-    return std::find(words.begin(), words.end(), low) != words.end();
-  };
-  std::optional<std::size_t> names, numbers, units;
-  for (std::size_t r = 0; r < rows.size(); ++r) {
-    const std::string& lead = rows[r].row[0];
-    if (!units && is_one_of(lead, {"unit", "units", "einheit", "einheiten", "unité", "unidad"})) units = r;
-    if (!names && is_one_of(lead, {"name", "names", "signal", "signals", "channel name", "signal name",
-                                   "label", "bezeichnung", "description", "sensor", "nom"}))
-      names = r;
-    if (!numbers && is_one_of(lead, {"channel", "channels", "kanal", "ch"})) numbers = r;
-  }
-  if (!names) names = numbers;
-  if (!units || !names) return;
-  out.names = names, out.units = units, out.labelled = true;
-}
-
-TitleRoles roles_of(const std::vector<TitleLine>& rows) {
-  TitleRoles out;
-  take_labels(rows, out);
-  if (out.labelled) return out;
-  for (std::size_t r = 0; r < rows.size() && !out.units; ++r) {
-    const auto lead = Unit::try_parse(without_brackets(rows[r].row[0]));
-    // A single row of words that happen to be units ("t", "A") is names, unless it begins with a time.
-    if (is_units_row(rows[r].row) && (rows.size() > 1 || (lead && lead->converts_to(Unit::parse("s")))))
-      out.units = r;
-  }
-  for (std::size_t r = 0; r < rows.size() && !out.names; ++r)
-    if (r != out.units && rows[r].has_axis) out.names = r;
-  // Units that are not all known, below the names: the time has one.
-  if (out.names && !out.units && *out.names + 1 < rows.size() && rows[*out.names + 1].has_axis) {
-    const TitleRow &below = rows[*out.names].row, &above = rows[*out.names + 1].row;
-    static constexpr std::string_view units_of_time[] = {"s",  "sec", "secs", "second", "seconds",
-                                                         "ms", "us",  "min",  "h",      "hours"};
-    bool under_time = false;
-    for (std::size_t c = 0; c < below.size(); ++c)
-      under_time =
-          under_time || (is_time_title(channel_from_title(above[c])) &&
-                         std::find(std::begin(units_of_time), std::end(units_of_time),
-                                   lower_case(without_brackets(below[c]))) != std::end(units_of_time));
-    if (under_time) out.units = out.names, out.names = *out.names + 1;
-  }
-  if (!out.names && out.units && *out.units + 1 < rows.size()) out.names = *out.units + 1;
-  for (std::size_t r = 0; r < rows.size() && !out.names; ++r)
-    if (r != out.units) out.names = r;
-  if (!out.units && out.names && *out.names > 0 && is_mostly_units(rows[*out.names - 1].row))
-    out.units = *out.names - 1;
   return out;
 }
 

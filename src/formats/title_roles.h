@@ -1,0 +1,32 @@
+// title_roles.h: which of the lines above a table give names, and which units.
+#pragma once
+
+#include "formats/title_names.h"
+
+namespace vprism {
+
+/// A line of titles: those of the data columns, and whether one of its cells, the clock's among them, is a
+/// time or counts.
+struct TitleLine {
+  TitleRow row;
+  bool has_axis = false, dated = false;
+  std::size_t away = 0;  ///< Lines between it and the first row of numbers.
+};
+
+struct TitleRoles {
+  std::optional<std::size_t> names, units;
+  bool labelled = false;  ///< The first column's cells say what their rows are.
+};
+
+/// A row of nothing but units gives the units; of the others the one with a time or a count among its titles
+/// names the columns, else the nearest. Rows stand nearest to the data first.
+TitleRoles roles_of(const std::vector<TitleLine>& rows);
+
+/// "(V)" and "[V]" without their brackets.
+std::string without_brackets(std::string_view text);
+/// A word that stands in a row of units above a column that has none.
+bool counts_word(const std::string& cell);
+/// Whether a row holds nothing but units.
+bool is_units_row(const TitleRow& row);
+
+}  // namespace vprism
