@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "base/error.h"
 #include "base/text.h"
@@ -148,7 +149,7 @@ std::vector<Choice> choices_in(const std::vector<SheetText>& sheets, const FileH
                                const ReadSettings& settings, std::vector<Part>& parts,
                                std::vector<std::string>& left_out) {
   std::vector<Choice> out;
-  std::vector<std::string> names;
+  std::optional<Error> asked;
   for (std::size_t s = 0; s < sheets.size(); ++s) {
     const SheetText& sheet = sheets[s];
     if (sheet.numbers < 2) {
@@ -171,12 +172,15 @@ std::vector<Choice> choices_in(const std::vector<SheetText>& sheets, const FileH
       // The only one with numbers: why it can't be read is what has to be said.
       const auto with_numbers = std::count_if(sheets.begin(), sheets.end(),
                                               [](const SheetText& other) { return other.numbers >= 2; });
-      if (with_numbers == 1 || error.status() == Status::usage) throw;
+      if (with_numbers == 1) throw;
+      // Columns that are asked for may be those of another sheet.
+      if (error.status() == Status::usage && !asked) asked = error;
       const std::string why = error.what();
       left_out.push_back(sheet.name + " (" +
                          (starts_with(why, head.path) ? why.substr(head.path.size() + 1) : why) + ")");
     }
   }
+  if (out.empty() && asked) throw *asked;
   return out;
 }
 

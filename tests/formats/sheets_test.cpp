@@ -155,6 +155,24 @@ TEST(Workbooks, RepeatedCellsAndRowsStandOnce) {
   EXPECT_EQ(r.columns[1].back(), 2.5);
 }
 
+TEST(Workbooks, ColumnsAskedForMayBeThoseOfOneSheet) {
+  const ScratchFolder folder;
+  std::string page;
+  for (const char* names : {"<th>t (s)<th>a (V)", "<th>t (s)<th>b (V)<th>c (V)"}) {
+    page += std::string("<table><tr>") + names;
+    for (int i = 0; i < 9; ++i)
+      page +=
+          "<tr><td>" + std::to_string(i) + "<td>1" + (names[13] == 'b' ? "<td>" + std::to_string(i * i) : "");
+    page += "</table>";
+  }
+  const std::string path = folder.write("two.html", "<html>" + page + "</html>");
+  ReadSettings settings;
+  settings.columns = "t,c";
+  EXPECT_THAT(read_file(path, settings).names(), ElementsAre("c"));
+  settings.columns = "z";
+  EXPECT_THAT(error_of(path, settings), HasSubstr("z"));
+}
+
 TEST(Pages, SpansScriptsAndMissingEndTags) {
   const ScratchFolder folder;
   std::string page =
