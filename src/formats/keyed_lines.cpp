@@ -11,7 +11,7 @@ namespace vprism {
 
 namespace {
 
-bool is_digit(char c) { return c >= '0' && c <= '9'; }
+bool is_decimal_digit(char c) { return c >= '0' && c <= '9'; }
 
 /// "rig,hall=2 temp=20.5,hum=50i 1465839830100400200": a series with its tags, its fields, and a count of
 /// nanoseconds (or microseconds, ...) since 1970; empty where the line is anything else.
@@ -29,7 +29,8 @@ KeyedLine tagged_line_of(std::string_view line) {
       const std::size_t mark = pair.find('=');
       if (mark == std::string::npos || mark == 0 || mark + 1 == pair.size()) return false;
       std::string value = pair.substr(mark + 1);
-      if (value.size() > 1 && value.back() == 'i' && is_digit(value[value.size() - 2])) value.pop_back();
+      if (value.size() > 1 && value.back() == 'i' && is_decimal_digit(value[value.size() - 2]))
+        value.pop_back();
       out.emplace_back(clean_text(pair.substr(0, mark)), unquoted_cell(value));
     }
     return true;
@@ -82,7 +83,7 @@ KeyedLine pairs_of(std::string_view line) {
     out.emplace_back("time", std::string(inside));
     line = trimmed(line.substr(close + 1));
     if (line.empty()) return {};
-  } else if (!line.empty() && is_digit(line[0]) && equals != std::string_view::npos) {
+  } else if (!line.empty() && is_decimal_digit(line[0]) && equals != std::string_view::npos) {
     const std::size_t first = line.find_first_of(" \t"), second = line.find_first_of(" \t", first + 1);
     for (const std::size_t end : {second, first})
       if (out.empty() && end < equals && parse_date_time(trimmed(line.substr(0, end))))

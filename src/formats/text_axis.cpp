@@ -54,6 +54,12 @@ Axis axis_of(const TextLayout& layout, std::size_t c) {
   Axis axis;
   axis.name = column_name(layout, c);
   const bool unit = column.unit.text() != "1" && column.unit.known();
+  // A place without a unit is no time.
+  if (!unit && is_position_title(column) && !is_time_title(column)) {
+    axis.domain = Axis::Domain::other;
+    axis.unit = Unit::parse("1");
+    return axis;
+  }
   if (unit ? column.unit.converts_to(Unit::parse("s")) : !is_frequency_title(column)) return axis;
   if (unit ? column.unit.converts_to(Unit::parse("Hz")) : true) {
     axis.domain = Axis::Domain::frequency;

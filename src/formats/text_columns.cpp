@@ -100,6 +100,8 @@ bool is_count_title(const Channel& column) {
                            "row",
                            "count",
                            "sequence",
+                           "rec#",
+                           "record#",
                            "seq",
                            "record",
                            "record no",

@@ -135,6 +135,10 @@ TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_
       cells.push_back(unquoted_cell(cell));
   if (!cells.empty() && !cells[0].empty() && (cells[0].front() == '#' || starts_with(cells[0], "//")))
     cells[0] = without_marks(cells[0]);
+  // "Sensor;Mic A;Mic B" above two columns: what the row is stands in front of it.
+  if (layout.delimiter != ' ' && cells_needed(layout) > 1 && cells.size() == cells_needed(layout) + 1 &&
+      is_row_label(cells[0]))
+    cells.erase(cells.begin());
   set_units_apart(cells);
   out.dated = std::any_of(cells.begin(), cells.end(),
                           [](const std::string& cell) { return parse_date_time(cell) || parse_date(cell); });
@@ -179,6 +183,15 @@ void fill_from_above(std::vector<TitleLine>& rows) {
   }
 }
 
+/// A setting of each channel whose name stands in front of it, in a cell of its own.
+bool is_labelled_setting(const TextLayout& layout, std::string_view text) {
+  if (layout.delimiter == ' ' || layout.delimiter == '(') return false;
+  std::vector<std::string_view> cells;
+  split_cells(text, layout.delimiter, cells);
+  return cells.size() == cells_needed(layout) + 1 && cells.size() > 2 &&
+         is_setting_label(unquoted_cell(cells[0]));
+}
+
 std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<TextLine>& lines,
                                    std::size_t first) {
   constexpr std::size_t most = 5;
@@ -191,8 +204,9 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
   const auto is_row_of_words = [&](std::string_view text) {
     std::vector<std::string_view> cells;
     split_cells(text, layout.delimiter, cells);
-    if (layout.delimiter == ' ' || layout.delimiter == '(' || cells.size() < 2 ||
-        cells.size() != cells_needed(layout))
+    if (layout.delimiter == ' ' || layout.delimiter == '(' || cells.size() < 2) return false;
+    const std::size_t needed = cells_needed(layout);
+    if (cells.size() != needed && !(cells.size() == needed + 1 && is_row_label(unquoted_cell(cells[0]))))
       return false;
     return std::none_of(cells.begin(), cells.end(), [&](std::string_view cell) {
       return trimmed(cell).empty() || parse_any_cell(cell, layout.decimal, value);
@@ -207,6 +221,8 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     }
     // A rule under the titles.
     if (text.find_first_not_of("-=+|: \t") == std::string_view::npos) continue;
+    // "Range;10;10", one cell more than there are columns.
+    if (is_labelled_setting(layout, text) && ++settings <= most) continue;
     const bool listed = !listed_cells(layout, text).empty();
     const bool over_settings =
         above_settings && one_cell_each && out.empty() && !has_equals(text) && is_row_of_words(text);
@@ -227,6 +243,10 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     const auto number = [&](const std::string& cell) { return parse_cell(cell, layout.decimal, value); };
     const bool numbered = away == 0 && line.has_axis && !line.row.empty() && !number(line.row[0]) &&
                           std::set<std::string>(line.row.begin(), line.row.end()).size() == line.row.size();
+    // "Rate,1000,1000" between titles and numbers.
+    if (!line.row.empty() && line.row.size() > 1 && is_setting_label(line.row[0]) &&
+        std::all_of(line.row.begin() + 1, line.row.end(), number) && ++settings <= most)
+      continue;
     if (keyed || line.row.empty() || (!numbered && std::any_of(line.row.begin(), line.row.end(), number))) {
       above_settings = true;
       continue;

@@ -79,17 +79,56 @@ bool underscored_units(std::vector<std::string>& cells) {
   return true;
 }
 
+/// "Position mm;Kraft N;Zeit s": where one is a time in a unit of time, the last word of each is its unit.
+bool blank_units(std::vector<std::string>& cells) {
+  std::vector<std::string> out;
+  bool timed = false;
+  for (const std::string& cell : cells) {
+    const std::size_t mark = cell.find_last_of(' ');
+    if (mark == std::string::npos || mark == 0 || mark + 1 == cell.size()) return false;
+    const auto unit = is_digit(cell[mark + 1]) ? std::nullopt : Unit::try_parse(cell.substr(mark + 1));
+    if (!unit || cell.back() == ')' || cell.back() == ']') return false;
+    std::string name = cell.substr(0, mark);
+    while (!name.empty() && (name.back() == ',' || name.back() == ' ')) name.pop_back();
+    out.push_back(name + " (" + cell.substr(mark + 1) + ")");
+    timed = timed || (is_time_title(channel_from_title(name)) && unit->converts_to(Unit::parse("s")));
+  }
+  if (!timed || out.size() < 2) return false;
+  cells = std::move(out);
+  return true;
+}
+
+/// "Zeit in Sekunden", "time in seconds": with the unit's symbol in brackets; "" for anything else.
+std::string with_spoken_unit(const std::string& cell) {
+  static constexpr std::pair<std::string_view, std::string_view> words[] = {
+      {"sekunden", "s"},  {"millisekunden", "ms"}, {"mikrosekunden", "us"}, {"minuten", "min"},
+      {"stunden", "h"},   {"seconds", "s"},        {"milliseconds", "ms"},  {"microseconds", "us"},
+      {"minutes", "min"}, {"hours", "h"},          {"secondes", "s"},       {"segundos", "s"},
+      {"secondi", "s"},   {"seconden", "s"},       {"days", "day"}};
+  for (const std::string_view between : {" in ", " en "}) {
+    const std::size_t at = cell.rfind(between);
+    if (at == std::string::npos || at == 0) continue;
+    const std::string unit = lower_case(trimmed(std::string_view(cell).substr(at + between.size())));
+    for (const auto& [word, symbol] : words)
+      if (unit == word) return cell.substr(0, at) + " (" + std::string(symbol) + ")";
+  }
+  return "";
+}
+
 }  // namespace
 
 void set_units_apart(std::vector<std::string>& cells) {
-  if (underscored_units(cells)) return;
+  if (underscored_units(cells) || blank_units(cells)) return;
   std::vector<std::string> out;
   bool all = true;
   for (const std::string& cell : cells) {
+    const std::string spoken = with_spoken_unit(cell);
     const std::size_t in = cell.rfind(" in "), blank = cell.find_last_of(' ');
     const std::size_t close = !cell.empty() && cell.front() == '[' ? cell.find(']') : std::string::npos;
     if (cell.empty()) {
       out.push_back(cell);
+    } else if (!spoken.empty()) {
+      out.push_back(spoken);
     } else if (in != std::string::npos && in > 0 && Unit::try_parse(cell.substr(in + 4))) {
       out.push_back(cell.substr(0, in) + " (" + cell.substr(in + 4) + ")");
     } else if (close != std::string::npos && close + 1 < cell.size() && close < 16) {

@@ -7,6 +7,36 @@
 
 namespace vprism {
 
+namespace {
+
+constexpr std::string_view unit_labels[] = {"unit", "units", "einheit", "einheiten", "unité", "unidad"};
+constexpr std::string_view name_labels[] = {"name",         "names",       "signal", "signals",
+                                            "channel name", "signal name", "label",  "bezeichnung",
+                                            "description",  "sensor",      "nom"};
+constexpr std::string_view channel_labels[] = {"channel", "channels", "kanal", "ch"};
+
+template <typename Words>
+bool is_one_of(const std::string& cell, const Words& words) {
+  const std::string low = lower_case(cell);
+  return std::find(std::begin(words), std::end(words), low) != std::end(words);
+}
+
+}  // namespace
+
+bool is_row_label(const std::string& cell) {
+  return is_one_of(cell, unit_labels) || is_one_of(cell, name_labels) || is_one_of(cell, channel_labels);
+}
+
+bool is_setting_label(const std::string& cell) {
+  if (is_row_label(cell)) return false;
+  const std::string low = lower_case(cell);
+  for (const char* word :
+       {"rate", "freq", "range", "gain", "offset", "scale", "sens", "coupling", "impedance", "calib",
+        "filter", "bereich", "faktor", "factor", "channel no", "channel id"})
+    if (low.find(word) != std::string::npos) return true;
+  return false;
+}
+
 std::string without_brackets(std::string_view text) {
   text = trimmed(text);
   if (text.size() > 2 && (text.front() == '(' || text.front() == '[')) text = text.substr(1, text.size() - 2);
@@ -56,18 +86,12 @@ bool is_mostly_units(const TitleRow& row) {
 /// "Name;Druck;Temp" over "Einheit;bar;°C": what a row is stands in front of it, above a column of numbers
 /// that has no title.
 void take_labels(const std::vector<TitleLine>& rows, TitleRoles& out) {
-  const auto is_one_of = [](const std::string& cell, std::initializer_list<std::string_view> words) {
-    const std::string low = lower_case(cell);
-    return std::find(words.begin(), words.end(), low) != words.end();
-  };
   std::optional<std::size_t> names, numbers, units;
   for (std::size_t r = 0; r < rows.size(); ++r) {
     const std::string& lead = rows[r].row[0];
-    if (!units && is_one_of(lead, {"unit", "units", "einheit", "einheiten", "unité", "unidad"})) units = r;
-    if (!names && is_one_of(lead, {"name", "names", "signal", "signals", "channel name", "signal name",
-                                   "label", "bezeichnung", "description", "sensor", "nom"}))
-      names = r;
-    if (!numbers && is_one_of(lead, {"channel", "channels", "kanal", "ch"})) numbers = r;
+    if (!units && is_one_of(lead, unit_labels)) units = r;
+    if (!names && is_one_of(lead, name_labels)) names = r;
+    if (!numbers && is_one_of(lead, channel_labels)) numbers = r;
   }
   if (!names) names = numbers;
   if (!units || !names) return;

@@ -26,6 +26,10 @@ TitleRoles roles_of(const std::vector<TitleLine>& rows);
 std::string without_brackets(std::string_view text);
 /// A word that stands in a row of units above a column that has none.
 bool counts_word(const std::string& cell);
+/// What a row of names or of units is called in front of it: "Sensor", "Unit".
+bool is_row_label(const std::string& cell);
+/// What a row with a setting of each channel is called: "Rate", "Range (V)", "Gain".
+bool is_setting_label(const std::string& cell);
 /// Whether a row holds nothing but units.
 bool is_units_row(const TitleRow& row);
 
