@@ -82,8 +82,10 @@ std::optional<FamilySidebands> sidebands_of(const FreeLines& lines, const std::v
     std::size_t line, member;
     double hz, slack;
   };
+  // Peaks stand strongest first: the strongest lines say what the spacing is.
+  constexpr std::size_t most_away = 2000, most_leads = 100;
   std::vector<Away> away;
-  for (std::size_t i = 0; i < peaks.size(); ++i)
+  for (std::size_t i = 0; i < peaks.size() && away.size() < most_away; ++i)
     for (const std::size_t m : members) {
       const double hz = peaks[i].frequency_hz - peaks[m].frequency_hz;
       if (!lines.has(i) || peaks[i].rms > peaks[m].rms || std::abs(hz) > 0.5 * fundamental_hz) continue;
@@ -93,13 +95,16 @@ std::optional<FamilySidebands> sidebands_of(const FreeLines& lines, const std::v
     }
   std::vector<Side> best;
   double best_hz = 0;
+  std::size_t leads = 0;
   for (const Away& lead : away) {
+    if (leads == most_leads) break;
     // A spacing is what stands on both sides of some member.
     const double spacing = std::abs(lead.hz);
     const bool both = std::any_of(away.begin(), away.end(), [&](const Away& other) {
       return other.member == lead.member && std::abs(other.hz + lead.hz) <= other.slack + lead.slack;
     });
     if (!both || spacing < 3 * lines.bin_hz) continue;
+    ++leads;
     std::vector<Side> sides;
     double expected = 0;
     std::size_t free_lines = 0;
