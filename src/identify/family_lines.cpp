@@ -75,7 +75,7 @@ std::optional<FamilySidebands> sidebands_of(const FreeLines& lines, const std::v
                                             double fundamental_hz) {
   using Side = FamilySidebands::Side;
   const std::vector<Peak>& peaks = lines.peaks;
-  constexpr int most_orders = 12;
+  constexpr int most_spacings = 12;
   constexpr double most_chance = 1e-4;
   // Distances of the free lines from the members nearest to them.
   struct Away {
@@ -113,7 +113,7 @@ std::optional<FamilySidebands> sidebands_of(const FreeLines& lines, const std::v
       const double slack = a.slack + std::abs(order) * lead.slack;
       expected += std::min(1.0, 2 * slack / spacing);
       ++free_lines;
-      if (order == 0 || std::abs(order) > most_orders || std::abs(a.hz - order * spacing) > slack) continue;
+      if (order == 0 || std::abs(order) > most_spacings || std::abs(a.hz - order * spacing) > slack) continue;
       const auto same =
           std::find_if(sides.begin(), sides.end(), [&](const Side& s) { return s.line == a.line; });
       if (same == sides.end()) sides.push_back({a.line, a.member, static_cast<int>(order)});

@@ -152,7 +152,7 @@ std::optional<Sweep> find_sweep(std::span<const double> x, double rate_hz) {
   const double duration_s = static_cast<double>(x.size()) / rate_hz;
   std::optional<Sweep> best;
   double least = 0;
-  for (const std::size_t parts : {8, 12, 24, 48, 96, 192}) {
+  for (const std::size_t parts : {8u, 12u, 24u, 48u, 96u, 192u}) {
     const std::size_t length = x.size() / parts / 2 * 2;
     if (length < least_length) break;
     double scatter = 0;
