@@ -39,12 +39,36 @@ Multiples multiples_of(const FreeLines& lines, double fundamental, double std_hz
   return m;
 }
 
+namespace {
+
+/// Whether a line lies where half the rate folds an order, or between two of them that it joins.
+bool is_folded_order(const FreeLines& lines, const CombRate& rate, const Peak& p) {
+  if (!(lines.rate_hz > 0)) return false;
+  for (int order = 1; order <= 1000; ++order) {
+    const double hz = order * rate.rate_hz;
+    if (hz < lines.rate_hz / 2) continue;
+    if (std::abs(std::abs(std::remainder(hz, lines.rate_hz)) - p.frequency_hz) <=
+        std::max(4 * std::hypot(p.frequency_std_hz, order * rate.std_hz), 1.5 * lines.bin_hz))
+      return true;
+  }
+  return false;
+}
+
+}  // namespace
+
 std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& family) {
   const std::vector<Peak>& peaks = lines.peaks;
   constexpr int most_parts = 12;
   constexpr double most_chance = 1e-4, least_filled = 0.6, highest_order = 1000;
   const CombRate rate = comb_rate(peaks, family.members, family.orders);
   std::optional<Multiples> best;
+  std::vector<bool> folded(peaks.size(), false);
+  // They are about as strong as what lies below half the rate, and no stronger.
+  double tail = 0;
+  for (const Peak& p : peaks)
+    if (p.frequency_hz > lines.rate_hz / 3) tail = std::max(tail, p.rms);
+  for (std::size_t i = 0; i < peaks.size(); ++i)
+    folded[i] = lines.has(i) && peaks[i].rms < 2 * tail && is_folded_order(lines, rate, peaks[i]);
   for (int part = 2; part <= most_parts; ++part) {
     const double hz = rate.rate_hz / part, std_hz = rate.std_hz / part;
     Multiples m = multiples_of(lines, hz, std_hz, highest_order);
@@ -58,7 +82,12 @@ std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& f
                               agreement_hz(peaks[i].frequency_std_hz, peaks[i].frequency_hz / hz * std_hz,
                                            peaks[i].frequency_hz) /
                               hz);
-    const auto further = static_cast<double>(m.members.size() - family.members.size());
+    const auto by_folding = std::count_if(m.members.begin(), m.members.end(), [&](std::size_t i) {
+      return folded[i] && std::find(family.members.begin(), family.members.end(), i) == family.members.end();
+    });
+    const auto further =
+        static_cast<double>(m.members.size() - family.members.size()) - static_cast<double>(by_folding);
+    if (further < 3) continue;
     // The tail of Poisson's distribution, at most; as many parts were tried.
     const double chance =
         expected < further

@@ -16,7 +16,7 @@ double agreement_hz(double std_a, double std_b, double frequency);
 struct FreeLines {
   const std::vector<Peak>& peaks;
   const std::vector<bool>& used;
-  double bin_hz = 0;
+  double bin_hz = 0, rate_hz = 0;  ///< `rate_hz`: of the samples; 0: nothing is folded.
   bool has(std::size_t i) const { return !used[i] && !peaks[i].broad(); }
 };
 
@@ -29,7 +29,8 @@ Multiples multiples_of(const FreeLines& lines, double fundamental, double std_hz
 /// A part of a family's fundamental that lines beside it speak for: impulses whose third order and its
 /// multiples are strongest. Each further line lies near some order of the part by accident with a chance of
 /// twice its tolerance over the part; and most orders between the lowest and the highest are there, which
-/// those of two machines are not. Nothing where no part is.
+/// those of two machines are not. What the family's own orders make where half the rate folds them speaks for
+/// nothing. Nothing where no part is.
 std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& family);
 
 /// Lines at one spacing and its multiples to either side of a family's members.

@@ -87,7 +87,7 @@ class Naming {
     return m.members.size() >= 4 && 2 * m.members.size() >= highest && common == 1;
   }
 
-  FreeLines free_lines() const { return {peaks_, used_, plan_.bin_hz}; }
+  FreeLines free_lines() const { return {peaks_, used_, plan_.bin_hz, plan_.rate_hz}; }
 
   /// Sidebands around the members of a family, such as a shaft's around gear mesh and its harmonics.
   bool family_sidebands(const std::vector<std::size_t>& members, const Peak& fundamental) {
