@@ -13,7 +13,7 @@
 
 namespace vprism {
 
-/// Names are told without their name space's prefix.
+/// Names come without their name space's prefix.
 class XmlAttributes {
  public:
   explicit XmlAttributes(const char** pairs) : pairs_(pairs) {}

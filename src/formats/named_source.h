@@ -25,7 +25,7 @@ auto renamed(const std::string& file, const std::string& name, Work work) {
 /// A source under another name than that of the file it reads.
 class NamedSource : public SampleSource {
  public:
-  /// `amend` sees what is told of the recording, whenever it may have changed.
+  /// `amend` sees the description of the recording, whenever it may have changed.
   NamedSource(std::unique_ptr<SampleSource> source, std::string file, std::string name,
               std::function<void(Recording&)> amend = {});
   const Recording& recording() const override { return recording_; }

@@ -123,8 +123,10 @@ Spectrum spectrum_of(std::span<const double> x, const Spectrum& like, const Spec
   return std::move(estimator.result()[0]);
 }
 
-/// What a line that moves through the band makes there is its own.
-void take_sweep(std::span<const double> samples, double rate_hz, RecordVerdict& out) {
+/// What a line that moves through the band makes there is its own; but a line that stands far above what it
+/// leaves in an RBW stays.
+void take_sweep(std::span<const double> samples, double rate_hz, const Spectrum& spectrum,
+                RecordVerdict& out) {
   const auto sweep = find_sweep(samples, rate_hz);
   if (!sweep) return;
   const double slack =
@@ -137,8 +139,25 @@ void take_sweep(std::span<const double> samples, double rate_hz, RecordVerdict& 
   band.verdict.frequency_hz = (band.low_hz + band.high_hz) / 2;
   band.verdict.frequency_std_hz = (band.high_hz - band.low_hz) / std::sqrt(12.0);
   band.level_rms = sweep->level_rms;
-  for (std::size_t i = 0; i < out.peaks.size(); ++i)
-    if (within(out.peaks[i].frequency_hz)) out.peaks[i].of_band = true, band.members.push_back(i);
+  const auto passing_rms = [&](double hz) {
+    const double span = band.high_hz - band.low_hz;
+    const double density = sweep->exponential
+                               ? 1 / (std::max(hz, band.low_hz) * std::log(band.high_hz / band.low_hz))
+                               : 1 / span;
+    return sweep->level_rms * std::sqrt(spectrum.plan.rbw_hz * density);
+  };
+  double others = 0;
+  for (std::size_t i = 0; i < out.peaks.size(); ++i) {
+    Peak& p = out.peaks[i];
+    if (!within(p.frequency_hz)) continue;
+    const bool stays = !p.broad() && p.rms > 4 * passing_rms(p.frequency_hz);
+    p.of_band = !stays;
+    if (stays)
+      others += p.rms * p.rms;
+    else
+      band.members.push_back(i);
+  }
+  band.level_rms = std::min(band.level_rms, std::sqrt(std::max(0.0, spectrum.variance - others)));
   std::erase_if(out.bands, [&](const JudgedBand& b) { return within((b.low_hz + b.high_hz) / 2); });
   out.bands.push_back(std::move(band));
 }
@@ -210,7 +229,7 @@ RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spec
   }
   out.peaks = std::move(peaks), out.floor = std::move(floor);
   out.peaks.insert(out.peaks.end(), taken_peaks.begin(), taken_peaks.end());
-  take_sweep(samples, rate, out);
+  take_sweep(samples, rate, spectrum, out);
   return out;
 }
 

@@ -231,6 +231,15 @@ inline std::vector<Kind> kinds() {
     r.truth.kinds = {"sweep"};
     return r;
   });
+  add("sweep across a line", [=](Bits& b) {
+    const double hz = between(b, 80, 200), from = between(b, 20, 60), to = between(b, 250, 450);
+    Record r{noise(b, n, 0.02), fs, {}};
+    for (std::size_t k = 0; k < n; ++k)
+      r.x[k] += std::cos(2 * pi * (from * at(k) + (to - from) / (2 * T) * at(k) * at(k)));
+    tone(r.x, hz, 0.5, between(b, 0, 6));
+    r.truth.kinds = {"sweep"}, r.truth.other = true;
+    return r;
+  });
   add("gear mesh with sidebands", [=](Bits& b) {
     const double mesh = between(b, 60, 110), shaft = between(b, 4, 11), depth = between(b, 0.1, 0.5);
     Record r{noise(b, n, 0.02), fs, {}};
