@@ -240,7 +240,7 @@ Spectrum nothing_like(const Spectrum& other) {
 /// Channels in parts of which each can be worked on in memory that does not grow with their number.
 std::vector<CutGroups> in_parts(const CutGroups& groups, const Recording& recording,
                                 const AnalysisSettings& settings) {
-  constexpr double most_bytes = 256e6;
+  constexpr double most_bytes = 384e6;
   std::vector<CutGroups> parts(1);
   // Cross spectra go with all channels at once.
   if (!settings.phase_reference.empty()) return {groups};

@@ -20,6 +20,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <numbers>
 
 #include "identify/least_squares.h"
@@ -52,7 +53,8 @@ LobeFit::LobeFit(const Spectrum& spectrum)
 
 std::complex<double> LobeFit::centred(std::size_t bin) const {
   const double k = spectrum_.start_bins + static_cast<double>(bin);
-  if (k == std::floor(k)) return (std::fmod(k, 2) == 0 ? 1.0 : -1.0) * spectrum_.first[bin];
+  if (const auto whole = static_cast<std::int64_t>(k); static_cast<double>(whole) == k)
+    return whole % 2 == 0 ? spectrum_.first[bin] : -spectrum_.first[bin];
   return std::polar(1.0, std::numbers::pi * std::fmod(k, 2)) * spectrum_.first[bin];
 }
 
@@ -117,23 +119,63 @@ Line LobeFit::start(std::size_t bin, const std::vector<double>& power) const {
 std::vector<double> LobeFit::remainder(const std::vector<Line>& lines) const {
   const bool single = complex_fit();
   std::vector<double> left = spectrum_.power;
+  const std::size_t bins = left.size();
   const double dc = direct(lines);
-  for (std::size_t bin = 0; bin < left.size(); ++bin) {
-    const auto k = static_cast<double>(bin);
-    // Far side lobes of many lines are only worth their cost where they matter: within some lobes, or all
-    // where there are few bins.
-    const double still = dc == 0 || (k > 2000 && left.size() > 20000) ? 0 : dc * transform_(k);
-    std::complex<double> y = single ? centred(bin) - still : 0;
-    double model = still * still;
-    for (const Line& line : lines) {
-      if (std::abs(k - line.bins) > 200 && left.size() > 20000) continue;
-      const double near = transform_(k - line.bins), mirror = image(k, line.bins);
-      if (single)
-        y -= line.half * near + std::conj(line.half) * mirror;
-      else
-        model += line.square * (near * near + mirror * mirror);
-    }
-    left[bin] = spectrum_.crest(bin) * (single ? std::norm(y) : std::max(0.0, square(bin) - model));
+  // Far side lobes of many lines are only worth their cost where they matter: within some lobes, or all
+  // where there are few bins.
+  const bool all = bins <= 20000;
+  const auto reach = [&](double place, double most) {
+    if (all) return std::pair<std::size_t, std::size_t>(0, bins);
+    const double end = static_cast<double>(bins);
+    return std::pair(static_cast<std::size_t>(std::clamp(std::ceil(place - most), 0.0, end)),
+                     static_cast<std::size_t>(std::clamp(std::floor(place + most) + 1, 0.0, end)));
+  };
+  constexpr std::size_t some = 4096;
+  std::vector<std::complex<double>> values(single ? some : 0);
+  std::vector<double> model(some), near(some), mirror(some);
+  for (std::size_t from = 0; from < bins; from += some) {
+    const std::size_t end = std::min(bins, from + some);
+    bool touched = false;
+    // Works on the bins of this part within [low, high).
+    const auto within = [&](std::pair<std::size_t, std::size_t> range, const auto& work) {
+      const std::size_t low = std::max(from, range.first), high = std::min(end, range.second);
+      if (low >= high) return;
+      if (!touched) {
+        std::fill(model.begin(), model.end(), 0.0);
+        for (std::size_t k = from; k < end && single; ++k) values[k - from] = centred(k);
+        touched = true;
+      }
+      work(low, high - low);
+    };
+    if (dc != 0)
+      within(reach(0, 2000), [&](std::size_t low, std::size_t count) {
+        transform_.run(static_cast<double>(low), count, near.data());
+        for (std::size_t i = 0; i < count; ++i) {
+          const double still = dc * near[i];
+          if (single)
+            values[low - from + i] -= still;
+          else
+            model[low - from + i] += still * still;
+        }
+      });
+    for (const Line& line : lines)
+      within(reach(line.bins, 200), [&](std::size_t low, std::size_t count) {
+        transform_.run(static_cast<double>(low) - line.bins, count, near.data());
+        if (mirrored_)
+          transform_.run(static_cast<double>(low) + line.bins, count, mirror.data());
+        else
+          std::fill(mirror.begin(), mirror.end(), 0.0);
+        for (std::size_t i = 0; i < count; ++i)
+          if (single)
+            // half times near, and its conjugate times mirror.
+            values[low - from + i] -= std::complex<double>(line.half.real() * (near[i] + mirror[i]),
+                                                           line.half.imag() * (near[i] - mirror[i]));
+          else
+            model[low - from + i] += line.square * (near[i] * near[i] + mirror[i] * mirror[i]);
+      });
+    for (std::size_t k = from; k < end && touched; ++k)
+      left[k] = spectrum_.crest(k) *
+                (single ? std::norm(values[k - from]) : std::max(0.0, square(k) - model[k - from]));
   }
   return left;
 }

@@ -3,23 +3,22 @@
 //     x[n] = m + sum_k (a_k cos w_k t + b_k sin w_k t) exp(-d_k t),   t = n - (N - 1) / 2
 //
 // Time counts from the middle of the record, where frequency and phase are independent of each other. Normal
-// equations are added up sample by sample; sines turn by a recurrence that is started anew every 256 samples.
+// equations are added up in blocks of samples.
 #include "identify/sine_fit.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <numbers>
 
+#include "base/clones.h"
+#include "base/dot.h"
 #include "base/error.h"
+#include "base/turned_sine.h"
 #include "identify/least_squares.h"
 
 namespace vprism {
 
 namespace {
-
-/// Samples between exact values of a turning sine.
-constexpr std::size_t turned_samples = 256;
 
 /// One sine about the middle of the record.
 struct Turning {
@@ -28,22 +27,32 @@ struct Turning {
   Eigen::Index unknowns() const { return 2 + (fixed ? 0 : 1) + (decays ? 1 : 0); }
 };
 
-/// Calls work(n, t, cos, sin) for each sample, the decay in both.
-template <typename Work>
-void walk(const Turning& s, std::size_t from, std::size_t end, double middle, const Work& work) {
-  const double step_c = std::cos(s.w), step_s = std::sin(s.w), step_d = s.decays ? std::exp(-s.d) : 1;
-  for (std::size_t at = from; at < end; at += turned_samples) {
-    double t = static_cast<double>(at) - middle;
-    const double size = s.decays ? std::exp(std::clamp(-s.d * t, -600.0, 600.0)) : 1;
-    double c = size * std::cos(s.w * t), q = size * std::sin(s.w * t);
-    for (std::size_t n = at; n < std::min(end, at + turned_samples); ++n, t += 1) {
-      work(n, t, c, q);
-      const double next = (c * step_c - q * step_s) * step_d;
-      q = (c * step_s + q * step_c) * step_d;
-      c = next;
-    }
-  }
+constexpr std::size_t block = TurnedSine::block;
+
+using Rows = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
+
+/// t (a c + b q), t from `start` on.
+VPRISM_WIDE void slope(double start, double a, double b, const double* c, const double* q, std::size_t count,
+                       double* out) {
+  for (std::size_t k = 0; k < count; ++k) out[k] = (start + static_cast<double>(k)) * (a * c[k] + b * q[k]);
 }
+
+/// Products of rows with each other, below the diagonal and on it, and with `x`.
+void add_products(const Rows& rows, std::size_t count, const double* x, Matrix& normal, Vector& gradient) {
+  // A library's product of matrices pays from some rows on.
+  if (rows.rows() <= 6) {
+    for (Eigen::Index i = 0; i < rows.rows(); ++i) {
+      for (Eigen::Index j = 0; j <= i; ++j) normal(i, j) += dot(&rows(i, 0), &rows(j, 0), count);
+      gradient(i) += dot(&rows(i, 0), x, count);
+    }
+    return;
+  }
+  const auto part = rows.leftCols(static_cast<Eigen::Index>(count));
+  normal.noalias() += part * part.transpose();
+  gradient.noalias() += part * Eigen::Map<const Vector>(x, static_cast<Eigen::Index>(count));
+}
+
+TurnedSine turned(const Turning& s) { return TurnedSine(s.w, s.decays ? s.d : 0); }
 
 class SampleFit {
  public:
@@ -53,7 +62,12 @@ class SampleFit {
         middle_((static_cast<double>(x.size()) - 1) / 2) {
     for (const double v : x) mean_ += v / static_cast<double>(x.size());
     for (double& v : left_) v -= mean_;
-    for (const Turning& s : sines_) take(s, -1);
+    for (const Turning& s : sines_) {
+      const TurnedSine sine = turned(s);
+      for_blocks([&](std::size_t at, std::size_t count, double t) {
+        sine.add(t, -s.a, -s.b, count, left_.data() + at);
+      });
+    }
   }
 
   void run(const std::vector<std::vector<std::size_t>>& clusters, double still) {
@@ -89,38 +103,51 @@ class SampleFit {
   }
 
  private:
-  void take(const Turning& s, double sign) {
-    walk(s, 0, left_.size(), middle_,
-         [&](std::size_t n, double, double c, double q) { left_[n] += sign * (s.a * c + s.b * q); });
+  /// Calls work(first sample, samples, time of the first) for each block.
+  template <typename Work>
+  void for_blocks(const Work& work) const {
+    for (std::size_t at = 0; at < left_.size(); at += block)
+      work(at, std::min(block, left_.size() - at), static_cast<double>(at) - middle_);
+  }
+
+  /// One sine in place of another.
+  void exchange(const Turning& before, const Turning& after) {
+    const TurnedSine old = turned(before);
+    if (after.w == before.w && after.d == before.d)
+      return for_blocks([&](std::size_t at, std::size_t count, double t) {
+        old.add(t, before.a - after.a, before.b - after.b, count, left_.data() + at);
+      });
+    const TurnedSine now = turned(after);
+    for_blocks([&](std::size_t at, std::size_t count, double t) {
+      old.add(t, before.a, before.b, count, left_.data() + at);
+      now.add(t, -after.a, -after.b, count, left_.data() + at);
+    });
   }
 
   /// Normal equations of one cluster at its present values.
   void gather(const std::vector<std::size_t>& cluster, Matrix& normal, Vector& gradient) const {
     Eigen::Index unknowns = 0;
-    for (const std::size_t k : cluster) unknowns += sines_[k].unknowns();
+    std::vector<TurnedSine> sines;
+    for (const std::size_t k : cluster) {
+      unknowns += sines_[k].unknowns();
+      sines.push_back(turned(sines_[k]));
+    }
     normal = Matrix::Zero(unknowns, unknowns);
     gradient = Vector::Zero(unknowns);
-    Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor> rows(unknowns, turned_samples);
-    for (std::size_t at = 0; at < left_.size(); at += turned_samples) {
-      const std::size_t end = std::min(left_.size(), at + turned_samples);
-      const auto count = static_cast<Eigen::Index>(end - at);
+    Rows rows(unknowns, static_cast<Eigen::Index>(block));
+    for_blocks([&](std::size_t at, std::size_t count, double start) {
       Eigen::Index row = 0;
-      for (const std::size_t k : cluster) {
-        const Turning& s = sines_[k];
-        const Eigen::Index first = row;
-        walk(s, at, end, middle_, [&](std::size_t n, double t, double c, double q) {
-          const auto col = static_cast<Eigen::Index>(n - at);
-          rows(first, col) = c;
-          rows(first + 1, col) = q;
-          if (!s.fixed) rows(first + 2, col) = t * (s.b * c - s.a * q);
-          if (s.decays) rows(first + s.unknowns() - 1, col) = -t * (s.a * c + s.b * q);
-        });
+      for (std::size_t i = 0; i < cluster.size(); ++i) {
+        const Turning& s = sines_[cluster[i]];
+        double *const c = &rows(row, 0), *const q = &rows(row + 1, 0);
+        sines[i].fill(start, count, c, q);
+        if (!s.fixed) slope(start, s.b, -s.a, c, q, count, &rows(row + 2, 0));
+        if (s.decays) slope(start, -s.a, -s.b, c, q, count, &rows(row + s.unknowns() - 1, 0));
         row += s.unknowns();
       }
-      const auto part = rows.leftCols(count);
-      normal.noalias() += part * part.transpose();
-      gradient.noalias() += part * Eigen::Map<const Vector>(left_.data() + at, count);
-    }
+      add_products(rows, count, left_.data() + at, normal, gradient);
+    });
+    normal.triangularView<Eigen::StrictlyUpper>() = normal.transpose();
   }
 
   /// One step; how far it went, in amplitudes and in turns over the record.
@@ -138,7 +165,7 @@ class SampleFit {
     const double record = static_cast<double>(left_.size());
     for (const std::size_t k : cluster) {
       Turning& s = sines_[k];
-      take(s, +1);
+      const Turning before = s;
       // Of a small sine beside a large one no more than that leaves.
       const double size = std::max({std::hypot(s.a, s.b), 1e-3 * largest, 1e-300});
       moved = std::max(moved, std::hypot(change[row], change[row + 1]) / size);
@@ -156,7 +183,7 @@ class SampleFit {
         moved = std::max(moved, std::abs(step) * record);
       }
       row += s.unknowns();
-      take(s, -1);
+      exchange(before, s);
     }
     return moved;
   }

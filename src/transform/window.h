@@ -87,6 +87,8 @@ class WindowTransform {
  public:
   WindowTransform(const Window& window, std::size_t size);
   double operator()(double bins) const;
+  /// At `first`, `first` + 1, ...: of many bins in turn several times as quick.
+  void run(double first, std::size_t count, double* values) const;
   double angle(double bins) const;
   bool symmetric() const { return decay_ == 0; }
   /// R(d) and its derivative by d.

@@ -4,6 +4,8 @@
 #include <complex>
 #include <numbers>
 
+#include "base/clones.h"
+#include "base/turned_sine.h"
 #include "transform/window.h"
 
 namespace vprism {
@@ -74,6 +76,54 @@ double WindowTransform::operator()(double bins) const {
     sum += (m % 2 == 0 ? 1 : -1) * terms_[m] * (1 + squares[m]) / (squares[m] - square);
   const double parity = std::fmod(std::abs(nearest), 2) == 1 ? -1 : 1;
   return parity * std::sin(pi * off) * cotangent * sum / size_;
+}
+
+namespace {
+
+/// The sum of `operator()`, sin(pi d) apart, where `c` and `s` are cosine and sine of pi d / N.
+VPRISM_WIDE void side_lobes(const double* c, const double* s, const double* terms, const double* squares,
+                            std::size_t count, double* out) {
+  for (std::size_t k = 0; k < count; ++k) {
+    const double cotangent = c[k] / s[k], square = cotangent * cotangent;
+    double sum = terms[0];
+    for (std::size_t m = 1; m < 7; ++m) sum += terms[m] / (squares[m] - square);
+    out[k] = cotangent * sum;
+  }
+}
+
+}  // namespace
+
+void WindowTransform::run(double first, std::size_t count, double* values) const {
+  if (decay_ > 0 || terms_.empty() || terms_.size() > 7) {
+    for (std::size_t k = 0; k < count; ++k) values[k] = evaluate(first + static_cast<double>(k)).value;
+    return;
+  }
+  const double nearest = std::round(first), off = first - nearest;
+  // Terms that the window has not are 0 over what is never 0.
+  double terms[7] = {terms_[0]}, squares[7] = {-1, -1, -1, -1, -1, -1, -1};
+  for (std::size_t m = 1; m < terms_.size(); ++m) {
+    squares[m] = cotangent_squares(size_)[m];
+    terms[m] = (m % 2 == 0 ? 1 : -1) * terms_[m] * (1 + squares[m]);
+  }
+  const double parity = std::fmod(std::abs(nearest), 2) == 1 ? -1 : 1;
+  const double sine = parity * std::sin(pi * off) / size_;
+  const TurnedSine turned(pi / size_);
+  double c[TurnedSine::block], s[TurnedSine::block];
+  const double around = static_cast<double>(terms_.size()) + 1;
+  for (std::size_t at = 0; at < count; at += TurnedSine::block) {
+    const std::size_t some = std::min(TurnedSine::block, count - at);
+    const double from = first + static_cast<double>(at);
+    turned.fill(from, some, c, s);
+    side_lobes(c, s, terms, squares, some, values + at);
+    for (std::size_t k = 0; k < some; ++k) values[at + k] *= (at + k) % 2 == 0 ? sine : -sine;
+    // Main lobes lie about the multiples of N.
+    const double last = from + static_cast<double>(some - 1);
+    for (double lobe = std::ceil((from - around) / size_) * size_; lobe <= last + around; lobe += size_) {
+      const double low = std::max(from, from + std::ceil(lobe - around - from));
+      for (double d = low; d <= std::min(last, lobe + around); d += 1)
+        values[at + static_cast<std::size_t>(d - from + 0.5)] = evaluate(d).value;
+    }
+  }
 }
 
 namespace {

@@ -98,6 +98,21 @@ TEST_P(AllWindows, TransformIsTheSumItStandsFor) {
   }
 }
 
+TEST_P(AllWindows, ARunOfBinsIsEachByItself) {
+  for (const std::size_t size : {64u, 1000u, 16384u}) {
+    const WindowTransform transform(parse_window(GetParam()), size);
+    // Over the main lobes at 0 and at N, from whole bins and between.
+    for (const double first : {-0.5 * static_cast<double>(size), -40.0, -0.3, 5.0, 6.25,
+                               0.9 * static_cast<double>(size) + 0.123}) {
+      std::vector<double> run(700);
+      transform.run(first, run.size(), run.data());
+      for (std::size_t k = 0; k < run.size(); ++k)
+        ASSERT_NEAR(run[k], transform(first + static_cast<double>(k)), 1e-12)
+            << size << " " << first << " " << k;
+    }
+  }
+}
+
 INSTANTIATE_TEST_SUITE_P(Table, AllWindows,
                          ::testing::Values("rectangular", "hann", "hamming", "blackman-harris", "flat-top",
                                            "flat-top-narrow", "nuttall", "blackman", "bartlett", "tukey",
