@@ -37,19 +37,20 @@ VPRISM_WIDE void slope(double start, double a, double b, const double* c, const 
   for (std::size_t k = 0; k < count; ++k) out[k] = (start + static_cast<double>(k)) * (a * c[k] + b * q[k]);
 }
 
-/// Products of rows with each other, below the diagonal and on it, and with `x`.
+/// Products of the first `normal.rows()` rows with each other, below the diagonal and on it, and with `x`. Rows
+/// are taken four at a time: there are as many as makes fours.
 void add_products(const Rows& rows, std::size_t count, const double* x, Matrix& normal, Vector& gradient) {
-  // A library's product of matrices pays from some rows on.
-  if (rows.rows() <= 6) {
-    for (Eigen::Index i = 0; i < rows.rows(); ++i) {
-      for (Eigen::Index j = 0; j <= i; ++j) normal(i, j) += dot(&rows(i, 0), &rows(j, 0), count);
-      gradient(i) += dot(&rows(i, 0), x, count);
+  const auto stride = static_cast<std::size_t>(rows.cols());
+  double four[4];
+  for (Eigen::Index j = 0; j < normal.rows(); j += 4) {
+    const Eigen::Index end = std::min(normal.rows(), j + 4);
+    four_dots(x, &rows(j, 0), stride, count, four);
+    for (Eigen::Index k = j; k < end; ++k) gradient(k) += four[k - j];
+    for (Eigen::Index i = j; i < normal.rows(); ++i) {
+      four_dots(&rows(i, 0), &rows(j, 0), stride, count, four);
+      for (Eigen::Index k = j; k < std::min(end, i + 1); ++k) normal(i, k) += four[k - j];
     }
-    return;
   }
-  const auto part = rows.leftCols(static_cast<Eigen::Index>(count));
-  normal.noalias() += part * part.transpose();
-  gradient.noalias() += part * Eigen::Map<const Vector>(x, static_cast<Eigen::Index>(count));
 }
 
 TurnedSine turned(const Turning& s) { return TurnedSine(s.w, s.decays ? s.d : 0); }
@@ -134,7 +135,7 @@ class SampleFit {
     }
     normal = Matrix::Zero(unknowns, unknowns);
     gradient = Vector::Zero(unknowns);
-    Rows rows(unknowns, static_cast<Eigen::Index>(block));
+    Rows rows = Rows::Zero((unknowns + 3) / 4 * 4, static_cast<Eigen::Index>(block));
     for_blocks([&](std::size_t at, std::size_t count, double start) {
       Eigen::Index row = 0;
       for (std::size_t i = 0; i < cluster.size(); ++i) {

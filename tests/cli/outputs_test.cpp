@@ -188,6 +188,26 @@ TEST(FullDisk, GivesOneLineAStatusAndNothingHalf) {
   }
 }
 
+TEST(FullDisk, UnderWhatIsHeldCostsNothingButMemory) {
+  const ScratchFolder folder;
+  ASSERT_EQ(run_program(folder,
+                        "generate 'u (V): tone 313Hz 1 + tone 626Hz 0.01 + white 0.001' --rate 10kHz "
+                        "--duration 450s --to npy --out . --quiet")
+                .status,
+            0);
+  std::string recording;
+  for (const auto& entry : fs::directory_iterator(folder.path("")))
+    if (entry.path().extension() == ".npy") recording = entry.path().filename().string();
+  ASSERT_FALSE(recording.empty());
+  const std::string line = "set -o pipefail; vprism distortion " + recording +
+                           " --rate 10kHz --harmonics 2 --figure none --json --quiet | cat > ";
+  // What is held lies in a file beyond 64 MB; here no file may grow beyond one.
+  ASSERT_EQ(shell(folder, line + "with"), 0);
+  ASSERT_EQ(shell(folder, "(ulimit -f 1024; " + line + "without)"), 0);
+  EXPECT_FALSE(ScratchFolder::read(folder.path("with")).empty());
+  EXPECT_EQ(ScratchFolder::read(folder.path("with")), ScratchFolder::read(folder.path("without")));
+}
+
 TEST(Interrupt, RemovesWhatIsUnfinished) {
   const ScratchFolder folder;
   EXPECT_EQ(shell(folder, "'" VPRISM_PROGRAM
