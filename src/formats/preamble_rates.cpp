@@ -16,9 +16,17 @@ double samples_per_second(std::string unit) {
   if (unit.size() > 2 && prefixes.find(unit[0]) != std::string_view::npos)
     factor = factors[prefixes.find(unit[0])], unit.erase(0, 1);
   unit = lower_case(trimmed(unit));
-  for (const char* known : {"s/s", "sa/s", "sps", "samples/s", "smp/s", "samples/sec", "samples per second",
-                            "sample/s", "samples/second", "pts/s"})
-    if (unit == known) return factor;
+  // "samples/s", "scans per second", "pts/sec": what is counted over a second.
+  const std::size_t slash = unit.find('/'), per = unit.find(" per ");
+  const std::string counted = unit.substr(0, std::min(slash, per));
+  const std::string over = slash != std::string::npos ? unit.substr(slash + 1)
+                           : per != std::string::npos ? unit.substr(per + 5)
+                                                      : "";
+  if (unit == "sps") return factor;
+  if (over != "s" && over != "sec" && over != "second") return 0;
+  for (const char* known : {"s", "sa", "sample", "samples", "smp", "smpl", "pts", "points", "scan", "scans",
+                            "readings", "frames", "lines", "values"})
+    if (counted == known) return factor;
   return 0;
 }
 
@@ -33,9 +41,10 @@ void join_threes(std::string& text) {
 }
 
 std::string rate_among_words(std::string_view text) {
-  if (lower_case(text).find("sampl") == std::string::npos) return "";
   std::vector<std::string_view> words;
   split_cells(text, ' ', words);
+  // A frequency with nothing beside it says no less.
+  if (lower_case(text).find("sampl") == std::string::npos && words.size() > 2) return "";
   std::string found;
   double number = 0;
   for (std::size_t i = 0; i < words.size(); ++i) {

@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "formats/clock.h"
 #include "formats/loose_cell.h"
+#include "formats/preamble_rates.h"
 
 namespace vprism {
 
@@ -134,6 +135,10 @@ TableGuess guess_table(std::span<const TextLine> lines, const ReadSettings& sett
     const TableGuess guess = guess_with(lines, delimiter, decimal);
     if (guess.score > best.score * (1 + 1e-9)) best = guess;
   }
+  // "2000 samples/sec" above a single column is a number with something beside it, but no row.
+  if (best.first < best.last && !rate_among_words(lines[best.first].text).empty() &&
+      rate_among_words(lines[best.first + 1].text).empty())
+    ++best.first;
   return best;
 }
 

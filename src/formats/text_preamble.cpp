@@ -1,14 +1,12 @@
-// text_preamble.cpp: notes, and what they say of the axis: sample interval, sampling rate, number of samples.
+// text_preamble.cpp: keys and values as lines above a table, or cells beside it, have them.
 #include "formats/text_preamble.h"
 
 #include <algorithm>
-#include <cmath>
-#include <initializer_list>
 #include <nlohmann/json.hpp>
 
 #include "base/text.h"
+#include "formats/axis_words.h"
 #include "formats/clock.h"
-#include "formats/key_meaning.h"
 #include "formats/preamble_rates.h"
 #include "formats/title_names.h"
 
@@ -31,128 +29,6 @@ std::string unquoted_cell(std::string_view cell) {
 
 namespace {
 
-bool contains_any(const std::string& text, std::initializer_list<const char*> words) {
-  return std::any_of(words.begin(), words.end(),
-                     [&](const char* word) { return text.find(word) != std::string::npos; });
-}
-
-/// When the record began: "Start time; 2025-11-03T06:07:08Z", or a date and a time of day under two keys.
-/// Dates that may be read in two ways are left alone.
-bool read_date(TextLayout& layout, const std::string& key, const std::string& value) {
-  static constexpr std::string_view plain[] = {"date",    "time",      "datum",    "zeit",
-                                               "uhrzeit", "date/time", "timestamp"};
-  if (std::find(std::begin(plain), std::end(plain), key) == std::end(plain) &&
-      !contains_any(key, {"start", "begin", "trigger", "recorded", "record time", "record date",
-                          "acquisition", "measurement"}))
-    return false;
-  if (is_ambiguous_date(value.substr(0, value.find_first_of("T "))) ||
-      contains_any(key, {"stop", "end time", "end date"}))
-    return false;
-  if (const auto whole = parse_date_time(value))
-    layout.began_ns = *whole;
-  else if (const auto day = parse_date(value))
-    layout.began_day_ns = *day;
-  else if (const auto time = parse_time_of_day(value); time && value.find(':') != std::string::npos)
-    layout.began_time_ns = *time;
-  else
-    return false;
-  return true;
-}
-
-/// In seconds, of keys as attributes have them: "XINCR", "wf_increment", "srate". `in` gives the value in a
-/// unit, 0 where it has another dimension.
-template <typename In>
-double interval_by_meaning(const std::string& key, In in) {
-  double factor = 1;
-  switch (meaning_of_key(key, factor)) {
-    case KeyMeaning::rate:
-      return in("Hz") > 0 ? 1 / (in("Hz") * factor) : 0;
-    case KeyMeaning::interval:
-      return lower_case(key) == "step" ? 0 : in("s") * factor;
-    default:
-      return 0;
-  }
-}
-
-/// Takes interval, rate, duration and length from a key and its value.
-void read_note(TextLayout& layout, const std::string& key, std::string value) {
-  while (!value.empty() && (value.back() == ';' || value.back() == ' ')) value.pop_back();
-  layout.notes.emplace_back(key, value);
-  join_threes(value);
-  if (read_date(layout, lower_case(key), value)) return;
-  const Channel title = channel_from_title(key);
-  const std::string name = lower_case(title.name);
-  double number = 0;
-  const std::size_t unit_at = value.find_first_not_of("+-.,0123456789eE");
-  std::string unit_text =
-      unit_at == std::string::npos ? "" : std::string(trimmed(std::string_view(value).substr(unit_at)));
-  if (!parse_cell(std::string_view(value).substr(0, unit_at), layout.decimal, number)) return;
-  if (unit_text.empty() && title.unit.text() != "1") unit_text = title.unit.text();
-  // "44100 Hz. Sample values on ...": words behind the unit; "50/s"; "51.2k".
-  if (const std::size_t end = unit_text.find_first_of(" ,;");
-      end != std::string::npos && !Unit::try_parse(unit_text) && samples_per_second(unit_text) == 0) {
-    std::string first = unit_text.substr(0, end);
-    while (!first.empty() && (first.back() == '.' || first.back() == ':')) first.pop_back();
-    if (Unit::try_parse(first)) unit_text = first;
-  }
-  if (unit_text == "/s" || unit_text == "/sec") unit_text = "Hz";
-  if (unit_text == "k" || unit_text == "M") number *= unit_text == "k" ? 1e3 : 1e6, unit_text.clear();
-  const auto in = [&](const char* base) {
-    auto unit = unit_text.empty() ? Unit::try_parse(base) : Unit::try_parse(unit_text);
-    if (!unit) unit = Unit::try_parse(lower_case(unit_text));  // "SEC"
-    return unit && unit->converts_to(Unit::parse(base)) ? unit->convert(number, Unit::parse(base)) : 0.0;
-  };
-  if (contains_any(
-          name, {"start time", "time offset", "trigger offset", "first sample time", "time of first sample",
-                 "x origin", "xorigin", "xzero", "x zero", "horizontal offset"}) ||
-      name == "t0" || name == "start") {
-    const auto unit = unit_text.empty() ? std::optional<Unit>(Unit::parse("s")) : Unit::try_parse(unit_text);
-    if (unit && unit->converts_to(Unit::parse("s"))) layout.start_s = unit->convert(number, Unit::parse("s"));
-    return;
-  }
-  if (!(number > 0)) return;
-  const bool sampling = contains_any(name, {"sampl", "record", "horizontal", "scan", "acquisition", "tact"});
-  double interval = 0;
-  // "20 kS/s", "5 MSa/s", "10 kSPS": samples are counted, not siemens.
-  if (const auto rate = samples_per_second(unit_text); rate > 0 && number > 0) {
-    if (layout.interval_s == 0)
-      layout.interval_s = 1 / (number * rate), layout.interval_source = "preamble (" + key + ")";
-    return;
-  }
-  if (contains_any(name,
-                   {"duration", "total time", "time span", "timespan", "record time", "acquisition time",
-                    "sweep time", "recording time", "measurement time", "messdauer"}) &&
-      in("s") > 0) {
-    if (layout.total_s == 0) layout.total_s = in("s");
-    return;
-  }
-  if (contains_any(name, {"interval", "increment", "delta t", "delta_t", "delta_x", "delta x", "x step",
-                          "time step", "timestep", "sample period", "sampling period", "sampling time",
-                          "time resolution", "abtastintervall", "seconds per sample", "time per sample"}) ||
-      name == "dt" || name == "delta" || name == "tsample" || name == "ts")
-    interval = in("s");
-  else if ((sampling && contains_any(name, {"rate", "freq"})) ||
-           contains_any(name, {"abtastrate", "samples per second", "samples/s"}) || name == "fs" ||
-           name == "rate" ||
-           ((name == "sampling" || name == "sampled" || name == "sampled at") && unit_text != ""))
-    interval = in("Hz") > 0 ? 1 / in("Hz") : 0;
-  else if ((name == "npts" || name == "npt" ||
-            contains_any(name, {"record length", "number of points", "no. of points", "number of samples",
-                                "points", "samples"})) &&
-           number == std::floor(number))
-    layout.declared = static_cast<std::int64_t>(number);
-  else if (interval == 0)
-    interval = interval_by_meaning(key, in);
-  if (interval > 0 && layout.interval_s == 0) {
-    layout.interval_s = interval;
-    layout.interval_source = "preamble (" + key + ")";
-  }
-}
-
-}  // namespace
-
-namespace {
-
 /// {"fs": 2000, "unit": "g"} in a line of its own. False where it is none.
 bool read_object(TextLayout& layout, std::string_view text) {
   if (text.front() != '{' || text.back() != '}') return false;
@@ -160,7 +36,7 @@ bool read_object(TextLayout& layout, std::string_view text) {
   if (!object.is_object()) return false;
   for (const auto& [key, value] : object.items())
     if (value.is_string() || value.is_number())
-      read_note(layout, clean_text(key),
+      take_note(layout, clean_text(key),
                 clean_text(value.is_string() ? value.get<std::string>() : value.dump()));
   return true;
 }
@@ -177,7 +53,7 @@ bool read_element(TextLayout& layout, std::string_view text) {
   std::string said = clean_text(value);
   if (unit != std::string_view::npos)
     said += " " + clean_text(tag.substr(unit + 6, tag.find('"', unit + 6) - unit - 6));
-  read_note(layout, clean_text(key), said);
+  take_note(layout, clean_text(key), said);
   return true;
 }
 
@@ -205,7 +81,7 @@ bool read_pairs(TextLayout& layout, std::string_view text) {
     pairs.emplace_back(clean_text(key), clean_text(trimmed(value)));
     from = next;
   }
-  for (const auto& [key, value] : pairs) read_note(layout, key, value);
+  for (const auto& [key, value] : pairs) take_note(layout, key, value);
   return true;
 }
 
@@ -225,7 +101,7 @@ bool read_parted(TextLayout& layout, std::string_view text) {
     pairs.emplace_back(unquoted_cell(key), unquoted_cell(part.substr(mark + 1)));
   }
   if (pairs.size() < 2) return false;
-  for (const auto& [key, value] : pairs) read_note(layout, key, value);
+  for (const auto& [key, value] : pairs) take_note(layout, key, value);
   return true;
 }
 
@@ -250,7 +126,7 @@ bool read_titled_values(TextLayout& layout, std::string_view titles, std::string
   if (!any) return false;
   for (std::size_t k = 0; k < keys.size(); ++k)
     if (const std::string key = unquoted_cell(keys[k]); !key.empty())
-      read_note(layout, key, unquoted_cell(cells[k]));
+      take_note(layout, key, unquoted_cell(cells[k]));
   return true;
 }
 
@@ -281,7 +157,7 @@ void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view
     if (run.size() >= 2) {
       std::string value = run[1];
       for (std::size_t i = 2; i < run.size(); ++i) value += " " + run[i];
-      read_note(layout, run[0], value);
+      take_note(layout, run[0], value);
     } else if (run.size() == 1) {
       layout.notes.emplace_back(run[0], "");
     }
@@ -309,18 +185,33 @@ void read_preamble_line(TextLayout& layout, std::string_view text) {
     return;
   std::vector<std::string_view> cells;
   split_cells(text, layout.delimiter == ' ' ? '\t' : layout.delimiter, cells);
-  // In a comment, what stands behind "key: " is one value.
+  // In a comment, what stands behind "key: " is one value; and so it is where its mark of a decimal parts the
+  // line: "interval = 0,5 ms".
   const std::size_t colon = text.find(": ");
-  const bool number_behind = colon != std::string_view::npos && colon + 2 < text.size() &&
-                             text[colon + 2] >= '0' && text[colon + 2] <= '9';
-  const bool keyed = (comment || number_behind) && colon != std::string_view::npos && colon < cells[0].size();
+  std::size_t mark_at = text.find_first_of(":=");
+  // That of a time of day is none.
+  const auto digit = [&](std::size_t i) { return i < text.size() && text[i] >= '0' && text[i] <= '9'; };
+  while (mark_at != std::string_view::npos && mark_at > 0 && text[mark_at] == ':' && digit(mark_at - 1) &&
+         digit(mark_at + 1))
+    mark_at = text.find_first_of(":=", mark_at + 1);
+  const auto number_behind = [&](std::size_t mark) {
+    return digit(mark == std::string_view::npos ? mark : text.find_first_not_of(" :=", mark));
+  };
+  const bool within = colon != std::string_view::npos && colon < cells[0].size();
+  const bool keyed = (within && (comment || number_behind(colon))) ||
+                     (cells.size() == 2 && mark_at < cells[0].size() && number_behind(mark_at));
   if (cells.size() < 2 || keyed) {
-    const std::size_t mark = text.find_first_of(":=");
+    std::size_t mark = mark_at;
+    // Parted otherwise than the rows: "samples per second;2000".
+    if (mark == std::string_view::npos)
+      if (const std::size_t other = text.find_first_of(";\t,|");
+          number_behind(text.find_first_not_of(" ;\t,|", other)))
+        mark = other;
     const std::size_t blank = text.find_last_of(" \t");
     double number = 0;
     if (const std::string rate = mark == std::string_view::npos ? rate_among_words(text) : "";
         !rate.empty()) {
-      read_note(layout, "sampling rate", rate);
+      take_note(layout, "sampling rate", rate);
       return;
     }
     // "Sampling Freq(Hz) 100Hz", "FS 50": a value behind the last blank, where its unit, or that the key is
@@ -329,25 +220,30 @@ void read_preamble_line(TextLayout& layout, std::string_view text) {
     if (mark == std::string_view::npos && blank != std::string_view::npos && text[blank + 1] >= '0' &&
         text[blank + 1] <= '9' && parse_any_cell(text.substr(blank + 1), '.', number) &&
         (!parse_cell(text.substr(blank + 1), '.', number) || key.find(' ') == std::string_view::npos ||
-         key.back() == ')')) {
-      read_note(layout, unquoted_cell(key), unquoted_cell(text.substr(blank + 1)));
+         key.back() == ')' || key.back() == ']')) {
+      take_note(layout, unquoted_cell(key), unquoted_cell(text.substr(blank + 1)));
       return;
     }
+    // "Logging interval 00:00:01".
+    if (mark == std::string_view::npos && blank != std::string_view::npos &&
+        parse_time_of_day(text.substr(blank + 1)) && axis_word(key, AxisUnit::time) == AxisWord::interval)
+      return take_note(layout, unquoted_cell(key), unquoted_cell(text.substr(blank + 1)));
     // "Sample interval 5 ms": a number and its unit behind the last but one.
     const std::size_t before = blank == std::string_view::npos || blank == 0
                                    ? std::string_view::npos
                                    : text.find_last_of(" \t", blank - 1);
     if (mark == std::string_view::npos && before != std::string_view::npos && before > 0 &&
         parse_cell(text.substr(before + 1, blank - before - 1), '.', number) &&
-        Unit::try_parse(text.substr(blank + 1))) {
-      read_note(layout, unquoted_cell(text.substr(0, before)), unquoted_cell(text.substr(before + 1)));
+        (Unit::try_parse(text.substr(blank + 1)) ||
+         samples_per_second(std::string(text.substr(blank + 1))) > 0)) {
+      take_note(layout, unquoted_cell(text.substr(0, before)), unquoted_cell(text.substr(before + 1)));
       return;
     }
     // In columns: two blanks and more between key and value.
     const std::size_t gap = text.find("  ");
     if (mark == std::string_view::npos && gap != std::string_view::npos &&
         (layout.delimiter == ' ' || layout.delimiter == '\t')) {
-      read_note(layout, unquoted_cell(text.substr(0, gap)), unquoted_cell(text.substr(gap)));
+      take_note(layout, unquoted_cell(text.substr(0, gap)), unquoted_cell(text.substr(gap)));
       return;
     }
     if (mark == std::string_view::npos) {
@@ -361,7 +257,7 @@ void read_preamble_line(TextLayout& layout, std::string_view text) {
     if (const std::string part = unquoted_cell(cell); !part.empty()) parts.push_back(part);
   if (parts.empty()) return;
   // A day, or an instant, by itself.
-  if (parts.size() == 1 && read_date(layout, "date", parts[0]))
+  if (parts.size() == 1 && take_date(layout, "date", parts[0]))
     return layout.notes.emplace_back(parts[0], ""), void();
   if (parts[0].back() == ':' || parts[0].back() == '=') parts[0].pop_back();
   std::string value;
@@ -369,7 +265,17 @@ void read_preamble_line(TextLayout& layout, std::string_view text) {
   const bool one = parts.size() > 2 && std::all_of(parts.begin() + 2, parts.end(),
                                                    [&](const std::string& part) { return part == parts[1]; });
   for (std::size_t i = 1; i < (one ? 2 : parts.size()); ++i) value += (i > 1 ? " " : "") + parts[i];
-  read_note(layout, parts[0], value);
+  take_note(layout, parts[0], value);
+}
+
+bool is_axis_setting(const TextLayout& layout, std::string_view text) {
+  if (text.size() > 100 || text.find('@') != std::string_view::npos ||
+      text.find_first_of("0123456789") == std::string_view::npos)
+    return false;
+  TextLayout alone;
+  alone.delimiter = layout.delimiter, alone.decimal = layout.decimal;
+  read_preamble_line(alone, text);
+  return alone.interval_s > 0 && alone.notes.size() == 1;
 }
 
 bool read_below_titles(TextLayout& layout, const std::vector<std::string_view>& titles,
@@ -383,7 +289,7 @@ bool read_below_titles(TextLayout& layout, const std::vector<std::string_view>& 
     if (i >= titles.size()) continue;
     const std::string key = unquoted_cell(titles[i]);
     if (key.empty() || parse_cell(key, layout.decimal, number)) continue;
-    read_note(layout, key, unquoted_cell(values[i]));
+    take_note(layout, key, unquoted_cell(values[i]));
     any = true;
   }
   return any;

@@ -188,8 +188,13 @@ bool is_labelled_setting(const TextLayout& layout, std::string_view text) {
   if (layout.delimiter == ' ' || layout.delimiter == '(') return false;
   std::vector<std::string_view> cells;
   split_cells(text, layout.delimiter, cells);
-  return cells.size() == cells_needed(layout) + 1 && cells.size() > 2 &&
-         is_setting_label(unquoted_cell(cells[0]));
+  if (cells.size() != cells_needed(layout) + 1 || cells.size() <= 2 ||
+      !is_setting_label(unquoted_cell(cells[0])))
+    return false;
+  // "Increment,4e-04,s" is one setting with its unit.
+  double number = 0;
+  return parse_cell(cells.back(), layout.decimal, number) || !parse_cell(cells[1], layout.decimal, number) ||
+         !is_axis_setting(layout, text);
 }
 
 std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<TextLine>& lines,
@@ -221,11 +226,19 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     }
     // A rule under the titles.
     if (text.find_first_not_of("-=+|: \t") == std::string_view::npos) continue;
+    // "Rate 2 kS/s" above a single column is no name.
+    if (layout.cells.size() == 1 && is_axis_setting(layout, text)) {
+      above_settings = true;
+      continue;
+    }
     // "Range;10;10", one cell more than there are columns.
     if (is_labelled_setting(layout, text) && ++settings <= most) continue;
     const bool listed = !listed_cells(layout, text).empty();
-    const bool over_settings =
-        above_settings && one_cell_each && out.empty() && !has_equals(text) && is_row_of_words(text);
+    const std::string_view said = trimmed(text);
+    const bool single_with_unit =
+        layout.cells.size() == 1 && !is_comment(text) && (said.back() == ')' || said.back() == ']');
+    const bool over_settings = above_settings && one_cell_each && out.empty() && !has_equals(text) &&
+                               (is_row_of_words(text) || single_with_unit);
     one_cell_each = one_cell_each && text.find(layout.delimiter) == std::string_view::npos;
     if (above_settings && !over_settings &&
         (!listed || behind_label(without_marks(text)).size() == without_marks(text).size()))
@@ -242,6 +255,7 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     // Names may be numbers beside a time: "Time,100,200".
     const auto number = [&](const std::string& cell) { return parse_cell(cell, layout.decimal, value); };
     const bool numbered = away == 0 && line.has_axis && !line.row.empty() && !number(line.row[0]) &&
+                          !is_axis_setting(layout, text) &&
                           std::set<std::string>(line.row.begin(), line.row.end()).size() == line.row.size();
     // "Rate,1000,1000" between titles and numbers.
     if (!line.row.empty() && line.row.size() > 1 && is_setting_label(line.row[0]) &&
