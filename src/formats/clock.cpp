@@ -157,13 +157,14 @@ namespace {
 /// shows.
 std::optional<std::int64_t> parse_gone_by(std::string_view text) {
   // "0 days 00:00:01.5".
-  if (const std::size_t word = text.find(" day"); word != std::string_view::npos && word < 6) {
+  // "2 days, 03:04:05", "2d 03:04:05".
+  const std::size_t counted = text.find_first_not_of("0123456789");
+  std::string_view rest = counted == std::string_view::npos ? "" : text.substr(counted);
+  if (counted > 0 && counted < 6 &&
+      (starts_with(rest, " day") || starts_with(rest, "d ") || starts_with(rest, "day"))) {
     std::int64_t count = 0;
-    for (const char c : text.substr(0, word)) {
-      if (c < '0' || c > '9') return {};
-      count = count * 10 + (c - '0');
-    }
-    std::string_view rest = text.substr(word + 4);
+    for (const char c : text.substr(0, counted)) count = count * 10 + (c - '0');
+    rest.remove_prefix(starts_with(rest, "d ") ? 1 : starts_with(rest, "day") ? 3 : 4);
     if (starts_with(rest, "s")) rest.remove_prefix(1);
     if (starts_with(rest, ",")) rest.remove_prefix(1);
     rest = trimmed(rest);
@@ -266,6 +267,10 @@ std::optional<std::int64_t> parse_date_time(std::string_view text, DayOrder orde
   text = trimmed(text);
   if (!take_time(text, time)) return std::nullopt;
   text = trimmed(text);
+  // "UTC+01:00" is "+01:00".
+  if (text.size() > 4 && (starts_with(text, "UTC") || starts_with(text, "GMT")) &&
+      std::string_view("+-").find(text[3]) != std::string_view::npos)
+    text.remove_prefix(3);
   if (const auto zone = zone_word(text)) return date + time - static_cast<std::int64_t>(*zone * 3600e9);
   if (take(text, "Zz")) return text.empty() ? std::optional(date + time) : std::nullopt;
   if (text.empty()) return date + time;

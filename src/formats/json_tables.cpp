@@ -16,6 +16,7 @@
 #include "base/text.h"
 #include "formats/clock.h"
 #include "formats/json_series.h"
+#include "formats/json_shapes.h"
 #include "formats/key_meaning.h"
 #include "formats/text_columns.h"
 
@@ -30,6 +31,7 @@ constexpr std::size_t deepest = 32;
 struct Beside {
   double interval_s = 0, start_s = 0;
   std::string interval_source;
+  std::string name, unit;  ///< Of arrays that have none of their own.
 };
 
 std::string joined_place(const std::string& place, const std::string& key) {
@@ -57,6 +59,7 @@ class Walk {
   void take_setting(const std::string& key, const Document& value, Beside& beside) {
     double factor = 1;
     const KeyMeaning meaning = meaning_of_key(key, factor);
+    if (meaning == KeyMeaning::unit && value.is_string()) beside.unit = value.get<std::string>();
     std::optional<double> number;
     if (value.is_number()) number = value.get<double>() * factor;
     if (value.is_string()) number = number_of_key(value.get_ref<const std::string&>(), meaning);
@@ -81,16 +84,6 @@ class Walk {
     if (std::find(left_out_.begin(), left_out_.end(), place) == left_out_.end()) left_out_.push_back(place);
   }
 
-  static std::vector<std::string> texts_of(const Document& value) {
-    std::vector<std::string> out;
-    if (!value.is_array()) return out;
-    for (const Document& x : value) {
-      if (!x.is_string()) return {};
-      out.push_back(x.get<std::string>());
-    }
-    return out;
-  }
-
   void object(const Document& value, const std::string& place, Beside beside, std::size_t depth) {
     for (const auto& [key, x] : value.items())
       if (x.is_primitive()) take_setting(key, x, beside), note(joined_place(place, key), x);
@@ -103,13 +96,19 @@ class Walk {
     std::vector<std::string> names, units;
     for (const auto& [key, x] : value.items()) {
       const std::string low = lower_case(key);
-      if (std::vector<std::string> texts = texts_of(x); !texts.empty()) {
+      if (std::vector<std::string> texts = json_texts(x); !texts.empty()) {
         if (low.find("unit") != std::string::npos)
           units = std::move(texts);
         else if (low == "columns" || low == "names" || low == "channels" || low == "labels" ||
                  low == "fields" || low == "channel_names" || low == "variables")
           names = std::move(texts);
+      } else if (names.empty() && x.is_array() && !x.empty()) {
+        described_columns(x, names, units);
       }
+    }
+    if (const auto members = json_channels_by_key(value); members.size() > 1) {
+      channels_of_objects(members, place, beside, depth + 1);
+      return;
     }
     std::vector<Series> found;
     for (const auto& [key, x] : value.items()) {
@@ -118,7 +117,7 @@ class Walk {
       if (auto series = json_series(x)) {
         series->key = key;
         found.push_back(std::move(*series));
-      } else if (const std::vector<std::string> texts = texts_of(x); !texts.empty()) {
+      } else if (const std::vector<std::string> texts = json_texts(x); !texts.empty()) {
         if (texts != names && texts != units) leave_out(here);
       } else if (x.is_array() && !x.empty()) {
         list(x, here, beside, depth + 1, names, units);
@@ -132,6 +131,13 @@ class Walk {
         for (Series& series : found)
           if (const auto unit = at->find(series.key); unit != at->end() && unit->is_string())
             series.unit = unit->get<std::string>();
+    // Or beside each: "y_unit": "g".
+    for (Series& series : found)
+      for (const std::string& key : {series.key + "_unit", series.key + "_units", series.key + "Unit",
+                                     series.key + "Units", "unit_" + series.key, series.key + " unit"})
+        if (const auto unit = value.find(key);
+            unit != value.end() && unit->is_string() && series.unit.empty())
+          series.unit = unit->get<std::string>();
     deliver(std::move(found), place, beside);
   }
 
@@ -150,24 +156,25 @@ class Walk {
     const bool carries = std::any_of(value.begin(), value.end(), [](const Document& x) {
       return std::any_of(x.begin(), x.end(), [](const Document& y) { return y.is_structured(); });
     });
-    if (carries)
-      channels_of_objects(value, place, beside, depth);
-    else
-      rows_of_objects(value, place, beside);
+    if (!carries) return rows_of_objects(value, place, beside);
+    std::vector<JsonMember> members;
+    for (std::size_t k = 0; k < value.size(); ++k)
+      members.push_back({place + "[" + std::to_string(k + 1) + "]", "", &value[k]});
+    channels_of_objects(members, place, beside, depth);
   }
 
   /// An object for each channel: its name, its unit, its numbers.
-  void channels_of_objects(const Document& value, const std::string& place, const Beside& beside,
-                           std::size_t depth) {
+  void channels_of_objects(const std::vector<JsonMember>& members, const std::string& place,
+                           const Beside& beside, std::size_t depth) {
     // By rate and length: each of these is a part.
     struct Kind {
       Beside beside;
       std::vector<Series> series;
     };
     std::vector<Kind> kinds;
-    for (std::size_t k = 0; k < value.size(); ++k) {
-      const Document& one = value[k];
-      const std::string here = place + "[" + std::to_string(k + 1) + "]";
+    for (std::size_t k = 0; k < members.size(); ++k) {
+      const Document& one = *members[k].value;
+      const std::string& here = members[k].place;
       Beside own = beside;
       std::string name, unit;
       std::vector<Series> found;
@@ -190,10 +197,12 @@ class Walk {
           inner.push_back(key);
         }
       }
+      if (name.empty()) name = members[k].name;
+      own.name = name, own.unit = unit.empty() ? beside.unit : unit;
       // What else it holds: a list of rows, an object of its own.
       for (const std::string& key : inner) {
         const Document& x = one[key];
-        if (x.is_array() && !x.empty() && texts_of(x).empty())
+        if (x.is_array() && !x.empty() && json_texts(x).empty())
           list(x, joined_place(here, key), own, depth + 1, {}, {});
         else if (x.is_array() && !x.empty())
           leave_out(joined_place(here, key));
@@ -273,11 +282,19 @@ class Walk {
     if (!rows) return each_of_lists(value, place, beside, names, units);
     std::vector<Series> found;
     std::vector<const Document*> cells(value.size());
+    const auto name_of = [&](std::size_t c) {
+      if (c < names.size()) return names[c];
+      return inner == 2 && c == 1 && !beside.name.empty() ? beside.name : "column " + std::to_string(c + 1);
+    };
     for (std::size_t c = 0; c < inner; ++c) {
       for (std::size_t n = 0; n < value.size(); ++n) cells[n] = &value[n][c];
-      take_column(cells, c < names.size() ? names[c] : "column " + std::to_string(c + 1),
-                  c < units.size() ? units[c] : "", place + "[.." + std::to_string(c + 1) + "]", found);
+      take_column(cells, name_of(c), c < units.size() ? units[c] : "",
+                  place + "[.." + std::to_string(c + 1) + "]", found);
     }
+    // [[0, 1.5], [0.01, 1.4], ...]: without names, what rises in the first place is the axis.
+    if (names.empty() && found.size() > 1 && found.size() == inner && beside.interval_s == 0 &&
+        axis_.empty() && json_rises(found[0].values))
+      found[0].assumed_axis = true;
     deliver(std::move(found), place, beside);
   }
 
@@ -306,19 +323,12 @@ class Walk {
         if (table.axis.empty() && alike.size() > 1 && is_axis(*series))
           take_axis(table, *series);
         else if (table.columns.size() < most_channels)
-          table.channels.push_back(channel_of(*series)), table.columns.push_back(std::move(series->values));
+          table.channels.push_back(json_channel(*series, beside.unit)),
+              table.columns.push_back(std::move(series->values));
         else
           leave_out(joined_place(place, series->key));
       if (!table.columns.empty()) tables.push_back(std::move(table));
     }
-  }
-
-  static Channel channel_of(const Series& series) {
-    Channel channel = channel_from_title(series.key);
-    if (!series.unit.empty())
-      channel.unit = Unit::try_parse(series.unit).value_or(Unit::opaque(clean_text(series.unit, 24)));
-    channel.quantity = quantity_of(channel.unit);
-    return channel;
   }
 
   static bool is_time(const Series& series, const Channel& channel) {
@@ -326,16 +336,18 @@ class Walk {
   }
 
   bool is_axis(const Series& series) const {
-    const Channel channel = channel_of(series);
+    const Channel channel = json_channel(series);
     if (!axis_.empty()) return axis_ != "none" && (series.key == axis_ || channel.name == axis_);
-    // Not greater than the one before: also where either is missing.
-    const auto stalls = [](double a, double b) { return !(b > a); };
-    return (is_time(series, channel) || is_frequency_key(channel.name)) &&
-           std::adjacent_find(series.values.begin(), series.values.end(), stalls) == series.values.end();
+    return (series.assumed_axis || is_time(series, channel) || is_frequency_key(channel.name)) &&
+           json_rises(series.values);
   }
 
   static void take_axis(JsonTable& table, Series& series) {
-    const Channel channel = channel_of(series);
+    const Channel channel = json_channel(series);
+    if (series.assumed_axis)
+      table.cautions.push_back({"axis-assumed", Severity::note, "",
+                                "the first of each row's numbers rises and is taken for the time in seconds",
+                                "if it is none: --axis none and --rate"});
     const bool time = !is_frequency_key(channel.name) || is_time(series, channel);
     table.axis_name = series.key, table.frequencies = !time;
     table.axis_source = "member \"" + clean_text(series.key) + "\"";
@@ -372,6 +384,7 @@ std::vector<JsonTable> json_tables(const Document& document, const std::string& 
                                    std::vector<std::string>& left_out) {
   Walk walk(axis, notes, left_out);
   walk.visit(document, "", {}, 0);
+  join_alike(walk.tables);
   for (JsonTable& table : walk.tables) {
     make_names_distinct(table.channels);
     if (!walk.unapplied().empty())

@@ -83,6 +83,21 @@ std::optional<double> power_of_ten(std::string_view text) {
   return std::pow(10.0, negative ? -power : power);
 }
 
+/// Digits stand in a unit as powers alone: "m/s^2", "kg/m3", "s-2".
+bool may_be_unit(std::string_view text) {
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    if (!digit(text[i])) continue;
+    const bool last =
+        i + 1 == text.size() || std::string_view("/.*) ").find(text[i + 1]) != std::string_view::npos;
+    const std::size_t sign = i > 1 && text[i - 1] == '-' ? i - 1 : i;
+    const char before = sign == 0 ? '0' : text[sign - 1];
+    if (!last || (text[i] != '2' && text[i] != '3') ||
+        !(before == '^' || ((before | 32) >= 'a' && (before | 32) <= 'z')))
+      return false;
+  }
+  return true;
+}
+
 }  // namespace
 
 std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
@@ -130,7 +145,7 @@ std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
     }
   // The check sum behind a sentence: "3.2*5A".
   if (rest.size() == 3 && rest[0] == '*' && hex_digit(rest[1]) && hex_digit(rest[2])) return out;
-  if (rest.size() > 10 || std::any_of(rest.begin(), rest.end(), digit)) return {};
+  if (rest.size() > 14 || !may_be_unit(rest)) return {};
   // A prefix by itself: "2.5k", "10M".
   static constexpr std::pair<std::string_view, double> prefixes[] = {
       {"k", 1e3}, {"M", 1e6}, {"u", 1e-6}, {"\u00B5", 1e-6}, {"\u03BC", 1e-6}, {"n", 1e-9}, {"p", 1e-12}};

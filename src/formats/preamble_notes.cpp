@@ -142,7 +142,12 @@ void take_note(TextLayout& layout, const std::string& key, std::string value) {
   const auto amount = amount_of(value, layout.decimal);
   if (!amount) return;
   const Measure measure(*amount, title.unit);
-  const AxisWord word = axis_word(name, measure.kind());
+  // "freq = 100 Hz sampling": what stands behind the unit speaks, too.
+  const AxisWord alone = axis_word(name, measure.kind());
+  const AxisWord word = alone == AxisWord::none && measure.kind() == AxisUnit::frequency &&
+                                value.find("sampl") != std::string::npos
+                            ? axis_word(name + " " + value, measure.kind())
+                            : alone;
   if (word == AxisWord::start) {
     if (const double start = measure.in("s"); std::isfinite(start)) layout.start_s = start;
     return;

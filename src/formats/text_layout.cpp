@@ -27,6 +27,40 @@ namespace vprism {
 
 namespace {
 
+/// Whether a cell that begins with a quote is still open at the end of the line; `open`: before it.
+bool leaves_quote_open(std::string_view line, bool open) {
+  constexpr std::string_view marks = ",;\t|";
+  for (std::size_t i = 0; i < line.size(); ++i) {
+    if (line[i] != '"') continue;
+    if (!open) {
+      open = i == 0 || marks.find(line[i - 1]) != std::string_view::npos;
+    } else if (i + 1 < line.size() && line[i + 1] == '"') {
+      ++i;
+    } else {
+      open = i + 1 < line.size() && marks.find(line[i + 1]) == std::string_view::npos;
+    }
+  }
+  return open;
+}
+
+/// A quoted title may go on in the next lines: the first has it whole then, and the others are empty.
+void join_quoted(std::string_view text, std::vector<TextLine>& lines) {
+  constexpr std::size_t most_lines = 200, most_rows = 6, longest = 4000;
+  for (std::size_t i = 0; i < std::min(lines.size(), most_lines); ++i) {
+    if (lines[i].text.find('"') == std::string_view::npos || !leaves_quote_open(lines[i].text, false))
+      continue;
+    bool open = true;
+    std::size_t end = i + 1;
+    for (; open && end < std::min(lines.size(), i + most_rows); ++end)
+      open = leaves_quote_open(lines[end].text, true);
+    if (open) continue;
+    const std::size_t size = lines[end - 1].offset + lines[end - 1].text.size() - lines[i].offset;
+    if (size > longest) continue;
+    lines[i].text = text.substr(lines[i].offset, size);
+    for (std::size_t k = i + 1; k < end; ++k) lines[k].text = {};
+  }
+}
+
 std::vector<TextLine> lines_of(std::string_view text, bool whole) {
   std::vector<TextLine> lines;
   const std::size_t mark = starts_with(text, "\xEF\xBB\xBF") ? 3 : 0;
@@ -40,6 +74,7 @@ std::vector<TextLine> lines_of(std::string_view text, bool whole) {
     if (end == std::string_view::npos) break;
     at = end + 1;
   }
+  join_quoted(text, lines);
   return lines;
 }
 

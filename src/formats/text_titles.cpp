@@ -175,6 +175,13 @@ void fill_from_above(std::vector<TitleLine>& rows) {
   TitleRow& below = rows[0].row;
   const TitleRow& above = rows[1].row;
   if (above.size() != below.size() || is_units_row(above)) return;
+  // Titles that are whole by themselves, with units, stand above words of another kind: "AC", "DC".
+  const auto united = [](const std::string& title) {
+    return !channel_from_title(title).unit.dimensionless();
+  };
+  if (rows[1].has_axis && std::none_of(above.begin(), above.end(), [](const auto& t) { return t.empty(); }) &&
+      std::any_of(above.begin(), above.end(), united) && std::none_of(below.begin(), below.end(), united))
+    return;
   for (std::size_t c = 0; c < below.size(); ++c) {
     if (!below[c].empty() || above[c].empty()) continue;
     below[c] = above[c];
@@ -297,27 +304,6 @@ bool counts_on(const TextLayout& layout, const std::vector<TextLine>& lines, std
       return false;
   }
   return values[1] - values[0] == 1;
-}
-
-/// Units of columns that lines above say one by one, each by the column's name: "#t;s", "#u;V" over "t,u".
-TitleRow defined_units(const std::vector<TextLine>& lines, std::size_t first, const TitleRow& names,
-                       char delimiter) {
-  TitleRow out(names.size());
-  std::size_t found = 0;
-  std::vector<std::string_view> cells;
-  for (std::size_t i = first - std::min<std::size_t>(first, 400); i < first; ++i)
-    for (const char mark : {';', ',', '\t', ':', '='}) {
-      split_cells(without_marks(lines[i].text), mark, cells);
-      if (cells.size() != 2 || (mark == delimiter && !is_comment(lines[i].text))) continue;
-      const std::string name = unquoted_cell(cells[0]), unit = without_brackets(unquoted_cell(cells[1]));
-      const auto at = std::find(names.begin(), names.end(), name);
-      if (name.empty() || at == names.end() || !Unit::try_parse(unit)) continue;
-      std::string& place = out[static_cast<std::size_t>(at - names.begin())];
-      found += place.empty() ? 1 : 0;
-      place = unit;
-      break;
-    }
-  return names.size() > 1 && found == names.size() ? out : TitleRow();
 }
 
 }  // namespace

@@ -89,6 +89,8 @@ bool blank_units(std::vector<std::string>& cells) {
     const auto unit = is_digit(cell[mark + 1]) ? std::nullopt : Unit::try_parse(cell.substr(mark + 1));
     if (!unit || cell.back() == ')' || cell.back() == ']') return false;
     std::string name = cell.substr(0, mark);
+    for (const std::string_view between : {" in", " en"})
+      if (name.ends_with(between)) name.resize(name.size() - between.size());
     while (!name.empty() && (name.back() == ',' || name.back() == ' ')) name.pop_back();
     out.push_back(name + " (" + cell.substr(mark + 1) + ")");
     timed = timed || (is_time_title(channel_from_title(name)) && unit->converts_to(Unit::parse("s")));

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "base/text.h"
+#include "formats/text_preamble.h"
 
 namespace vprism {
 
@@ -131,6 +132,37 @@ TitleRoles roles_of(const std::vector<TitleLine>& rows) {
   if (!out.units && out.names && *out.names > 0 && is_mostly_units(rows[*out.names - 1].row))
     out.units = *out.names - 1;
   return out;
+}
+
+TitleRow defined_units(const std::vector<TextLine>& lines, std::size_t first, const TitleRow& names,
+                       char delimiter) {
+  TitleRow out(names.size());
+  std::size_t found = 0;
+  std::vector<std::string_view> cells;
+  const auto take = [&](std::string_view said, std::string_view of) {
+    const std::string name = unquoted_cell(said), unit = without_brackets(unquoted_cell(of));
+    const auto at = std::find(names.begin(), names.end(), name);
+    if (name.empty() || at == names.end() || !Unit::try_parse(unit)) return false;
+    std::string& place = out[static_cast<std::size_t>(at - names.begin())];
+    found += place.empty() ? 1 : 0;
+    place = unit;
+    return true;
+  };
+  for (std::size_t i = first - std::min<std::size_t>(first, 400); i < first; ++i) {
+    for (const char mark : {';', ',', '\t', ':', '='}) {
+      split_cells(without_marks(lines[i].text), mark, cells);
+      if (cells.size() != 2 || (mark == delimiter && !is_comment(lines[i].text))) continue;
+      if (take(cells[0], cells[1])) break;
+    }
+    if (!is_comment(lines[i].text) || lines[i].text.find(" in ") == std::string_view::npos) continue;
+    for (const char mark : {',', ';'}) {
+      split_cells(without_marks(lines[i].text), mark, cells);
+      for (const std::string_view part : cells)
+        if (const std::size_t in = part.find(" in "); in != std::string_view::npos && cells.size() > 1)
+          take(part.substr(0, in), part.substr(in + 4));
+    }
+  }
+  return names.size() > 1 && found == names.size() ? out : TitleRow();
 }
 
 }  // namespace vprism

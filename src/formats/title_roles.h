@@ -33,4 +33,9 @@ bool is_setting_label(const std::string& cell);
 /// Whether a row holds nothing but units.
 bool is_units_row(const TitleRow& row);
 
+/// Units of columns that lines above say one by one, each by the column's name: "#t;s", "#u;V" over "t,u", or
+/// a comment says of several: "# t in s, u in V". Empty unless all columns have one.
+TitleRow defined_units(const std::vector<TextLine>& lines, std::size_t first, const TitleRow& names,
+                       char delimiter);
+
 }  // namespace vprism

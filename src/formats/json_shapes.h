@@ -1,0 +1,38 @@
+// json_shapes.h: forms in which JSON documents name and part their arrays.
+#pragma once
+
+#include <nlohmann/json_fwd.hpp>
+#include <string>
+#include <vector>
+
+#include "formats/json_series.h"
+#include "formats/json_tables.h"
+
+namespace vprism {
+
+/// A list of nothing but texts; empty for anything else.
+std::vector<std::string> json_texts(const nlohmann::ordered_json& value);
+
+/// [{"name": "t", "unit": "s"}, {"name": "a"}, ...]: what stands in the columns of a list beside it. Both are
+/// left as they are where it is anything else.
+void described_columns(const nlohmann::ordered_json& value, std::vector<std::string>& names,
+                       std::vector<std::string>& units);
+
+/// An object of a channel, and what it is called unless it says so itself.
+struct JsonMember {
+  std::string place, name;
+  const nlohmann::ordered_json* value;
+};
+/// {"ch1": {"unit": "V", "data": [...]}, "ch2": {...}}: those members that are objects with one array each,
+/// under a key that says no more than that. Empty where there are arrays beside them.
+std::vector<JsonMember> json_channels_by_key(const nlohmann::ordered_json& value);
+
+/// Tables of one axis, each with times of its own that are the same, are one.
+void join_alike(std::vector<JsonTable>& tables);
+
+/// Name and unit of a series; `usual`: the unit where it has none.
+Channel json_channel(const JsonSeries& series, const std::string& usual = "");
+/// Each greater than the one before, none missing.
+bool json_rises(const std::vector<double>& values);
+
+}  // namespace vprism
