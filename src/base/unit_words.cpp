@@ -1,6 +1,7 @@
 // unit_words.cpp: see unit_words.h.
 #include "base/unit_words.h"
 
+#include <algorithm>
 #include <cctype>
 #include <map>
 #include <set>
@@ -92,6 +93,21 @@ std::string unit_for_library(std::string_view text) {
                                                                         {"%RH", "%"},
                                                                         {"% RH", "%"},
                                                                         {"%rH", "%"},
+                                                                        {"ips", "inch/s"},
+                                                                        {"lb-ft", "lbf.ft"},
+                                                                        {"ft-lb", "lbf.ft"},
+                                                                        {"lbf-ft", "lbf.ft"},
+                                                                        {"ft-lbf", "lbf.ft"},
+                                                                        {"in-lb", "lbf.inch"},
+                                                                        {"in-lbf", "lbf.inch"},
+                                                                        {"deg C", "degC"},
+                                                                        {"deg F", "degF"},
+                                                                        {"deg. F", "degF"},
+                                                                        {"degrees C", "degC"},
+                                                                        {"degrees F", "degF"},
+                                                                        {"\u00b0 C", "degC"},
+                                                                        {"\u00b0 F", "degF"},
+                                                                        {"\u00baC", "degC"},
                                                                         {"Deg C", "degC"},
                                                                         {"Deg. C", "degC"},
                                                                         {"deg. C", "degC"},
@@ -106,6 +122,20 @@ std::string unit_for_library(std::string_view text) {
                                                                         {"Nm3/h", "m^3/h"},
                                                                         {"Nm\u00b3/h", "m^3/h"}};
   if (const auto word = whole.find(text); word != whole.end()) return word->second;
+  // What a unit is of, right behind it, is no factor: "bar(a)", "dB(A)", "kPa(abs)", "barg", "psia".
+  if (const std::size_t open = text.find('('); open != std::string_view::npos && open > 0 &&
+                                               text.back() == ')' && text[open - 1] != ' ' &&
+                                               text.size() - open <= 7) {
+    const std::string_view inside = text.substr(open + 1, text.size() - open - 2);
+    const auto letter = [](char c) { return std::isalpha(static_cast<unsigned char>(c)) != 0; };
+    if (!inside.empty() && std::all_of(inside.begin(), inside.end(), letter) &&
+        std::all_of(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(open), letter))
+      return unit_for_library(text.substr(0, open));
+  }
+  for (const std::string_view pressure : {"bar", "mbar", "psi", "Pa", "hPa", "kPa", "MPa"})
+    if (text.size() == pressure.size() + 1 && text.substr(0, pressure.size()) == pressure &&
+        (text.back() == 'a' || text.back() == 'g'))
+      return std::string(pressure);
   // What is said of a level beside its unit: "V rms", "Vpp", "mm/s RMS", "grms".
   for (const std::string_view tail : {" rms", " RMS", " pk-pk", " p-p", " pp", " pk", " peak", "rms", "RMS",
                                       "pp", "pk", "dc", "ac", "DC", "AC"}) {

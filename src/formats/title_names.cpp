@@ -136,12 +136,12 @@ void set_units_apart(std::vector<std::string>& cells) {
     } else if (close != std::string::npos && close + 1 < cell.size() && close < 16) {
       const std::string name(trimmed(std::string_view(cell).substr(close + 1)));
       out.push_back(name + " [" + cell.substr(1, close - 1) + "]");
+    } else if (is_clock_title(cell) || cell.back() == ')' || cell.back() == ']') {
+      out.push_back(cell);
     } else if (blank != std::string::npos && blank > 0 && is_plain_unit(cell.substr(blank + 1))) {
       std::string name = cell.substr(0, blank);
       while (!name.empty() && (name.back() == ',' || name.back() == ' ')) name.pop_back();
       out.push_back(name + " (" + cell.substr(blank + 1) + ")");
-    } else if (is_clock_title(cell) || cell.back() == ')' || cell.back() == ']') {
-      out.push_back(cell);
     } else {
       all = false;
       out.push_back(cell);

@@ -57,7 +57,12 @@ std::string quantity_of(const Unit& unit) {
   }();
   if (!unit.known() || unit.dimensionless()) return "";
   for (const Row& row : rows)
-    if (unit.converts_to(row.unit)) return row.quantity;
+    if (unit.converts_to(row.unit)) {
+      // Of one dimension.
+      const bool energy =
+          unit.text().find_first_of("JW") != std::string::npos || unit.text().find("eV") != std::string::npos;
+      return energy && std::string_view(row.quantity) == "torque" ? "energy" : row.quantity;
+    }
   return "";
 }
 
@@ -111,7 +116,7 @@ Channel channel_from_title(std::string_view title) {
     const bool degrees =
         (unit_text == "C" || unit_text == "F") && lower_case(name).find("temp") != std::string::npos;
     const auto unit = Unit::try_parse(degrees ? "deg" + std::string(unit_text) : std::string(unit_text));
-    if (!unit && (!bracketed || unit_text.size() > 12)) return false;
+    if (!unit && (!bracketed || unit_text.size() > (starts_with(unit_text, "dB") ? 24u : 12u))) return false;
     name = trimmed(name);
     // "|H|/(m/s²/N)": the stroke belongs to the unit.
     while (bracketed && name.size() > 1 && name.back() == '/')

@@ -99,5 +99,18 @@ TEST(Unit, MayBeUsedFromManyThreads) {
   for (std::thread& thread : threads) thread.join();
 }
 
+TEST(Unit, WhatItIsOfIsNoFactor) {
+  // Not bar times are, not degrees times coulomb.
+  for (const char* text : {"bar(a)", "bar(g)", "barg", "psia", "psig", "kPa(abs)", "mbarg"})
+    EXPECT_TRUE(Unit::parse(text).converts_to(Unit::parse("Pa"))) << text;
+  for (const char* text : {"deg C", "deg F", "degrees C", "\u00b0 C", "\u00baC"})
+    EXPECT_TRUE(Unit::parse(text).converts_to(Unit::parse("K"))) << text;
+  EXPECT_TRUE(Unit::parse("dB(A)").dimensionless());
+  EXPECT_NEAR(Unit::parse("barg").convert(1, Unit::parse("kPa")), 100, 1e-9);
+  EXPECT_NEAR(Unit::parse("ft-lb").convert(1, Unit::parse("N.m")), 1.3558179, 1e-6);
+  EXPECT_NEAR(Unit::parse("ips").convert(1, Unit::parse("mm/s")), 25.4, 1e-9);
+  EXPECT_EQ(Unit::parse("bar(a)").text(), "bar(a)");
+}
+
 }  // namespace
 }  // namespace vprism
