@@ -46,11 +46,11 @@ double within(const Spectrum& spectrum, double low_hz, double high_hz, const Pow
 struct Limit {
   double exponent, least1, most1, least2, most2;
 };
-constexpr double any = 1e9;
+constexpr double anywhere = 1e9;
 constexpr Limit limits[] = {
-    {0, -0.4, 0.4, -0.6, 0.6},       {1.0 / 8, -0.4, 0.5, -0.6, 0.7}, {1.0 / 4, -0.4, 0.7, -0.6, 0.9},
-    {3.0 / 8, -0.4, 1.4, -0.6, 1.7}, {1.0 / 2, 1.6, 5.3, 1.2, 5.8},   {1, 16.6, any, 15.6, any},
-    {2, 40.5, any, 39.5, any},       {3, 60, any, 54, any},           {4, 70, any, 60, any}};
+    {0, -0.4, 0.4, -0.6, 0.6},           {1.0 / 8, -0.4, 0.5, -0.6, 0.7}, {1.0 / 4, -0.4, 0.7, -0.6, 0.9},
+    {3.0 / 8, -0.4, 1.4, -0.6, 1.7},     {1.0 / 2, 1.6, 5.3, 1.2, 5.8},   {1, 16.6, anywhere, 15.6, anywhere},
+    {2, 40.5, anywhere, 39.5, anywhere}, {3, 60, anywhere, 54, anywhere}, {4, 70, anywhere, 60, anywhere}};
 
 }  // namespace
 
