@@ -48,7 +48,7 @@ std::optional<NamedPiece> piece_named(const std::string& title, const std::vecto
   if (is({"month", "mm", "mon", "mo", "mnth", "monat"})) return NamedPiece{PieceKind::month};
   if (is({"day", "dd", "dy", "tag", "mday"})) return NamedPiece{PieceKind::day};
   if (is({"hhmm", "hrmn", "hr_mn", "hourmin"})) return NamedPiece{PieceKind::hour_and_minute};
-  if (is({"hour", "hours", "hh", "hr", "stunde", "std"}))
+  if (is({"hour", "hours", "hh", "hr", "he", "stunde", "std", "heure", "hora"}))
     return NamedPiece{PieceKind::count, 3600 * second_of_piece};
   if (is({"minute", "minutes", "min", "mi", "mn"})) return NamedPiece{PieceKind::count, 60 * second_of_piece};
   if (is({"second", "seconds", "sec", "secs", "ss", "sekunde", "sek", "s"}))
@@ -89,6 +89,7 @@ bool make_an_instant(const std::vector<NamedPiece>& pieces) {
              parts =
                  has(PieceKind::count, 1000000) + has(PieceKind::count, 1000) + has(PieceKind::count, 1) > 0;
   if (has(PieceKind::week_since_1980) == 1) return seconds && has(PieceKind::year) == 0;
+  if (has(PieceKind::date) == 1) return hours && has(PieceKind::year) + has(PieceKind::month) == 0;
   const bool dated = has(PieceKind::year) == 1 && ((has(PieceKind::month) == 1 && has(PieceKind::day) == 1) ||
                                                    has(PieceKind::day_of_year) == 1);
   if (has(PieceKind::year) == 1 || has(PieceKind::month) == 1 || has(PieceKind::day_of_year) == 1)
@@ -101,7 +102,8 @@ const char* words_of(const std::vector<ClockPiece>& pieces, bool epoch) {
   for (const ClockPiece& p : pieces) {
     if (p.kind == PieceKind::week_since_1980)
       return "weeks since 1980 and seconds of the week, without leap seconds";
-    if (p.kind == PieceKind::year || p.kind == PieceKind::day_of_year) return "parts of a date and a time";
+    if (p.kind == PieceKind::year || p.kind == PieceKind::day_of_year || p.kind == PieceKind::date)
+      return "parts of a date and a time";
   }
   return epoch ? "seconds since 1970 and their parts" : "parts of a time";
 }
@@ -109,10 +111,15 @@ const char* words_of(const std::vector<ClockPiece>& pieces, bool epoch) {
 }  // namespace
 
 std::optional<std::int64_t> instant_of_pieces(const std::vector<ClockPiece>& pieces,
-                                              const std::vector<std::string_view>& cells) {
+                                              const std::vector<std::string_view>& cells, DayOrder order) {
   std::int64_t year = 1970, month = 1, day = 1, day_of_year = 0, sum = 0;
   for (const ClockPiece& p : pieces) {
     if (p.cell >= cells.size()) return {};
+    if (p.kind == PieceKind::date) {
+      const auto day_ns = parse_date(unquoted_cell(cells[p.cell]), order);
+      if (!day_ns || __builtin_add_overflow(sum, *day_ns, &sum)) return {};
+      continue;
+    }
     if (p.kind == PieceKind::count) {
       std::string_view cell = trimmed(cells[p.cell]);
       if (cell.size() >= 2 && cell.front() == '"' && cell.back() == '"')
@@ -162,6 +169,13 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   std::vector<NamedPiece> named;
   std::vector<ClockPiece> pieces;
   std::vector<std::size_t> columns;
+  // A date as text, in a cell that is no column of numbers, in front of the hours.
+  std::vector<std::string_view> cells;
+  split_cells(lines[first].text, layout.delimiter, cells);
+  const auto dated_before = [&](std::size_t cell) {
+    return cell > 0 && cell <= cells.size() && parse_date(unquoted_cell(cells[cell - 1])) &&
+           !std::binary_search(layout.cells.begin(), layout.cells.end(), cell - 1);
+  };
   // One run of neighbours: further on, "min" and "s" are other things.
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
     const auto piece = layout.columns[c].unit.dimensionless() || !layout.columns[c].unit.known() ||
@@ -173,25 +187,37 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
       named.push_back(*piece), columns.push_back(c);
       pieces.push_back({piece->kind, layout.cells[c], piece->unit_ns});
     } else if (!columns.empty()) {
-      if (columns.size() > 1) break;
+      if (columns.size() > 1 || dated_before(pieces.front().cell)) break;
       named.clear(), columns.clear(), pieces.clear();
       if (piece) --c;
     }
   }
+  if (!pieces.empty() && dated_before(pieces.front().cell)) {
+    named.insert(named.begin(), NamedPiece{PieceKind::date});
+    pieces.insert(pieces.begin(), {PieceKind::date, pieces.front().cell - 1, 0});
+  }
   if (pieces.size() < 2 || columns.size() >= layout.columns.size() || !make_an_instant(named)) return;
   // Every row is an instant, later than the last.
-  std::vector<std::string_view> cells;
   std::optional<std::int64_t> begun, before;
-  for (std::size_t i = first; i <= last; ++i) {
-    if (trimmed(lines[i].text).empty()) continue;
-    split_cells(lines[i].text, layout.delimiter, cells);
-    const auto now = instant_of_pieces(pieces, cells);
-    if (!now || (before && *now <= *before)) return;
-    if (!begun) begun = now;
-    before = now;
-  }
-  if (!begun || !before || *before == *begun) return;
+  const auto rises = [&](DayOrder order) {
+    begun.reset(), before.reset();
+    for (std::size_t i = first; i <= last; ++i) {
+      if (trimmed(lines[i].text).empty()) continue;
+      split_cells(lines[i].text, layout.delimiter, cells);
+      const auto now = instant_of_pieces(pieces, cells, order);
+      if (!now || (before && *now <= *before)) return false;
+      if (!begun) begun = now;
+      before = now;
+    }
+    return begun && before && *before != *begun;
+  };
   ClockColumn clock;
+  if (named.front().kind == PieceKind::date && rises(DayOrder::month_first))
+    clock.order = DayOrder::month_first;
+  if (rises(DayOrder::day_first))
+    clock.order = DayOrder::day_first;
+  else if (clock.order == DayOrder::day_first || !rises(DayOrder::month_first))
+    return;
   clock.cell = pieces.front().cell, clock.first_ns = *begun;
   const bool dated = std::any_of(pieces.begin(), pieces.end(),
                                  [](const ClockPiece& p) { return p.kind != PieceKind::count; });

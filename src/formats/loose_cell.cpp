@@ -136,6 +136,12 @@ std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
     return std::isfinite(out.value) ? std::optional(out) : std::nullopt;
   }
   if (rest == ":") return out;  // "0.010: 3.2 V".
+  // Marks as they refer to a note: "0.78*".
+  static constexpr std::string_view marks[] = {"*", "**", "!", "?", "#", "\xE2\x80\xA0"};
+  if (std::find(std::begin(marks), std::end(marks), rest) != std::end(marks)) {
+    out.marked = true;
+    return out;
+  }
   // What it may be off: "3.21 ± 0.02", "3.21 +/- 0.02".
   for (const std::string_view sign : {"\xC2\xB1", "+/-", "+-"})
     if (starts_with(rest, sign)) {

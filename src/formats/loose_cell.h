@@ -9,7 +9,8 @@ namespace vprism {
 
 struct LooseNumber {
   double value = 0;
-  std::string unit;  ///< Behind it: "V", "%"; "" for none.
+  std::string unit;     ///< Behind it: "V", "%"; "" for none.
+  bool marked = false;  ///< A mark that refers to a note stands behind it: "0.78*".
 };
 
 /// What is no plain number but one all the same: "0.3 V", "12%", "(0.3)", a typographic minus, "0x1f", and

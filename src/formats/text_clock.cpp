@@ -88,7 +88,7 @@ void settle_minutes(TextLayout& layout, std::span<const TextLine> lines, std::si
 std::optional<std::int64_t> clock_of_row(const TextLayout& layout,
                                          const std::vector<std::string_view>& cells) {
   const ClockColumn& clock = *layout.clock;
-  if (!clock.pieces.empty()) return instant_of_pieces(clock.pieces, cells);
+  if (!clock.pieces.empty()) return instant_of_pieces(clock.pieces, cells, clock.order);
   if (clock.cell + (clock.two_cells ? 1 : 0) >= cells.size()) return {};
   if (clock.milliseconds && *clock.milliseconds >= cells.size()) return {};
   const auto bare = [](std::string_view text) {
@@ -225,7 +225,7 @@ bool may_be_instants(const Channel& column, bool lead) {
   return is_time_title(column) || (column.unit.text() != "1" && column.unit.known()) || name == "ts" ||
          starts_with(name, "ts_") || (lead && name.empty()) ||
          any_of_words(name, {"epoch", "unix", "utc", "posix", "stamp", "jd", "julian", "date", "datum",
-                             "serial", "excel"});
+                             "serial", "excel", "tick", "filetime"});
 }
 
 /// By title, unit, size and steps of its numbers: nothing where it is a plain time.
@@ -245,6 +245,12 @@ std::optional<CountedTime> counted_time(const Channel& column, const std::vector
                        : *since == 1000000 ? "milliseconds since 1970"
                        : *since == 1000    ? "microseconds since 1970"
                                            : "nanoseconds since 1970"};
+  // Tenths of a microsecond: since the year 1 from 2000 to 2090, since 1601 from 1997 to 2076.
+  constexpr std::int64_t tick_ns = 100;
+  if (!unit && value > 6.3e17 && value < 6.6e17)
+    return CountedTime{tick_ns, 2 * 621355968000000000, "ticks of 100 ns since the year 1"};
+  if (!unit && value > 1.25e17 && value < 1.5e17)
+    return CountedTime{tick_ns, 2 * 116444736000000000, "ticks of 100 ns since 1601"};
   if (unit && std::abs(unit_s / 86400 - 1) > 1e-9) return {};
   const std::string name = lower_case(column.name);
   const bool modified = name.find("mjd") != std::string::npos;

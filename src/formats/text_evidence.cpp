@@ -18,6 +18,7 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
   std::vector<std::string_view> cells;
   std::vector<std::size_t> numbers, empties, loose, beside_text;  // The last: a setting and its value.
   std::vector<std::string> others;
+  std::string marked;
   double value = 0;
   for (std::size_t i = first; i <= last; ++i) {
     if (trimmed(lines[i].text).empty()) continue;
@@ -36,14 +37,20 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
       if (after_text && !text_before && !bare.empty()) ++beside_text[c];
       if (parse_cell(cells[c], layout.decimal, value))
         ++numbers[c];
-      else if (parse_loose(cells[c], layout.decimal))
+      else if (const auto number = parse_loose(cells[c], layout.decimal)) {
         ++numbers[c], ++loose[c];
-      else if (is_missing_word(cells[c]) || is_over_range(cells[c]))
+        if (number->marked && marked.empty()) marked = unquoted_cell(cells[c]);
+      } else if (is_missing_word(cells[c]) || is_over_range(cells[c]))
         ++empties[c];
       else if (others[c].empty())
         others[c] = unquoted_cell(cells[c]);
     }
   }
+  if (!marked.empty())
+    layout.cautions.push_back(
+        {"marks-left-out", Severity::note, "",
+         "numbers have a mark behind them (\"" + marked + "\"), as for a note: they are taken as they stand",
+         "leave out the rows they warn of, if they do"});
   const std::size_t rows = last - first + 1;
   std::vector<std::size_t> all;
   for (std::size_t c = 0; c < numbers.size(); ++c) {

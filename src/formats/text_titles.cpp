@@ -139,6 +139,9 @@ TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_
   if (layout.delimiter != ' ' && cells_needed(layout) > 1 && cells.size() == cells_needed(layout) + 1 &&
       is_row_label(cells[0]))
     cells.erase(cells.begin());
+  if (!cells.empty() && layout.delimiter != ' ' && !layout.cells.empty() && layout.cells.front() > 0 &&
+      !layout.clock)
+    out.label = cells[0];
   set_units_apart(cells);
   out.dated = std::any_of(cells.begin(), cells.end(),
                           [](const std::string& cell) { return parse_date_time(cell) || parse_date(cell); });
@@ -204,6 +207,15 @@ bool is_labelled_setting(const TextLayout& layout, std::string_view text) {
          !is_axis_setting(layout, text);
 }
 
+/// A line of one cell, one or two words without a number or a mark.
+bool is_lone_word(const TextLayout& layout, std::string_view text) {
+  text = without_marks(trimmed(text));
+  while (!text.empty() && text.back() == layout.delimiter) text.remove_suffix(1);
+  return !text.empty() && text.size() < 24 && text.find(layout.delimiter) == std::string_view::npos &&
+         text.find_first_of("0123456789:=,;\t\"(") == std::string_view::npos &&
+         std::count(text.begin(), text.end(), ' ') < 2;
+}
+
 std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<TextLine>& lines,
                                    std::size_t first) {
   constexpr std::size_t most = 5;
@@ -240,10 +252,13 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     }
     // "Range;10;10", one cell more than there are columns.
     if (is_labelled_setting(layout, text) && ++settings <= most) continue;
+    // "Data", "[Values]" between titles and numbers.
+    if (out.empty() && layout.cells.size() > 1 && !above_settings && is_lone_word(layout, text) &&
+        ++settings <= most)
+      continue;
     const bool listed = !listed_cells(layout, text).empty();
-    const std::string_view said = trimmed(text);
-    const bool single_with_unit =
-        layout.cells.size() == 1 && !is_comment(text) && (said.back() == ')' || said.back() == ']');
+    const bool single_with_unit = layout.cells.size() == 1 && !is_comment(text) &&
+                                  (trimmed(text).back() == ')' || trimmed(text).back() == ']');
     const bool over_settings = above_settings && one_cell_each && out.empty() && !has_equals(text) &&
                                (is_row_of_words(text) || single_with_unit);
     one_cell_each = one_cell_each && text.find(layout.delimiter) == std::string_view::npos;
@@ -268,6 +283,15 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     if (!line.row.empty() && line.row.size() > 1 && is_setting_label(line.row[0]) &&
         std::all_of(line.row.begin() + 1, line.row.end(), number) && ++settings <= most)
       continue;
+    // "Start Time<tab>10:00:00<tab>10:00:00" in front of columns whose first cell is empty.
+    if (!line.label.empty() && !line.row.empty() &&
+        std::all_of(line.row.begin(), line.row.end(),
+                    [&](const std::string& cell) {
+                      return number(cell) || parse_date_time(cell) || parse_date(cell) ||
+                             parse_time_of_day(cell);
+                    }) &&
+        ++settings <= most)
+      continue;
     if (keyed || line.row.empty() || (!numbered && std::any_of(line.row.begin(), line.row.end(), number))) {
       above_settings = true;
       continue;
@@ -278,7 +302,8 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     }
     // A setting of each channel, "Rate;50 Hz;50 Hz", or when it began.
     if (std::any_of(line.row.begin(), line.row.end(), [&](const std::string& cell) {
-          return parse_any_cell(cell, layout.decimal, value) || parse_date_time(cell) || parse_date(cell);
+          return parse_any_cell(cell, layout.decimal, value) || parse_date_time(cell) || parse_date(cell) ||
+                 parse_time_of_day(cell);
         })) {
       if (++settings > most) break;
       continue;

@@ -89,14 +89,18 @@ bool is_mostly_units(const TitleRow& row) {
 void take_labels(const std::vector<TitleLine>& rows, TitleRoles& out) {
   std::optional<std::size_t> names, numbers, units;
   for (std::size_t r = 0; r < rows.size(); ++r) {
-    const std::string& lead = rows[r].row[0];
+    const std::string& lead = rows[r].label.empty() ? rows[r].row[0] : rows[r].label;
     if (!units && is_one_of(lead, unit_labels)) units = r;
-    if (!names && is_one_of(lead, name_labels)) names = r;
+    // A name rather than what describes it.
+    const bool described =
+        names &&
+        lower_case(rows[*names].label.empty() ? rows[*names].row[0] : rows[*names].label).find("descr") == 0;
+    if ((!names || described) && is_one_of(lead, name_labels)) names = r;
     if (!numbers && is_one_of(lead, channel_labels)) numbers = r;
   }
   if (!names) names = numbers;
   if (!units || !names) return;
-  out.names = names, out.units = units, out.labelled = true;
+  out.names = names, out.units = units, out.labelled = rows[*names].label.empty();
 }
 
 }  // namespace
@@ -104,7 +108,7 @@ void take_labels(const std::vector<TitleLine>& rows, TitleRoles& out) {
 TitleRoles roles_of(const std::vector<TitleLine>& rows) {
   TitleRoles out;
   take_labels(rows, out);
-  if (out.labelled) return out;
+  if (out.names) return out;
   for (std::size_t r = 0; r < rows.size() && !out.units; ++r) {
     const auto lead = Unit::try_parse(without_brackets(rows[r].row[0]));
     // A single row of words that happen to be units ("t", "A") is names, unless it begins with a time.

@@ -9,6 +9,7 @@ namespace vprism {
 /// time or counts.
 struct TitleLine {
   TitleRow row;
+  std::string label;  ///< In a cell in front of the data columns: what the row is.
   bool has_axis = false, dated = false;
   std::size_t away = 0;  ///< Lines between it and the first row of numbers.
 };
