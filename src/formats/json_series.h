@@ -16,7 +16,7 @@ struct JsonSeries {
   std::optional<std::int64_t> zero_ns;
   /// Of whole numbers, none missing: the first.
   std::optional<std::int64_t> whole_from;
-  bool assumed_axis = false;  ///< Whether it is taken for the axis though no name says so.
+  bool assumed_axis = false;      ///< Whether it is taken for the axis though no name says so.
   std::vector<double> distances;  ///< From that, where the numbers themselves have more digits than a double.
 };
 
