@@ -104,7 +104,7 @@ AxisWord axis_word(std::string_view key, AxisUnit unit) {
   if (unit != AxisUnit::time &&
       ((of_recording(w) && of_rate(w)) || alone({"fs", "rate", "sr", "sps", "srate"})))
     return AxisWord::rate;
-  if (unit == AxisUnit::frequency && (of_recording(w) || alone({"clock"}))) return AxisWord::rate;
+  if (unit == AxisUnit::frequency && of_recording(w)) return AxisWord::rate;
   if (unit == AxisUnit::none && (any(w, {"record length", "number of points", "no of points",
                                          "number of samples", "sample count", "points", "samples"}) ||
                                  alone({"npts", "npt"})))

@@ -212,9 +212,9 @@ bool is_frequency_key(const std::string& leaf) {
 
 bool is_time_key(const std::string& leaf) {
   const std::string name = lower_case(leaf);
-  for (const char* known : {"time", "t", "times", "timestamps", "timestamp", "time_s", "time_sec", "t_s",
-                            "stamps", "tvec", "time_vector", "seconds", "elapsed", "ts", "time_stamp", "datetime",
-                            "date_time", "epoch"})
+  for (const char* known :
+       {"time", "t", "times", "timestamps", "timestamp", "time_s", "time_sec", "t_s", "stamps", "tvec",
+        "time_vector", "seconds", "elapsed", "ts", "time_stamp", "datetime", "date_time", "epoch"})
     if (name == known) return true;
   return false;
 }

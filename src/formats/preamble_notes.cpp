@@ -166,9 +166,15 @@ void take_note(TextLayout& layout, const std::string& key, std::string value) {
     return set_interval(layout, 1 / (measure.in("Hz") * factor), key);
   if (meaning == KeyMeaning::interval && measure.kind() != AxisUnit::frequency)
     return set_interval(layout, measure.in("s") * factor, key);
-  if (word == AxisWord::interval)
+  if (word == AxisWord::interval) {
+    if (lower_case(trimmed(name)) == "period" && layout.interval_s == 0)
+      layout.cautions.push_back(
+          {"interval-assumed", Severity::note, "",
+           "the setting \"" + clean_text(key, 40) + "\" is taken as the time from one sample to the next",
+           "give --rate or --interval if it is the period of something else"});
     set_interval(layout, measure.in("s"), key);
-  else if (word == AxisWord::rate)
+  }
+  if (word == AxisWord::rate)
     set_interval(layout, 1 / measure.in("Hz"), key);
   else if (word == AxisWord::count && measure.number() == std::floor(measure.number()))
     layout.declared = static_cast<std::int64_t>(measure.number());

@@ -142,9 +142,9 @@ bool is_missing_word(std::string_view cell) {
   if (cell.empty()) return true;
   if (cell.size() > 12) return false;
   static constexpr std::string_view words[] = {
-      "-",       "--",  "---",  ".",   "nan", "-nan", "+nan",  "na",    "n/a",   "#n/a", "null", "none",
-      "ol",      "ovl", "ovld", "ovr", "over", "err",   "error", "inf",   "-inf", "+inf", "invalid",
-      "missing", "bad", "?",    "*",   "nd",   "#num!", "-ovld", "+ovld", "-ol",  "+ol"};
+      "-",       "--",      "---", ".",    "nan", "-nan", "+nan",  "na",    "n/a",   "#n/a", "null",
+      "none",    "ol",      "ovl", "ovld", "ovr", "over", "err",   "error", "inf",   "-inf", "+inf",
+      "invalid", "missing", "bad", "?",    "*",   "nd",   "#num!", "-ovld", "+ovld", "-ol",  "+ol"};
   // What did not fit its field.
   if (cell.size() > 2 && cell.find_first_not_of('*') == std::string_view::npos) return true;
   const std::string low = lower_case(cell);

@@ -130,7 +130,7 @@ std::vector<double> LobeFit::remainder(const std::vector<Line>& lines) const {
     return std::pair(static_cast<std::size_t>(std::clamp(std::ceil(place - most), 0.0, end)),
                      static_cast<std::size_t>(std::clamp(std::floor(place + most) + 1, 0.0, end)));
   };
-  constexpr std::size_t some = 4096;
+  const std::size_t some = std::min<std::size_t>(bins, 4096);
   std::vector<std::complex<double>> values(single ? some : 0);
   std::vector<double> model(some), near(some), mirror(some);
   for (std::size_t from = 0; from < bins; from += some) {

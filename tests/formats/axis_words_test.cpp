@@ -52,7 +52,6 @@ TEST(AxisWords, SayRateAndIntervalInManyWays) {
       {"Passo di campionamento: 0.4 ms", 4e-4},
       {"Period (ms): 0.4", 4e-4},
       {"Logging interval 00:00:01", 1},
-      {"Clock: 2.5 MHz", 4e-7},
       {"ADC rate: 2500.0 1/s", 4e-4},
       {"Acquisition frequency [Hz] 2500", 4e-4},
       {"dt=4.0E-4 [s]", 4e-4},
@@ -68,12 +67,26 @@ TEST(AxisWords, SayRateAndIntervalInManyWays) {
 }
 
 TEST(AxisWords, LeaveOtherFrequenciesAndTimesAlone) {
-  for (const char* line :
-       {"Filter frequency: 100 Hz", "Line frequency: 50 Hz", "Recorder cut-off frequency: 200 Hz",
-        "Time per div: 5 ms", "ADC resolution: 16", "Recording period: 1 h", "Averaging interval: 10 s",
-        "Calibration interval: 12 months", "Trigger delay: 5 ms", "Heart rate: 60", "Sample flow rate: 5",
-        "Electrode spacing: 5 mm", "Temperature step: 5", "Scan speed: 5 mm/s", "Signal frequency: 1 kHz",
-        "Horizontal scale: 1 ms/div", "Delta pressure: 5", "Duration: 10 s", "Battery: 3,7 V"})
+  for (const char* line : {"Filter frequency: 100 Hz",
+                           "Line frequency: 50 Hz",
+                           "Recorder cut-off frequency: 200 Hz",
+                           "Time per div: 5 ms",
+                           "ADC resolution: 16",
+                           "Recording period: 1 h",
+                           "Averaging interval: 10 s",
+                           "Calibration interval: 12 months",
+                           "Trigger delay: 5 ms",
+                           "Heart rate: 60",
+                           "Sample flow rate: 5",
+                           "Electrode spacing: 5 mm",
+                           "Temperature step: 5",
+                           "Scan speed: 5 mm/s",
+                           "Signal frequency: 1 kHz",
+                           "Horizontal scale: 1 ms/div",
+                           "Delta pressure: 5",
+                           "Duration: 10 s",
+                           "Clock: 8 MHz",
+                           "Battery: 3,7 V"})
     EXPECT_EQ(interval_below(line, 2, true), 0) << line;
 }
 
@@ -86,6 +99,17 @@ TEST(AxisWords, TheNameOfASingleColumnMayStandAboveThem) {
   EXPECT_EQ(layout.columns.at(0).name, "Acceleration");
   EXPECT_EQ(layout.columns.at(0).unit.text(), "g");
   EXPECT_NEAR(layout.interval_s, 5e-4, 1e-12);
+}
+
+TEST(AxisWords, ALonePeriodIsTakenWithACaution) {
+  FileHead head;
+  head.path = "x.txt";
+  head.bytes = "Period (ms): 0.4\nA,B\n1,5\n1,6\n2,5\n1,7\n";
+  head.size = head.bytes.size();
+  const TextLayout layout = find_text_layout(head, {});
+  EXPECT_NEAR(layout.interval_s, 4e-4, 1e-12);
+  ASSERT_EQ(layout.cautions.size(), 1u);
+  EXPECT_EQ(layout.cautions[0].code, "interval-assumed");
 }
 
 TEST(AxisWords, AUnitDecidesBetweenThem) {
