@@ -162,7 +162,8 @@ OptionGroup analysis_group(AnalysisSettings& s, const std::vector<std::string>& 
         },
         [&s] { return s.decibel_reference ? Json(*s.decibel_reference) : Json(nullptr); }},
        {"span", "[CHANNEL:] A..B [@ RBW]",
-        "frequencies to show and to look for peaks in, such as 10Hz..5kHz, or 'clk1: 143MHz..149MHz @ 10kHz' "
+        "frequencies to show and to look for peaks in, such as 10Hz..5kHz, or 'mirror cell: 55Hz..70Hz @ "
+        "0.1Hz' "
         "for a channel of its own resolution; may be repeated. A narrow span of a long record is shifted "
         "down "
         "and transformed by itself",

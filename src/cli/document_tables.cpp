@@ -119,8 +119,8 @@ bool shared(const Json& results, const std::string& key) {
 
 bool is_setting(const std::string& key) {
   static const std::vector<std::string> keys = {
-      "rate_hz", "segment", "bin_hz",     "rbw_hz", "averages", "average", "window",  "scale",
-      "samples", "unit",    "level_unit", "file",   "detector", "voices",  "wavelet", "reference"};
+      "rate_hz", "segment", "bin_hz",     "rbw_hz", "averages", "average",         "window",  "scale",
+      "samples", "unit",    "level_unit", "file",   "detector", "rows_per_octave", "wavelet", "reference"};
   return std::find(keys.begin(), keys.end(), key) != keys.end();
 }
 

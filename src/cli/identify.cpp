@@ -26,14 +26,14 @@ constexpr std::size_t most_samples_held = std::size_t{1} << 22;
 /// Lines that are asked not to be told.
 void leave_out(const IdentifySettings& settings, std::vector<Peak>& peaks) {
   std::erase_if(peaks, [&](const Peak& p) {
-    return p.doubtful() || (settings.least_level && p.rms < *settings.least_level) ||
-           (settings.least_rise_db && p.prominence_db < *settings.least_rise_db);
+    return p.doubtful() || (settings.min_level && p.rms < *settings.min_level) ||
+           (settings.min_rise_db && p.prominence_db < *settings.min_rise_db);
   });
-  if (!settings.least_apart_hz) return;
+  if (!settings.min_apart_hz) return;
   std::vector<Peak> kept;  // Strongest first.
   for (const Peak& p : peaks)
     if (std::none_of(kept.begin(), kept.end(), [&](const Peak& other) {
-          return std::abs(other.frequency_hz - p.frequency_hz) < *settings.least_apart_hz;
+          return std::abs(other.frequency_hz - p.frequency_hz) < *settings.min_apart_hz;
         }))
       kept.push_back(p);
   peaks = std::move(kept);

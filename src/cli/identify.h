@@ -19,7 +19,7 @@ struct IdentifySettings {
   std::vector<std::string> references;  ///< Channels that others are attributed to.
   double false_alarms = 1e-3;
   // What is not worth a finding.
-  std::optional<double> least_level, least_rise_db, least_apart_hz, most_width_hz;
+  std::optional<double> min_level, min_rise_db, min_apart_hz, max_width_hz;
 };
 OptionGroup identify_group(IdentifySettings& settings);
 

@@ -184,9 +184,9 @@ std::vector<Finding> name_channel(const Recording& r, const ChannelSpectrum& c, 
   take_into_families(c.peaks, c.spectrum.plan, findings);
   for (Finding& f : findings) f.recording = r.file;
   std::erase_if(findings, [&](const Finding& f) {
-    if (settings.least_level && f.level_rms < *settings.least_level) return true;
+    if (settings.min_level && f.level_rms < *settings.min_level) return true;
     for (const auto& [key, value] : f.numbers)
-      if (key == "width_hz" && settings.most_width_hz && value > *settings.most_width_hz) return true;
+      if (key == "width_hz" && settings.max_width_hz && value > *settings.max_width_hz) return true;
     return false;
   });
   return findings;

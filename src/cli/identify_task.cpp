@@ -25,15 +25,15 @@ OptionGroup identify_group(IdentifySettings& s) {
             throw Error(Status::usage, "from 1e-60 to 100: beyond that is no search for lines");
         },
         share},
-       {"least-level", "LEVEL", "RMS below which nothing is told, in the channel's unit", false,
-        [&s](const std::string& t) { s.least_level = parse_any_quantity(t).value; },
-        [&s] { return s.least_level ? Json(*s.least_level) : Json(nullptr); }},
-       quantity_option("least-rise", "DB", "least height of a line above the saddles beside it",
-                       Dimension::decibel, s.least_rise_db),
-       quantity_option("least-apart", "FREQUENCY", "of lines closer than this only the strongest is told",
-                       Dimension::frequency, s.least_apart_hz),
-       quantity_option("most-width", "FREQUENCY", "resonances wider than this are not told",
-                       Dimension::frequency, s.most_width_hz)}};
+       {"min-level", "LEVEL", "RMS below which nothing is told, in the channel's unit", false,
+        [&s](const std::string& t) { s.min_level = parse_any_quantity(t).value; },
+        [&s] { return s.min_level ? Json(*s.min_level) : Json(nullptr); }},
+       quantity_option("min-rise", "DB", "least height of a line above the saddles beside it",
+                       Dimension::decibel, s.min_rise_db),
+       quantity_option("min-apart", "FREQUENCY", "of lines closer than this only the strongest is told",
+                       Dimension::frequency, s.min_apart_hz),
+       quantity_option("max-width", "FREQUENCY", "resonances wider than this are not told",
+                       Dimension::frequency, s.max_width_hz)}};
 }
 
 namespace {

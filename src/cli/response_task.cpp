@@ -94,7 +94,7 @@ class ResponseTask : public EachInputTask<ResponseResult> {
           {"no-resonances", "", "make the ratios alone", false,
            [this](const std::string&) { settings_.resonances = false; },
            [this] { return Json(!settings_.resonances); }},
-          count_option("most-order", "highest order of the stabilisation chart (default: 40)", 4, 200,
+          count_option("max-order", "highest order of the stabilisation chart (default: 40)", 4, 200,
                        settings_.search.most_order),
           {"also", "FORMAT,...",
            "write the ratios in these formats too: universal, universal-text, hdf5, npy", true,

@@ -58,17 +58,11 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
              {{"wavelet", "WAVELET", wavelets + " (default: morse(3,20))", false,
                [this](const std::string& t) { settings_.wavelet = parse_wavelet(t); },
                [this] { return Json(settings_.wavelet.name()); }},
-              count_option("voices", "voices per octave (default: 12)", 1, 96, settings_.voices),
-              {"octaves", "N",
-               "how many octaves, from the highest frequency down (default: what the record holds)", false,
-               [this](const std::string& t) {
-                 settings_.octaves = parse_any_quantity(t).value;
-                 if (!(*settings_.octaves > 0)) throw Error(Status::usage, "must be above zero");
-               },
-               [this] { return settings_.octaves ? Json(*settings_.octaves) : Json(nullptr); }},
+              count_option("rows-per-octave", "frequencies per octave of the map (default: 12)", 1, 96,
+                           settings_.voices),
               range_option("span", "frequencies of the map (default: what the wavelet and the record allow)",
                            Dimension::frequency, span_),
-              switch_option("sharpen", "squeeze every voice's reading to the frequency its phase turns at",
+              switch_option("sharpen", "squeeze every row's reading to the frequency its phase turns at",
                             sharpen_),
               {"extract", "A..B [@ T1..T2]",
                "the waveform of this band, by the inverse, over this time; may be repeated; written as a "
@@ -170,7 +164,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
                                  {"unit", channel.unit.label()},
                                  {"rate_hz", number(result.plan.rate_hz)},
                                  {"wavelet", settings_.wavelet.name()},
-                                 {"voices", settings_.voices},
+                                 {"rows_per_octave", settings_.voices},
                                  {"rows", result.plan.frequency_hz.size()},
                                  {"low_hz", number(result.plan.frequency_hz.front())},
                                  {"high_hz", number(result.plan.frequency_hz.back())},
@@ -276,7 +270,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
   }
 
   std::string plan_text(const ScalogramResult& result) const {
-    return fmt::format("{}, {} voices an octave, {} to {}, amplitudes{}", settings_.wavelet.name(),
+    return fmt::format("{}, {} rows an octave, {} to {}, amplitudes{}", settings_.wavelet.name(),
                        settings_.voices, format_quantity(result.plan.frequency_hz.front(), "Hz", 4),
                        format_quantity(result.plan.frequency_hz.back(), "Hz", 4),
                        sharpen_ ? ", squeezed" : "");

@@ -33,7 +33,8 @@ bool parse_any_cell(std::string_view cell, char decimal, double& value);
 /// A cell that stands for a number that is not there: empty, "--", "NaN", "OVLD", ...
 bool is_missing_word(std::string_view cell);
 
-/// One of several columns that together give an instant: a date, or year, month, day, ...; seconds and their billionths.
+/// One of several columns that together give an instant: a date, or year, month, day, ...; seconds and their
+/// billionths.
 struct ClockPiece {
   enum class Kind { date, year, month, day, day_of_year, hour_and_minute, week_since_1980, count };
   Kind kind = Kind::count;

@@ -45,6 +45,10 @@ class Likelihood {
     shared_ = bins_alike(s.window);
     for (std::size_t k = low; k < high; ++k)
       if (masked.empty() || !masked[k]) bins_.push_back(k);
+    for (int j = -reach; j < static_cast<int>(high - low) + reach; ++j) {
+      hz_.push_back(s.frequency_hz(low) + j * s.plan.bin_hz);
+      log_hz_.push_back(std::log(std::max(hz_.back(), 1e-6 * s.plan.bin_hz)));
+    }
   }
 
   std::size_t count() const { return bins_.size(); }
@@ -56,22 +60,30 @@ class Likelihood {
 
   /// Log-likelihood at (log a, log b, f0, log z, c, d); gradient and information too where asked for.
   double at(const Unknowns& p, Unknowns* gradient = nullptr, Information* information = nullptr) const {
-    const double a = std::exp(p[0]), f0 = p[2], z = std::exp(p[3]);
+    const double a = std::exp(p[0]), f0 = p[2], z = std::exp(p[3]), log_f0 = std::log(f0);
     if (gradient) gradient->setZero(), information->setZero();
+    // The form at each frequency once: neighbouring bins share most of theirs.
+    struct Form {
+      double h, by_z, by_f, by_lean;
+    };
+    thread_local std::vector<Form> forms;
+    forms.resize(hz_.size());
+    for (std::size_t i = 0; i < hz_.size(); ++i) {
+      const double r = hz_[i] / f0, log_r = std::max(log_hz_[i] - log_f0, std::log(1e-6));
+      const double u = 1 - r * r, v = 2 * z * r, d = u * u + v * v;
+      const double one = 4 * z * z / d * std::exp(p[lean_at] * log_r);
+      // d(log H)/d(log z) = 2 - 2 v^2 / d; d(log H)/d(f0) = -(4 u r^2 - 2 v^2) / (f0 d) with r ~ 1 / f0.
+      forms[i] = {one, one * (2 - 2 * v * v / d),
+                  one * (-(4 * u * r * r - 2 * v * v) / (f0 * d) - p[lean_at] / f0), one * log_r};
+    }
     double sum = 0;
-    const auto reach = static_cast<int>(kernel_.size() / 2);
+    const auto first = static_cast<std::size_t>(first_);
     for (const std::size_t k : bins_) {
       double h = 0, by_f = 0, by_z = 0, by_lean = 0;
-      for (int j = -reach; j <= reach; ++j) {
-        const double r = (spectrum_.frequency_hz(k) + j * spectrum_.plan.bin_hz) / f0;
-        const double log_r = std::log(std::max(r, 1e-6));
-        const double u = 1 - r * r, v = 2 * z * r, d = u * u + v * v, one = resonance_form(r, z, p[lean_at]);
-        const double w = kernel_[static_cast<std::size_t>(j + reach)];
-        h += w * one;
-        // d(log H)/d(log z) = 2 - 2 v^2 / d; d(log H)/d(f0) = -(4 u r^2 - 2 v^2) / (f0 d) with r ~ 1 / f0.
-        by_z += w * one * (2 - 2 * v * v / d);
-        by_f += w * one * (-(4 * u * r * r - 2 * v * v) / (f0 * d) - p[lean_at] / f0);
-        by_lean += w * one * log_r;
+      for (std::size_t j = 0; j < kernel_.size(); ++j) {
+        const Form& form = forms[k - first + j];
+        const double w = kernel_[j];
+        h += w * form.h, by_z += w * form.by_z, by_f += w * form.by_f, by_lean += w * form.by_lean;
       }
       const double u_k = place(k), b = std::exp(p[1] + p[tilt_at] * u_k);
       const double s = a * h + b, ratio = spectrum_.power[k] / s;
@@ -122,6 +134,7 @@ class Likelihood {
   ResonanceLean known_;
   double first_, last_;
   std::vector<std::size_t> bins_;
+  std::vector<double> hz_, log_hz_;  ///< Of all bins that the kernel reaches.
   std::vector<double> kernel_;
   double shared_ = 1;
 };

@@ -37,8 +37,8 @@ VPRISM_WIDE void slope(double start, double a, double b, const double* c, const 
   for (std::size_t k = 0; k < count; ++k) out[k] = (start + static_cast<double>(k)) * (a * c[k] + b * q[k]);
 }
 
-/// Products of the first `normal.rows()` rows with each other, below the diagonal and on it, and with `x`. Rows
-/// are taken four at a time: there are as many as makes fours.
+/// Products of the first `normal.rows()` rows with each other, below the diagonal and on it, and with `x`.
+/// Rows are taken four at a time: there are as many as makes fours.
 void add_products(const Rows& rows, std::size_t count, const double* x, Matrix& normal, Vector& gradient) {
   const auto stride = static_cast<std::size_t>(rows.cols());
   double four[4];

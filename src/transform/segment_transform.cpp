@@ -38,7 +38,7 @@ SegmentTransform::SegmentTransform(const SpectrumPlan& plan, const SpectrumSetti
     : plan_(plan), settings_(settings), complex_(complex), transform_(plan.segment * settings.pad) {
   tapers_ = std::max<std::size_t>(1, settings.tapers);
   if (plan.averages == 1 && plan.segment > (1 << 20) && settings.tapers == 0 && !complex &&
-      settings.pad == 1 && settings.window.kind != WindowKind::dpss) {
+      settings.pad == 1 && settings.window.kind != WindowKind::slepian) {
     std::tie(first_sum_, squares_) = window_sums(settings.window, plan.segment);
     sum_squares_ = first_sum_ * first_sum_;
   } else if (settings.tapers > 0)

@@ -12,7 +12,7 @@ namespace vprism {
 const std::vector<AverageEntry>& average_table() {
   static const std::vector<AverageEntry> table = {
       {Average::mean, "mean", "of powers (RMS), every segment alike"},
-      {Average::linear, "linear", "of amplitudes, every segment alike"},
+      {Average::amplitude, "amplitude", "of amplitudes, every segment alike"},
       {Average::exponential, "exponential", "of powers, the newest segments counting most"},
       {Average::median, "median", "of powers: rare events are left out"},
       {Average::peak_hold, "peak-hold", "the highest of all segments"},

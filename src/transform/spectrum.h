@@ -14,7 +14,7 @@
 namespace vprism {
 
 /// How segments become one spectrum.
-enum class Average { mean, linear, exponential, median, peak_hold, min_hold };
+enum class Average { mean, amplitude, exponential, median, peak_hold, min_hold };
 
 struct AverageEntry {
   Average average;

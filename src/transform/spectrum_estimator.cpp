@@ -162,7 +162,7 @@ struct SpectrumEstimator::Inner {
       into.assign(bins, 0.0);
     }
     switch (settings.average) {
-      case Average::linear:
+      case Average::amplitude:
         return add_amplitudes(parts, bins, into.data());
       case Average::peak_hold:
         return highest_powers(parts, bins, into.data());
@@ -238,7 +238,7 @@ struct SpectrumEstimator::Inner {
     if (!medians && kept.size() == channels.size()) {
       // Nothing to join.
       spectrum.power = std::move(kept[channel]);
-      if (settings.average == Average::linear)
+      if (settings.average == Average::amplitude)
         for (double& p : spectrum.power) p *= p / (count * count);
       return transform->to_power(spectrum.power, settings.average == Average::mean ? count : 1);
     }
@@ -250,7 +250,7 @@ struct SpectrumEstimator::Inner {
       spectrum.stretches.push_back(joined(channel, s));
       join(spectrum.stretches.back(), spectrum.power);
     }
-    if (settings.average == Average::linear)
+    if (settings.average == Average::amplitude)
       for (double& p : spectrum.power) p *= p / (count * count);
     transform->to_power(spectrum.power, settings.average == Average::mean ? count : 1);
     for (std::size_t s = 0; s < stretches; ++s) {

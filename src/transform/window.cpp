@@ -103,8 +103,8 @@ const std::vector<WindowEntry>& window_table() {
         {WindowKind::kaiser, "kaiser", true, 9, 0, 40, "side lobes against width as the parameter says", {}},
         {WindowKind::tukey, "tukey", true, 0.5, 0, 1, "flat, with cosine ends of that share: transients", {}},
         {WindowKind::gaussian, "gaussian", true, 3, 0.5, 10, "smooth; falls to exp(-a^2/2) at the ends", {}},
-        {WindowKind::dpss,
-         "dpss",
+        {WindowKind::slepian,
+         "slepian",
          true,
          4,
          0.5,
@@ -182,7 +182,7 @@ double shape(const Window& window, double u) {
 }  // namespace
 
 std::vector<double> make_window(const Window& window, std::size_t size) {
-  if (window.kind == WindowKind::dpss) {
+  if (window.kind == WindowKind::slepian) {
     // The symmetric one of a sample more, without its last.
     std::vector<double> taper = prolate_tapers(size + 1, window.parameter, 1)[0];
     taper.pop_back();

@@ -21,7 +21,7 @@ enum class WindowKind {
   kaiser,
   tukey,
   gaussian,
-  dpss,
+  slepian,
   exponential
 };
 
@@ -52,7 +52,8 @@ Window parse_window(std::string_view text);
 /// / 2 (exponential: at n = 0).
 std::vector<double> make_window(const Window& window, std::size_t size);
 
-/// The same for n = from .. from + count - 1 alone, into `out`; not for dpss, which is known only as a whole.
+/// The same for n = from .. from + count - 1 alone, into `out`; not for slepian, which is known only as a
+/// whole.
 void make_window_part(const Window& window, std::size_t size, std::size_t from, std::size_t count,
                       double* out);
 

@@ -20,8 +20,8 @@ TEST(TurnedSine, IsTheSineOfEachSample) {
         sine.add(t, 3, -0.5, c.size(), sum.data());
         for (std::size_t n = 0; n < c.size(); ++n) {
           const double at = t + static_cast<double>(n), size = std::exp(-decay * at);
-          // Rounding of the angle, of which a long way has more.
-          const double most = size * (1e-14 + 4e-16 * std::abs(w * at));
+          // Rounding of the angle, of which a long way from the block's start has more.
+          const double most = size * (1e-14 + 4e-16 * std::abs(w) * (std::abs(t) + 256));
           EXPECT_NEAR(c[n], size * std::cos(w * at), most) << w << " " << decay << " " << at;
           EXPECT_NEAR(s[n], size * std::sin(w * at), most) << w << " " << decay << " " << at;
           EXPECT_NEAR(sum[n], 2 + 3 * size * std::cos(w * at) - 0.5 * size * std::sin(w * at),

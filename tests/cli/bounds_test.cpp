@@ -33,8 +33,9 @@ TEST(Bounds, CountsAreTakenUpToTheirs) {
     rows += std::to_string(n * 1e-3) + "," + std::to_string((n * n) % 17 + 5 * (n % 20)) + "\n";
   folder.write("a.csv", rows);
   const std::vector<std::tuple<std::string, std::string, int>> bounds = {
-      {"spectrum", "--peaks", 10000}, {"spectrum", "--threads", 1024}, {"distortion", "--harmonics", 1000},
-      {"cycles", "--orders", 10000},  {"spectrogram", "--ridges", 64}, {"scalogram", "--voices", 96}};
+      {"spectrum", "--peaks", 10000},      {"spectrum", "--threads", 1024},
+      {"distortion", "--harmonics", 1000}, {"cycles", "--orders", 10000},
+      {"spectrogram", "--ridges", 64},     {"scalogram", "--rows-per-octave", 96}};
   for (const auto& [command, option, most] : bounds) {
     const std::string line = command + " a.csv --figure none --quiet " + option + " ";
     const ProgramRun at = run_program(folder, line + std::to_string(most));

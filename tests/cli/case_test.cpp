@@ -263,7 +263,8 @@ TEST(Case, KilledInTheMiddleItLeavesNothingPartialAndTheNextRunFinishes) {
     if (std::freopen("/dev/null", "w", stdout) == nullptr ||
         std::freopen("/dev/null", "w", stderr) == nullptr)
       ::_exit(126);
-    ::execl(VPRISM_PROGRAM, "vprism", "case", "a.toml", "--out", "out", static_cast<char*>(nullptr));
+    ::execl(tested_program().c_str(), "vprism", "case", "a.toml", "--out", "out",
+            static_cast<char*>(nullptr));
     ::_exit(127);
   }
   // As soon as something is being made.
@@ -291,15 +292,14 @@ TEST(Case, AFullDiskAMissingGnuplotAndALockedPlaceGiveOneLine) {
   const ScratchFolder folder;
   write_small(folder);
   // No file may grow beyond a kilobyte.
-  const std::string limited = "trap '' XFSZ; ulimit -f 1; '" VPRISM_PROGRAM
+  const std::string limited = "trap '' XFSZ; ulimit -f 1; '" + tested_program() +
                               "' case a.toml --out full --quiet --figure none > /dev/null 2> .err";
   EXPECT_EQ(WEXITSTATUS(std::system(("cd '" + folder.path() + "' && sh -c \"" + limited + "\"").c_str())), 5);
   const std::string said = ScratchFolder::read(folder.path(".err"));
   EXPECT_EQ(std::count(said.begin(), said.end(), '\n'), 1) << said;
   EXPECT_FALSE(fs::exists(folder.path("full/report.html")));
   // Without gnuplot on the path.
-  EXPECT_EQ(WEXITSTATUS(std::system(("cd '" + folder.path() +
-                                     "' && PATH=/nowhere '" VPRISM_PROGRAM
+  EXPECT_EQ(WEXITSTATUS(std::system(("cd '" + folder.path() + "' && PATH=/nowhere '" + tested_program() +
                                      "' case a.toml --out none --quiet > /dev/null 2> .err")
                                         .c_str())),
             5);

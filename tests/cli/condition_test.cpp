@@ -204,9 +204,8 @@ TEST(Generate, WritesEveryFormatWithTheTruthBesideIt) {
   EXPECT_THAT(ScratchFolder::read(folder.path("made-wav/generated-truth.toml")),
               HasSubstr("frequency_hz = 50.0"));
   const ProgramRun uneven = run_program(
-      folder,
-      "generate 'a: tone 5Hz 1' --rate 1kHz --duration 1s --uneven 40% --out uneven && '" VPRISM_PROGRAM
-      "' inspect uneven/generated.csv");
+      folder, "generate 'a: tone 5Hz 1' --rate 1kHz --duration 1s --uneven 40% --out uneven && '" +
+                  tested_program() + "' inspect uneven/generated.csv");
   EXPECT_THAT(uneven.out, HasSubstr("at uneven steps"));
 }
 

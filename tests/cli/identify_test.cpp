@@ -238,8 +238,8 @@ TEST_F(IdentifyMade, LeastAndMostKeepFindingsBack) {
   const std::string signal = "x (V): tone 100Hz 1 + tone 103Hz 0.01 + tone 300Hz 0.001 + white 1e-4",
                     how = "--rate 1kHz --duration 10s";
   EXPECT_EQ(identify(signal, how)["findings"].size(), 3u);
-  EXPECT_EQ(identify(signal, how, "--least-level 0.003")["findings"].size(), 2u);
-  EXPECT_EQ(identify(signal, how, "--least-apart 5Hz")["findings"].size(), 2u);
+  EXPECT_EQ(identify(signal, how, "--min-level 0.003")["findings"].size(), 2u);
+  EXPECT_EQ(identify(signal, how, "--min-apart 5Hz")["findings"].size(), 2u);
 }
 
 TEST(SuspectsFile, WhatIsWrongIsToldWithItsPlace) {

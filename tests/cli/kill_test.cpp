@@ -34,7 +34,7 @@ Files files_in(const std::string& folder) {
 }
 
 pid_t started(const ScratchFolder& folder, const std::string& arguments) {
-  const std::string command = "cd '" + folder.path() + "' && exec '" VPRISM_PROGRAM "' " + arguments +
+  const std::string command = "cd '" + folder.path() + "' && exec '" + tested_program() + "' " + arguments +
                               " --quiet --out out > said 2> err < /dev/null";
   const pid_t child = ::fork();
   if (child == 0) {
@@ -141,8 +141,8 @@ TEST(KillProbe, AChildThatTriesAnEndlessFileEndsWithItsParent) {
   if (child == 0) {
     ::setsid();
     ::close(1), ::close(2);
-    ::execl(VPRISM_PROGRAM, VPRISM_PROGRAM, "inspect", VPRISM_SOURCE "/tests/data/hostile/endless.h5",
-            "--json", static_cast<char*>(nullptr));
+    ::execl(tested_program().c_str(), tested_program().c_str(), "inspect",
+            VPRISM_SOURCE "/tests/data/hostile/endless.h5", "--json", static_cast<char*>(nullptr));
     ::_exit(127);
   }
   // Until the file is being tried.

@@ -155,7 +155,7 @@ TEST_F(Files, LinesAsFarApartAsAskedAreTheSame) {
 TEST_F(Files, TheProgramAloneSaysWhichPartIsMissing) {
   make("'u (V): tone 100Hz 1'", "--rate 1kHz --duration 1s");
   fs::create_directories(folder_.path("alone/bin"));
-  fs::copy_file(VPRISM_PROGRAM, folder_.path("alone/bin/vprism"));
+  fs::copy_file(tested_program(), folder_.path("alone/bin/vprism"));
   const auto run = [&] {
     return std::system(
         ("cd '" + folder_.path() + "' && alone/bin/vprism inspect x.h5 --json > .out 2> .err").c_str());
@@ -164,7 +164,7 @@ TEST_F(Files, TheProgramAloneSaysWhichPartIsMissing) {
   EXPECT_THAT(ScratchFolder::read(folder_.path(".err")), HasSubstr("vprism-containers.so"));
   // Installed, it stands in lib.
   fs::create_directories(folder_.path("alone/lib/vprism"));
-  fs::copy_file(fs::path(VPRISM_PROGRAM).parent_path() / "vprism-containers.so",
+  fs::copy_file(fs::path(tested_program()).parent_path() / "vprism-containers.so",
                 folder_.path("alone/lib/vprism/vprism-containers.so"));
   EXPECT_EQ(WEXITSTATUS(run()), 0) << ScratchFolder::read(folder_.path(".err"));
 }

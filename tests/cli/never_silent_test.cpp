@@ -157,10 +157,10 @@ TEST(NoEnd, NoOptionKeepsACommandBusyForEver) {
        {"--segment 4", "--segment 5", "--segment 7", "--resolution 2kHz", "--resolution 1e-30Hz", "--pad 1e9",
         "--peaks 1e15", "--threads 1e9", "--tapers 1000000", "--span 1e59Hz.."}},
       {"spectrogram", {"--hop 1e17s", "--hop 1e-30s", "--ridges 1e9"}},
-      {"identify", {"--false-alarms 1e-308", "--false-alarms 1e59", "--least-level 1e59"}},
+      {"identify", {"--false-alarms 1e-308", "--false-alarms 1e59", "--min-level 1e59"}},
       {"distortion", {"--harmonics 1000000", "--harmonics 1001"}},
       {"cycles", {"--period 1e-17s", "--frequency 1e12Hz", "--orders 1e9"}},
-      {"scalogram", {"--voices 1e9", "--span 1e-30Hz..1e-29Hz"}},
+      {"scalogram", {"--rows-per-octave 1e9", "--span 1e-30Hz..1e-29Hz"}},
       {"orders", {"--ridge 1e59", "--ridge 1 --cut 1e300"}},
       {"occupancy", {"--segment 4"}},
       {"modulation", {"--carrier 1e30Hz", "--span 1Hz..1e-9Hz"}}};

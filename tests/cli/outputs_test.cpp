@@ -17,7 +17,7 @@ using testing::HasSubstr;
 /// A shell command in the folder, `vprism` being the built program; its exit status.
 int shell(const ScratchFolder& folder, const std::string& command) {
   const std::string script =
-      "vprism() { '" VPRISM_PROGRAM "' \"$@\"; }\ncd '" + folder.path() + "'\n" + command;
+      "vprism() { '" + tested_program() + "' \"$@\"; }\ncd '" + folder.path() + "'\n" + command;
   folder.write("script.sh", script);
   const int code = std::system(("bash '" + folder.path("script.sh") + "'").c_str());
   return WIFEXITED(code) ? WEXITSTATUS(code) : 128;
@@ -39,9 +39,9 @@ TEST(StandardOutput, TakesARecordingOrTheDocument) {
   const std::string temporary = folder.path("tmp");
   fs::create_directory(temporary);
   EXPECT_EQ(run_program(folder, "convert a.csv --to csv --out o").status, 0);
-  for (const char* made :
-       {"TMPDIR=tmp '" VPRISM_PROGRAM "' convert a.csv --to csv -o - > x.csv 2> err",
-        "TMPDIR=tmp '" VPRISM_PROGRAM "' convert - --to csv --out - < a.csv > x.csv 2> err"}) {
+  for (const std::string& made :
+       {"TMPDIR=tmp '" + tested_program() + "' convert a.csv --to csv -o - > x.csv 2> err",
+        "TMPDIR=tmp '" + tested_program() + "' convert - --to csv --out - < a.csv > x.csv 2> err"}) {
     EXPECT_EQ(shell(folder, made), 0) << ScratchFolder::read(folder.path("err"));
     EXPECT_EQ(ScratchFolder::read(folder.path("x.csv")), ScratchFolder::read(folder.path("o/a.csv"))) << made;
   }
@@ -132,7 +132,7 @@ TEST(Table, SurvivesAnyLocalePathAndHome) {
        {"env -i", "env -i LC_ALL=xx_YY.UTF-8 LANG=none PATH=\"$PATH\"", "env -u HOME TMPDIR=/nowhere",
         "env GNUTERM=qt", "umask 0777;", "env LANGUAGE=de LC_ALL=de_DE.UTF-8"}) {
     const std::string line =
-        std::string(environment) + " '" VPRISM_PROGRAM "' spectrum a.csv --quiet --out out > said";
+        std::string(environment) + " '" + tested_program() + "' spectrum a.csv --quiet --out out > said";
     EXPECT_EQ(shell(folder, "rm -rf out; " + line), 0) << environment;
     EXPECT_THAT(ScratchFolder::read(folder.path("said")), HasSubstr("total")) << environment;
     EXPECT_TRUE(fs::exists(folder.path("out/a-spectrum.png"))) << environment;
@@ -210,9 +210,9 @@ TEST(FullDisk, UnderWhatIsHeldCostsNothingButMemory) {
 
 TEST(Interrupt, RemovesWhatIsUnfinished) {
   const ScratchFolder folder;
-  EXPECT_EQ(shell(folder, "'" VPRISM_PROGRAM
-                          "' generate 'u (V): white 1' --rate 1MHz --duration 2000s --to wav --out out "
-                          "--quiet > said & sleep 0.5; kill -TERM $!; wait $!; test $? -gt 128"),
+  EXPECT_EQ(shell(folder, "'" + tested_program() +
+                              "' generate 'u (V): white 1' --rate 1MHz --duration 2000s --to wav --out out "
+                              "--quiet > said & sleep 0.5; kill -TERM $!; wait $!; test $? -gt 128"),
             0);
   EXPECT_TRUE(!fs::exists(folder.path("out")) || fs::is_empty(folder.path("out")));
 }

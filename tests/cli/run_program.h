@@ -16,6 +16,13 @@
 
 namespace vprism {
 
+/// The program that was built with the tests, or another that VPRISM_TESTED names: the sanitized one is
+/// driven by the same tests.
+inline std::string tested_program() {
+  const char* const other = std::getenv("VPRISM_TESTED");
+  return other != nullptr ? other : VPRISM_PROGRAM;
+}
+
 struct ProgramRun {
   int status = -1;
   std::string out, err;
@@ -29,7 +36,7 @@ inline double number_of(const nlohmann::json& value) { return value.get<double>(
 /// `arguments` as a shell would take them; the folder is the working folder.
 inline ProgramRun run_program(const ScratchFolder& folder, const std::string& arguments) {
   const std::string command =
-      "cd '" + folder.path() + "' && '" VPRISM_PROGRAM "' " + arguments + " > .out 2> .err";
+      "cd '" + folder.path() + "' && '" + tested_program() + "' " + arguments + " > .out 2> .err";
   ProgramRun run;
   const int code = std::system(command.c_str());
   run.status = WIFEXITED(code) ? WEXITSTATUS(code) : 128;
@@ -62,7 +69,7 @@ inline std::string error_line(const ScratchFolder& folder, const std::string& ar
 /// Greatest memory of one run, in megabytes; its output is thrown away.
 inline double peak_memory_mb(const ScratchFolder& folder, const std::string& arguments) {
   const std::string command =
-      "cd '" + folder.path() + "' && exec '" VPRISM_PROGRAM "' " + arguments + " > /dev/null 2>&1";
+      "cd '" + folder.path() + "' && exec '" + tested_program() + "' " + arguments + " > /dev/null 2>&1";
   const pid_t child = ::fork();
   if (child == 0) {
     ::execl("/bin/sh", "sh", "-c", command.c_str(), static_cast<char*>(nullptr));

@@ -45,8 +45,9 @@ TEST_F(SettingsFile, GivesWhatIsNotTyped) {
   EXPECT_THAT(run_program(folder, "settings spectrum").out, HasSubstr("spectrum --window 'flat-top'"));
   // From a folder below as well.
   std::filesystem::create_directory(folder.path("below"));
-  const ProgramRun below = run_program(folder, "inspect other.csv -q -f none; cd below; '" VPRISM_PROGRAM
-                                               "' spectrum ../drive-1.csv --figure none --json -q");
+  const ProgramRun below =
+      run_program(folder, "inspect other.csv -q -f none; cd below; '" + tested_program() +
+                              "' spectrum ../drive-1.csv --figure none --json -q");
   EXPECT_THAT(below.out, HasSubstr("flat-top"));
 }
 

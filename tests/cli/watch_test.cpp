@@ -93,8 +93,8 @@ TEST(Watch, LooksLieOnTheSamplesOwnTimeHoweverFastTheyCome) {
   // Through a pipe that hands on 1,000 bytes at a time.
   const std::string pieces = "cd '" + folder.path("") +
                              "' && (i=0; while [ $i -lt 160 ]; do dd if=s.f32 bs=1000 skip=$i count=1 "
-                             "2>/dev/null; i=$((i+1)); done) | '" VPRISM_PROGRAM "' " +
-                             options + "--out b > pieces.txt 2>/dev/null";
+                             "2>/dev/null; i=$((i+1)); done) | '" +
+                             tested_program() + "' " + options + "--out b > pieces.txt 2>/dev/null";
   (void)std::system(pieces.c_str());
   EXPECT_EQ(ScratchFolder::read(folder.path("pieces.txt")), whole.out);
 }
@@ -129,10 +129,11 @@ TEST(Watch, AStandInDeviceSendsAtItsTrueRateThroughAPipe) {
   const ScratchFolder folder;
   const auto start = std::chrono::steady_clock::now();
   const ProgramRun run =
-      run_shell(folder, "'" VPRISM_PROGRAM
-                        "' generate 'u (V): tone 40Hz 1' --rate 1kHz --duration 1.2s --live stdout --to "
-                        "binary --numbers f32 2> gen.err | '" VPRISM_PROGRAM
-                        "' watch - --binary f32le --rate 1kHz --resolution 8Hz --every 0.3s --json");
+      run_shell(folder, "'" + tested_program() +
+                            "' generate 'u (V): tone 40Hz 1' --rate 1kHz --duration 1.2s --live stdout --to "
+                            "binary --numbers f32 2> gen.err | '" +
+                            tested_program() +
+                            "' watch - --binary f32le --rate 1kHz --resolution 8Hz --every 0.3s --json");
   const double took = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   ASSERT_EQ(run.status, 0) << run.err;
   const auto events = events_of(run.out);
@@ -146,10 +147,11 @@ TEST(Watch, ADeviceBehindTcpIsReadToItsEnd) {
   const std::string port = std::to_string(20000 + ::getpid() % 20000);
   const ProgramRun run = run_shell(
       folder,
-      "'" VPRISM_PROGRAM "' generate 'u (V): tone 40Hz 1' --rate 1kHz --duration 1s --live tcp:" + port +
+      "'" + tested_program() +
+          "' generate 'u (V): tone 40Hz 1' --rate 1kHz --duration 1s --live tcp:" + port +
           " 2> gen.err & for i in 1 2 3 4 5 6 7 8 9 10; do sleep 0.3; grep -q listening gen.err && break; "
-          "done; '" VPRISM_PROGRAM "' watch tcp:127.0.0.1:" +
-          port + " --resolution 8Hz --every 0.3s --json");
+          "done; '" +
+          tested_program() + "' watch tcp:127.0.0.1:" + port + " --resolution 8Hz --every 0.3s --json");
   ASSERT_EQ(run.status, 0) << run.err << ScratchFolder::read(folder.path("gen.err"));
   const auto events = events_of(run.out);
   ASSERT_FALSE(events.empty());
@@ -171,9 +173,10 @@ TEST(Watch, AGrowingFileIsFollowedAndACutStreamIsSaidSo) {
 TEST(Watch, AnInterruptEndsItInGoodOrder) {
   const ScratchFolder folder;
   folder.write("a.csv", tone(1000, 5000));
-  const ProgramRun run = run_shell(folder, "'" VPRISM_PROGRAM
-                                           "' watch a.csv --every 0.5s --resolution 8Hz --out out --figure "
-                                           "none & sleep 1.5; kill -TERM $!; wait $!");
+  const ProgramRun run =
+      run_shell(folder, "'" + tested_program() +
+                            "' watch a.csv --every 0.5s --resolution 8Hz --out out --figure "
+                            "none & sleep 1.5; kill -TERM $!; wait $!");
   EXPECT_EQ(run.status, 0) << run.err;
   EXPECT_THAT(run.out, HasSubstr("1000 samples"));
   EXPECT_TRUE(fs::exists(folder.path("out/a-watch.json")));

@@ -205,7 +205,7 @@ TEST(Averages, OfAToneThatDoublesHalfWay) {
   EXPECT_NEAR(level(Average::peak_hold), 2, 1e-9);
   EXPECT_NEAR(level(Average::min_hold), 1, 1e-9);
   EXPECT_NEAR(level(Average::median), std::sqrt(2.5), 1e-6);  // Half way between the two in the middle.
-  EXPECT_NEAR(level(Average::linear), 1.5, 1e-9);
+  EXPECT_NEAR(level(Average::amplitude), 1.5, 1e-9);
   EXPECT_NEAR(level(Average::mean), std::sqrt(2.5), 1e-9);
   EXPECT_NEAR(std::pow(level(Average::exponential), 2), 4 - 3.0 / 32,
               1e-9);  // Half of what is left, five times.

@@ -158,13 +158,13 @@ TEST(Exponential, TransformIsThatOfItsSamples) {
   }
 }
 
-TEST(Dpss, IsSymmetricAndKeepsItsEnergyTogether) {
-  const auto w = make_window(parse_window("dpss(3)"), 256);
+TEST(Slepian, IsSymmetricAndKeepsItsEnergyTogether) {
+  const auto w = make_window(parse_window("slepian(3)"), 256);
   EXPECT_EQ(*std::max_element(w.begin(), w.end()), 1);
   for (std::size_t n = 1; n < 256; ++n) EXPECT_NEAR(w[n], w[256 - n], 1e-9);
   // The wider the bandwidth, the wider the lobe and the lower the side lobes.
-  const WindowFigures narrow = window_figures(parse_window("dpss(2)")),
-                      wide = window_figures(parse_window("dpss(5)"));
+  const WindowFigures narrow = window_figures(parse_window("slepian(2)")),
+                      wide = window_figures(parse_window("slepian(5)"));
   EXPECT_LT(narrow.enbw_bins, wide.enbw_bins);
   EXPECT_GT(narrow.sidelobe_db, wide.sidelobe_db + 40);
 }
