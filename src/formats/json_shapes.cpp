@@ -101,4 +101,19 @@ bool json_rises(const std::vector<double>& values) {
   return std::adjacent_find(values.begin(), values.end(), stalls) == values.end();
 }
 
+void take_units_beside(const Document& value, std::vector<JsonSeries>& found) {
+  // {"time": [...]} with a unit for each by name: "units": {"a": "V"}.
+  for (const char* where : {"units", "unit"})
+    if (const auto at = value.find(where); at != value.end() && at->is_object())
+      for (JsonSeries& series : found)
+        if (const auto unit = at->find(series.key); unit != at->end() && unit->is_string())
+          series.unit = unit->get<std::string>();
+  // Or beside each: "y_unit": "g".
+  for (JsonSeries& series : found)
+    for (const std::string& key : {series.key + "_unit", series.key + "_units", series.key + "Unit",
+                                   series.key + "Units", "unit_" + series.key, series.key + " unit"})
+      if (const auto unit = value.find(key); unit != value.end() && unit->is_string() && series.unit.empty())
+        series.unit = unit->get<std::string>();
+}
+
 }  // namespace vprism

@@ -59,7 +59,8 @@ class Walk {
   void take_setting(const std::string& key, const Document& value, Beside& beside) {
     double factor = 1;
     const KeyMeaning meaning = meaning_of_key(key, factor);
-    if (meaning == KeyMeaning::unit && value.is_string()) beside.unit = value.get<std::string>();
+    if (meaning == KeyMeaning::unit && value.is_string())  // "unit": "rig 3" is none.
+      if (const std::string text = value.get<std::string>(); Unit::try_parse(text)) beside.unit = text;
     std::optional<double> number;
     if (value.is_number()) number = value.get<double>() * factor;
     if (value.is_string()) number = number_of_key(value.get_ref<const std::string&>(), meaning);
@@ -125,19 +126,7 @@ class Walk {
         visit(x, here, beside, depth + 1);
       }
     }
-    // {"time": [...]} with a unit for each by name: "units": {"a": "V"}.
-    for (const char* where : {"units", "unit"})
-      if (const auto at = value.find(where); at != value.end() && at->is_object())
-        for (Series& series : found)
-          if (const auto unit = at->find(series.key); unit != at->end() && unit->is_string())
-            series.unit = unit->get<std::string>();
-    // Or beside each: "y_unit": "g".
-    for (Series& series : found)
-      for (const std::string& key : {series.key + "_unit", series.key + "_units", series.key + "Unit",
-                                     series.key + "Units", "unit_" + series.key, series.key + " unit"})
-        if (const auto unit = value.find(key);
-            unit != value.end() && unit->is_string() && series.unit.empty())
-          series.unit = unit->get<std::string>();
+    take_units_beside(value, found);
     deliver(std::move(found), place, beside);
   }
 
