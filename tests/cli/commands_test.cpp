@@ -118,9 +118,7 @@ TEST(InspectCommand, KnowsRatelessFilesAndSaysSo) {
 }
 
 TEST(Memory, DoesNotGrowWithTheRecord) {
-#if defined(__SANITIZE_ADDRESS__) || (defined(__has_feature) && defined(__clang__))
-  GTEST_SKIP() << "the sanitizer's own memory would be measured";
-#endif
+  if (tested_program_is_sanitized()) GTEST_SKIP() << "the sanitizer's own memory would be measured";
   const ScratchFolder folder;
   std::vector<float> numbers(1 << 20);
   std::mt19937 bits(3);

@@ -242,13 +242,7 @@ TEST(Memory, StaysBelowAHundredMegabytesForLongText) {
   }
   const double megabytes = peak_memory_mb(folder, "inspect long.csv --figure none --json");
   EXPECT_GT(megabytes, 0);
-#ifdef __SANITIZE_ADDRESS__
-  GTEST_SKIP() << "the sanitizer takes memory of its own";
-#elif defined(__has_feature)
-#if __has_feature(address_sanitizer)
-  GTEST_SKIP() << "the sanitizer takes memory of its own";
-#endif
-#endif
+  if (tested_program_is_sanitized()) GTEST_SKIP() << "the sanitizer takes memory of its own";
   EXPECT_LT(megabytes, 100);
 }
 

@@ -23,6 +23,9 @@ inline std::string tested_program() {
   return other != nullptr ? other : VPRISM_PROGRAM;
 }
 
+/// Whether it takes memory of its own beside the program's, as sanitizers do.
+inline bool tested_program_is_sanitized() { return std::getenv("VPRISM_TESTED_IS_SANITIZED") != nullptr; }
+
 struct ProgramRun {
   int status = -1;
   std::string out, err;

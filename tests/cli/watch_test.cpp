@@ -183,9 +183,7 @@ TEST(Watch, AnInterruptEndsItInGoodOrder) {
 }
 
 TEST(Watch, MemoryDoesNotGrowWithTheStream) {
-#if defined(__SANITIZE_ADDRESS__) || (defined(__has_feature) && defined(__clang__))
-  GTEST_SKIP() << "a sanitized program keeps what it has freed";
-#endif
+  if (tested_program_is_sanitized()) GTEST_SKIP() << "a sanitized program keeps what it has freed";
   const ScratchFolder folder;
   const std::string head =
       "generate 'u: tone 40Hz 1 + white 0.001' --rate 100kHz --to binary --numbers f32 --quiet";
