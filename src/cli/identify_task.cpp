@@ -25,14 +25,14 @@ OptionGroup identify_group(IdentifySettings& s) {
             throw Error(Status::usage, "from 1e-60 to 100: beyond that is no search for lines");
         },
         share},
-       {"min-level", "LEVEL", "RMS below which nothing is told, in the channel's unit", false,
+       {"min-level", "LEVEL", "RMS below which nothing is reported, in the channel's unit", false,
         [&s](const std::string& t) { s.min_level = parse_any_quantity(t).value; },
         [&s] { return s.min_level ? Json(*s.min_level) : Json(nullptr); }},
        quantity_option("min-rise", "DB", "least height of a line above the saddles beside it",
                        Dimension::decibel, s.min_rise_db),
-       quantity_option("min-apart", "FREQUENCY", "of lines closer than this only the strongest is told",
+       quantity_option("min-apart", "FREQUENCY", "of lines closer than this only the strongest is reported",
                        Dimension::frequency, s.min_apart_hz),
-       quantity_option("max-width", "FREQUENCY", "resonances wider than this are not told",
+       quantity_option("max-width", "FREQUENCY", "resonances wider than this are not reported",
                        Dimension::frequency, s.max_width_hz)}};
 }
 

@@ -172,8 +172,9 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   // A date as text, in a cell that is no column of numbers, in front of the hours.
   std::vector<std::string_view> cells;
   split_cells(lines[first].text, layout.delimiter, cells);
+  const std::vector<std::string_view> first_cells = cells;
   const auto dated_before = [&](std::size_t cell) {
-    return cell > 0 && cell <= cells.size() && parse_date(unquoted_cell(cells[cell - 1])) &&
+    return cell > 0 && cell <= first_cells.size() && parse_date(unquoted_cell(first_cells[cell - 1])) &&
            !std::binary_search(layout.cells.begin(), layout.cells.end(), cell - 1);
   };
   // One run of neighbours: further on, "min" and "s" are other things.
@@ -197,32 +198,58 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
     pieces.insert(pieces.begin(), {PieceKind::date, pieces.front().cell - 1, 0});
   }
   if (pieces.size() < 2 || columns.size() >= layout.columns.size() || !make_an_instant(named)) return;
-  // Every row is an instant, later than the last.
-  std::optional<std::int64_t> begun, before;
-  const auto rises = [&](DayOrder order) {
-    begun.reset(), before.reset();
+  // Every row is an instant, later than the last. Behind a date as text the hours are those of a day, and a
+  // day has several rows: a daily "HR" is none.
+  const bool by_date = named.front().kind == PieceKind::date;
+  struct Course {
+    bool rises = false;
+    std::int64_t begun = 0;
+    double uneven = 0;  ///< The greatest step over the least.
+  };
+  const auto course = [&](DayOrder order) {
+    Course out;
+    std::optional<std::int64_t> before, day_before;
+    std::int64_t least = 0, greatest = 0;
+    bool same_day = !by_date;
     for (std::size_t i = first; i <= last; ++i) {
       if (trimmed(lines[i].text).empty()) continue;
       split_cells(lines[i].text, layout.delimiter, cells);
       const auto now = instant_of_pieces(pieces, cells, order);
-      if (!now || (before && *now <= *before)) return false;
-      if (!begun) begun = now;
+      if (!now || (before && *now <= *before)) return Course{};
+      if (by_date) {
+        const auto day = parse_date(unquoted_cell(cells[pieces.front().cell]), order);
+        if (!day || *now - *day > day_of_piece) return Course{};
+        same_day = same_day || (day_before && *day_before == *day);
+        day_before = day;
+      }
+      const std::int64_t step = before ? *now - *before : 0;
+      if (step > 0) least = least == 0 ? step : std::min(least, step), greatest = std::max(greatest, step);
+      if (!before) out.begun = *now;
       before = now;
     }
-    return begun && before && *before != *begun;
+    out.rises = least > 0 && same_day;
+    out.uneven = least > 0 ? static_cast<double>(greatest) / static_cast<double>(least) : 0;
+    return out;
   };
   ClockColumn clock;
-  if (named.front().kind == PieceKind::date && rises(DayOrder::month_first))
-    clock.order = DayOrder::month_first;
-  if (rises(DayOrder::day_first))
-    clock.order = DayOrder::day_first;
-  else if (clock.order == DayOrder::day_first || !rises(DayOrder::month_first))
-    return;
-  clock.cell = pieces.front().cell, clock.first_ns = *begun;
+  Course chosen = course(DayOrder::day_first);
+  if (const Course other = by_date ? course(DayOrder::month_first) : Course{}; other.rises) {
+    // Where both fit, the one of even steps.
+    const bool month_first = !chosen.rises || other.uneven < chosen.uneven;
+    if (chosen.rises && is_ambiguous_date(unquoted_cell(first_cells[pieces.front().cell])))
+      layout.cautions.push_back({"date-order", Severity::note, "",
+                                 std::string("the dates may be read with the day or the month first; the ") +
+                                     (month_first ? "month" : "day") + " is taken first",
+                                 "export dates with the year first to settle it"});
+    if (month_first) chosen = other, clock.order = DayOrder::month_first;
+  }
+  if (!chosen.rises) return;
+  const std::int64_t begun = chosen.begun;
+  clock.cell = pieces.front().cell, clock.first_ns = begun;
   const bool dated = std::any_of(pieces.begin(), pieces.end(),
                                  [](const ClockPiece& p) { return p.kind != PieceKind::count; });
   constexpr double year_2000 = 9.466e8, year_2040 = 2.209e9;
-  const double begun_s = static_cast<double>(*begun) / 1e9;
+  const double begun_s = static_cast<double>(begun) / 1e9;
   clock.no_date = !dated && !(begun_s > year_2000 && begun_s < year_2040);
   clock.pieces = pieces;
   std::vector<std::string> names;
@@ -230,7 +257,7 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   layout.cautions.push_back({"clock-counted", Severity::note, "",
                              "the columns " + quoted_names(names) + " are taken as " +
                                  words_of(pieces, !clock.no_date) + ": time 0 is their first row" +
-                                 (clock.no_date ? std::string() : ", " + utc_text(*begun)),
+                                 (clock.no_date ? std::string() : ", " + utc_text(begun)),
                              "--axis with a name takes another column as the time"});
   leave_out_columns(layout, columns);
   layout.clock = clock;

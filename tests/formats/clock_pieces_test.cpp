@@ -73,5 +73,28 @@ TEST(ClockPieces, MinutesAndSecondsAreToldFromHours) {
   EXPECT_NEAR(late.recording.axis.interval, 15, 1e-9) << "26:30 is no time of day";
 }
 
+TEST(ClockPieces, HoursBehindADateAsTextAreThoseOfItsDay) {
+  // 1 to 3 December, in either order: steps of an hour settle it.
+  for (const bool month_first : {true, false}) {
+    const WholeRecording r = read_rows(
+        "Date,Hour,Load (kW)",
+        [&](int n) {
+          const int day = 1 + n / 24;
+          return fmt::format("{:02}/{:02}/2026,{},{}", month_first ? 12 : day, month_first ? day : 12, n % 24,
+                             n % 7);
+        },
+        60);
+    EXPECT_THAT(r.names(), ElementsAre("Load"));
+    EXPECT_NEAR(r.recording.axis.interval, 3600, 1e-6);
+    EXPECT_EQ(utc_text(*r.recording.zero_ns), "2026-12-01T00:00:00Z");
+    EXPECT_TRUE(r.warns_of("date-order"));
+  }
+  // A heart rate a day, which would rise as hours behind its date.
+  const WholeRecording daily = read_rows("Date,HR,Weight", [](int n) {
+    return fmt::format("2026-{:02}-{:02},{},{}", 1 + n / 28, 1 + n % 28, 58 + n % 7, 70 + n % 3);
+  });
+  EXPECT_THAT(daily.names(), ElementsAre("HR", "Weight"));
+}
+
 }  // namespace
 }  // namespace vprism::clock_pieces_test
