@@ -37,8 +37,8 @@ bool any(const std::string& text, std::initializer_list<const char*> parts) {
 
 /// Of taking samples: sampling, Abtastung, échantillonnage, muestreo, campionamento, ...
 bool of_samples(const std::string& w) {
-  return any(w,
-             {"sampl", "abtast", "chantillon", "muestr", "campion", "scan", "logg", " log ", "takt", "tact"});
+  return any(
+      w, {"sampl", "abtast", "chantillon", "muestr", "campion", "scan", "logg", " log ", " takt", " tact"});
 }
 /// Of recording them.
 bool of_recording(const std::string& w) {
@@ -56,8 +56,8 @@ bool of_rate(const std::string& w) {
 }
 /// Of how far apart samples lie. Steps, resolutions and periods may be those of anything.
 bool of_spacing(const std::string& w) {
-  if (any(w, {"interv", " increment", "xincr", "hincr", " incr ", " inc ", "xinc ", " delta t ", " delta x ",
-              " delta time", " deltat ", " deltax ", "seconds per sample", "sec per sample",
+  if (any(w, {"interval", " increment", "xincr", "hincr", " incr ", " inc ", "xinc ", " delta t ",
+              " delta x ", " delta time", " deltat ", " deltax ", "seconds per sample", "sec per sample",
               "time per sample", "hresol"}))
     return true;
   if (any(w, {"schritt", "abstand", "spacing", " step", "timestep", " pas ", " paso ", " passo "}))
@@ -67,11 +67,12 @@ bool of_spacing(const std::string& w) {
 }
 /// Of what has a frequency or a time of its own.
 bool of_other(const std::string& w) {
-  return any(w, {"filter",  "cut",     "bandw",  "corner",  "pass ", "alias",  "nyquist", "trigger",
-                 "tone ",   "carrier", "cent",   "mains",   " line", "excit",  "signal",  "resonan",
-                 "refresh", "display", "baud",   " bit",    "pulse", "chirp",  "delay",   "warm",
-                 "settl",   "timeout", "calibr", "mainten", "servi", "averag", "update",  "integrat",
-                 "confid",  "upload",  "flow",   "feed",    "heat",  "cool",   "dose",    " div "});
+  return any(w,
+             {"filter",  "cut",   "bandw",  "corner", "pass ",    "alias",  "nyquist", "trigger", "tone ",
+              "carrier", "cent",  "mains",  " line",  "excit",    "signal", "resonan", "refresh", "display",
+              "baud",    " bit",  "pulse",  "chirp",  "delay",    "warm",   "settl",   "timeout", "calibr",
+              "mainten", "servi", "averag", "update", "integrat", "confid", "upload",  "flow",    "feed",
+              "heat",    "cool",  "dose",   " div ",  " qt ",     " rr ",   " pr "});
 }
 
 }  // namespace

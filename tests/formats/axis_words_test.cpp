@@ -86,6 +86,9 @@ TEST(AxisWords, LeaveOtherFrequenciesAndTimesAlone) {
                            "Delta pressure: 5",
                            "Duration: 10 s",
                            "Clock: 8 MHz",
+                           "Contact frequency: 50 Hz",
+                           "Intervention time: 5 min",
+                           "QT interval: 400 ms",
                            "Battery: 3,7 V"})
     EXPECT_EQ(interval_below(line, 2, true), 0) << line;
 }
