@@ -4,11 +4,13 @@
 #include <fftw3.h>
 #include <sys/mman.h>
 
+#include <cstring>
 #include <map>
 #include <mutex>
 #include <new>
 
 #include "base/large_pages.h"
+#include "base/spill.h"
 
 namespace vprism {
 
@@ -70,6 +72,12 @@ FftArray<T>::FftArray(std::size_t size) : data_(nullptr), size_(size) {
     for (std::size_t i = 0; i < size; ++i) data_[i] = T();
     return;
   }
+  if (bytes >= arrays_spilled_from())
+    if (void* const memory = take_spilled(bytes)) {
+      std::memset(memory, 0, bytes);
+      data_ = static_cast<T*>(memory);
+      return;
+    }
   void* const pages = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
   if (pages == MAP_FAILED) throw std::bad_alloc();
   in_large_pages(pages, bytes);
@@ -82,18 +90,22 @@ FftArray<T>::~FftArray() {
   const std::size_t bytes = sizeof(T) * (size_ == 0 ? 1 : size_);
   if (bytes < large_memory)
     fftw_free(data_);
-  else
+  else if (bytes < arrays_spilled_from() || !give_back_spilled(data_))
     (void)::munmap(data_, bytes);
 }
 
 template class FftArray<double>;
 template class FftArray<std::complex<double>>;
 
-RealFft::RealFft(std::size_t size) : size_(size), plan_(plan_for(Kind::real_there, size)) {}
+/// The tables of a long plan are as large as the sequence; who transforms in place needs others.
+RealFft::RealFft(std::size_t size)
+    : size_(size), plan_(size < (std::size_t{1} << 20) ? plan_for(Kind::real_there, size) : nullptr) {}
 
 void RealFft::run(const double* in, std::complex<double>* out) const {
+  const fftw_plan plan =
+      plan_ != nullptr ? static_cast<fftw_plan>(const_cast<void*>(plan_)) : plan_for(Kind::real_there, size_);
   // FFTW_PRESERVE_INPUT: the input is not written, only the interface is not const.
-  fftw_execute_dft_r2c(static_cast<fftw_plan>(const_cast<void*>(plan_)), const_cast<double*>(in), raw(out));
+  fftw_execute_dft_r2c(plan, const_cast<double*>(in), raw(out));
 }
 
 void RealFft::run_in_place(std::complex<double>* values) const {

@@ -54,6 +54,7 @@ std::atomic<std::size_t> spill_reach{0};  ///< Bytes of addresses set aside.
 /// A child that was forked shares the file with its parent: it takes no pieces, and touches none to give it
 /// back.
 std::atomic<bool> spill_inherited{false};
+std::atomic<std::size_t> arrays_from{SIZE_MAX};
 std::atomic<std::size_t> spill_used{0};  ///< Bytes of them that pieces have lain in so far.
 
 constexpr long in_memory_1 = 0x01021994, in_memory_2 = 0x858458f6;  // tmpfs, ramfs (statfs(2)).
@@ -184,6 +185,13 @@ bool give_back_spilled(void* memory) {
 std::size_t spilled_bytes() {
   const std::lock_guard lock(spill.mutex);
   return spill.in_pieces;
+}
+
+void spill_arrays_from(std::size_t bytes) { arrays_from = bytes; }
+std::size_t arrays_spilled_from() { return arrays_from; }
+
+void keep_spilled_small() {
+  if (spill_base.load(std::memory_order_relaxed) != nullptr) let_go_while_too_large();
 }
 
 void let_go_of_spilled(std::size_t bytes) {

@@ -1,11 +1,17 @@
-// channel_groups.h: going through a record once for each group of its channels, where all at once would hold
-// too much.
+// channel_groups.h: channels side by side; going through a record once for each group of its channels, where
+// all at once would hold too much.
 #pragma once
+
+#include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
 #include <numeric>
+#include <optional>
+#include <string>
 #include <vector>
 
+#include "base/error.h"
+#include "base/text.h"
 #include "cli/input.h"
 
 namespace vprism {
@@ -39,6 +45,26 @@ void run_channels(Input& input, std::size_t from, std::size_t count, const Progr
 template <typename Work>
 void for_channel_groups(std::size_t channels, std::size_t at_once, const Work& work) {
   for (std::size_t from = 0; from < channels; from += at_once) work(from, std::min(at_once, channels - from));
+}
+
+/// `work(c)` for each channel, on all threads. Of what they throw the first channel's is thrown, with the
+/// file and the channel's name before it.
+template <typename Work>
+void for_each_channel(const Recording& recording, const Work& work) {
+  const std::size_t count = recording.channels.size();
+  std::vector<std::optional<Error>> failed(count);
+  oneapi::tbb::parallel_for(std::size_t{0}, count, [&](std::size_t c) {
+    try {
+      work(c);
+    } catch (const Error& error) {
+      failed[c] = error;
+    }
+  });
+  for (std::size_t c = 0; c < count; ++c)
+    if (failed[c])
+      throw Error(failed[c]->status(), recording.file + ": channel \"" +
+                                           clean_text(recording.channels[c].name) +
+                                           "\": " + failed[c]->what());
 }
 
 }  // namespace vprism

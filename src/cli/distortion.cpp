@@ -2,13 +2,13 @@
 #include "identify/distortion.h"
 
 #include <fmt/format.h>
-#include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/channel_groups.h"
 #include "cli/command.h"
 #include "cli/console.h"
 #include "cli/held.h"
@@ -90,18 +90,9 @@ class DistortionTask : public Task {
     m.channels = r.channels;
     m.cautions = m.facts.recording.cautions;
     m.distortions.resize(samples.size());
-    std::vector<std::string> failed(samples.size());
-    oneapi::tbb::parallel_for(std::size_t{0}, samples.size(), [&](std::size_t c) {
-      try {
-        m.distortions[c] = measure_distortion(samples[c], r.axis.rate_hz(), settings_);
-      } catch (const Error& error) {
-        failed[c] = error.what();
-      }
+    for_each_channel(r, [&](std::size_t c) {
+      m.distortions[c] = measure_distortion(samples[c], r.axis.rate_hz(), settings_);
     });
-    for (std::size_t c = 0; c < failed.size(); ++c)
-      if (!failed[c].empty())
-        throw Error(Status::analysis,
-                    r.file + ": channel \"" + clean_text(r.channels[c].name) + "\": " + failed[c]);
     for (std::size_t c = 0; c < samples.size(); ++c) warn(m.channels[c], m.distortions[c], m.cautions);
     return m;
   }

@@ -39,6 +39,8 @@ struct MapPanel {
 MapPanel map_panel(const LevelMap& map, const MapLook& look);
 /// "colours -95 to -20 dB (12% of cells below, 0.01% above)"
 std::string range_text(const LevelRange& range);
+/// Beyond so many channels a caption does not give the range of each.
+inline constexpr std::size_t most_ranges = 8;
 
 /// For a channel whose gaps leave no segment: its map is empty.
 Caution no_segment(const std::string& channel, std::size_t segment);

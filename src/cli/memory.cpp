@@ -12,6 +12,7 @@ namespace {
 
 /// Bytes of large pieces that are not in files.
 std::atomic<std::size_t> held{0};
+[[maybe_unused]] const bool arrays_too = (vprism::spill_arrays_from(std::size_t{32} << 20), true);
 
 }  // namespace
 

@@ -5,6 +5,7 @@
 #include <memory>
 #include <mutex>
 #include <string>
+#include <type_traits>
 #include <vector>
 
 #include "cli/option_groups.h"
@@ -20,6 +21,12 @@ class Outputs : public OutputFolder {
   /// A figure in the kind asked for, if any is: `base` and the kind's ending. It is drawn when the numbers
   /// are written; one that can't be drawn is left out and reported at the end.
   void add_figure(const std::string& base, const Figure& figure, const std::string& what);
+  /// The same, made only where figures are wanted.
+  template <typename Make>
+  requires std::is_invocable_r_v<Figure, Make>
+  void add_figure(const std::string& base, const Make& make, const std::string& what) {
+    if (kind_) add_figure(base, static_cast<const Figure&>(make()), what);
+  }
   /// The same for an animation.
   void add_animation(const std::string& base, const std::vector<Figure>& frames, const std::string& what);
   /// A picture for a page, drawn now, of a figure of many panels its first page; "" where it can't be.

@@ -10,6 +10,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/channel_groups.h"
 #include "cli/each_input.h"
 #include "cli/held.h"
 #include "cli/stored_spectrum.h"
@@ -97,47 +98,44 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     RebuildResult result;
     result.facts = held.facts;
     const SuspectsFile suspects = suspects_.empty() ? SuspectsFile{} : read_suspects(suspects_);
-    for (std::size_t c = 0; c < r.channels.size(); ++c) {
-      ChannelRebuilt channel;
+    result.how = how(rate);
+    std::vector<std::vector<double>> turned_back(r.channels.size());
+    if (!spectrum_.empty())
+      for (std::size_t c = 0; c < r.channels.size(); ++c)
+        turned_back[c] = from_spectrum(r.channels[c].name, held.columns[c].size(), rate);
+    result.channels.resize(r.channels.size());
+    std::vector<std::vector<Caution>> cautions(r.channels.size());
+    for_each_channel(r, [&](std::size_t c) {
+      ChannelRebuilt& channel = result.channels[c];
       channel.channel = r.channels[c];
       channel.original = std::move(held.columns[c]);
       const std::span<const double> x = channel.original;
-      try {
-        if (!spectrum_.empty()) {
-          result.how = "the inverse of " + spectrum_;
-          TurnedBack back = matched_to(x, from_spectrum(channel.channel.name, x.size(), rate));
-          channel.rebuilt = rebuild_as(x, std::move(back.samples));
-          report_match(back, channel, r, result.facts.recording.cautions);
-        } else if (band_) {
-          const double low = band_->low.value_or(0), high = band_->high.value_or(rate);
-          result.how = "all from " + format_quantity(low, "Hz") + " to " +
-                       format_quantity(std::min(high, rate / 2), "Hz");
-          channel.rebuilt = rebuild_as(x, band_part(x, rate, low, high));
-        } else if (!without_.empty()) {
-          result.how = "everything but " + joined(without_);
-          channel.components = lines_to_leave_out(x, rate, suspects);
-          Rebuilt taken = rebuild(x, rate, channel.components);
-          // What is left is what was asked for.
-          for (double& v : taken.residual) v += taken.mean;
-          channel.rebuilt = rebuild_as(x, taken.residual);
-        } else {
-          result.how = hz_.empty() ? "the strongest lines" : "lines at the frequencies given";
-          channel.components =
-              hz_.empty()
-                  ? strongest_components(x, rate, side_by_side_.empty() ? strongest_ : side_by_side_.back())
-                  : components_at(x, rate, hz_);
-          channel.rebuilt = rebuild(x, rate, channel.components);
-        }
-      } catch (const Error& error) {
-        throw Error(error.status(),
-                    r.file + ": channel \"" + clean_text(channel.channel.name) + "\": " + error.what());
+      if (!spectrum_.empty()) {
+        TurnedBack back = matched_to(x, std::move(turned_back[c]));
+        channel.rebuilt = rebuild_as(x, std::move(back.samples));
+        report_match(back, channel, r, cautions[c]);
+      } else if (band_) {
+        channel.rebuilt =
+            rebuild_as(x, band_part(x, rate, band_->low.value_or(0), band_->high.value_or(rate)));
+      } else if (!without_.empty()) {
+        channel.components = lines_to_leave_out(x, rate, suspects);
+        Rebuilt taken = rebuild(x, rate, channel.components);
+        // What is left is what was asked for.
+        for (double& v : taken.residual) v += taken.mean;
+        channel.rebuilt = rebuild_as(x, taken.residual);
+      } else {
+        channel.components =
+            hz_.empty()
+                ? strongest_components(x, rate, side_by_side_.empty() ? strongest_ : side_by_side_.back())
+                : components_at(x, rate, hz_);
+        channel.rebuilt = rebuild(x, rate, channel.components);
       }
       if (channel.components.empty() && !band_ && spectrum_.empty())
-        result.facts.recording.cautions.push_back({"nothing-to-take", Severity::warning, channel.channel.name,
-                                                   "no line of those asked for stands in it",
-                                                   "look at its spectrum"});
-      result.channels.push_back(std::move(channel));
-    }
+        cautions[c].push_back({"nothing-to-take", Severity::warning, channel.channel.name,
+                               "no line of those asked for stands in it", "look at its spectrum"});
+    });
+    for (std::vector<Caution>& some : cautions)
+      std::move(some.begin(), some.end(), std::back_inserter(result.facts.recording.cautions));
     return result;
   }
 
@@ -197,10 +195,21 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     out.samples = static_cast<std::int64_t>(columns[0].size());
     out.axis.stamped = false;
     write_recording(out, columns, folder, base, find_write_format(to_.empty() ? "hdf5" : to_), {});
-    folder.add_figure(base, figure(result), "original, rebuilt and left over");
+    folder.add_figure(
+        base, [&] { return figure(result); }, "original, rebuilt and left over");
   }
 
  private:
+  /// What is taken.
+  std::string how(double rate_hz) const {
+    if (!spectrum_.empty()) return "the inverse of " + spectrum_;
+    if (band_)
+      return "all from " + format_quantity(band_->low.value_or(0), "Hz") + " to " +
+             format_quantity(std::min(band_->high.value_or(rate_hz), rate_hz / 2), "Hz");
+    if (!without_.empty()) return "everything but " + joined(without_);
+    return hz_.empty() ? "the strongest lines" : "lines at the frequencies given";
+  }
+
   std::string share_text(const ChannelRebuilt& c) const {
     const std::string unit = c.channel.unit.label();
     const auto level = [&](double rms) { return format_quantity(rms, unit, 5) + " RMS"; };
@@ -374,6 +383,10 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     figure.title = result.facts.recording.stem() + ": rebuilt";
     figure.caption = clean_text(result.how) + "; the first panel of each channel shows a part of the record";
     for (const ChannelRebuilt& c : result.channels) {
+      if (figure.panels.size() >= most_panels) {
+        figure.beyond = 2 * result.channels.size() - figure.panels.size();
+        break;
+      }
       const std::size_t count = c.original.size();
       // Some periods of the strongest component around the middle, else a fiftieth of the record.
       const double period =

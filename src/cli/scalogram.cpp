@@ -124,8 +124,10 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
       throw Error(error.status(), r.file + ": " + error.what());
     }
     result.facts = input.facts();
-    for (const Scalogram& map : result.maps)
-      result.events.push_back(find_wavelet_events(map, result.plan, settings_.wavelet));
+    result.events.resize(result.maps.size());
+    for_each_channel(r, [&](std::size_t c) {
+      result.events[c] = find_wavelet_events(result.maps[c], result.plan, settings_.wavelet);
+    });
     std::vector<std::vector<SeenEvent>> seen;
     for (const WaveletEvents& events : result.events) seen.push_back(seen_events(events, result.plan));
     const auto fits = fit_on_samples(input, seen);
@@ -191,7 +193,8 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
                       folder, base + "-extract-" + std::to_string(i + 1),
                       find_write_format(to_.empty() ? "hdf5" : to_), {}, {});
     }
-    folder.add_figure(base, figure(result), "amplitude over time and frequency");
+    folder.add_figure(
+        base, [&] { return figure(result); }, "amplitude over time and frequency");
   }
 
  private:
@@ -307,6 +310,10 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
     figure.title = r.stem() + ": scalogram";
     figure.caption = plan_text(result) + "; veiled: the ends are felt";
     for (std::size_t c = 0; c < result.maps.size(); ++c) {
+      if (figure.panels.size() >= most_panels) {
+        figure.beyond = (result.maps.size() - c) * (1 + result.extracts.size());
+        break;
+      }
       MapLook look;
       look.title = r.channels[c].name;
       look.x = {"Time", "s"};
@@ -316,7 +323,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
       look.level_unit = "dB re 1 " + r.channels[c].unit.label();
       look.range_db = range_db_;
       MapPanel panel = map_panel(shown(result, c).map, look);
-      figure.caption += "; " + range_text(panel.range);
+      if (result.maps.size() <= most_ranges) figure.caption += "; " + range_text(panel.range);
       panel.panel.curves.push_back(cone(result, panel.panel));
       Curve line = panel.panel.curves.back();
       line.y = line.high, line.high.clear(), line.shade = false, line.colour = 6;

@@ -41,6 +41,10 @@ Figure spectrogram_figure(const SpectrogramShown& shown) {
   std::string ranges;
   for (std::size_t c = 0; c < shown.result.channels.size(); ++c) {
     const SpectrogramOfChannel& channel = shown.result.channels[c];
+    if (figure.panels.size() >= most_panels) {
+      figure.beyond = figure.panels.size() / c * (shown.result.channels.size() - c);
+      break;
+    }
     MapLook look;
     look.title = r.channels[c].name;
     look.x = {"Time", "s"};
@@ -50,7 +54,7 @@ Figure spectrogram_figure(const SpectrogramShown& shown) {
     look.level_unit = shown.level_unit(c);
     look.range_db = shown.settings.range_db;
     MapPanel panel = map_panel(channel.spectrogram.map, look);
-    ranges += "; " + range_text(panel.range);
+    if (shown.result.channels.size() <= most_ranges) ranges += "; " + range_text(panel.range);
     for (std::size_t i = 0; i < channel.ridges.size(); ++i) {
       Curve line;
       for (const Ridge::Point& p : channel.ridges[i].points)
@@ -74,6 +78,10 @@ Figure spectrogram_waterfall(const SpectrogramShown& shown) {
   figure.title = r.stem() + ": spectrogram in 3-D";
   figure.caption = shown.cut();
   for (std::size_t c = 0; c < shown.result.channels.size(); ++c) {
+    if (c >= most_panels) {
+      figure.beyond = shown.result.channels.size() - c;
+      break;
+    }
     const LevelMap map = shown.result.channels[c].spectrogram.map.reduced(400, 60);
     MapLook look;
     look.to_db = shown.to_db(), look.range_db = shown.settings.range_db;

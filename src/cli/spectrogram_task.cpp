@@ -1,4 +1,6 @@
 // spectrogram_task.cpp: the command `spectrogram`: spectrum against time, ridges, events, slices.
+#include <oneapi/tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -144,9 +146,11 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
     }
     if (!settings_.slices.empty())
       folder.add(base + "-slices.csv", spectrogram_slices_csv(shown), "slices through the map");
-    folder.add_figure(base, spectrogram_figure(shown), "level over time and frequency");
+    folder.add_figure(
+        base, [&] { return spectrogram_figure(shown); }, "level over time and frequency");
     if (settings_.waterfall)
-      folder.add_figure(base + "-waterfall", spectrogram_waterfall(shown), "the same in 3-D");
+      folder.add_figure(
+          base + "-waterfall", [&] { return spectrogram_waterfall(shown); }, "the same in 3-D");
   }
 
  private:
@@ -184,12 +188,15 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
     });
     std::vector<Spectrogram> maps = estimator.result(), quick_maps;
     if (second) quick_maps = second->result();
-    for (std::size_t i = 0; i < maps.size(); ++i) {
+    if (!summit_ && !maps.empty()) summit_ = SummitTable(maps.front().grid.window);
+    std::vector<std::vector<Caution>> cautions(maps.size());
+    result.channels.resize(from + maps.size());
+    oneapi::tbb::parallel_for(std::size_t{0}, maps.size(), [&](std::size_t i) {
       const std::size_t c = from + i;
-      SpectrogramOfChannel channel;
+      SpectrogramOfChannel& channel = result.channels[c];
       Spectrogram& map = maps[i];
       if (map.segments == 0)
-        look_cautions_.push_back(no_segment(recording.channels[c].name, result.plan.segment));
+        cautions[i].push_back(no_segment(recording.channels[c].name, result.plan.segment));
       if (recording.complex) {
         shift_up(map, recording.channels[c].carrier_hz);
         if (second) shift_up(quick_maps[i], recording.channels[c].carrier_hz);
@@ -206,21 +213,21 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
         const std::vector<MapEvent> quick_events = spectrogram_events(quick_maps[i]);
         for (Caution& caution : compare_looks(recording.channels[c].name, map, channel.events, quick_maps[i],
                                               quick_events, recording.axis.start))
-          look_cautions_.push_back(std::move(caution));
+          cautions[i].push_back(std::move(caution));
       }
       RidgeSearch search;
       search.most = settings_.ridges;
       search.least_columns =
           std::max<std::size_t>(6, static_cast<std::size_t>(1.5 * result.plan.segment_s() / map.map.step_s));
-      if (!summit_) summit_ = SummitTable(map.grid.window);
       const std::vector<double>& rows = map.map.frequency_hz;
       if (rows.size() > 1 && std::abs(rows[1] - rows[0] - result.plan.bin_hz) < 1e-6 * result.plan.bin_hz &&
           !settings_.sharpen)
         search.summit = *summit_;
       if (settings_.ridges > 0) channel.ridges = find_ridges(map.map, search);
       channel.spectrogram = std::move(map);
-      result.channels.push_back(std::move(channel));
-    }
+    });
+    for (std::vector<Caution>& some : cautions)
+      std::move(some.begin(), some.end(), std::back_inserter(look_cautions_));
   }
 
   /// What the segments blur: when an event begins, how long it lasts, its pitch. What another explains goes.

@@ -3,13 +3,13 @@
 #include "transform/occupancy.h"
 
 #include <oneapi/tbb/enumerable_thread_specific.h>
-#include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <optional>
 
+#include "base/side_by_side.h"
 #include "transform/segment_transform.h"
 #include "transform/segments.h"
 
@@ -73,10 +73,13 @@ struct OccupancyEstimator::Inner {
   std::optional<ChannelFeeds> feeds;
   std::vector<Occupancy> maps;
   std::optional<oneapi::tbb::enumerable_thread_specific<SegmentTransform::Scratch>> scratch;
-  std::vector<std::vector<double>> rows;  ///< Powers of a batch's segments.
+  bool side_by_side = false;  ///< Channels, rather than what one of them needs.
+  /// Powers of a batch's segments.
+  oneapi::tbb::enumerable_thread_specific<std::vector<std::vector<double>>> all_rows;
 
   void begin(const Block& block) {
     channels = block.channels();
+    side_by_side = fill_all_threads(channels);
     transform.emplace(plan, settings, block.complex());
     feeds.emplace(block, plan.segment, plan.hop, plan.averages);
     scratch.emplace([this] { return transform->scratch(); });
@@ -94,8 +97,9 @@ struct OccupancyEstimator::Inner {
   /// order.
   void take(const SegmentBatch& batch, std::size_t c) {
     Occupancy& map = maps[c];
+    std::vector<std::vector<double>>& rows = all_rows.local();
     rows.resize(std::max(rows.size(), batch.count));
-    oneapi::tbb::parallel_for(std::size_t{0}, batch.count, [&](std::size_t s) {
+    for_all(!side_by_side, batch.count, [&](std::size_t s) {
       const double* const im = transform->complex() ? batch.samples(1, s) : nullptr;
       const std::complex<double>* const x = transform->run(batch.samples(0, s), im, 0, scratch->local());
       rows[s].resize(transform->bins());
@@ -109,7 +113,7 @@ struct OccupancyEstimator::Inner {
       map.counts.assign(transform->bins() * map.levels, 0);
     }
     const auto last = static_cast<double>(map.levels - 1);
-    oneapi::tbb::parallel_for(std::size_t{0}, transform->bins(), [&](std::size_t k) {
+    for_all(!side_by_side, transform->bins(), [&](std::size_t k) {
       for (std::size_t s = 0; s < batch.count; ++s) {
         const double power = rows[s][k];
         map.grid.power[k] += power;
@@ -135,7 +139,8 @@ OccupancyEstimator::~OccupancyEstimator() = default;
 void OccupancyEstimator::add(const Block& block) {
   Inner& in = *inner_;
   if (!in.feeds) in.begin(block);
-  in.feeds->add(block, [&in](const SegmentBatch& batch, std::size_t c) { in.take(batch, c); });
+  in.feeds->add(
+      block, [&in](const SegmentBatch& batch, std::size_t c) { in.take(batch, c); }, in.side_by_side);
 }
 
 std::vector<Occupancy> OccupancyEstimator::result() {

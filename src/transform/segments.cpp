@@ -8,6 +8,7 @@
 #include "base/dot.h"
 #include "base/error.h"
 #include "base/large_pages.h"
+#include "base/side_by_side.h"
 
 namespace vprism {
 
@@ -187,9 +188,9 @@ ChannelFeeds::ChannelFeeds(const Block& like, std::size_t segment, std::size_t h
   }
 }
 
-void ChannelFeeds::add(const Block& block, const Work& work) {
-  for (std::size_t c = 0; c < feeds_.size(); ++c)
-    feeds_[c].add(block, [&](const SegmentBatch& batch) { work(batch, c); });
+void ChannelFeeds::add(const Block& block, const Work& work, bool side_by_side) {
+  for_all(side_by_side, feeds_.size(),
+          [&](std::size_t c) { feeds_[c].add(block, [&](const SegmentBatch& batch) { work(batch, c); }); });
 }
 
 const SegmentFeed& ChannelFeeds::fullest() const {

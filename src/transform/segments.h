@@ -75,7 +75,8 @@ class ChannelFeeds {
   using Work = std::function<void(const SegmentBatch&, std::size_t channel)>;
   /// For blocks like this one; a batch has one column, or real and imaginary part.
   ChannelFeeds(const Block& like, std::size_t segment, std::size_t hop, std::int64_t expected);
-  void add(const Block& block, const Work& work);
+  /// `side_by_side`: channels on all threads; a channel's batches come in order all the same.
+  void add(const Block& block, const Work& work, bool side_by_side = false);
   std::int64_t segments(std::size_t channel) const { return feeds_[channel].segments(); }
   /// That of the channel with most segments.
   const SegmentFeed& fullest() const;

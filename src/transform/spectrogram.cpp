@@ -1,17 +1,17 @@
 // spectrogram.cpp: see spectrogram.h.
 #include "transform/spectrogram.h"
 
-#include <oneapi/tbb/blocked_range.h>
 #include <oneapi/tbb/enumerable_thread_specific.h>
-#include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
 #include <bit>
 #include <cmath>
 #include <limits>
 #include <optional>
+#include <span>
 
 #include "base/clones.h"
+#include "base/side_by_side.h"
 #include "transform/reassign.h"
 #include "transform/segment_transform.h"
 #include "transform/segments.h"
@@ -69,6 +69,8 @@ struct SpectrogramEstimator::Inner {
   using Movers = oneapi::tbb::enumerable_thread_specific<Reassigner::Scratch>;
   std::optional<Scratches> scratch;
   std::optional<Movers> movers;
+  /// Channels, rather than what one of them needs.
+  bool side_by_side = false;
   std::vector<std::vector<double>> rows;  ///< Powers of a batch's segments, where all of them are wanted.
   std::vector<std::vector<MovedBin>> moved;
   /// Some segments of one column, worked on by one thread.
@@ -77,7 +79,7 @@ struct SpectrogramEstimator::Inner {
     std::size_t first = 0, count = 0;
     std::vector<double> top, sum;
   };
-  std::vector<Run> runs;
+  oneapi::tbb::enumerable_thread_specific<std::vector<Run>> all_runs;
   struct Channel {
     Spectrogram out;
     std::vector<double> top;  ///< Squares of the column in hand, in the transform's order.
@@ -96,6 +98,8 @@ struct SpectrogramEstimator::Inner {
 
   void begin(const Block& block) {
     channels = block.channels();
+    // Rows of single segments are handed out one after the other.
+    side_by_side = fill_all_threads(channels) && !every && !settings.reassigned;
     transform.emplace(plan, settings.spectrum, block.complex());
     feeds.emplace(block, plan.segment, plan.hop, plan.averages);
     scratch.emplace([this] { return transform->scratch(); });
@@ -137,7 +141,7 @@ struct SpectrogramEstimator::Inner {
   void transform_rows(const SegmentBatch& batch) {
     rows.resize(std::max(rows.size(), batch.count));
     if (settings.reassigned) moved.resize(std::max(moved.size(), batch.count));
-    oneapi::tbb::parallel_for(std::size_t{0}, batch.count, [&](std::size_t s) {
+    for_all(true, batch.count, [&](std::size_t s) {
       const double* const im = transform->complex() ? batch.samples(1, s) : nullptr;
       if (every) {
         const std::complex<double>* const x = transform->run(batch.samples(0, s), im, 0, scratch->local());
@@ -154,9 +158,8 @@ struct SpectrogramEstimator::Inner {
   template <typename Work>
   void for_rows(const Channel& c, const Work& work) const {
     const std::size_t count = settings.reassigned ? transform->bins() : c.out.map.rows();
-    oneapi::tbb::parallel_for(
-        std::size_t{0}, (count + rows_together - 1) / rows_together,
-        [&](std::size_t i) { work(i * rows_together, std::min(count, (i + 1) * rows_together)); });
+    for_all(!side_by_side, (count + rows_together - 1) / rows_together,
+            [&](std::size_t i) { work(i * rows_together, std::min(count, (i + 1) * rows_together)); });
   }
   /// Bins of the rows from..to, in the order of the transform: once round at most, so one or two stretches.
   template <typename Work>
@@ -203,10 +206,9 @@ struct SpectrogramEstimator::Inner {
 
   /// Rows from..to of what one channel's runs add, joined in order, so that the sums do not depend on the
   /// threads.
-  void join_runs(Channel& c, std::size_t used, std::size_t from, std::size_t to) const {
+  void join_runs(Channel& c, std::span<const Run> runs, std::size_t from, std::size_t to) const {
     std::int64_t column = c.column;
-    for (std::size_t i = 0; i < used; ++i) {
-      const Run& run = runs[i];
+    for (const Run& run : runs) {
       if (run.column != column) {
         put(c, column, from, to);
         if (column / static_cast<std::int64_t>(strip_columns) !=
@@ -224,6 +226,7 @@ struct SpectrogramEstimator::Inner {
     Channel& c = state[channel];
     const auto hop = static_cast<std::int64_t>(plan.hop);
     constexpr std::size_t most = 4;
+    std::vector<Run>& runs = all_runs.local();
     std::size_t used = 0;
     for (std::size_t s = 0; s < batch.count; ++s) {
       const std::int64_t column = column_of(batch.sample + static_cast<std::int64_t>(s) * hop);
@@ -235,7 +238,7 @@ struct SpectrogramEstimator::Inner {
       ++runs[used - 1].count;
     }
     const std::size_t bins = transform->bins();
-    oneapi::tbb::parallel_for(std::size_t{0}, used, [&](std::size_t i) {
+    for_all(!side_by_side, used, [&](std::size_t i) {
       Run& run = runs[i];
       run.top.assign(bins, 0.0);
       run.sum.assign(bins, 0.0);
@@ -245,7 +248,7 @@ struct SpectrogramEstimator::Inner {
                      run.sum.data());
       }
     });
-    for_rows(c, [&](std::size_t from, std::size_t to) { join_runs(c, used, from, to); });
+    for_rows(c, [&](std::size_t from, std::size_t to) { join_runs(c, {runs.data(), used}, from, to); });
     if (used > 0) c.column = runs[used - 1].column;
     c.out.segments += static_cast<std::int64_t>(batch.count);
   }
@@ -299,7 +302,8 @@ SpectrogramEstimator::SpectrogramEstimator(SpectrogramEstimator&&) noexcept = de
 void SpectrogramEstimator::add(const Block& block) {
   Inner& in = *inner_;
   if (!in.feeds) in.begin(block);
-  in.feeds->add(block, [&in](const SegmentBatch& batch, std::size_t c) { in.take(batch, c); });
+  in.feeds->add(
+      block, [&in](const SegmentBatch& batch, std::size_t c) { in.take(batch, c); }, in.side_by_side);
 }
 
 std::vector<Spectrogram> SpectrogramEstimator::result() {

@@ -56,6 +56,17 @@ TEST(Thinned, KeepsTheHighestAndLowestOfEveryStretch) {
   EXPECT_EQ(*std::max_element(spread.y.begin(), spread.y.end()), 99);
 }
 
+TEST(Paged, PanelsThatWereNotMadeAreCountedInTheCaption) {
+  Figure figure;
+  figure.panels.resize(most_panels);
+  EXPECT_EQ(paged(figure).size(), most_pages);
+  EXPECT_EQ(paged(figure).front().caption, "");
+  figure.beyond = 1888;
+  const std::vector<Figure> pages = paged(figure);
+  EXPECT_EQ(pages.size(), most_pages);
+  EXPECT_EQ(pages.back().caption, "the first 160 of 2048 panels; choose others with --channel");
+}
+
 TEST(Draw, MakesPicturesOfEachKind) {
   EXPECT_EQ(draw(figure_named("plain"), Picture::png).substr(1, 3), "PNG");
   EXPECT_THAT(draw(figure_named("plain"), Picture::svg).substr(0, 200), HasSubstr("<svg"));
