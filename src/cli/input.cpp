@@ -22,6 +22,7 @@ std::unique_ptr<SampleSource> open_selected(const std::vector<std::string>& file
     ReadSettings read = settings.read;
     if (!settings.gate) read.digest = digests[i];
     sources.push_back(open_recording(files[i], read));
+    sources.back() = with_missing_marks(std::move(sources.back()), settings.missing_marks);
     if (settings.axis_scale)
       sources.back() = make_scaled_axis(std::move(sources.back()), *settings.axis_scale);
   }

@@ -162,6 +162,22 @@ OptionGroup input_group(InputSettings& s) {
           static constexpr const char* names[] = {"error", "gap", "interpolate"};
           return Json(names[static_cast<std::size_t>(s.read.missing)]);
         }},
+       {"missing-value", "NUMBER|none",
+        "a number that stands for missing in the file, such as -9999; may be repeated; none: nothing does "
+        "(default: found where it lies far from all else)",
+        true,
+        [&s](const std::string& t) {
+          if (t == "none")
+            s.missing_marks.find = false;
+          else
+            s.missing_marks.given.push_back(parse_any_quantity(t).value);
+        },
+        [&s] {
+          Json all = Json::array();
+          for (const double value : s.missing_marks.given) all.push_back(value);
+          if (!s.missing_marks.find) all.push_back("none");
+          return all;
+        }},
        {"complex", "auto|off|pairs",
         "columns of a text table that are real and imaginary parts, or magnitudes and phases, as complex "
         "channels: "

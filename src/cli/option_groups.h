@@ -5,6 +5,7 @@
 #include "condition/chain.h"
 #include "formats/format.h"
 #include "signal/axis_scale.h"
+#include "signal/missing_marks.h"
 
 namespace vprism {
 
@@ -21,6 +22,7 @@ struct InputSettings {
   std::string chain;
   std::optional<Range> gate;
   std::optional<AxisScale> axis_scale;
+  MissingMarks missing_marks;
   enum class Join { no, channels, time };
   Join join = Join::no;
 

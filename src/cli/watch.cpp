@@ -549,7 +549,8 @@ class WatchTask : public Task {
     };
     auto source = std::make_unique<LiveSource>(live);
     LiveSource* const stream = source.get();
-    std::unique_ptr<SampleSource> chosen = std::move(source);
+    std::unique_ptr<SampleSource> chosen =
+        with_missing_values(std::move(source), settings_.input.missing_marks.given);
     if (!settings_.input.channels.empty()) {
       std::vector<std::size_t> list = select_channels(chosen->recording(), settings_.input.channels);
       chosen = std::make_unique<ChannelSelection>(std::move(chosen), std::move(list));

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/text.h"
+
 namespace vprism {
 
 namespace {
@@ -21,13 +23,19 @@ bool holds_nan(const TextPiece& piece, std::size_t axis) {
 }  // namespace
 
 TextGaps::TextGaps(std::size_t columns, std::size_t axis, ReadSettings::Missing policy)
-    : axis_(axis), policy_(policy), missing_(columns, 0), first_(columns, 0), over_(columns, 0) {}
+    : axis_(axis),
+      policy_(policy),
+      missing_(columns, 0),
+      first_(columns, 0),
+      over_(columns, 0),
+      word_(columns) {}
 
 void TextGaps::count(const TextPiece& piece, std::int64_t line) {
   for (std::size_t c = 0; c < missing_.size() && c < piece.missing.size(); ++c) {
     if (piece.missing[c] > 0 && missing_[c] == 0) first_[c] = line + piece.first_missing[c];
     missing_[c] += piece.missing[c];
     over_[c] += piece.over[c];
+    if (word_[c].empty()) word_[c] = piece.word[c];
   }
 }
 
@@ -84,6 +92,7 @@ void TextGaps::tell(Recording& recording, const TextLayout& layout) const {
         {filled ? "interpolated" : "gaps", Severity::warning, name,
          std::to_string(missing_[c]) + (missing_[c] == 1 ? " cell holds" : " cells hold") +
              " no number, the first in line " + std::to_string(first_[c]) +
+             (word_[c].empty() ? "" : ", some of them words, such as \"" + clean_text(word_[c], 40) + "\"") +
              (filled ? "; filled between their neighbours" : "; left as gaps"),
          filled ? "--missing gap leaves them out instead" : "spectra are averaged between the gaps"});
     if (over_[c] > 0)

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <deque>
+#include <string>
 #include <vector>
 
 #include "formats/text_rows.h"
@@ -26,6 +27,7 @@ class TextGaps {
   std::size_t axis_;
   ReadSettings::Missing policy_;
   std::vector<std::int64_t> missing_, first_, over_;
+  std::vector<std::string> word_;
 };
 
 }  // namespace vprism

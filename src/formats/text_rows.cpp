@@ -99,6 +99,8 @@ struct RowParser {
   std::size_t time_column;
   std::vector<double> row;
   std::vector<std::string_view> cells;
+  std::vector<std::string_view>
+      words;  ///< Of the row, for each column: what stands there in place of a number.
   std::string_view time_cell;
   bool gap = false;      ///< Whether the last line had a cell without a number.
   bool skipped = false;  ///< Whether it has nothing for these columns.
@@ -183,6 +185,7 @@ struct RowParser {
     std::size_t numbers = 0;
     gap = false;
     skipped = false;
+    std::fill(words.begin(), words.end(), std::string_view());
     if (layout.tag_cell) {
       const std::string tag = *layout.tag_cell < cells.size() ? unquoted_cell(cells[*layout.tag_cell]) : "";
       skipped = tag != layout.tag;
@@ -222,13 +225,15 @@ struct RowParser {
         }
       const bool over = w != time_column && cell < cells.size() && is_over_range(cells[cell]);
       const bool is_missing = cell >= cells.size() || is_missing_word(cells[cell]);
-      if (over || ((missing_allowed || is_in(layout.sparse)) && is_missing && w != time_column)) {
+      const bool passes = w != time_column && (missing_allowed || (is_in(layout.sparse) && is_missing));
+      if (over || passes) {
         row[w] = std::nan("");
+        words[w] = over || is_missing ? std::string_view() : trimmed(cells[cell]);
         gap = true;
         piece.over[w] += over ? 1 : 0;
         continue;
       }
-      note_bad(cell, is_missing);
+      note_bad(cell, is_missing || (w != time_column && cells.size() > 1));
       return false;
     }
     if (numbers > 0 || layout.clock) return true;
@@ -244,8 +249,12 @@ struct RowParser {
   }
 
   void count_missing() {
-    for (std::size_t w = 0; w < layout.cells.size(); ++w)
-      if (std::isnan(row[w]) && piece.missing[w]++ == 0) piece.first_missing[w] = piece.lines;
+    for (std::size_t w = 0; w < layout.cells.size(); ++w) {
+      if (!std::isnan(row[w])) continue;
+      if (piece.missing[w]++ == 0) piece.first_missing[w] = piece.lines;
+      if (piece.word[w].empty()) piece.word[w] = words[w];
+      words[w] = {};
+    }
   }
 };
 
@@ -265,14 +274,20 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
   piece.columns.resize(count);
   piece.missing.assign(wanted, 0);
   piece.first_missing.assign(wanted, 0);
+  piece.word.assign(wanted, {});
   const std::size_t expected = text.size() / (8 * wanted) + 16;
   for (auto& column : piece.columns)
     if (column.size() < expected || column.size() != piece.columns.front().size())
       column.resize(std::max(expected, piece.columns.front().size()));
   piece.over.assign(wanted, 0);
-  RowParser parser{
-      layout, missing_allowed, piece, layout.time.value_or(std::size_t(-1)), std::vector<double>(count), {},
-      {}};
+  RowParser parser{layout,
+                   missing_allowed,
+                   piece,
+                   layout.time.value_or(std::size_t(-1)),
+                   std::vector<double>(count),
+                   {},
+                   std::vector<std::string_view>(wanted),
+                   {}};
   const bool blanks = layout.delimiter == ' ';
   const double factor = layout.time_factor;
   const char* at = text.data();

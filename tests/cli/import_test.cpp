@@ -1,4 +1,5 @@
 // Import from the command line: every demo recording without options, convert and back, layouts, joins, axes.
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
 #include <cmath>
@@ -95,6 +96,31 @@ TEST(Import, MissingCellsAreToldHowToBeTreated) {
   EXPECT_EQ(number_of(filled.json()["results"][0]["mean"]), 2.5);
   const ProgramRun gaps = run_program(folder, "inspect x.csv --missing gap --json");
   EXPECT_EQ(number_of(gaps.json()["results"][0]["missing"]), 1);
+}
+
+TEST(Import, NumbersThatStandForMissingAreGaps) {
+  const ScratchFolder folder;
+  std::string text = "t (s),a (V)\n";
+  for (int n = 0; n < 2000; ++n)
+    text += fmt::format("{:.3f},{:.6f}\n", 0.001 * n,
+                        n == 700 || n == 701 || n == 1990 ? -9999 : 2 + std::sin(0.4 * n));
+  folder.write("x.csv", text);
+  const ProgramRun run = run_program(folder, "inspect x.csv --json");
+  const auto found = run.json()["results"][0];
+  EXPECT_EQ(number_of(found["missing"]), 3);
+  EXPECT_NEAR(number_of(found["mean"]), 2, 0.01);
+  EXPECT_THAT(run.err, HasSubstr("-9999 stands 3 times, first at sample 701 (700 ms)"));
+  EXPECT_THAT(run.err, HasSubstr("[missing-marks]"));
+  const auto none = run_program(folder, "inspect x.csv --missing-value none --json").json();
+  EXPECT_NEAR(number_of(none["results"][0]["min"]), -9999, 1e-9);
+  EXPECT_THAT(run_program(folder, "inspect x.csv --missing-value -9999 --missing-value 5 --json").err,
+              HasSubstr("--missing-value: no sample is 5"));
+  // A stream can't be looked through beforehand: what is said counts.
+  const std::string watch =
+      "watch x.csv --every 200ms --idle-end 100ms --resolution 20Hz --out w --figure none";
+  EXPECT_THAT(run_program(folder, watch).out, HasSubstr("-10 kV"));
+  const ProgramRun given = run_program(folder, watch + " --missing-value -9999");
+  EXPECT_THAT(given.out, ::testing::AllOf(HasSubstr("least"), ::testing::Not(HasSubstr("-10 kV"))));
 }
 
 TEST(Import, OverridesReachTheReader) {

@@ -169,6 +169,32 @@ TEST(MissingCells, AreGapsOrFilledBetweenNeighbours) {
   EXPECT_TRUE(filled.warns_of("interpolated"));
 }
 
+TEST(MissingCells, WordsAreMissingWhereGapsAreAskedFor) {
+  const ScratchFolder folder;
+  std::string text = "t (s),A (V),B (V)\n";
+  for (int n = 0; n < 300; ++n)
+    text += std::to_string(n) + "," + (n == 202 ? "<0.01" : std::to_string(n + 1)) + "," +
+            (n == 201 || n == 204 ? "BDL" : std::to_string(10 * n)) + "\n";
+  const std::string path = folder.write("x.csv", text + "end of data\n");
+  EXPECT_THAT(error_of(path),
+              HasSubstr("x.csv:203:3: \"BDL\" is not a number; 4 rows like this, first here; use "
+                        "--missing gap"));
+  ReadSettings settings;
+  settings.missing = ReadSettings::Missing::gap;
+  const WholeRecording gap = read_file(path, settings);
+  ASSERT_EQ(gap.columns[0].size(), 300u);
+  EXPECT_TRUE(std::isnan(gap.columns[0][202]));
+  EXPECT_TRUE(std::isnan(gap.columns[1][201]));
+  EXPECT_EQ(gap.columns[1][202], 2020);
+  const auto told = std::ranges::find(gap.recording.cautions, "B", &Caution::channel);
+  ASSERT_NE(told, gap.recording.cautions.end());
+  EXPECT_THAT(
+      told->text,
+      HasSubstr("2 cells hold no number, the first in line 203, some of them words, such as \"BDL\""));
+  settings.missing = ReadSettings::Missing::interpolate;
+  EXPECT_EQ(read_file(path, settings).columns[0][202], 203);
+}
+
 TEST(MissingCells, AreFilledAcrossTheBatchesOfALongFile) {
   const ScratchFolder folder;
   // Over 8 MB, so that gaps lie across pieces and batches; every third number is missing.

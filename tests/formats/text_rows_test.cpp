@@ -88,7 +88,9 @@ TEST(TextRows, ARowThatIsBadIsToldWithLineCellAndText) {
   EXPECT_EQ(piece.bad.line, 3);
   EXPECT_EQ(piece.bad.cell, 2u);  // Counted from 1, as people do.
   EXPECT_EQ(piece.bad.text, "x7");
-  EXPECT_FALSE(piece.bad.missing);
+  EXPECT_TRUE(piece.bad.missing);
+  // A time that is none can't be let pass.
+  EXPECT_FALSE(parsed("1,2\nx7,4\n5,6\n", layout_of(2, ',', '.', true)).bad.missing);
 }
 
 TEST(TextRows, WordsForMissingNumbersAreGapsWhereTheyMayBe) {
