@@ -173,6 +173,22 @@ std::optional<std::int64_t> parse_gone_by(std::string_view text) {
     return count * 86400 * 1000000000 + ns;
   }
   if (const auto words = parse_duration_words(text)) return words;
+  // "05 Mar 14:03:22", "Mar  5 14:03:22": a date without its year, counted from the year's first day.
+  std::string_view dated = text;
+  int month = month_word(dated);
+  const bool word_first = month > 0;
+  while (word_first && take(dated, " -./")) continue;
+  const int day = short_number(dated);
+  while (!word_first && take(dated, " -./")) continue;
+  if (!word_first && day > 0) month = month_word(dated);
+  std::int64_t from_new_year = 0, of_day = 0;
+  if (month > 0 && day > 0 && take(dated, " ,")) {
+    while (take(dated, " ")) continue;
+    // The year that counts is a leap year.
+    if (day_of(2000, month, day, from_new_year) && take_time(dated, of_day) && dated.empty())
+      return from_new_year - nanoseconds_since_1970(2000, 1, 1, 0, 0, 0) + of_day;
+    return {};
+  }
   std::int64_t fields[3] = {}, fraction = 0, scale = 1000000000;
   int count = 0;
   std::size_t at = 0;
@@ -207,6 +223,15 @@ std::optional<std::int64_t> parse_date(std::string_view text, DayOrder order) {
 std::optional<std::int64_t> parse_time_of_day(std::string_view text) {
   text = trimmed(text);
   std::int64_t ns = 0;
+  // Before and after a trigger: "-00:00:02.5", "T+00:00:01".
+  std::string_view behind = text;
+  if (take(behind, "Tt") && (behind.empty() || (behind[0] != '+' && behind[0] != '-'))) return {};
+  const bool negative = !behind.empty() && behind[0] == '-';
+  if (take(behind, "+-")) {
+    const auto size =
+        !behind.empty() && behind[0] >= '0' && behind[0] <= '9' ? parse_time_of_day(behind) : std::nullopt;
+    return size && negative ? std::optional(-*size) : size;
+  }
   if (const auto gone_by = parse_gone_by(text)) return gone_by;
   return take_time(text, ns) && text.empty() ? std::optional(ns) : std::nullopt;
 }

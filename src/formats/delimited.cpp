@@ -69,6 +69,9 @@ class Delimited : public SampleSource {
           head.path +
               ": a time column but no channel beside it; use --axis none if the one column is a signal");
     recording_.cautions = layout_.cautions;
+    // Times with a sign count from a trigger, which is 0 s.
+    if (layout_.clock && layout_.clock->no_date)
+      layout_.clock->first_ns = std::max<std::int64_t>(layout_.clock->first_ns, 0);
     if (layout_.clock && !layout_.clock->no_date) recording_.zero_ns = layout_.clock->first_ns;
     // Times of day, the day above them.
     if (layout_.clock && layout_.clock->no_date && layout_.clock->pieces.empty() && layout_.began_day_ns &&

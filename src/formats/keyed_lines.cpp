@@ -83,6 +83,12 @@ KeyedLine pairs_of(std::string_view line) {
     out.emplace_back("time", std::string(inside));
     line = trimmed(line.substr(close + 1));
     if (line.empty()) return {};
+    // "INFO adc: ch0=1.5": words in front of the first name.
+    const std::size_t first = line.find('='), colon = line.substr(0, first).rfind(": ");
+    if (first != std::string_view::npos && colon != std::string_view::npos)
+      line = trimmed(line.substr(colon + 2));
+    for (const char* level : {"INFO ", "DEBUG ", "TRACE ", "WARN ", "WARNING ", "ERROR ", "NOTICE ", "DATA "})
+      if (starts_with(line, level)) line = trimmed(line.substr(std::string_view(level).size()));
   } else if (!line.empty() && is_decimal_digit(line[0]) && equals != std::string_view::npos) {
     const std::size_t first = line.find_first_of(" \t"), second = line.find_first_of(" \t", first + 1);
     for (const std::size_t end : {second, first})

@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "formats/clock.h"
 #include "formats/keyed_lines.h"
+#include "formats/program_text.h"
 #include "formats/serial_values.h"
 
 namespace vprism {
@@ -254,8 +255,12 @@ std::optional<LineDialect> LineDialect::found_in(const std::vector<std::string_v
   return {};
 }
 
-std::optional<LineDialect> LineDialect::blocks_in(const std::vector<std::string_view>& lines) {
+std::optional<LineDialect> LineDialect::whole_in(const std::vector<std::string_view>& lines) {
   LineDialect out;
+  if (is_program_text(lines)) {
+    out.kind = Kind::program, out.delimiter = '\t';
+    return out;
+  }
   out.kind = Kind::blocks, out.delimiter = '\t', out.keys = block_keys(lines);
   return out.keys.empty() ? std::nullopt : std::optional(out);
 }
@@ -314,6 +319,8 @@ LineRewriter LineDialect::rewriter() const {
       };
     case Kind::quoted_commas:
       return rewrite_quoted;
+    case Kind::program:
+      return rewrite_program_line;
     case Kind::fortran:
       break;
   }

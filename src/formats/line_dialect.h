@@ -21,6 +21,7 @@ struct LineDialect {
     objects,        ///< {"t": 0.01, "x": 1.5}: a flat JSON object in each line.
     arrow,          ///< 10:00:00.000 -> 1.5,2.5, or [10:00:00.000] 1.5 2.5: a time before what came at it.
     blocks,         ///< TIME = 0.001 and, in lines below, the values of all channels then.
+    program,        ///< Arrays and matrices in the text of a program: program_text.h.
     values,         ///< Several values of one channel in each line: serial_values.h.
   };
   Kind kind = Kind::pairs;
@@ -37,8 +38,8 @@ struct LineDialect {
   /// From the last lines of a table's head; nothing where they are written plainly. `delimiter`: as asked
   /// for, 0 to find it.
   static std::optional<LineDialect> found_in(const std::vector<std::string_view>& lines, char delimiter);
-  /// Blocks of lines, from a table's whole head.
-  static std::optional<LineDialect> blocks_in(const std::vector<std::string_view>& lines);
+  /// Blocks of lines and the text of programs, from a table's whole head.
+  static std::optional<LineDialect> whole_in(const std::vector<std::string_view>& lines);
   /// Keys of further lines too, in the order of their appearance.
   void learn_keys(const std::vector<std::string_view>& lines);
   /// Lines of another form stay as they are.

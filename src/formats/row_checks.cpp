@@ -11,6 +11,8 @@ namespace vprism {
 void RowChecks::take(TextPiece& piece, std::size_t axis_column) {
   passed_over_ += piece.passed_over, unnamed_ += piece.unnamed, repeated_ += piece.repeated;
   if (layout_->clock && layout_->clock->no_date) pass_midnights(piece, piece.columns[axis_column]);
+  if (!layout_->clock && layout_->time && layout_->axis.domain == Axis::Domain::time)
+    pass_wraps(piece, piece.columns[axis_column]);
   if (layout_->dialect && layout_->dialect->is_serial()) leave_out_padding(piece);
 }
 
@@ -20,6 +22,27 @@ void RowChecks::pass_midnights(TextPiece& piece, std::vector<double>& times) {
     times[n] += day_s * days_;
     if (times[n] < last_s_ - day_s / 2) ++days_, times[n] += day_s;
     last_s_ = times[n];
+  }
+}
+
+/// A counter falls by its whole range less a step or so, in its own units or in thousands or millions of
+/// them.
+void RowChecks::pass_wraps(TextPiece& piece, std::vector<double>& times) {
+  for (std::size_t n = 0; n < piece.rows; ++n) {
+    const double shown = times[n];
+    if (shown < shown_s_ && step_s_ > 0) {
+      const double fall = (shown_s_ - shown) / layout_->time_factor, step = step_s_ / layout_->time_factor;
+      for (const double counts : {65536.0, 16777216.0, 4294967296.0})
+        for (const double parts : {1.0, 1e3, 1e6})
+          if (const double gap = counts / parts - fall; gap > 0 && gap < 3 * step) {
+            ++wraps_, wrap_ = counts / parts, going_on_s_ += wrap_ * layout_->time_factor;
+            break;
+          }
+    } else if (shown > shown_s_) {
+      step_s_ = shown - shown_s_;
+    }
+    shown_s_ = shown;
+    times[n] = shown + going_on_s_;
   }
 }
 
@@ -35,6 +58,12 @@ void RowChecks::warn(Recording& recording) const {
   const auto add = [&](const char* code, const std::string& text, const char* remedy) {
     recording.cautions.push_back({code, Severity::warning, "", text, remedy});
   };
+  if (wraps_ > 0)
+    add("counter-wrapped",
+        "the time column falls by " + format_number(wrap_, 10) + ", less a step, " +
+            (wraps_ == 1 ? "once" : std::to_string(wraps_) + " times") +
+            ": a counter that begins anew; the times are taken as going on",
+        "if the recording begins anew there, give --axis none and --rate");
   const bool serial = layout_->dialect && layout_->dialect->is_serial();
   if (padding_ > 0)
     add("values-left-out",

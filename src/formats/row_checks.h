@@ -1,12 +1,14 @@
 // row_checks.h: what has to be known of all rows of a text table before, in the order of the file.
 #pragma once
 
+#include <limits>
+
 #include "formats/text_rows.h"
 
 namespace vprism {
 
-/// Times of day that begin anew at midnight; values beyond the header's count; rows and names that are not
-/// what the head promised.
+/// Times of day that begin anew at midnight; counters of time that begin anew at 2^16, 2^24 or 2^32; values
+/// beyond the header's count; rows and names that are not what the head promised.
 class RowChecks {
  public:
   explicit RowChecks(const TextLayout& layout) : layout_(&layout) {}
@@ -17,12 +19,17 @@ class RowChecks {
 
  private:
   void pass_midnights(TextPiece& piece, std::vector<double>& times);
+  void pass_wraps(TextPiece& piece, std::vector<double>& times);
   void leave_out_padding(TextPiece& piece);
 
   const TextLayout* layout_;
   std::int64_t passed_over_ = 0, unnamed_ = 0, repeated_ = 0;  ///< See TextPiece.
   std::int64_t values_ = 0, padding_ = 0;  ///< Of serial values, those taken and those beyond the count.
   double days_ = 0, last_s_ = 0;           ///< Midnights passed, and the last row's time.
+  std::int64_t wraps_ = 0;                 ///< Of a counter,
+  double wrap_ = 0, going_on_s_ = 0;       ///< each by so many counts; what they make together.
+  double step_s_ = 0,
+         shown_s_ = std::numeric_limits<double>::quiet_NaN();  ///< The last row's, as they stand.
 };
 
 }  // namespace vprism

@@ -305,7 +305,7 @@ std::optional<LineDialect> dialect_of(const std::vector<TextLine>& lines, const 
   auto out = LineDialect::found_in({texts.end() - static_cast<std::ptrdiff_t>(last), texts.end()},
                                    settings.delimiter);
   if (out && !out->keys.empty()) out->learn_keys(texts);
-  if (!out && settings.delimiter == 0) out = LineDialect::blocks_in(texts);
+  if (!out && settings.delimiter == 0) out = LineDialect::whole_in(texts);
   return out;
 }
 

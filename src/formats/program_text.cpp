@@ -1,0 +1,141 @@
+// program_text.cpp: see program_text.h.
+#include "formats/program_text.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <optional>
+
+#include "base/text.h"
+#include "formats/text_preamble.h"
+
+namespace vprism {
+
+namespace {
+
+bool is_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || c == '_'; }
+
+/// "u" and "{1.0f, 2.0f," of "static const float u[3] = {1.0f, 2.0f,".
+struct Opening {
+  std::string name;
+  std::string_view behind;
+};
+std::optional<Opening> opening(std::string_view line) {
+  line = trimmed(line);
+  const std::size_t mark = line.find('=');
+  if (mark == std::string_view::npos || mark == 0 || mark > 120 || !is_letter(line[0])) return {};
+  std::string_view behind = trimmed(line.substr(mark + 1));
+  // The name of a function, "np.array(", may stand before the bracket.
+  const std::size_t bracket = behind.find_first_of("[{");
+  if (bracket == std::string_view::npos ||
+      behind.substr(0, bracket).find_first_of("\"',;=") != std::string_view::npos)
+    return {};
+  behind = behind.substr(bracket);
+  std::string_view left = trimmed(line.substr(0, mark));
+  if (const std::size_t size = left.find('['); size != std::string_view::npos)
+    left = trimmed(left.substr(0, size));
+  const std::size_t blank = left.find_last_of(" \t*&");
+  const std::string_view name = blank == std::string_view::npos ? left : left.substr(blank + 1);
+  if (name.empty() || !is_letter(name[0])) return {};
+  return Opening{clean_text(std::string(name)), behind};
+}
+
+std::string_view without_remark(std::string_view line) {
+  const std::size_t slashes = std::min(line.find("//"), line.find("/*"));
+  return line.substr(0, slashes);
+}
+
+/// Numbers, brackets, and what parts them; at least one number.
+bool is_of_values(std::string_view line) {
+  line = without_remark(line);
+  return line.find_first_not_of("0123456789+-.,;eEdDfFlLuUxXabcABC{}[]() \t\r\n") == std::string_view::npos &&
+         line.find_first_of("0123456789") != std::string_view::npos;
+}
+
+/// "1.5f", "0x1f", "12UL" as a plain number.
+std::optional<double> value_of(std::string_view cell) {
+  double value = 0;
+  if (cell.size() > 2 && cell[0] == '0' && (cell[1] | 32) == 'x') {
+    char* end = nullptr;
+    const std::string text(cell);
+    const auto whole = std::strtoull(text.c_str() + 2, &end, 16);
+    while (*end != '\0' && std::string_view("uUlL").find(*end) != std::string_view::npos) ++end;
+    return *end == '\0' ? std::optional(static_cast<double>(whole)) : std::nullopt;
+  }
+  while (!cell.empty() && std::string_view("fFlLuU").find(cell.back()) != std::string_view::npos)
+    cell.remove_suffix(1);
+  return parse_cell(cell, '.', value) ? std::optional(value) : std::nullopt;
+}
+
+}  // namespace
+
+bool is_program_text(const std::vector<std::string_view>& lines) {
+  std::size_t open = lines.size();
+  for (std::size_t i = 0; i < lines.size() && open == lines.size(); ++i)
+    if (opening(lines[i])) open = i;
+  if (open == lines.size()) return false;
+  // Plain rows between brackets are read as a table's.
+  std::size_t all = 0, good = 0, marked = 0;
+  for (std::size_t i = open; i < lines.size(); ++i) {
+    const auto first = opening(lines[i]);
+    const std::string_view text = trimmed(without_remark(first ? first->behind : lines[i]));
+    if (text.find_first_of("0123456789") == std::string_view::npos) continue;  // Brackets alone.
+    ++all;
+    good += is_of_values(text) ? 1 : 0;
+    marked += text.find_first_of("{}[]();fFuUlLx") != std::string_view::npos || text.back() == ',' ? 1 : 0;
+  }
+  return all > 0 && 10 * good >= 9 * all && 2 * marked >= all;
+}
+
+void rewrite_program_line(std::string_view line, std::string& out) {
+  const auto first = opening(line);
+  std::string_view text = trimmed(without_remark(first ? first->behind : line));
+  const std::string_view whole = trimmed(line);
+  const bool brackets = text.find_first_not_of("{}[]();, \t") == std::string_view::npos;
+  if (text.empty() || (!first && !is_of_values(text) && !brackets)) {
+    // A remark, a setting, or anything else.
+    const std::size_t begin = whole.find_first_not_of("/*%# \t");
+    if (begin != std::string_view::npos && begin > 0) {
+      std::string_view remark = trimmed(whole.substr(begin));
+      if (remark.ends_with("*/")) remark = trimmed(remark.substr(0, remark.size() - 2));
+      out += "# ";
+      out += remark;
+    } else if (begin == 0) {
+      out += whole.substr(0, whole.size() - (whole.back() == ';' ? 1 : 0));
+    }
+    out += '\n';
+    return;
+  }
+  if (first) out += first->name + " = [\n";
+  // Inner brackets and semicolons part rows; the outer bracket opens the list.
+  if (first && !text.empty()) text.remove_prefix(1);
+  const bool in_rows = text.find_first_of("{[(;") != std::string_view::npos &&
+                       text.find_first_not_of("}]); \t,") != std::string_view::npos;
+  const bool blanks =
+      text.find(',') == std::string_view::npos && text.find_first_of(" \t") != std::string_view::npos;
+  std::vector<std::string> row;
+  const auto end_row = [&] {
+    for (std::size_t i = 0; i < row.size(); ++i) out += (i > 0 ? "\t" : "") + row[i];
+    if (!row.empty()) out += '\n';
+    row.clear();
+  };
+  std::string cell;
+  const auto end_cell = [&] {
+    if (cell.empty()) return;
+    row.push_back(value_of(cell) ? fmt::format("{}", *value_of(cell)) : cell);
+    cell.clear();
+    if (!in_rows && !blanks) end_row();
+  };
+  for (const char c : text) {
+    if (std::string_view(",; \t\r{}[]()").find(c) == std::string_view::npos) {
+      cell += c;
+      continue;
+    }
+    end_cell();
+    if (c == ';' || c == '}' || c == ']' || c == ')') end_row();
+  }
+  end_cell();
+  end_row();
+}
+
+}  // namespace vprism
