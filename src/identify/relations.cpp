@@ -58,7 +58,7 @@ bool part_of(const Source& line, const std::vector<Source>& sources, Finding& fi
   return false;
 }
 
-bool product(const Source& line, const std::vector<Source>& sources, Finding& finding) {
+bool product_of_two(const Source& line, const std::vector<Source>& sources, Finding& finding) {
   constexpr int highest_order = 4;
   for (int order = 2; order <= highest_order; ++order)
     for (std::size_t i = 0; i < sources.size(); ++i)
@@ -147,7 +147,7 @@ void relate_lines(const std::vector<Peak>& peaks, const SpectrumPlan& plan, std:
     if (f.kind != "tone" || f.members.size() != 1) continue;
     const Peak& p = peaks[f.members.front()];
     const Source line{p.frequency_hz, p.frequency_std_hz, p.rms};
-    if (!fold_back(line, sources, rate_hz, f) && !product(line, sources, f)) part_of(line, sources, f);
+    if (!fold_back(line, sources, rate_hz, f) && !product_of_two(line, sources, f)) part_of(line, sources, f);
   }
 }
 
