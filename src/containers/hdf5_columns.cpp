@@ -81,8 +81,12 @@ void Hdf5Columns::open(hid_t file, const Hdf5Group& group, Recording& recording,
       if (titles.empty())
         titles = hdf5_texts_beside(
             file, set, {stem, "channels", "channel_names", "names", "columns", "labels"}, texts_used_);
-      units = hdf5_texts_beside(file, set, {"units", "unit", "channel_units"}, texts_used_);
+      units = hdf5_column_texts(column.data.get(), set.columns,
+                                {"units", "unit", "channel_units", "column_units"});
+      if (units.empty())
+        units = hdf5_texts_beside(file, set, {"units", "unit", "channel_units"}, texts_used_);
     }
+    if (!set.member.empty()) units = unit_of_field(column.data.get(), set.member);
     const Hdf5Handle folder(set.by_group ? H5Gopen2(file, hdf5_folder(set.path).c_str(), H5P_DEFAULT) : -1);
     for (std::uint64_t k = 0; k < set.columns; ++k) {
       recording.channels.push_back(channel_of(column, titles, k, recording));
@@ -156,12 +160,32 @@ Channel Hdf5Columns::channel_of(const Hdf5Column& column, const std::vector<std:
   return channel;
 }
 
+/// Of a table whose attribute has a unit for each field.
+std::vector<std::string> Hdf5Columns::unit_of_field(hid_t set, const std::string& member) {
+  const Hdf5Handle type(H5Dget_type(set));
+  const int fields = H5Tget_class(type.get()) == H5T_COMPOUND ? H5Tget_nmembers(type.get()) : 0,
+            place = fields > 1 ? H5Tget_member_index(type.get(), member.c_str()) : -1;
+  if (place < 0) return {};
+  const auto all =
+      hdf5_column_texts(set, static_cast<std::uint64_t>(fields), {"units", "unit", "column_units"});
+  return all.empty() ? all : std::vector{all[static_cast<std::size_t>(place)]};
+}
+
 void Hdf5Columns::take_scale(Hdf5Column& column, Recording& recording) const {
   const hid_t set = column.data.get();
   if (!column.set.member.empty()) return;
   if (const auto fill = hdf5_said(set, Hdf5Meaning::fill)) column.fill = fill->value;
-  const auto scale = hdf5_said(set, Hdf5Meaning::scale), offset = hdf5_said(set, Hdf5Meaning::offset),
-             zero = hdf5_said(set, Hdf5Meaning::raw_zero);
+  const auto offset = hdf5_said(set, Hdf5Meaning::offset), zero = hdf5_said(set, Hdf5Meaning::raw_zero);
+  auto scale = hdf5_said(set, Hdf5Meaning::scale);
+  // A gain beside an offset turns counts; alone it may be an amplifier's.
+  const auto gain = scale ? std::nullopt : hdf5_said(set, Hdf5Meaning::gain);
+  if (gain && offset) scale = gain;
+  if (gain && !offset && !own_ && gain->value != 1)
+    recording.cautions.push_back({"scale-not-applied", Severity::note, clean_text(column.set.leaf()),
+                                  "the attribute \"" + clean_text(gain->key) + "\" " +
+                                      format_number(gain->value, 9) +
+                                      " is not applied: it may be an amplifier's, taken into account already",
+                                  "apply it with --calibrate if it is not"});
   if (own_ || column.set.complex || (!scale && !offset)) return;
   const double factor = scale ? scale->value : 1, add = offset ? offset->value : 0;
   if (factor == 1 && add == 0) return;

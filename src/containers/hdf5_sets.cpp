@@ -357,8 +357,13 @@ std::vector<std::string> hdf5_texts_beside(hid_t file, const Hdf5Set& set,
 }
 
 std::vector<std::string> hdf5_column_titles(hid_t set, std::uint64_t columns) {
+  return hdf5_column_texts(set, columns, {"channels", "channel_names", "names", "columns", "labels"});
+}
+
+std::vector<std::string> hdf5_column_texts(hid_t set, std::uint64_t columns,
+                                           std::initializer_list<const char*> attributes) {
   std::vector<std::string> out;
-  for (const char* name : {"channels", "channel_names", "names", "columns", "labels"}) {
+  for (const char* name : attributes) {
     if (columns < 2 || H5Aexists(set, name) <= 0) continue;
     const Hdf5Handle attribute(H5Aopen(set, name, H5P_DEFAULT));
     const Hdf5Handle type(H5Aget_type(attribute.get())), space(H5Aget_space(attribute.get()));

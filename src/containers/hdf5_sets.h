@@ -76,5 +76,8 @@ std::vector<std::string> hdf5_texts_beside(hid_t file, const Hdf5Set& set,
                                            std::vector<std::string>& used);
 /// A list of texts among the attributes names the columns of a table; empty when there is none.
 std::vector<std::string> hdf5_column_titles(hid_t set, std::uint64_t columns);
+/// The texts of the first of these attributes that has one for each column.
+std::vector<std::string> hdf5_column_texts(hid_t set, std::uint64_t columns,
+                                           std::initializer_list<const char*> attributes);
 
 }  // namespace vprism

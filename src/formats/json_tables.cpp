@@ -16,6 +16,7 @@
 #include "base/text.h"
 #include "formats/clock.h"
 #include "formats/json_series.h"
+#include "formats/json_settings.h"
 #include "formats/json_shapes.h"
 #include "formats/key_meaning.h"
 #include "formats/text_columns.h"
@@ -28,11 +29,7 @@ using Document = nlohmann::ordered_json;
 using Series = JsonSeries;
 constexpr std::size_t deepest = 32;
 
-struct Beside {
-  double interval_s = 0, start_s = 0;
-  std::string interval_source;
-  std::string name, unit;  ///< Of arrays that have none of their own.
-};
+using Beside = JsonBeside;
 
 std::string joined_place(const std::string& place, const std::string& key) {
   return place.empty() ? key : place + "." + key;
@@ -57,19 +54,7 @@ class Walk {
 
  private:
   void take_setting(const std::string& key, const Document& value, Beside& beside) {
-    double factor = 1;
-    const KeyMeaning meaning = meaning_of_key(key, factor);
-    if (meaning == KeyMeaning::unit && value.is_string())  // "unit": "rig 3" is none.
-      if (const std::string text = value.get<std::string>(); Unit::try_parse(text)) beside.unit = text;
-    std::optional<double> number;
-    if (value.is_number()) number = value.get<double>() * factor;
-    if (value.is_string()) number = number_of_key(value.get_ref<const std::string&>(), meaning);
-    if (!number || !std::isfinite(*number)) return;
-    if (meaning == KeyMeaning::start) beside.start_s = *number;
-    if (meaning == KeyMeaning::scale || meaning == KeyMeaning::offset) unapplied_.push_back(key);
-    if (!(*number > 0)) return;
-    if (meaning == KeyMeaning::rate) beside.interval_s = 1 / *number, beside.interval_source = key;
-    if (meaning == KeyMeaning::interval) beside.interval_s = *number, beside.interval_source = key;
+    take_json_setting(key, value, beside, unapplied_);
   }
 
   void note(const std::string& place, const Document& value) {
@@ -90,9 +75,7 @@ class Walk {
       if (x.is_primitive()) take_setting(key, x, beside), note(joined_place(place, key), x);
     // {"meta": {"fs": 2000}, "data": ...}: what stands in an object of settings alone holds for its siblings.
     for (const auto& [key, x] : value.items())
-      if (x.is_object() && !x.empty() &&
-          std::all_of(x.begin(), x.end(), [](const Document& y) { return y.is_primitive(); }))
-        for (const auto& [inner, y] : x.items()) take_setting(inner, y, beside);
+      if (is_of_json_settings(x)) take_json_settings(key, x, beside, unapplied_);
     // Names and units of what is a list of lists, or of the arrays beside them.
     std::vector<std::string> names, units;
     for (const auto& [key, x] : value.items()) {

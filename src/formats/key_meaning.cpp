@@ -67,6 +67,7 @@ constexpr Key keys[] = {{"rate", M::rate},
                         {"xzero", M::start},
                         {"xoffset", M::start},
                         {"scale", M::scale},
+                        {"gain", M::gain},
                         {"scalefactor", M::scale},
                         {"yscale", M::scale},
                         {"yincrement", M::scale},
@@ -216,7 +217,22 @@ bool is_time_key(const std::string& leaf) {
        {"time", "t", "times", "timestamps", "timestamp", "time_s", "time_sec", "t_s", "stamps", "tvec",
         "time_vector", "seconds", "elapsed", "ts", "time_stamp", "datetime", "date_time", "epoch"})
     if (name == known) return true;
-  return false;
+  return !time_unit_of_key(leaf).empty();
+}
+
+std::string time_unit_of_key(const std::string& name) {
+  // "t_ms", "elapsed_time_us", "Time [ms]".
+  if (name.size() > 40) return "";
+  std::vector<std::string> words = words_of(name);
+  static constexpr std::pair<std::string_view, const char*> units[] = {
+      {"s", "s"},   {"sec", "s"}, {"seconds", "s"}, {"ms", "ms"},  {"us", "us"},
+      {"ns", "ns"}, {"ps", "ps"}, {"min", "min"},   {"msec", "ms"}};
+  for (const auto& [word, unit] : units) {
+    if (words.size() < 2 || words.back() != word) continue;
+    const std::string& before = words[words.size() - 2];
+    if (before == "time" || before == "t" || before == "timestamp" || before == "elapsed") return unit;
+  }
+  return "";
 }
 
 }  // namespace vprism

@@ -10,7 +10,7 @@
 
 namespace vprism {
 
-enum class KeyMeaning { none, rate, interval, start, scale, offset, raw_zero, unit, name, fill };
+enum class KeyMeaning { none, rate, interval, start, scale, offset, raw_zero, unit, name, fill, gain };
 
 /// What a key means, and the factor to hertz or seconds that a unit at its end asks for.
 KeyMeaning meaning_of_key(std::string_view key, double& factor);
@@ -18,8 +18,10 @@ KeyMeaning meaning_of_key(std::string_view key, double& factor);
 /// "48000", "48 kHz", "1e-5 s": in hertz or seconds where a rate, an interval or a start is meant.
 std::optional<double> number_of_key(std::string_view text, KeyMeaning meaning);
 
-/// What an array of times or of frequencies is called.
+/// What an array of times or of frequencies is called. A unit may stand at the end: "t_ms".
 bool is_time_key(const std::string& name);
+/// That unit, "" where there is none.
+std::string time_unit_of_key(const std::string& name);
 bool is_frequency_key(const std::string& name);
 
 }  // namespace vprism

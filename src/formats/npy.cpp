@@ -54,6 +54,8 @@ void take_stamps(FieldLayout& layout, Recording& recording, const InputFile& fil
     unit_s = static_cast<double>(*since) / 1e9, dated = true;
     recording.cautions.push_back(clock_counted_caution(given.name, format_quantity(unit_s, "s", 1)));
   }
+  if (const std::string unit = time_unit_of_key(given.name); unit_s == 0 && !unit.empty())
+    unit_s = Unit::parse(unit).convert(1, Unit::parse("s"));
   const double digits = given.kind == 'f' && given.size == 4 ? std::numeric_limits<float>::epsilon()
                                                              : std::numeric_limits<double>::epsilon();
   layout.stamp_resolution = digits * std::max(std::abs(first), std::abs(last)) * (unit_s > 0 ? unit_s : 1);
@@ -220,7 +222,9 @@ std::unique_ptr<SampleSource> open_npy_together(InputFile file, const std::vecto
       refuse_npy_header(recording.file, "\"" + clean_text(place.name) + "\" is longer than what is there");
     recording.samples = static_cast<std::int64_t>(samples);
     if (place.name == stamps) {
-      take_stamps(layout, recording, file, e, base, e.size);
+      NpyElement named = e;
+      if (!frequencies) named.name = place.name;
+      take_stamps(layout, recording, file, named, base, e.size);
       recording.axis.source = "array \"" + clean_text(place.name) + "\"";
       if (frequencies)
         recording.axis.domain = Axis::Domain::frequency, recording.axis.name = clean_text(place.name),

@@ -57,6 +57,19 @@ one('late.h5', np.round(u * 1000).astype('i2'), offset=7.0, dt=1e-3)
 with h5py.File('wide.h5', 'w') as f:
     d = f.create_dataset('m', data=np.arange(3000.0 * 40).reshape(3000, 40))
     s = f.create_dataset('time', data=np.arange(40) * 1e-3); s.make_scale('time'); d.dims[1].attach_scale(s)
+with h5py.File('listed.h5', 'w') as f:
+    d = f.create_dataset('data', data=np.stack([u, t], 1))
+    d.attrs['channel_names'] = np.array([b'vib', b'ramp']); d.attrs['channel_units'] = np.array([b'm/s^2', b'K']); d.attrs['dt'] = 1e-3
+with h5py.File('table.h5', 'w') as f:
+    rows = np.zeros(2000, np.dtype([('Time_ms', 'f8'), ('ax', 'f4'), ('ay', 'f4')]))
+    rows['Time_ms'] = t * 1e3; rows['ax'] = u
+    d = f.create_dataset('acc', data=rows); d.attrs['units'] = ['ms', 'g', 'mm']
+one('gain.h5', np.round(u * 1000).astype('i2'), gain=0.002, offset=1.0, dt=1e-3)
+one('amplified.h5', np.round(u * 1000).astype('i2'), gain=10.0, dt=1e-3)
+with h5py.File('keyed.h5', 'w') as f:
+    f['time_us'] = np.round(t * 1e6).astype('i8'); f['u'] = u
+np.savez('keyed.npz', elapsed_ms=t * 1e3, u=u)
+np.save('keyed.npy', np.rec.fromarrays([t * 1e3, u], names='t_ms,force_N'))
 )");
   }
   static void TearDownTestSuite() { delete folder_; }
@@ -100,6 +113,35 @@ TEST_F(Spellings, ADimensionScaleIsTheAxis) {
   EXPECT_EQ(wide.recording.channels.size(), 3000u);
   EXPECT_EQ(wide.recording.samples, 40);
   EXPECT_EQ(wide.columns[1][2], 42);
+}
+
+TEST_F(Spellings, ListsOfUnitsAreThoseOfColumnsAndFields) {
+  const WholeRecording columns = read("listed.h5");
+  EXPECT_THAT(columns.names(), ElementsAre("vib", "ramp"));
+  EXPECT_EQ(columns.recording.channels[0].unit.text(), "m/s^2");
+  EXPECT_EQ(columns.recording.channels[1].unit.text(), "K");
+  const WholeRecording table = read("table.h5");
+  EXPECT_THAT(table.names(), ElementsAre("ax", "ay"));
+  EXPECT_EQ(table.recording.channels[0].unit.text(), "g");
+  EXPECT_EQ(table.recording.channels[1].unit.text(), "mm");
+  EXPECT_NEAR(table.recording.axis.rate_hz(), 1000, 1e-6);
+}
+
+TEST_F(Spellings, AGainTurnsCountsBesideAnOffsetAndIsSaidAlone) {
+  const WholeRecording turned = read("gain.h5");
+  EXPECT_TRUE(turned.warns_of("scale-applied"));
+  EXPECT_NEAR(*std::max_element(turned.columns[0].begin(), turned.columns[0].end()), 3, 0.01);
+  const WholeRecording alone = read("amplified.h5");
+  EXPECT_TRUE(alone.warns_of("scale-not-applied"));
+  EXPECT_NEAR(*std::max_element(alone.columns[0].begin(), alone.columns[0].end()), 1000, 1);
+}
+
+TEST_F(Spellings, AUnitBehindTheNameOfATimeIsItsUnit) {
+  for (const char* name : {"keyed.h5", "keyed.npz", "keyed.npy"}) {
+    const WholeRecording r = read(name);
+    EXPECT_EQ(r.recording.channels.size(), 1u) << name;
+    EXPECT_NEAR(r.recording.axis.rate_hz(), 1000, 1e-6) << name;
+  }
 }
 
 TEST_F(Spellings, FrequenciesBesideComplexNumbersAreTheirAxis) {
