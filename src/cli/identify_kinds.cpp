@@ -46,6 +46,26 @@ void tell_wandering(const JudgedBand& band, Finding& f) {
                {"wander_s", v.wander_s}};
 }
 
+void tell_stepping(const JudgedBand& band, double start_s, Finding& f) {
+  const BandVerdict& v = band.verdict;
+  f.kind = "stepping";
+  f.text = fmt::format("a line at {} whose level steps: ", hz_text(v.frequency_hz, v.frequency_std_hz));
+  for (std::size_t i = 0; i < v.levels.size(); ++i) {
+    const HeldLevel& level = v.levels[i];
+    const std::string name = "level_" + std::to_string(i + 1);
+    f.text +=
+        (i > 0 ? ", " : "") +
+        format_uncertain(level.amplitude / std::sqrt(2.0), level.amplitude_std / std::sqrt(2.0), f.unit) +
+        " RMS";
+    if (i + 1 < v.levels.size()) f.text += " until " + format_quantity(start_s + level.to_s, "s", 4);
+    f.numbers.emplace_back(name + "_rms", level.amplitude / std::sqrt(2.0));
+    f.numbers.emplace_back(name + "_std", level.amplitude_std / std::sqrt(2.0));
+    f.numbers.emplace_back(name + "_from_s", start_s + level.from_s);
+    f.numbers.emplace_back(name + "_to_s", start_s + level.to_s);
+  }
+  f.text += " to the end, " + format_quantity(f.level_rms, f.unit, 4) + " over the record";
+}
+
 void tell_burst(const JudgedBand& band, double start_s, Finding& f) {
   const BandVerdict& v = band.verdict;
   f.kind = "burst";
@@ -157,6 +177,9 @@ Finding told_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand
       break;
     case BandVerdict::Kind::wandering:
       tell_wandering(band, f);
+      break;
+    case BandVerdict::Kind::stepping:
+      tell_stepping(band, r.axis.start, f);
       break;
     case BandVerdict::Kind::burst:
       tell_burst(band, r.axis.start, f);

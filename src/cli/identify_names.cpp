@@ -119,7 +119,7 @@ void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<F
       for (const auto& [key, value] : f.numbers)
         if (key == "ringing_hz" && value >= band.low_hz && value <= band.high_hz) return true;
       return (f.kind == "resonance" || f.kind == "broadband" || f.kind == "decaying" ||
-              f.kind == "wandering" || f.kind == "burst" || f.kind == "unresolved") &&
+              f.kind == "wandering" || f.kind == "stepping" || f.kind == "burst" || f.kind == "unresolved") &&
              f.frequency_hz >= band.low_hz && f.frequency_hz <= band.high_hz;
     });
     // What rounding leaves is no noise of anything.

@@ -383,7 +383,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
     figure.title = result.facts.recording.stem() + ": rebuilt";
     figure.caption = clean_text(result.how) + "; the first panel of each channel shows a part of the record";
     for (const ChannelRebuilt& c : result.channels) {
-      if (figure.panels.size() >= most_panels) {
+      if (figure.panels.size() >= most_panels_drawn) {
         figure.beyond = 2 * result.channels.size() - figure.panels.size();
         break;
       }

@@ -310,7 +310,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
     figure.title = r.stem() + ": scalogram";
     figure.caption = plan_text(result) + "; veiled: the ends are felt";
     for (std::size_t c = 0; c < result.maps.size(); ++c) {
-      if (figure.panels.size() >= most_panels) {
+      if (figure.panels.size() >= most_panels_drawn) {
         figure.beyond = (result.maps.size() - c) * (1 + result.extracts.size());
         break;
       }

@@ -41,7 +41,7 @@ Figure spectrogram_figure(const SpectrogramShown& shown) {
   std::string ranges;
   for (std::size_t c = 0; c < shown.result.channels.size(); ++c) {
     const SpectrogramOfChannel& channel = shown.result.channels[c];
-    if (figure.panels.size() >= most_panels) {
+    if (figure.panels.size() >= most_panels_drawn) {
       figure.beyond = figure.panels.size() / c * (shown.result.channels.size() - c);
       break;
     }
@@ -78,7 +78,7 @@ Figure spectrogram_waterfall(const SpectrogramShown& shown) {
   figure.title = r.stem() + ": spectrogram in 3-D";
   figure.caption = shown.cut();
   for (std::size_t c = 0; c < shown.result.channels.size(); ++c) {
-    if (c >= most_panels) {
+    if (c >= most_panels_drawn) {
       figure.beyond = shown.result.channels.size() - c;
       break;
     }

@@ -41,7 +41,9 @@ class Judge {
     for (std::size_t i = 0; i < result_.findings.size(); ++i) {
       // Lines of other kinds count where they are; impulses of a bearing slip.
       const Finding& f = result_.findings[i];
-      if ((f.kind != "wandering" && f.kind != "decaying" && f.kind != "impulse-family") || f.members.empty())
+      if ((f.kind != "wandering" && f.kind != "stepping" && f.kind != "decaying" &&
+           f.kind != "impulse-family") ||
+          f.members.empty())
         continue;
       const double slip = f.kind == "impulse-family" ? 0.004 * f.frequency_hz : 0;
       observed_.push_back({result_.channels[i], f.members.front(), f.frequency_hz,

@@ -10,6 +10,7 @@
 
 #include "base/turns.h"
 #include "identify/exponential_fit.h"
+#include "identify/level_steps.h"
 
 namespace vprism {
 
@@ -82,7 +83,7 @@ class BandJudge {
     double best = cost(all, 0);
     out.kind = BandVerdict::Kind::nothing;
     // The least price of each kind of model, for how much the next kind is behind.
-    std::array<double, 4> least = {best, best, best, best};
+    std::array<double, 5> least = {best, best, best, best, best};
     const auto take = [&](BandVerdict::Kind kind, double price, double left) {
       double& own = least[static_cast<std::size_t>(kind)];
       own = std::min(own, price);
@@ -95,6 +96,7 @@ class BandJudge {
     steady(out, take);
     decaying(out, take);
     slow(out, take);
+    stepping(out, take);
     for (std::size_t k = 0; k < least.size(); ++k)
       if (least[k] > best)
         out.runner_up_gain =
@@ -104,7 +106,8 @@ class BandJudge {
       out.kind = BandVerdict::Kind::unresolved;
     if (out.misfit > 2.5 && out.kind == BandVerdict::Kind::decaying) out.kind = BandVerdict::Kind::unresolved;
     // Where nothing slow enough explains it, it is as quick as the band is wide.
-    if (out.misfit > 1.5 && out.fluctuation > 1.5 && out.kind != BandVerdict::Kind::decaying && count_ >= 24)
+    if (out.misfit > 1.5 && out.fluctuation > 1.5 && out.kind != BandVerdict::Kind::decaying &&
+        out.kind != BandVerdict::Kind::stepping && count_ >= 24)
       out.kind = out.fluctuation > 4 ? BandVerdict::Kind::burst : BandVerdict::Kind::noise;
     return out;
   }
@@ -268,6 +271,27 @@ class BandJudge {
         continue;
       out.wander_s = band_.span_s() / static_cast<double>(knots - 3);
       describe(out, a, knots);
+    }
+  }
+
+  template <typename Take>
+  void stepping(BandVerdict& out, const Take& take) const {
+    for (const std::size_t steps : {std::size_t{1}, std::size_t{2}}) {
+      const auto fit = fit_level_steps(z_, steps, noise_);
+      if (!fit || !take(BandVerdict::Kind::stepping,
+                        cost(fit->left, fit->unknowns) + 10 * static_cast<double>(steps), fit->left))
+        continue;
+      out.frequency_hz = band_.centre_hz + fit->turn / (two_pi * band_.step_s);
+      out.frequency_std_hz = fit->turn_std / (two_pi * band_.step_s);
+      out.levels.clear();
+      for (const LevelSteps::Piece& piece : fit->pieces)
+        out.levels.push_back({band_.time_s(piece.from), band_.time_s(piece.to - 1), std::abs(piece.amplitude),
+                              piece.std * std::sqrt(std::max(1.0, out.misfit))});
+      // The step lies in the middle of what it smears.
+      for (std::size_t p = 1; p < out.levels.size(); ++p)
+        out.levels[p - 1].to_s = out.levels[p].from_s = (out.levels[p - 1].to_s + out.levels[p].from_s) / 2;
+      out.levels.front().from_s -= band_.start_s;
+      out.levels.back().to_s += band_.start_s;
     }
   }
 

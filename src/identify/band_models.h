@@ -19,12 +19,19 @@ struct Exponential {
   double amplitude = 0, amplitude_std = 0, phase_deg = 0;  ///< At its start.
 };
 
+/// A stretch in which a line's level holds.
+struct HeldLevel {
+  double from_s = 0, to_s = 0;
+  double amplitude = 0, amplitude_std = 0;
+};
+
 struct BandVerdict {
   enum class Kind {
     steady,     ///< `lines` steady lines explain the band.
     decaying,   ///< One line that dies away or grows (`exponential`).
     wandering,  ///< One line whose amplitude or frequency wanders slowly.
     nothing,    ///< No more than the noise.
+    stepping,   ///< One line whose level steps once or twice (`levels`).
     burst,      ///< Present in a part of the record only.
     noise,      ///< Driven by noise: amplitude and phase change at random, as fast as the band is wide.
     sweep,      ///< One line that moves through the band (`sweep`).
@@ -34,6 +41,7 @@ struct BandVerdict {
   std::vector<Exponential> lines;                 ///< Steady ones.
   Exponential exponential;
   Sweep sweep;
+  std::vector<HeldLevel> levels;
   double amplitude_wander = 0;     ///< RMS of the amplitude's changes over its mean.
   double frequency_wander_hz = 0;  ///< RMS of the frequency's changes.
   double wander_s = 0;             ///< How long a change takes, about.

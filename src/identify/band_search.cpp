@@ -311,7 +311,8 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     const BandVerdict& v = band.verdict;
     double line_square = 0;
     if (v.kind != BandVerdict::Kind::steady && v.kind != BandVerdict::Kind::nothing &&
-        v.kind != BandVerdict::Kind::decaying && !band.members.empty()) {
+        v.kind != BandVerdict::Kind::decaying && v.kind != BandVerdict::Kind::stepping &&
+        !band.members.empty()) {
       BandSignal rest_of_band = source.take(middle - half, middle + half, density);
       if (const auto line = take_line_apart(rest_of_band)) {
         const std::size_t near = nearest_to(peaks, band.members, line->frequency_hz);

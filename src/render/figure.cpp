@@ -22,7 +22,7 @@ std::vector<Figure> paged(const Figure& figure) {
   constexpr std::size_t most_on_one = 32, on_a_page = panels_on_a_page;
   const std::size_t made = figure.panels.size(), all = made + figure.beyond;
   if (all <= most_on_one) return {figure};
-  const std::size_t drawn = std::min(made, most_panels), count = (drawn + on_a_page - 1) / on_a_page;
+  const std::size_t drawn = std::min(made, most_panels_drawn), count = (drawn + on_a_page - 1) / on_a_page;
   std::vector<Figure> pages;
   for (std::size_t p = 0; p < count; ++p) {
     Figure page;

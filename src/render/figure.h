@@ -93,13 +93,13 @@ struct Figure {
   int width = 1280;
   int panel_height = 0;  ///< 0: 800 pixels shared by up to three panels, more height for more.
   int columns = 1;       ///< Panels side by side, row by row.
-  /// Panels that were not made, since there is no page for them (see most_panels).
+  /// Panels that were not made, since there is no page for them (see most_panels_drawn).
   std::size_t beyond = 0;
 };
 
 /// So many panels of a figure are drawn, on pages; further ones need not be made.
-inline constexpr std::size_t panels_on_a_page = 40, most_pages = 4,
-                             most_panels = panels_on_a_page * most_pages;
+inline constexpr std::size_t panels_on_a_page = 40, most_pages_drawn = 4,
+                             most_panels_drawn = panels_on_a_page * most_pages_drawn;
 
 /// `data` is the figure itself as JSON (figure_json.h), to be drawn later or by others.
 enum class Picture { png, svg, pdf, data };

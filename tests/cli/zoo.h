@@ -200,6 +200,14 @@ inline std::vector<Kind> kinds() {
     r.truth.kinds = {"burst"}, r.truth.hz = hz;
     return r;
   });
+  add("level step", [=](Bits& b) {
+    Record r{noise(b, n, 0.01), fs, {}};
+    const std::size_t from = n / 5 + b() % (3 * n / 5);
+    const double hz = between(b, 50, 400), then = between(b, 0.2, 0.7);
+    for (std::size_t k = 0; k < n; ++k) r.x[k] += (k < from ? 1 : then) * std::cos(2 * pi * hz * at(k));
+    r.truth.kinds = {"stepping"}, r.truth.hz = hz;
+    return r;
+  });
   add("wandering frequency", [=](Bits& b) {
     const double hz = between(b, 100, 400), step = between(b, 0.4, 1);
     const std::vector<double> w = noise(b, 64, 1);

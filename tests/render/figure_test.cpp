@@ -58,12 +58,12 @@ TEST(Thinned, KeepsTheHighestAndLowestOfEveryStretch) {
 
 TEST(Paged, PanelsThatWereNotMadeAreCountedInTheCaption) {
   Figure figure;
-  figure.panels.resize(most_panels);
-  EXPECT_EQ(paged(figure).size(), most_pages);
+  figure.panels.resize(most_panels_drawn);
+  EXPECT_EQ(paged(figure).size(), most_pages_drawn);
   EXPECT_EQ(paged(figure).front().caption, "");
   figure.beyond = 1888;
   const std::vector<Figure> pages = paged(figure);
-  EXPECT_EQ(pages.size(), most_pages);
+  EXPECT_EQ(pages.size(), most_pages_drawn);
   EXPECT_EQ(pages.back().caption, "the first 160 of 2048 panels; choose others with --channel");
 }
 
