@@ -85,9 +85,12 @@ double apart(double value, const Survey& survey) {
 
 std::string number_text(double value) { return format_number(value, 9); }
 
+/// As it is printed, or kept in single precision.
+bool is_same_mark(double x, double mark) { return std::abs(x - mark) <= 1e-7 * std::abs(mark); }
+
 void take_away(Block& block, std::size_t c, double value) {
   for (double& x : block.samples(c))
-    if (x == value) x = std::nan(""), block.set_gaps(true);
+    if (is_same_mark(x, value)) x = std::nan(""), block.set_gaps(true);
 }
 
 class PassingSource : public SampleSource {
@@ -159,7 +162,8 @@ class MarkedSource : public SampleSource {
     return false;
   }
   bool given(double x) const {
-    return std::find(settings_.given.begin(), settings_.given.end(), x) != settings_.given.end();
+    return std::any_of(settings_.given.begin(), settings_.given.end(),
+                       [x](double mark) { return is_same_mark(x, mark); });
   }
 
   /// All of the recording, in blocks like this one.
@@ -177,7 +181,8 @@ class MarkedSource : public SampleSource {
     for (std::size_t c = 0; c < found.size(); ++c) judge(found[c], c);
     for (const double value : settings_.given)
       if (std::none_of(taken_.begin(), taken_.end(), [&](const auto& some) {
-            return std::find(some.begin(), some.end(), value) != some.end();
+            return std::any_of(some.begin(), some.end(),
+                               [value](double found) { return is_same_mark(found, value); });
           }))
         cautions_.push_back({"missing-value-absent", Severity::warning, "",
                              "--missing-value: no sample is " + number_text(value),

@@ -121,6 +121,11 @@ TEST(MissingMarks, WhatIsGivenIsMissingAndNoneFindsNothing) {
   EXPECT_EQ(given.cautions.size(), 2u);
   EXPECT_EQ(seen({x}, {false, {}}).missing(), 0u);
   EXPECT_EQ(seen({x}, {false, {0}}).missing(), 2u);
+  // As a caution prints it, or as single precision keeps it.
+  x[8] = 9.9692099683868690e36;
+  EXPECT_EQ(seen({x}, {false, {9.96921e36}}).missing(), 1u);
+  x[9] = static_cast<double>(-999.9F);
+  EXPECT_EQ(seen({x}, {false, {-999.9}}).missing(), 1u);
   const Seen absent = seen({x}, {false, {-1}});
   ASSERT_EQ(absent.cautions.size(), 1u);
   EXPECT_EQ(absent.cautions[0].code, "missing-value-absent");
