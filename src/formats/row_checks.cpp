@@ -2,6 +2,7 @@
 #include "formats/row_checks.h"
 
 #include <algorithm>
+#include <cmath>
 #include <cstdlib>
 
 #include "base/text.h"
@@ -25,19 +26,19 @@ void RowChecks::pass_midnights(TextPiece& piece, std::vector<double>& times) {
   }
 }
 
-/// A counter falls by its whole range less a step or so, in its own units or in thousands or millions of
-/// them.
+/// A counter falls by its whole range less a step or so; one of 32 bits may be shown in thousands or millions
+/// of its units. What falls back to the first row's time begins anew.
 void RowChecks::pass_wraps(TextPiece& piece, std::vector<double>& times) {
   for (std::size_t n = 0; n < piece.rows; ++n) {
     const double shown = times[n];
-    if (shown < shown_s_ && step_s_ > 0) {
+    if (std::isnan(first_s_)) first_s_ = shown;
+    if (shown < shown_s_ && step_s_ > 0 && shown != first_s_) {
       const double fall = (shown_s_ - shown) / layout_->time_factor, step = step_s_ / layout_->time_factor;
-      for (const double counts : {65536.0, 16777216.0, 4294967296.0})
-        for (const double parts : {1.0, 1e3, 1e6})
-          if (const double gap = counts / parts - fall; gap > 0 && gap < 3 * step) {
-            ++wraps_, wrap_ = counts / parts, going_on_s_ += wrap_ * layout_->time_factor;
-            break;
-          }
+      constexpr double ranges[] = {65536, 16777216, 4294967296.0, 4294967.296, 4294.967296};
+      const auto range = std::find_if(std::begin(ranges), std::end(ranges), [&](double counts) {
+        return counts - fall > 0 && counts - fall < 3 * step;
+      });
+      if (range != std::end(ranges)) ++wraps_, wrap_ = *range, going_on_s_ += wrap_ * layout_->time_factor;
     } else if (shown > shown_s_) {
       step_s_ = shown - shown_s_;
     }

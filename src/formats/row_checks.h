@@ -22,14 +22,15 @@ class RowChecks {
   void pass_wraps(TextPiece& piece, std::vector<double>& times);
   void leave_out_padding(TextPiece& piece);
 
+  static constexpr double nothing = std::numeric_limits<double>::quiet_NaN();
   const TextLayout* layout_;
   std::int64_t passed_over_ = 0, unnamed_ = 0, repeated_ = 0;  ///< See TextPiece.
   std::int64_t values_ = 0, padding_ = 0;  ///< Of serial values, those taken and those beyond the count.
   double days_ = 0, last_s_ = 0;           ///< Midnights passed, and the last row's time.
   std::int64_t wraps_ = 0;                 ///< Of a counter,
   double wrap_ = 0, going_on_s_ = 0;       ///< each by so many counts; what they make together.
-  double step_s_ = 0,
-         shown_s_ = std::numeric_limits<double>::quiet_NaN();  ///< The last row's, as they stand.
+  double step_s_ = 0, shown_s_ = nothing,
+         first_s_ = nothing;  ///< The last step; the last and the first row, as they stand.
 };
 
 }  // namespace vprism
