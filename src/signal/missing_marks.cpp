@@ -182,7 +182,7 @@ class MarkedSource : public SampleSource {
     for (const double value : settings_.given)
       if (std::none_of(taken_.begin(), taken_.end(), [&](const auto& some) {
             return std::any_of(some.begin(), some.end(),
-                               [value](double found) { return is_same_mark(found, value); });
+                               [value](double taken) { return is_same_mark(taken, value); });
           }))
         cautions_.push_back({"missing-value-absent", Severity::warning, "",
                              "--missing-value: no sample is " + number_text(value),
