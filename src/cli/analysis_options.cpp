@@ -107,7 +107,7 @@ OptionGroup analysis_group(AnalysisSettings& s, const std::vector<std::string>& 
           return Json(all);
         }},
        {"resolution", "FREQUENCY",
-        "resolution bandwidth (RBW) wanted; sets the segment (default: the whole record up to 32768 samples, "
+        "resolution bandwidth (RBW) wanted; sets the segment (default: the whole record up to 49151 samples, "
         "an eighth of longer ones)",
         false,
         [&s, one_length](const std::string& t) {

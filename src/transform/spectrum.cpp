@@ -47,8 +47,9 @@ SpectrumPlan plan_spectrum(const SpectrumSettings& settings, std::int64_t sample
     if (static_cast<double>(plan.segment) > n) too_short(static_cast<double>(plan.segment));
   } else {
     constexpr std::int64_t whole = 32768, most = 131072;
+    // As long as two half-overlapped segments don't fit, one that holds all there is.
     plan.segment =
-        static_cast<std::size_t>(samples <= whole ? samples : std::clamp(samples / 8, whole, most));
+        static_cast<std::size_t>(2 * samples < 3 * whole ? samples : std::clamp(samples / 8, whole, most));
   }
   if (plan.segment < 4) too_short(4);
   if (plan.segment > (std::size_t{1} << 28))
@@ -56,8 +57,14 @@ SpectrumPlan plan_spectrum(const SpectrumSettings& settings, std::int64_t sample
                 "a segment of more than 268435456 samples is not supported; ask for less resolution");
   plan.hop = static_cast<std::size_t>(
       std::max(1.0, std::round(static_cast<double>(plan.segment) * (1 - settings.overlap))));
-  plan.averages =
-      1 + (samples - static_cast<std::int64_t>(plan.segment)) / static_cast<std::int64_t>(plan.hop);
+  const std::int64_t behind = samples - static_cast<std::int64_t>(plan.segment);
+  // Left to itself, the last segment ends with the record: steps are a little shorter than half a segment.
+  if (!settings.resolution_hz && !settings.segment && settings.overlap == SpectrumSettings().overlap &&
+      behind > 0) {
+    const auto step = static_cast<std::int64_t>(plan.hop), steps = (behind + step - 1) / step;
+    plan.hop = static_cast<std::size_t>(behind / steps);
+  }
+  plan.averages = 1 + behind / static_cast<std::int64_t>(plan.hop);
   plan.bin_hz = rate_hz / static_cast<double>(plan.segment);
   plan.rbw_hz = enbw * plan.bin_hz;
   return plan;

@@ -39,8 +39,9 @@ struct SpectrumSettings {
 };
 
 /// How a record of `samples` at `rate_hz` is cut. Without resolution or segment: the whole record up to
-/// 32,768 samples, beyond that an eighth of it, at least 32,768 and at most 131,072. Throws Error(analysis)
-/// when the record is too short, saying how long it must be.
+/// 49,151 samples, beyond that an eighth of it, at least 32,768 and at most 131,072, in steps of half a
+/// segment or a little less, so that the last one ends with the record (but for a sample for each). Throws
+/// Error(analysis) when the record is too short, saying how long it must be.
 struct SpectrumPlan {
   std::size_t segment = 0, hop = 0;
   std::int64_t averages = 0;

@@ -143,6 +143,25 @@ TEST(SpectrumPlan, UsesEverySegmentThatFits) {
   EXPECT_EQ(plan_spectrum({}, 98304, 1).segment, 32768u);
 }
 
+TEST(SpectrumPlan, LeftToItselfItLooksAtAllThereIs) {
+  EXPECT_EQ(plan_spectrum({}, 40000, 1).segment, 40000u);
+  EXPECT_EQ(plan_spectrum({}, 49151, 1).segment, 49151u);
+  EXPECT_EQ(plan_spectrum({}, 49152, 1).segment, 32768u);
+  for (const std::int64_t samples : {49152, 50001, 65535, 65536, 99991, 262143, 300007, 1000003, 9999991}) {
+    const SpectrumPlan plan = plan_spectrum({}, samples, 1);
+    const auto covered =
+        static_cast<std::int64_t>(plan.segment) + (plan.averages - 1) * static_cast<std::int64_t>(plan.hop);
+    EXPECT_LE(covered, samples);
+    EXPECT_GT(covered, samples - plan.averages) << samples;
+    EXPECT_LE(plan.hop, plan.segment / 2) << samples;
+    EXPECT_GT(plan.hop, plan.segment / 5) << samples;
+  }
+  // What is asked for is kept.
+  SpectrumSettings asked;
+  asked.segment = 32768;
+  EXPECT_EQ(plan_spectrum(asked, 65535, 1).hop, 16384u);
+}
+
 TEST(SpectrumPlan, ResolutionIsTheRbwAskedForOrFiner) {
   SpectrumSettings settings;
   settings.resolution_hz = 2.0;
