@@ -5,11 +5,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <limits>
 
 #include "base/clones.h"
 #include "base/error.h"
+#include "base/side_by_side.h"
 #include "base/text.h"
 
 namespace vprism {
@@ -155,11 +157,13 @@ class MarkedSource : public SampleSource {
  private:
   bool worth_a_survey(const Block& block) const {
     if (!settings_.given.empty()) return true;
-    for (std::size_t c = 0; c < block.columns() && settings_.find; ++c) {
+    if (!settings_.find) return false;
+    std::atomic<bool> any{false};
+    for_all(block.columns() * block.size() > (std::size_t{1} << 16), block.columns(), [&](std::size_t c) {
       const Ends ends = ends_of(block.samples(c).data(), block.size());
-      if (ends.any() && (may_stand_for_missing(ends.low) || may_stand_for_missing(ends.high))) return true;
-    }
-    return false;
+      if (ends.any() && (may_stand_for_missing(ends.low) || may_stand_for_missing(ends.high))) any = true;
+    });
+    return any;
   }
   bool given(double x) const {
     return std::any_of(settings_.given.begin(), settings_.given.end(),
