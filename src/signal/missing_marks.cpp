@@ -120,7 +120,7 @@ class MarkedSource : public SampleSource {
   MarkedSource(std::unique_ptr<SampleSource> source, MissingMarks marks)
       : source_(std::move(source)), settings_(std::move(marks)) {}
 
-  const Recording& recording() const override { return told_ ? recording_ : source_->recording(); }
+  const Recording& recording() const override { return has_own_ ? recording_ : source_->recording(); }
   bool carries_stamps() const override { return source_->carries_stamps(); }
   void resolve() override {
     source_->resolve();
@@ -134,11 +134,18 @@ class MarkedSource : public SampleSource {
   std::size_t read(Block& block) override {
     const std::size_t count = source_->read(block);
     if (count == 0) {
+      surveyed_ = surveyed_ || done_ > 0;  // A whole pass has shown nothing: further ones needn't look.
       take_over();
       return 0;
     }
     const Recording& r = source_->recording();
-    if (block.complex() || r.axis.domain != Axis::Domain::time) return count;
+    if (block.complex() || r.axis.domain != Axis::Domain::time) {
+      if (!settings_.given.empty() && cautions_.empty())
+        cautions_.push_back({"missing-value-unused", Severity::warning, "",
+                             "--missing-value is for real channels over time, and changes nothing here",
+                             "leave it out"});
+      return count;
+    }
     if (!surveyed_ && worth_a_survey(block)) {
       survey(block);
       // Back to where this block begins.
@@ -195,7 +202,7 @@ class MarkedSource : public SampleSource {
 
   void look(std::span<const double> x, std::int64_t at, Survey& found) const {
     const Ends ends = ends_of(x.data(), x.size());
-    // Most blocks have no such number at all, and their ends tell that of each.
+    // Most blocks have no such number at all, and their ends show it.
     const bool plain =
         settings_.given.empty() && !may_stand_for_missing(ends.low) && !may_stand_for_missing(ends.high);
     if (plain && found.changes >= 8 && found.fractions && ends.any()) {
@@ -251,12 +258,12 @@ class MarkedSource : public SampleSource {
     if (cautions_.empty()) return;
     recording_ = source_->recording();
     recording_.cautions.insert(recording_.cautions.end(), cautions_.begin(), cautions_.end());
-    told_ = true;
+    has_own_ = true;
   }
 
   std::unique_ptr<SampleSource> source_;
   MissingMarks settings_;
-  bool surveyed_ = false, told_ = false;
+  bool surveyed_ = false, has_own_ = false;
   std::int64_t done_ = 0;                   ///< Samples handed on in this pass.
   std::vector<std::vector<double>> taken_;  ///< Of each channel, what is missing.
   std::vector<Caution> cautions_;

@@ -143,15 +143,15 @@ std::size_t WaveletLevel::end_of(std::size_t column, const LevelMap& map) const 
 void WaveletLevel::transform(Scratch& scratch, Stretch stretch, LevelMap& map, bool one_by_one) const {
   const std::size_t begin = column_of(stretch.done, map);
   scratch.ends.clear();
-  for (std::size_t column = begin; scratch.ends.empty() || scratch.ends.back() < stretch.done + stretch.told;
-       ++column)
+  for (std::size_t column = begin;
+       scratch.ends.empty() || scratch.ends.back() < stretch.done + stretch.samples; ++column)
     scratch.ends.push_back(end_of(column, map));
   for_voices(one_by_one, [&](std::size_t v, Inverses& inverses) {
     const Voice& voice = voices_[v];
     const std::complex<double>* const w = voice_back(voice, scratch, inverses, 0);
     const std::size_t stride = size_ / voice.points;
     // The stretch begins `reach_` before sample `done`; points lie at its samples 0, stride, ...
-    const std::size_t first = (reach_ + stride - 1) / stride, last = (reach_ + stretch.told - 1) / stride;
+    const std::size_t first = (reach_ + stride - 1) / stride, last = (reach_ + stretch.samples - 1) / stride;
     float* const row = &map.power[voice.row * map.columns];
     // `stride` is a power of two.
     const int shift = std::countr_zero(stride);
@@ -170,22 +170,22 @@ void WaveletLevel::transform(Scratch& scratch, Stretch stretch, LevelMap& map, b
 
 /// What the voices read is added up where their phases' speeds say; then the greatest of each column.
 void WaveletLevel::squeeze(Scratch& scratch, Stretch stretch, LevelMap& map, bool one_by_one) const {
-  const std::size_t rows = plan_.frequency_hz.size(), told = stretch.told;
-  scratch.sums.assign(rows * told, 0.0F);
+  const std::size_t rows = plan_.frequency_hz.size(), samples = stretch.samples;
+  scratch.sums.assign(rows * samples, 0.0F);
   scratch.targets.resize(voices_.size());
   const double bin_hz = rate_ / static_cast<double>(size_), scale = 2 / plan_.figures.integral * plan_.step;
   const double bottom = std::log(plan_.frequency_hz.front());
   for_voices(one_by_one, [&](std::size_t v, Inverses& inverses) {
     const Voice& voice = voices_[v];
     std::vector<std::pair<float, float>>& out = scratch.targets[v];
-    out.resize(told);
+    out.resize(samples);
     const std::complex<double>* const w = voice_back(voice, scratch, inverses, 0);
-    for (std::size_t n = 0; n < told; ++n) {
+    for (std::size_t n = 0; n < samples; ++n) {
       const std::complex<double> x = w[reach_ + n];
       out[n] = {static_cast<float>(x.real()), static_cast<float>(x.imag())};
     }
     const std::complex<double>* const slope = voice_back(voice, scratch, inverses, bin_hz);
-    for (std::size_t n = 0; n < told; ++n) {
+    for (std::size_t n = 0; n < samples; ++n) {
       const std::complex<double> x(out[n].first, out[n].second);
       const double square = std::norm(x);
       // The derivative over 2 pi i, divided by W: the speed of its phase in Hz.
@@ -195,14 +195,14 @@ void WaveletLevel::squeeze(Scratch& scratch, Stretch stretch, LevelMap& map, boo
     }
   });
   for (const auto& target : scratch.targets)
-    for (std::size_t n = 0; n < told; ++n) {
+    for (std::size_t n = 0; n < samples; ++n) {
       const float at = std::round(target[n].first);
       if (at >= 0 && at < static_cast<float>(rows))
-        scratch.sums[static_cast<std::size_t>(at) * told + n] += target[n].second;
+        scratch.sums[static_cast<std::size_t>(at) * samples + n] += target[n].second;
     }
   for (std::size_t row = 0; row < rows; ++row)
-    for (std::size_t n = 0; n < told; ++n) {
-      const float sum = scratch.sums[row * told + n];
+    for (std::size_t n = 0; n < samples; ++n) {
+      const float sum = scratch.sums[row * samples + n];
       if (sum == 0) continue;
       float& cell = map.at(row, column_of(stretch.done + n, map));
       const float level = sum * sum / 2;
@@ -239,8 +239,8 @@ void WaveletLevel::Course::run(LevelMap& map, bool ended, bool one_by_one) {
     const Stretch stretch{done_, std::min(whole, have - 2 * reach)};
     level_.squeezed_ ? level_.squeeze(scratch, stretch, map, one_by_one)
                      : level_.transform(scratch, stretch, map, one_by_one);
-    line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(stretch.told));
-    done_ += stretch.told;
+    line_.erase(line_.begin(), line_.begin() + static_cast<std::ptrdiff_t>(stretch.samples));
+    done_ += stretch.samples;
   }
 }
 

@@ -73,9 +73,9 @@ class WaveletLevel {
     std::vector<float> sums;
     std::vector<std::vector<std::pair<float, float>>> targets;
   };
-  /// Where a stretch lies: its first sample told is number `done` of this level.
+  /// Where a stretch lies: its first sample samples is number `done` of this level.
   struct Stretch {
-    std::size_t done, told;
+    std::size_t done, samples;
   };
 
   template <typename Work>

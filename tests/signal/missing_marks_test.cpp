@@ -126,6 +126,16 @@ TEST(MissingMarks, WhatIsGivenIsMissingAndNoneFindsNothing) {
   EXPECT_EQ(seen({x}, {false, {9.96921e36}}).missing(), 1u);
   x[9] = static_cast<double>(-999.9F);
   EXPECT_EQ(seen({x}, {false, {-999.9}}).missing(), 1u);
+  Recording spectrum;
+  spectrum.channels.push_back({"level", {}});
+  spectrum.axis.domain = Axis::Domain::frequency;
+  const auto levels = with_missing_marks(
+      std::make_unique<MemorySource>(spectrum, std::vector<std::vector<double>>{{1, -999, 2}}),
+      {true, {-999}});
+  Block block(1, 10);
+  while (levels->read(block) > 0) EXPECT_EQ(block.samples(0)[1], -999);
+  ASSERT_EQ(levels->recording().cautions.size(), 1u);
+  EXPECT_EQ(levels->recording().cautions[0].code, "missing-value-unused");
   const Seen absent = seen({x}, {false, {-1}});
   ASSERT_EQ(absent.cautions.size(), 1u);
   EXPECT_EQ(absent.cautions[0].code, "missing-value-absent");
