@@ -5,6 +5,7 @@
 #include <cmath>
 #include <iterator>
 #include <limits>
+#include <utility>
 
 #include "base/clones.h"
 #include "base/lanes.h"
@@ -55,6 +56,21 @@ VPRISM_WIDE std::size_t next_extreme(std::span<const double> x, std::size_t from
   }
   while (from < x.size() && x[from] > low && x[from] < high) ++from;
   return from;
+}
+
+/// One past the samples from `from` on that equal it: constants and gates rest for long.
+VPRISM_WIDE std::size_t end_of_equal(std::span<const double> x, std::size_t from) {
+  const double v = x[from];
+  const Four none = {}, all = none + v;
+  std::size_t end = from + 1;
+  for (; end + 8 <= x.size(); end += 8) {
+    Four a, b;
+    load(&x[end], a), load(&x[end + 4], b);
+    const auto hits = (a != all) | (b != all);
+    if ((hits[0] | hits[1] | hits[2] | hits[3]) != 0) break;
+  }
+  while (end < x.size() && x[end] == v) ++end;
+  return end;
 }
 
 /// Lowest and highest of `count` values and those given; NaN never wins.
@@ -137,34 +153,39 @@ void StatisticsEstimator::add_stretch(Sums& all, std::span<const double> x) {
     all.min = low, all.max = high, all.run_value = x[0] - 1;
     all.near_min = std::numeric_limits<double>::infinity(), all.near_max = -all.near_min;
   }
-  if (low < all.min) {
-    all.near_min = all.min, all.at_near_min = all.at_min;
-    all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
-  }
-  if (high > all.max) {
-    all.near_max = all.max, all.at_near_max = all.at_max;
-    all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
+  // An extreme that is one no longer lies between the new ones, and may be the value next to either.
+  const double bottom = all.min, top = all.max;
+  const std::int64_t at_bottom = all.at_min, at_top = all.at_max;
+  if (low < bottom) all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
+  if (high > top) all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
+  for (const auto& [v, count] : {std::pair(bottom, at_bottom), std::pair(top, at_top)}) {
+    if (v <= all.min || v >= all.max) continue;
+    if (v < all.near_min) all.near_min = v, all.at_near_min = count;
+    if (v > all.near_max) all.near_max = v, all.at_near_max = count;
   }
   std::size_t behind = 0;  // Of the last sample at a rail.
   if (low <= all.near_min || high >= all.near_max)
     for (std::size_t i = next_extreme(x, 0, all.near_min, all.near_max); i < x.size();
-         i = next_extreme(x, i + 1, all.near_min, all.near_max)) {
+         i = next_extreme(x, behind, all.near_min, all.near_max)) {
       const double v = x[i];
+      const std::size_t end = end_of_equal(x, i);
+      const auto count = static_cast<std::int64_t>(end - i);
       const bool at_min = v == all.min, at_max = v == all.max;
+      if (i != behind) all.run = 0;
+      behind = end;
       if (!at_min && !at_max) {
+        all.run = 0;
         if (v < all.near_min) all.near_min = v, all.at_near_min = 0;
         if (v > all.near_max) all.near_max = v, all.at_near_max = 0;
-        all.at_near_min += v == all.near_min, all.at_near_max += v == all.near_max;
+        all.at_near_min += v == all.near_min ? count : 0, all.at_near_max += v == all.near_max ? count : 0;
         continue;
       }
-      if (i != behind) all.run = 0;
-      behind = i + 1;
-      all.at_min += at_min;
-      all.at_max += at_max;
-      all.run = all.run > 0 && v == all.run_value ? all.run + 1 : 1;
-      all.run_value = v;
-      if (all.run == 1) all.run_leads = all.n == 0 && i == 0;
-      if (all.run == 4 && !all.run_leads) ++(at_min ? all.runs_at_min : all.runs_at_max);
+      all.at_min += at_min ? count : 0;
+      all.at_max += at_max ? count : 0;
+      const std::int64_t before = all.run > 0 && v == all.run_value ? all.run : 0;
+      all.run = before + count, all.run_value = v;
+      if (before == 0) all.run_leads = all.n == 0 && i == 0;
+      if (before < 4 && all.run >= 4 && !all.run_leads) ++(at_min ? all.runs_at_min : all.runs_at_max);
       if (at_min) all.longest_at_min = std::max(all.longest_at_min, all.run);
       if (at_max) all.longest_at_max = std::max(all.longest_at_max, all.run);
     }

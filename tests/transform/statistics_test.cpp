@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <random>
 
 #include "signal/feed.h"
 
@@ -135,6 +136,36 @@ TEST(Statistics, ARunAtARailIsCountedAcrossStretchesAndBlocks) {
     EXPECT_EQ(s.at_min, 3) << block;
     EXPECT_EQ(s.longest_rail, 20) << block;
     EXPECT_EQ(s.rail_runs, 1) << block;
+  }
+}
+
+TEST(Statistics, RunsOfGatesAreThoseOfCountingSampleBySample) {
+  std::mt19937 random(5);
+  for (int trial = 0; trial < 40; ++trial) {
+    // Gates that rest for 1 to 40 samples at one of 1, 2 or 3 values.
+    std::vector<double> x;
+    const unsigned levels = 1 + static_cast<unsigned>(trial) % 3;
+    const std::size_t length = 1 + random() % 7000;
+    while (x.size() < length) x.insert(x.end(), 1 + random() % 40, static_cast<double>(random() % levels));
+    const double low = *std::min_element(x.begin(), x.end()), high = *std::max_element(x.begin(), x.end());
+    std::int64_t at_min = 0, at_max = 0, longest = 0, runs = 0;
+    for (std::size_t n = 0, end = 0; n < x.size(); n = end) {
+      while (end < x.size() && x[end] == x[n]) ++end;
+      const auto count = static_cast<std::int64_t>(end - n);
+      if (x[n] == low) at_min += count;
+      if (x[n] == high) at_max += count;
+      if (x[n] != low && x[n] != high) continue;
+      longest = std::max(longest, count);
+      runs += count >= 4 && n > 0 && end < x.size();
+    }
+    for (const std::size_t block : {1u, 3u, 500u, 2048u, 10000u}) {
+      const Statistics s = statistics_of(x, block);
+      EXPECT_EQ(s.at_min, at_min) << trial;
+      EXPECT_EQ(s.at_max, at_max) << trial;
+      if (levels == 3) continue;  // Rails beside a value as usual as they are no rails.
+      EXPECT_EQ(s.longest_rail, longest) << trial;
+      EXPECT_EQ(s.rail_runs, runs) << trial;
+    }
   }
 }
 
