@@ -210,8 +210,15 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     const auto at = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
     return spectrum.fold() * line.square <= threshold.at(at) * floor[at] / 2;
   };
+  std::vector<bool> masked;
+  const auto renew_floor = [&] {
+    std::vector<bool> under = bins_under(spectrum, fit, lines, floor);
+    if (!floor.empty() && under == masked) return;
+    masked = std::move(under);
+    floor = noise.between(masked);
+  };
   for (int round = 0; round < most_rounds; ++round) {
-    floor = noise.between(bins_under(spectrum, fit, lines, floor));
+    renew_floor();
     const std::size_t before = lines.size();
     for (const std::size_t bin : candidates(left, floor, threshold)) {
       if (lines.size() == settings.most) break;
@@ -238,7 +245,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     // A comb of lines (repeated blows, a pulse train) needs no search under its lobes, and it would be long.
     if (lines.size() > crowd) break;
   }
-  floor = noise.between(bins_under(spectrum, fit, lines, floor));
+  renew_floor();
   fit.refine(lines, floor);
   while (drop_impossible(spectrum, fit, lines)) fit.refine(lines, floor);
   left = fit.remainder(lines);
