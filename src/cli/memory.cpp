@@ -20,7 +20,8 @@ void* operator new(std::size_t bytes) {
   constexpr vprism::SpillLimits limits;
   // What is handed out may be a little larger than asked for; both ends go by what it is.
   const bool large = bytes + 4096 >= limits.large;
-  if (large && held.load(std::memory_order_relaxed) + bytes > limits.held)
+  if (large && held.load(std::memory_order_relaxed) + bytes >
+                   (bytes < limits.long_from ? limits.held : limits.held_long))
     if (void* const memory = vprism::take_spilled(bytes)) return memory;
   void* const memory = std::malloc(bytes == 0 ? 1 : bytes);
   if (memory == nullptr) throw std::bad_alloc();
