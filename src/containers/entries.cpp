@@ -29,4 +29,5 @@ const vprism::Containers vprism_containers = {VPRISM_VERSION,
                                               vprism::place_hdf5_array,
                                               vprism::write_workbook_sheets_of_file,
                                               vprism::members_of_archive,
-                                              vprism::unpack_member_of_archive};
+                                              vprism::unpack_member_of_archive,
+                                              vprism::document_of_yaml};

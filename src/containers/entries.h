@@ -25,6 +25,8 @@ void unpack_member_of_archive(const std::string& path, std::uint64_t place, Temp
 
 void write_workbook_sheets_of_file(const FileHead& head, SheetWriter& writer);
 
+void document_of_yaml(const std::string& text, nlohmann::ordered_json& out);
+
 std::vector<NamedArray> read_hdf5_arrays(const FileHead& head, const std::vector<std::string>& names);
 
 }  // namespace vprism

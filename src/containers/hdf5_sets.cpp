@@ -9,6 +9,7 @@
 #include "containers/hdf5_meaning.h"
 #include "formats/clock.h"
 #include "formats/key_meaning.h"
+#include "signal/stamps.h"
 
 namespace vprism {
 
@@ -63,13 +64,14 @@ double folder_interval(Walk& walk, const std::string& folder) {
 }
 
 /// A measured frequency goes up and down; those of a spectrum rise. `by_one`: from row to row is enough.
-bool rises(hid_t set, std::uint64_t rows, bool by_one = true) {
+bool rises(hid_t set, std::uint64_t rows, bool by_one = true, bool evenly = false) {
   std::vector<double> first(static_cast<std::size_t>(std::min<std::uint64_t>(rows, 1024)));
   const hsize_t start = 0, size = first.size();
   const Hdf5Handle space(H5Dget_space(set)), memory(H5Screate_simple(1, &size, nullptr));
   if (size < 3 || H5Sselect_hyperslab(space.get(), H5S_SELECT_SET, &start, nullptr, &size, nullptr) < 0 ||
       H5Dread(set, H5T_NATIVE_DOUBLE, memory.get(), space.get(), H5P_DEFAULT, first.data()) < 0)
     return false;
+  if (evenly && !rises_evenly(first)) return false;
   bool counts = true;
   for (std::size_t i = 1; i < first.size(); ++i) {
     if (!(first[i] > first[i - 1])) return false;
@@ -155,8 +157,9 @@ herr_t look_at(Walk& walk, const char* name) {
   out.frequencies =
       rank == 1 && !out.complex && is_frequency_key(hdf5_leaf(out.path)) && rises(set.get(), out.rows);
   const std::string leaf = lower_case(hdf5_leaf(out.path));
-  out.index =
-      rank == 1 && !out.complex && (leaf == "index" || leaf == "axis1") && rises(set.get(), out.rows, false);
+  out.index = rank == 1 && !out.complex &&
+              (((leaf == "index" || leaf == "axis1") && rises(set.get(), out.rows, false)) ||
+               (is_abscissa_key(leaf) && rises(set.get(), out.rows, true, true)));
   double factor = 1;
   const Hdf5Meaning meaning = meaning_of_key(hdf5_leaf(out.path), factor);
   out.setting =
@@ -186,7 +189,7 @@ void settle_shapes(Walk& walk) {
         if (is_axis(hdf5_leaf(set.scales[d]), times)) scaled = d;
       for (const Hdf5Set& other : walk.sets)
         if (!axis && other.shape.size.size() == 1 && other.folder() == set.folder() &&
-            (is_axis(other.leaf(), times) || (times && other.dates)))
+            (is_axis(other.leaf(), times) || (times && (other.dates || other.index))))
           axis = other.rows;
     }
     ReadSettings settings = walk.settings;

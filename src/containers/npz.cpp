@@ -99,7 +99,9 @@ std::vector<NpzGroup> groups_of(const std::vector<Member>& members, const std::s
       std::all_of(members.begin(), members.end(), [](const Member& m) { return m.facts.shape.empty(); });
   const auto timed = [&](const Member& m) {
     return m.facts.shape.size() == 1 && !m.facts.complex && !m.facts.table && axis != "none" &&
-           (axis.empty() ? is_time_key(m.name) || holds_frequencies(m) : m.name == axis);
+           (axis.empty()
+                ? is_time_key(m.name) || holds_frequencies(m) || (is_abscissa_key(m.name) && m.facts.evenly)
+                : m.name == axis);
   };
   for (std::size_t k = 0; k < members.size(); ++k) {
     const Member& m = members[k];

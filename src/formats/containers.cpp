@@ -101,6 +101,8 @@ void unpack_archive_member(const std::string& path, std::uint64_t place, Tempora
   containers().unpack_archive_member(path, place, to);
 }
 
+void read_yaml(const std::string& text, nlohmann::ordered_json& out) { containers().read_yaml(text, out); }
+
 std::unique_ptr<RecordingWriter> write_hdf5(const std::vector<std::string>& paths, const Recording& recording,
                                             const WriteSettings& settings) {
   return containers().write_hdf5(paths[0], recording, settings);

@@ -6,6 +6,8 @@
 // `vprism-containers.so`, looked for beside the program, one folder up, and in ../lib/vprism.
 #pragma once
 
+#include <nlohmann/json_fwd.hpp>
+
 #include "formats/array_file.h"
 #include "formats/format.h"
 #include "formats/map_writer.h"
@@ -45,11 +47,15 @@ struct Containers {
   void (*write_workbook_sheets)(const FileHead&, SheetWriter&);
   std::vector<ArchiveMember> (*archive_members)(const std::string& path);
   void (*unpack_archive_member)(const std::string& path, std::uint64_t place, TemporaryFile& to);
+  void (*read_yaml)(const std::string& text, nlohmann::ordered_json& out);
 };
 
 /// In the archive's order. Throws Error(input).
 std::vector<ArchiveMember> archive_members(const std::string& path);
 void unpack_archive_member(const std::string& path, std::uint64_t place, TemporaryFile& to);
+
+/// A YAML text as a document; of several in it a list. Throws Error(input) with line and reason.
+void read_yaml(const std::string& text, nlohmann::ordered_json& out);
 
 /// The sheets of a workbook, cell by cell. Throws Error(input).
 void write_workbook_sheets(const FileHead& head, SheetWriter& writer);

@@ -429,11 +429,6 @@ std::unique_ptr<SampleSource> open_delimited(const FileHead& whole, const ReadSe
   const FileHead head = without_padding(whole);
   if (settings.rows && settings.no_rows)
     throw Error(Status::usage, "--rows and --no-rows each say what a row is; give one");
-  if (starts_with(trimmed(std::string_view(head.bytes).substr(0, 200)), "<?xml"))
-    throw Error(Status::input,
-                head.path +
-                    ": an XML file whose layout is not known; export it as text, HDF5 or one of "
-                    "the formats that vprism help formats lists");
   std::optional<TurnedTable> table = turned_over(head, settings);
   const std::optional<TablePlace> place = table ? std::nullopt : find_far_table(head, settings);
   std::unique_ptr<Delimited> source =

@@ -10,15 +10,19 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/channel_as_axis.h"
 #include "formats/crash_folder.h"
 #include "formats/json_recording.h"
 #include "formats/named_source.h"
 #include "formats/netcdf.h"
 #include "formats/network_parameters.h"
 #include "formats/packed.h"
+#include "formats/program_recording.h"
 #include "formats/sheets.h"
 #include "formats/spool.h"
 #include "formats/station_text.h"
+#include "formats/xml_recording.h"
+#include "formats/yaml_recording.h"
 
 namespace vprism {
 
@@ -57,6 +61,9 @@ const std::vector<Format>& format_table() {
       {"archive", "any of these in a ZIP archive", recognises_archive, open_archive},
       {"JSON", "documents with arrays of numbers, or with an object or a list for each row", recognises_json,
        open_json},
+      {"XML", "elements with numbers, or an element for each row", recognises_xml, open_xml},
+      {"YAML", "lists of numbers under keys, or a list or document for each row", recognises_yaml, open_yaml},
+      {"program text", "several arrays of numbers with names", recognises_program, open_program},
       {"delimited text", "columns of numbers: comma, semicolon, tab or blanks", recognises_delimited,
        open_delimited},
   };
@@ -122,7 +129,9 @@ std::unique_ptr<SampleSource> open_recording(const std::string& path, const Read
         format.open != open_npz && format.open != open_gzip && format.open != open_archive)
       throw Error(Status::usage,
                   "--samples-along is for arrays, and " + path + " is " + format.name + ": leave it out");
-    return format.open(head, settings);
+    const bool arrays = format.open == open_hdf5 || format.open == open_npy || format.open == open_npz;
+    std::unique_ptr<SampleSource> source = format.open(head, settings);
+    return arrays ? with_axis_channel(std::move(source), settings) : std::move(source);
   }
   throw Error(Status::input, path +
                                  ": not a format that is known here; if it holds plain numbers, say how with "

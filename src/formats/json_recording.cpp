@@ -56,29 +56,31 @@ std::unique_ptr<SampleSource> open_json(const FileHead& head, const ReadSettings
     throw Error(Status::input, head.path + ": a JSON document of more than 256 MB; export it as HDF5 or CSV");
   InputFile file(head.path);
   file.pass_on_to(settings.digest);
+  // Deep nesting is refused before anything recurses.
+  const auto document = nlohmann::ordered_json::parse(
+      file.text(0, static_cast<std::size_t>(file.size())),
+      [&head](int depth, nlohmann::ordered_json::parse_event_t, nlohmann::ordered_json&) {
+        if (depth > 64)
+          throw Error(Status::input, head.path + ": damaged JSON document: more than 64 levels");
+        return true;
+      },
+      false, true);
+  if (document.is_discarded())
+    throw Error(Status::input, head.path + ": damaged JSON document: it can't be parsed; write it again");
+  if (document.is_object() && document.contains("vprism") && document.contains("command"))
+    throw Error(Status::input, head.path +
+                                   ": is a result document of this program, not a recording; its "
+                                   "inputs name the recordings");
+  return open_document(head, settings, "JSON", document);
+}
+
+std::unique_ptr<SampleSource> open_document(const FileHead& head, const ReadSettings& settings,
+                                            const std::string& format, const nlohmann::ordered_json& document,
+                                            std::vector<std::string> left_out) {
   Recording recording;
   recording.file = head.path;
-  recording.format = "JSON";
-  std::vector<JsonTable> tables;
-  std::vector<std::string> left_out;
-  {
-    // Deep nesting is refused before anything recurses.
-    const auto document = nlohmann::ordered_json::parse(
-        file.text(0, static_cast<std::size_t>(file.size())),
-        [&head](int depth, nlohmann::ordered_json::parse_event_t, nlohmann::ordered_json&) {
-          if (depth > 64)
-            throw Error(Status::input, head.path + ": damaged JSON document: more than 64 levels");
-          return true;
-        },
-        false, true);
-    if (document.is_discarded())
-      throw Error(Status::input, head.path + ": damaged JSON document: it can't be parsed; write it again");
-    if (document.is_object() && document.contains("vprism") && document.contains("command"))
-      throw Error(Status::input, head.path +
-                                     ": is a result document of this program, not a recording; its "
-                                     "inputs name the recordings");
-    tables = json_tables(document, settings.axis, recording.notes, left_out);
-  }
+  recording.format = format;
+  std::vector<JsonTable> tables = json_tables(document, settings.axis, recording.notes, left_out);
   if (tables.empty())
     throw Error(Status::input,
                 head.path + ": the document holds no array of numbers; is this the right file?");

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <nlohmann/json.hpp>
+#include <unordered_map>
 
 #include "base/text.h"
 #include "formats/json_series.h"
@@ -13,6 +14,12 @@ namespace vprism {
 
 namespace {
 using Document = nlohmann::ordered_json;
+}  // namespace
+
+bool says_no_more(const std::string& key) {
+  static constexpr std::string_view plain[] = {"data", "values", "value",  "samples", "points",
+                                               "y",    "signal", "counts", "waveform"};
+  return std::find(std::begin(plain), std::end(plain), lower_case(key)) != std::end(plain);
 }
 
 std::vector<std::string> json_texts(const Document& value) {
@@ -47,8 +54,6 @@ void described_columns(const Document& value, std::vector<std::string>& names,
 }
 
 std::vector<JsonMember> json_channels_by_key(const Document& value) {
-  static constexpr std::string_view plain[] = {"data", "values", "value",  "samples", "points",
-                                               "y",    "signal", "counts", "waveform"};
   std::vector<JsonMember> out;
   for (const auto& [key, x] : value.items()) {
     if (x.is_array()) return {};
@@ -59,12 +64,132 @@ std::vector<JsonMember> json_channels_by_key(const Document& value) {
       if (y.is_object()) apart = false;
       if (!y.is_array()) continue;
       ++arrays;
-      apart = apart && std::find(std::begin(plain), std::end(plain), lower_case(inner)) != std::end(plain);
+      apart = apart && says_no_more(inner);
     }
     if (arrays > 1 || (arrays == 1 && !apart)) return {};
     if (arrays == 1) out.push_back({key, key, &x});
   }
   return out;
+}
+
+namespace {
+
+constexpr std::size_t none = static_cast<std::size_t>(-1), most_names = 256;
+using Cells = std::vector<const Document*>;
+
+/// A text, or a whole number as one.
+std::string label_of(const Document* x) {
+  if (x == nullptr) return "";
+  if (x->is_string()) return x->get<std::string>();
+  return x->is_number_integer() ? std::to_string(x->get<std::int64_t>()) : "";
+}
+
+/// Each row's place among the names that stand in a column; empty where they are no names of rows.
+std::vector<std::size_t> groups_of(const std::string& key, const Cells& cells,
+                                   std::vector<std::string>& names) {
+  static constexpr std::string_view meant[] = {"channel", "sensor", "signal", "tag",   "name",     "id",
+                                               "ch",      "probe",  "series", "point", "sensor_id"};
+  const bool says_so = std::find(std::begin(meant), std::end(meant), lower_case(key)) != std::end(meant);
+  std::unordered_map<std::string, std::size_t> known;
+  std::vector<std::size_t> out, counts;
+  for (const Document* x : cells) {
+    if (x != nullptr && !x->is_string() && !says_so) return {};
+    std::string label = label_of(x);
+    if (label.empty()) return {};
+    const auto [at, fresh] = known.try_emplace(label, names.size());
+    if (fresh) names.push_back(std::move(label)), counts.push_back(0);
+    if (names.size() > most_names) return {};
+    ++counts[at->second];
+    out.push_back(at->second);
+  }
+  const bool recur = std::all_of(counts.begin(), counts.end(), [](std::size_t count) { return count > 1; });
+  return names.size() > 1 && recur ? out : std::vector<std::size_t>();
+}
+
+Cells cells_of(const Cells& cells, const std::vector<std::size_t>& groups, std::size_t group) {
+  Cells out;
+  for (std::size_t n = 0; n < cells.size(); ++n)
+    if (groups[n] == group) out.push_back(cells[n]);
+  return out;
+}
+
+}  // namespace
+
+namespace {
+
+void flatten(const Document& object, const std::string& place, Document& into) {
+  for (const auto& [key, x] : object.items()) {
+    const std::string here = place.empty() ? key : place + "." + key;
+    if (x.is_object())
+      flatten(x, here, into);
+    else
+      into[is_time_key(key) && !into.contains(key) ? key : here] = x;
+  }
+}
+
+}  // namespace
+
+Document json_flat_rows(const Document& rows) {
+  Document out = Document::array();
+  for (const Document& row : rows) {
+    out.push_back(Document::object());
+    flatten(row, "", out.back());
+  }
+  return out;
+}
+
+std::vector<JsonNamedRows> json_named_rows(const std::vector<std::string>& keys,
+                                           const std::vector<Cells>& columns) {
+  std::size_t time = none;
+  for (std::size_t c = 0; c < keys.size() && time == none; ++c)
+    if (is_time_key(keys[c])) time = c;
+  if (time == none) return {};
+  const auto rises = [](const Cells& cells) {
+    const auto series = json_series(cells);
+    return series && json_rises(series->values);
+  };
+  // One recording's rows follow one another.
+  if (rises(columns[time])) return {};
+  for (std::size_t c = 0; c < keys.size(); ++c) {
+    std::vector<std::string> names;
+    const std::vector<std::size_t> groups =
+        c == time ? groups_of("", {}, names) : groups_of(keys[c], columns[c], names);
+    if (groups.empty()) continue;
+    std::vector<JsonNamedRows> out;
+    for (std::size_t g = 0; g < names.size(); ++g) {
+      JsonNamedRows one{names[g], "", {}, c, none, none};
+      for (const Cells& column : columns) one.columns.push_back(cells_of(column, groups, g));
+      if (!rises(one.columns[time])) break;
+      std::size_t values = 0;
+      for (std::size_t k = 0; k < keys.size(); ++k) {
+        if (k == c || k == time) continue;
+        double factor = 1;
+        const Cells& cells = one.columns[k];
+        if (meaning_of_key(keys[k], factor) == KeyMeaning::unit && cells[0] != nullptr &&
+            cells[0]->is_string())
+          one.of_unit = k, one.unit = cells[0]->get<std::string>();
+        else if (json_series(cells))
+          ++values, one.of_value = k;
+      }
+      if (values != 1) one.of_value = none;
+      out.push_back(std::move(one));
+    }
+    if (out.size() == names.size()) return out;
+  }
+  return {};
+}
+
+void take_name_beside(const Document& value, std::vector<JsonSeries>& found) {
+  JsonSeries* alone = nullptr;
+  for (JsonSeries& series : found) {
+    if (series.zero_ns || is_time_key(series.key) || is_frequency_key(series.key)) continue;
+    if (alone != nullptr) return;
+    alone = &series;
+  }
+  if (alone == nullptr || !says_no_more(alone->key)) return;
+  for (const auto& [key, x] : value.items())
+    if (double factor = 1; x.is_string() && meaning_of_key(key, factor) == KeyMeaning::name)
+      alone->key = x.get<std::string>();
 }
 
 void join_alike(std::vector<JsonTable>& tables) {

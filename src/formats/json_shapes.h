@@ -10,6 +10,9 @@
 
 namespace vprism {
 
+/// A key that says that an array stands there, and not of what: "data", "values".
+bool says_no_more(const std::string& key);
+
 /// A list of nothing but texts; empty for anything else.
 std::vector<std::string> json_texts(const nlohmann::ordered_json& value);
 
@@ -26,6 +29,24 @@ struct JsonMember {
 /// {"ch1": {"unit": "V", "data": [...]}, "ch2": {...}}: those members that are objects with one array each,
 /// under a key that says no more than that. Empty where there are arrays beside them.
 std::vector<JsonMember> json_channels_by_key(const nlohmann::ordered_json& value);
+
+/// Objects in objects as "acc.x"; times under their own name alone.
+nlohmann::ordered_json json_flat_rows(const nlohmann::ordered_json& rows);
+
+/// [{"t": 0, "sensor": "a", "value": 1.5}, {"t": 0, "sensor": "b", "value": 8}, ...]: rows that say whose
+/// they are, apart. Empty where no member of texts parts them into times that rise.
+struct JsonNamedRows {
+  std::string name, unit;
+  std::vector<std::vector<const nlohmann::ordered_json*>> columns;
+  std::size_t of_name, of_unit, of_value;  ///< Members; size_t(-1) for none.
+};
+std::vector<JsonNamedRows> json_named_rows(
+    const std::vector<std::string>& keys,
+    const std::vector<std::vector<const nlohmann::ordered_json*>>& columns);
+
+/// {"name": "a", "values": [...]}: one array beside a name, under a key that says no more than that it is
+/// one, is called so.
+void take_name_beside(const nlohmann::ordered_json& object, std::vector<JsonSeries>& found);
 
 /// Tables of one axis, each with times of its own that are the same, are one.
 void join_alike(std::vector<JsonTable>& tables);

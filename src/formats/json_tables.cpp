@@ -20,6 +20,7 @@
 #include "formats/json_shapes.h"
 #include "formats/key_meaning.h"
 #include "formats/text_columns.h"
+#include "signal/stamps.h"
 
 namespace vprism {
 
@@ -110,6 +111,7 @@ class Walk {
       }
     }
     take_units_beside(value, found);
+    take_name_beside(value, found);
     deliver(std::move(found), place, beside);
   }
 
@@ -129,6 +131,9 @@ class Walk {
       return std::any_of(x.begin(), x.end(), [](const Document& y) { return y.is_structured(); });
     });
     if (!carries) return rows_of_objects(value, place, beside);
+    // {"t": 0, "acc": {"x": 1, "y": 2}}: rows with groups of columns.
+    if (all([](const Document& x) { return is_of_json_settings(x); }) && value.size() >= 8)
+      return rows_of_objects(json_flat_rows(value), place, beside);
     std::vector<JsonMember> members;
     for (std::size_t k = 0; k < value.size(); ++k)
       members.push_back({place + "[" + std::to_string(k + 1) + "]", "", &value[k]});
@@ -226,9 +231,22 @@ class Walk {
         column.resize(n, nullptr);
         column.push_back(&x);
       }
+    for (auto& column : columns) column.resize(value.size(), nullptr);
+    if (const std::vector<JsonNamedRows> named = json_named_rows(keys, columns); !named.empty()) {
+      for (const JsonNamedRows& one : named) {
+        std::vector<Series> found;
+        for (std::size_t c = 0; c < keys.size(); ++c)
+          if (c != one.of_name && c != one.of_unit) {
+            const bool alone = c == one.of_value;
+            take_column(one.columns[c], alone ? one.name : keys[c], alone ? one.unit : "",
+                        joined_place(place, keys[c]), found);
+          }
+        deliver(std::move(found), joined_place(place, one.name), beside);
+      }
+      return;
+    }
     std::vector<Series> found;
     for (std::size_t c = 0; c < keys.size(); ++c) {
-      columns[c].resize(value.size(), nullptr);
       take_column(columns[c], keys[c], "", joined_place(place, keys[c]), found);
       columns[c] = {};
     }
@@ -254,8 +272,11 @@ class Walk {
     if (!rows) return each_of_lists(value, place, beside, names, units);
     std::vector<Series> found;
     std::vector<const Document*> cells(value.size());
+    const std::string own = place.substr(place.rfind('.') + 1);
     const auto name_of = [&](std::size_t c) {
       if (c < names.size()) return names[c];
+      if (!own.empty() && own.back() != ']' && !says_no_more(own) && own != "rows" && beside.name.empty())
+        return inner == 2 && c == 1 ? own : own + " " + std::to_string(c + 1);
       return inner == 2 && c == 1 && !beside.name.empty() ? beside.name : "column " + std::to_string(c + 1);
     };
     for (std::size_t c = 0; c < inner; ++c) {
@@ -288,6 +309,13 @@ class Walk {
     std::map<std::size_t, std::vector<Series*>> by_length;
     for (Series& series : found) by_length[series.values.size()].push_back(&series);
     for (auto& [length, alike] : by_length) {
+      if (alike.size() > 1 && axis_.empty() && beside.interval_s == 0 &&
+          std::none_of(alike.begin(), alike.end(), [&](const Series* s) { return is_axis(*s); }))
+        for (Series* const series : alike)
+          if (is_abscissa_key(series->key) && rises_evenly(series->values)) {
+            series->assumed_axis = true;
+            break;
+          }
       JsonTable table;
       table.name = place, table.interval_s = beside.interval_s, table.start_s = beside.start_s;
       table.interval_source = "member \"" + clean_text(beside.interval_source) + "\"";
@@ -317,9 +345,12 @@ class Walk {
   static void take_axis(JsonTable& table, Series& series) {
     const Channel channel = json_channel(series);
     if (series.assumed_axis)
-      table.cautions.push_back({"axis-assumed", Severity::note, "",
-                                "the first of each row's numbers rises and is taken for the time in seconds",
-                                "if it is none: --axis none and --rate"});
+      table.cautions.push_back(
+          {"axis-assumed", Severity::note, "",
+           is_abscissa_key(series.key)
+               ? "\"" + clean_text(series.key) + "\" rises by even steps and is taken for the time in seconds"
+               : "the first of each row's numbers rises and is taken for the time in seconds",
+           "if it is none: --axis none and --rate"});
     const bool time = !is_frequency_key(channel.name) || is_time(series, channel);
     table.axis_name = series.key, table.frequencies = !time;
     table.axis_source = "member \"" + clean_text(series.key) + "\"";

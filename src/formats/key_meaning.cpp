@@ -215,9 +215,17 @@ bool is_time_key(const std::string& leaf) {
   const std::string name = lower_case(leaf);
   for (const char* known :
        {"time", "t", "times", "timestamps", "timestamp", "time_s", "time_sec", "t_s", "stamps", "tvec",
-        "time_vector", "seconds", "elapsed", "ts", "time_stamp", "datetime", "date_time", "epoch"})
+        "time_vector", "seconds", "elapsed", "ts", "time_stamp", "datetime", "date_time", "epoch", "stamp"})
     if (name == known) return true;
   return !time_unit_of_key(leaf).empty();
+}
+
+bool is_abscissa_key(const std::string& leaf) {
+  const std::string name = lower_case(leaf);
+  for (const char* known :
+       {"x", "xs", "x_axis", "xaxis", "x_data", "xdata", "x_values", "xvalues", "abscissa"})
+    if (name == known) return true;
+  return false;
 }
 
 std::string time_unit_of_key(const std::string& name) {

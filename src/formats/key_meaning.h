@@ -22,6 +22,8 @@ std::optional<double> number_of_key(std::string_view text, KeyMeaning meaning);
 bool is_time_key(const std::string& name);
 /// That unit, "" where there is none.
 std::string time_unit_of_key(const std::string& name);
+/// "x", "x_axis": times if its numbers rise evenly and nothing else is.
+bool is_abscissa_key(const std::string& name);
 bool is_frequency_key(const std::string& name);
 
 }  // namespace vprism

@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "formats/clock.h"
+#include "formats/comma_pairs.h"
 #include "formats/keyed_lines.h"
 #include "formats/program_text.h"
 #include "formats/serial_values.h"
@@ -261,6 +262,10 @@ std::optional<LineDialect> LineDialect::whole_in(const std::vector<std::string_v
     out.kind = Kind::program, out.delimiter = '\t';
     return out;
   }
+  if (is_of_comma_pairs(lines)) {
+    out.kind = Kind::comma_pairs, out.delimiter = ';';
+    return out;
+  }
   out.kind = Kind::blocks, out.delimiter = '\t', out.keys = block_keys(lines);
   return out.keys.empty() ? std::nullopt : std::optional(out);
 }
@@ -321,6 +326,8 @@ LineRewriter LineDialect::rewriter() const {
       return rewrite_quoted;
     case Kind::program:
       return rewrite_program_line;
+    case Kind::comma_pairs:
+      return rewrite_comma_pairs;
     case Kind::fortran:
       break;
   }

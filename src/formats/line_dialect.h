@@ -22,6 +22,7 @@ struct LineDialect {
     arrow,          ///< 10:00:00.000 -> 1.5,2.5, or [10:00:00.000] 1.5 2.5: a time before what came at it.
     blocks,         ///< TIME = 0.001 and, in lines below, the values of all channels then.
     program,        ///< Arrays and matrices in the text of a program: program_text.h.
+    comma_pairs,    ///< 0,004,-1,52: decimal commas between commas.
     values,         ///< Several values of one channel in each line: serial_values.h.
   };
   Kind kind = Kind::pairs;

@@ -24,6 +24,7 @@
 #include "formats/key_meaning.h"
 #include "formats/npy_header.h"
 #include "formats/text_stream.h"
+#include "signal/stamps.h"
 
 namespace vprism {
 
@@ -158,6 +159,7 @@ NpyFacts npy_facts(const std::string& file, const std::string& bytes) {
   if (out.shape.empty()) out.number = values.front();
   out.rises =
       count > 1 && std::adjacent_find(values.begin(), values.end(), std::greater_equal<>()) == values.end();
+  out.evenly = rises_evenly(values);
   return out;
 }
 

@@ -23,7 +23,8 @@ struct NpyFacts {
   std::vector<std::uint64_t> dimensions;  ///< All of them.
   bool complex = false, table = false;
   std::optional<double> number;  ///< Of a single one.
-  bool rises = false;            ///< Of one dimension: each of the numbers in those bytes is above the last.
+  bool rises = false;            ///< Of one dimension: each of the numbers in those bytes is above the last,
+  bool evenly = false;           ///< and by the usual step.
 };
 NpyFacts npy_facts(const std::string& file, const std::string& bytes);
 

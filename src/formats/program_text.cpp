@@ -15,12 +15,21 @@ namespace {
 
 bool is_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || c == '_'; }
 
-/// "u" and "{1.0f, 2.0f," of "static const float u[3] = {1.0f, 2.0f,".
-struct Opening {
-  std::string name;
-  std::string_view behind;
-};
-std::optional<Opening> opening(std::string_view line) {
+std::string_view without_remark(std::string_view line) {
+  const std::size_t slashes = std::min(line.find("//"), line.find("/*"));
+  return line.substr(0, slashes);
+}
+
+/// Numbers, brackets, and what parts them; at least one number.
+bool is_of_values(std::string_view line) {
+  line = without_remark(line);
+  return line.find_first_not_of("0123456789+-.,;eEdDfFlLuUxXabcABC{}[]() \t\r\n") == std::string_view::npos &&
+         line.find_first_of("0123456789") != std::string_view::npos;
+}
+
+}  // namespace
+
+std::optional<ArrayOpening> array_opening(std::string_view line) {
   line = trimmed(line);
   const std::size_t mark = line.find('=');
   if (mark == std::string_view::npos || mark == 0 || mark > 120 || !is_letter(line[0])) return {};
@@ -37,23 +46,10 @@ std::optional<Opening> opening(std::string_view line) {
   const std::size_t blank = left.find_last_of(" \t*&");
   const std::string_view name = blank == std::string_view::npos ? left : left.substr(blank + 1);
   if (name.empty() || !is_letter(name[0])) return {};
-  return Opening{clean_text(std::string(name)), behind};
+  return ArrayOpening{clean_text(std::string(name)), behind};
 }
 
-std::string_view without_remark(std::string_view line) {
-  const std::size_t slashes = std::min(line.find("//"), line.find("/*"));
-  return line.substr(0, slashes);
-}
-
-/// Numbers, brackets, and what parts them; at least one number.
-bool is_of_values(std::string_view line) {
-  line = without_remark(line);
-  return line.find_first_not_of("0123456789+-.,;eEdDfFlLuUxXabcABC{}[]() \t\r\n") == std::string_view::npos &&
-         line.find_first_of("0123456789") != std::string_view::npos;
-}
-
-/// "1.5f", "0x1f", "12UL" as a plain number.
-std::optional<double> value_of(std::string_view cell) {
+std::optional<double> program_value(std::string_view cell) {
   double value = 0;
   if (cell.size() > 2 && cell[0] == '0' && (cell[1] | 32) == 'x') {
     char* end = nullptr;
@@ -67,28 +63,50 @@ std::optional<double> value_of(std::string_view cell) {
   return parse_cell(cell, '.', value) ? std::optional(value) : std::nullopt;
 }
 
-}  // namespace
+std::optional<ProgramSetting> program_setting(std::string_view line) {
+  line = trimmed(without_remark(trimmed(line)));
+  std::string_view name, text;
+  if (starts_with(line, "#define ")) {
+    line = trimmed(line.substr(8));
+    const std::size_t blank = line.find_first_of(" \t");
+    if (blank == std::string_view::npos) return {};
+    name = line.substr(0, blank), text = trimmed(line.substr(blank));
+  } else {
+    const std::size_t mark = line.find('=');
+    if (mark == std::string_view::npos || mark == 0 || !is_letter(line[0])) return {};
+    name = trimmed(line.substr(0, mark)), text = trimmed(line.substr(mark + 1));
+    if (const std::size_t blank = name.find_last_of(" \t*&"); blank != std::string_view::npos)
+      name = name.substr(blank + 1);
+    text = trimmed(text.substr(0, text.find_first_of(";#%")));
+  }
+  if (name.empty() || !is_letter(name[0]) || text.empty() || text.size() > 200) return {};
+  ProgramSetting out{clean_text(std::string(name)), "", program_value(text)};
+  if (text.size() > 1 && (text[0] == '"' || text[0] == '\'') && text.back() == text[0])
+    text = text.substr(1, text.size() - 2);
+  out.text = clean_text(std::string(text));
+  return out;
+}
 
-bool is_program_text(const std::vector<std::string_view>& lines) {
+bool is_program_text(const std::vector<std::string_view>& lines, bool plain) {
   std::size_t open = lines.size();
   for (std::size_t i = 0; i < lines.size() && open == lines.size(); ++i)
-    if (opening(lines[i])) open = i;
+    if (array_opening(lines[i])) open = i;
   if (open == lines.size()) return false;
   // Plain rows between brackets are read as a table's.
   std::size_t all = 0, good = 0, marked = 0;
   for (std::size_t i = open; i < lines.size(); ++i) {
-    const auto first = opening(lines[i]);
+    const auto first = array_opening(lines[i]);
     const std::string_view text = trimmed(without_remark(first ? first->behind : lines[i]));
     if (text.find_first_of("0123456789") == std::string_view::npos) continue;  // Brackets alone.
     ++all;
     good += is_of_values(text) ? 1 : 0;
     marked += text.find_first_of("{}[]();fFuUlLx") != std::string_view::npos || text.back() == ',' ? 1 : 0;
   }
-  return all > 0 && 10 * good >= 9 * all && 2 * marked >= all;
+  return all > 0 && 10 * good >= 9 * all && (plain || 2 * marked >= all);
 }
 
 void rewrite_program_line(std::string_view line, std::string& out) {
-  const auto first = opening(line);
+  const auto first = array_opening(line);
   std::string_view text = trimmed(without_remark(first ? first->behind : line));
   const std::string_view whole = trimmed(line);
   const bool brackets = text.find_first_not_of("{}[]();, \t") == std::string_view::npos;
@@ -122,7 +140,7 @@ void rewrite_program_line(std::string_view line, std::string& out) {
   std::string cell;
   const auto end_cell = [&] {
     if (cell.empty()) return;
-    row.push_back(value_of(cell) ? fmt::format("{}", *value_of(cell)) : cell);
+    row.push_back(program_value(cell) ? fmt::format("{}", *program_value(cell)) : cell);
     cell.clear();
     if (!in_rows && !blanks) end_row();
   };

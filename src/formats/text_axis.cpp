@@ -7,6 +7,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/text_intervals.h"
 
 namespace vprism {
 
@@ -88,7 +89,8 @@ void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::
       throw Error(Status::usage, "--axis: " + file + ": " + unknown_name("column", asked, names));
   } else if (count > 1) {
     for (std::size_t c = 0; c < count && !layout.time; ++c)
-      if (is_axis_column(layout, c) && rises(c)) layout.time = c;
+      if ((is_axis_column(layout, c) && rises(c)) || is_time_by_steps(layout, lines, first, last, c))
+        layout.time = c;
     // A spectrum or a scan: its axis stands in the first column, or behind one that counts the rows.
     const std::size_t at = count > 2 && is_count_column(layout, lines, first, last, 0) ? 1 : 0;
     const Channel& lead = layout.columns[at];

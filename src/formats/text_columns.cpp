@@ -8,6 +8,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/text_axis.h"
+#include "formats/text_intervals.h"
 
 namespace vprism {
 
@@ -253,7 +254,9 @@ void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::siz
     times.insert(times.end(), same.begin(), same.end());
   }
   for (std::size_t c = *layout.time + 1; c < layout.columns.size() && !untitled; ++c)
-    if (is_axis_column(layout, c) && column_rises(layout, lines, first_row, last_row, c)) times.push_back(c);
+    if ((is_axis_column(layout, c) && column_rises(layout, lines, first_row, last_row, c)) ||
+        is_time_by_steps(layout, lines, first_row, last_row, c))
+      times.push_back(c);
   if (times.size() < 2) return;
   bool equal = true;
   std::vector<std::string_view> cells;
@@ -306,6 +309,7 @@ std::optional<LineDialect> dialect_of(const std::vector<TextLine>& lines, const 
                                    settings.delimiter);
   if (out && !out->keys.empty()) out->learn_keys(texts);
   if (!out && settings.delimiter == 0) out = LineDialect::whole_in(texts);
+  if (out && out->kind == LineDialect::Kind::comma_pairs && settings.decimal == '.') out.reset();
   return out;
 }
 

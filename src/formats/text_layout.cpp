@@ -18,6 +18,7 @@
 #include "formats/text_clock.h"
 #include "formats/text_columns.h"
 #include "formats/text_evidence.h"
+#include "formats/text_intervals.h"
 #include "formats/text_preamble.h"
 #include "formats/text_titles.h"
 #include "formats/text_units.h"
@@ -221,6 +222,10 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (!layout.complex && !layout.dialect) layout.dialect = dialect_of(lines, settings);
   if (layout.dialect) {
     settings.delimiter = layout.dialect->delimiter;
+    if (layout.dialect->kind == LineDialect::Kind::comma_pairs)
+      layout.cautions.push_back({"decimal-commas", Severity::warning, "",
+                                 "two cells stand below each title: their commas are taken for decimal ones",
+                                 "--decimal . takes each cell as a number of its own"});
     std::string other =
         rewritten_lines(text.substr(0, whole ? text.size() : text.rfind('\n') + 1), layout.rewriter());
     decoded = std::move(other);
@@ -267,10 +272,13 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (!layout.clock) find_axis_column(layout, lines, best.first, best.last, head.path, settings.axis);
   if (layout.complex) name_complex_parts(layout);
   report_left_out(layout, lines, best.first);
+  if (settings.axis.empty() && settings.columns.empty()) leave_out_ends(layout, lines, best.first, best.last);
   if (layout.parts.empty()) part_by_times(layout, lines, best.first, best.last, settings, head.path);
   if (layout.parts.empty()) part_by_tags(layout, lines, best.first, best.last, settings, head.path);
   if (layout.parts.empty()) part_by_filling(layout, lines, best.first, best.last, settings, head.path);
   take_settings(layout);
+  if (settings.axis.empty() && !settings.rate_hz && !settings.interval_s && !settings.duration_s)
+    assume_even_axis(layout, lines, best.first, best.last);
   choose_columns(layout, settings, head.path);
   if (layout.parts.empty()) choose_part(head.path, {{"1", ""}}, settings, 0);  // There is no other.
   if (settings.columns.empty()) leave_out_counts(layout, lines, best.first, best.last);

@@ -279,9 +279,15 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     const bool numbered = away == 0 && line.has_axis && !line.row.empty() && !number(line.row[0]) &&
                           !is_axis_setting(layout, text) &&
                           std::set<std::string>(line.row.begin(), line.row.end()).size() == line.row.size();
-    // "Rate,1000,1000" between titles and numbers.
-    if (!line.row.empty() && line.row.size() > 1 && is_setting_label(line.row[0]) &&
-        std::all_of(line.row.begin() + 1, line.row.end(), number) && ++settings <= most)
+    // "Rate,1000,1000", or "min,-2,0.5", between titles and numbers.
+    const auto words_above = [&] {
+      for (std::size_t up = away + 1; up < first && up < away + 8; ++up)
+        if (is_row_of_words(lines[first - 1 - up].text)) return true;
+      return false;
+    };
+    if (line.row.size() > 1 && !number(line.row[0]) && !line.row[0].empty() &&
+        std::all_of(line.row.begin() + 1, line.row.end(), number) &&
+        (is_setting_label(line.row[0]) || (!line.has_axis && words_above())) && ++settings <= most)
       continue;
     // "Start Time<tab>10:00:00<tab>10:00:00" in front of columns whose first cell is empty.
     if (!line.label.empty() && !line.row.empty() &&

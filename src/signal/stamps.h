@@ -9,6 +9,10 @@
 
 namespace vprism {
 
+/// Eight numbers or more, each later than the one before by the usual step within a fifth of it: rounded
+/// times do.
+bool rises_evenly(std::span<const double> times);
+
 /// Pushed the stamps of a recording in order; asked once. Rate by (n - 1) / (t_last - t_first).
 class StampJudge {
  public:
