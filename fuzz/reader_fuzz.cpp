@@ -13,14 +13,18 @@
 #include <vector>
 
 #include "base/error.h"
+#include "formats/crash_folder.h"
 #include "formats/format.h"
 #include "formats/json_recording.h"
 #include "formats/netcdf.h"
 #include "formats/network_parameters.h"
 #include "formats/packed.h"
 #include "formats/points.h"
+#include "formats/program_recording.h"
 #include "formats/sheets.h"
 #include "formats/station_text.h"
+#include "formats/xml_recording.h"
+#include "formats/yaml_recording.h"
 
 namespace {
 
@@ -40,6 +44,7 @@ class Folder {
     // A data file for formats of two files.
     std::ofstream(path_ / "input.sigmf-data", std::ios::binary) << std::string(256, '\x11');
     std::ofstream(path_ / "input.dat", std::ios::binary) << std::string(256, '\x11');
+    std::ofstream(path_ / "input.001") << "Sampling interval :0.001\nNumber of samples :4\n1\n2\n3\n4\n";
   }
   ~Folder() { std::filesystem::remove_all(path_); }
   std::string input() const { return (path_ / VPRISM_FILE).string(); }

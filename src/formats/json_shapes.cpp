@@ -196,9 +196,12 @@ void join_alike(std::vector<JsonTable>& tables) {
   std::vector<JsonTable> out;
   for (JsonTable& table : tables) {
     const auto same = std::find_if(out.begin(), out.end(), [&](const JsonTable& other) {
-      return !table.axis.empty() && other.axis == table.axis && other.zero_ns == table.zero_ns &&
-             other.frequencies == table.frequencies &&
-             other.columns.size() + table.columns.size() <= most_channels;
+      const bool timed = !table.axis.empty() && other.axis == table.axis && other.zero_ns == table.zero_ns &&
+                         other.frequencies == table.frequencies;
+      const bool rated = table.axis.empty() && other.axis.empty() && table.interval_s > 0 &&
+                         other.interval_s == table.interval_s && other.start_s == table.start_s &&
+                         other.length() == table.length();
+      return (timed || rated) && other.columns.size() + table.columns.size() <= most_channels;
     });
     if (same == out.end()) {
       out.push_back(std::move(table));

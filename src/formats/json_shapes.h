@@ -48,7 +48,7 @@ std::vector<JsonNamedRows> json_named_rows(
 /// one, is called so.
 void take_name_beside(const nlohmann::ordered_json& object, std::vector<JsonSeries>& found);
 
-/// Tables of one axis, each with times of its own that are the same, are one.
+/// Tables of the same times, or of one rate, start and length, are one.
 void join_alike(std::vector<JsonTable>& tables);
 
 /// Name and unit of a series; `usual`: the unit where it has none.

@@ -276,7 +276,7 @@ class Walk {
     const auto name_of = [&](std::size_t c) {
       if (c < names.size()) return names[c];
       if (!own.empty() && own.back() != ']' && !says_no_more(own) && own != "rows" && beside.name.empty())
-        return inner == 2 && c == 1 ? own : own + " " + std::to_string(c + 1);
+        return own + " " + std::to_string(c + 1);
       return inner == 2 && c == 1 && !beside.name.empty() ? beside.name : "column " + std::to_string(c + 1);
     };
     for (std::size_t c = 0; c < inner; ++c) {
@@ -288,6 +288,7 @@ class Walk {
     if (names.empty() && found.size() > 1 && found.size() == inner && beside.interval_s == 0 &&
         axis_.empty() && json_rises(found[0].values))
       found[0].assumed_axis = true;
+    if (found.size() == 2 && found[0].assumed_axis && found[1].key == own + " 2") found[1].key = own;
     deliver(std::move(found), place, beside);
   }
 

@@ -16,14 +16,13 @@ namespace {
 bool is_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || c == '_'; }
 
 std::string_view without_remark(std::string_view line) {
-  const std::size_t slashes = std::min(line.find("//"), line.find("/*"));
-  return line.substr(0, slashes);
+  return line.substr(0, std::min({line.find("//"), line.find("/*"), line.find_first_of("#%")}));
 }
 
 /// Numbers, brackets, and what parts them; at least one number.
 bool is_of_values(std::string_view line) {
   line = without_remark(line);
-  return line.find_first_not_of("0123456789+-.,;eEdDfFlLuUxXabcABC{}[]() \t\r\n") == std::string_view::npos &&
+  return line.find_first_not_of("0123456789+-.,;eEdDfFlLuUxXabcABCnNo{}[]() \t\r\n") == std::string_view::npos &&
          line.find_first_of("0123456789") != std::string_view::npos;
 }
 

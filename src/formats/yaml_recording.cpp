@@ -51,7 +51,7 @@ bool recognises_yaml(const FileHead& head) {
     if (end == text.size() && !whole) break;  // Cut by the head's end.
     std::string_view line = trimmed(text.substr(at, end - at));
     at = end + 1;
-    if (line.empty() || line[0] == '#') continue;
+    if (line.empty() || line[0] == '#' || starts_with(line, "%YAML")) continue;
     const auto brackets = [&](std::string_view of) {
       for (const char c : of)
         open = c == '[' || c == '{' ? open + 1 : (c == ']' || c == '}') && open > 0 ? open - 1 : open;
@@ -75,7 +75,8 @@ bool recognises_yaml(const FileHead& head) {
       continue;
     }
     ++keys;
-    const std::string_view behind = trimmed(line.substr(value));
+    std::string_view behind = trimmed(line.substr(value));
+    if (starts_with(behind, "&")) behind = trimmed(behind.substr(std::min(behind.size(), behind.find(' '))));
     lists = lists || (behind.size() > 1 && behind[0] == '[') || (item && !behind.empty());
     if (!behind.empty() && (behind[0] == '[' || behind[0] == '{')) brackets(behind);
   }
