@@ -22,7 +22,8 @@ std::string_view without_remark(std::string_view line) {
 /// Numbers, brackets, and what parts them; at least one number.
 bool is_of_values(std::string_view line) {
   line = without_remark(line);
-  return line.find_first_not_of("0123456789+-.,;eEdDfFlLuUxXabcABCnNo{}[]() \t\r\n") == std::string_view::npos &&
+  return line.find_first_not_of("0123456789+-.,;eEdDfFlLuUxXabcABCnNo{}[]() \t\r\n") ==
+             std::string_view::npos &&
          line.find_first_of("0123456789") != std::string_view::npos;
 }
 
