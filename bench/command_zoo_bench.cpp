@@ -7,6 +7,7 @@
 #include <cstdio>
 #include <cstdlib>
 #include <fstream>
+#include <iterator>
 
 #include "cli/command_zoo.h"
 #include "timed_run.h"
@@ -37,21 +38,22 @@ int main(int count, char** words) {
       for (std::size_t n = 0; n < record.columns[0].size(); ++n)
         for (const auto& column : record.columns) out.write(reinterpret_cast<const char*>(&column[n]), 8);
       out.close();
+      std::ofstream(folder.path + "/limit.csv") << record.limit;
       char rate[40];
       std::snprintf(rate, sizeof rate, "%gHz", record.rate_hz);
-      const std::string line = "'" VPRISM_PROGRAM "' " + record.command + " '" + folder.path +
-                               "/x.f64' --binary f64le:" + std::to_string(record.columns.size()) +
+      const std::string line = "cd '" + folder.path + "' && '" VPRISM_PROGRAM "' " + record.command +
+                               " x.f64 --binary f64le:" + std::to_string(record.columns.size()) +
                                "ch --rate " + rate + " --quiet --figure none --json > '" + folder.path +
                                "/out.json' 2>/dev/null";
       (void)!std::system(line.c_str());
       std::ifstream in(folder.path + "/out.json");
-      const auto document = nlohmann::json::parse(in, nullptr, false);
+      const nlohmann::json result =
+          zoo::printed_result({std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()});
       ++tally.records;
-      if (!document.is_object() || document["results"].empty()) {
+      if (result.is_null())
         tally.check(false, "no result");
-        continue;
-      }
-      record.judge(document["results"][0], tally);
+      else
+        record.judge(result, tally);
     }
     print(kind.name, tally);
     all += tally;

@@ -1,6 +1,7 @@
 // spectrum.cpp: see spectrum.h. One pass of the road feeds all that is asked for.
 #include "cli/spectrum.h"
 
+#include <fmt/format.h>
 #include <oneapi/tbb/parallel_for.h>
 
 #include <algorithm>
@@ -225,6 +226,20 @@ std::vector<Job> jobs_between_gaps(const Recording& recording, const AnalysisSet
   }
   if (jobs.empty()) throw Error(Status::analysis, first);
   return jobs;
+}
+
+/// Segments as asked for may leave an end of the record that none of them reaches: more than a twentieth.
+std::optional<Caution> unseen_end(const Recording& recording, const SpectrumPlan& plan) {
+  const auto samples = static_cast<double>(plan.segment) +
+                       static_cast<double>(plan.averages - 1) * static_cast<double>(plan.hop);
+  const double share = 1 - samples / plan.rate_hz / recording.duration_s();
+  if (!(share > 0.05) || plan.averages < 1) return {};
+  return Caution{
+      "end-unseen", Severity::warning, "",
+      fmt::format("the last {:.0f}% of the record lie in no segment of {} samples: they are not in the "
+                  "spectrum",
+                  100 * share, plan.segment),
+      "leave out --segment, --resolution and --overlap to have all of it looked at, or ask for another"};
 }
 
 /// What a channel without data has in place of a spectrum: not numbers.
@@ -526,6 +541,9 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   if (values) allow_for_rounding(values->result(), result, found);
   result.cautions = result.facts.recording.cautions;
   result.cautions.insert(result.cautions.end(), gap_cautions.begin(), gap_cautions.end());
+  if (gaps.back().gaps == 0)
+    if (auto caution = unseen_end(recording, result.channels.front().spectrum.plan))
+      result.cautions.push_back(std::move(*caution));
   for (std::size_t c = 0; c < result.channels.size(); ++c) result.channels[c].no_data = why[c];
   const auto some = std::find_if(result.channels.begin(), result.channels.end(),
                                  [](const ChannelSpectrum& c) { return c.no_data.empty(); });

@@ -170,6 +170,22 @@ std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
   return out;
 }
 
+std::optional<double> parse_truth(std::string_view cell) {
+  cell = bare(cell);
+  if (cell.empty() || cell.size() > 8) return {};
+  const std::string low = lower_case(cell);
+  for (const char* word : {"true", "on", "yes", "high", "open", "active", "wahr", "ein", "ja"})
+    if (low == word) return 1;
+  for (const char* word : {"false", "off", "no", "low", "closed", "inactive", "falsch", "aus", "nein"})
+    if (low == word) return 0;
+  return {};
+}
+
+bool is_in_parentheses(std::string_view cell) {
+  cell = bare(cell);
+  return cell.size() > 2 && cell.front() == '(' && cell.back() == ')' && (digit(cell[1]) || cell[1] == '.');
+}
+
 bool is_over_range(std::string_view cell) {
   cell = bare(cell);
   if (cell.empty() || cell.size() > 12) return false;

@@ -18,6 +18,11 @@ struct LooseNumber {
 /// stands behind must be a unit.
 std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal);
 
+/// "TRUE", "off", "yes", "high", ...: 1 or 0.
+std::optional<double> parse_truth(std::string_view cell);
+/// "(0.3)", which is -0.3 where other numbers of the column stand without parentheses.
+bool is_in_parentheses(std::string_view cell);
+
 /// "OL", "+++", "Overload", "∞", ...: more than the instrument can measure.
 bool is_over_range(std::string_view cell);
 /// 9.9e37 and 9.91e37, which instruments send for the same.

@@ -119,11 +119,14 @@ TableGuess guess_table(std::span<const TextLine> lines, const ReadSettings& sett
   TableGuess best{',', '.', 0, 0, {}, 0};
   std::vector<std::pair<char, char>> tries = {{',', '.'},  {';', ','}, {';', '.'}, {'\t', '.'},
                                               {'\t', ','}, {'|', '.'}, {' ', '.'}, {' ', ','}};
-  // Vectors in parentheses.
+  // Vectors in parentheses: one number alone is none.
   const auto vector_at = [](std::string_view text) {
-    for (std::size_t i = 0; i + 1 < text.size(); ++i)
-      if (text[i] == '(' && std::string_view("0123456789-+.").find(text[i + 1]) != std::string_view::npos)
-        return true;
+    for (std::size_t i = 0; i + 1 < text.size(); ++i) {
+      if (text[i] != '(' || std::string_view("0123456789-+.").find(text[i + 1]) == std::string_view::npos)
+        continue;
+      const std::string_view inside = trimmed(text.substr(i + 1, text.find(')', i) - i - 1));
+      if (inside.find_first_of(" ,;\t") != std::string_view::npos) return true;
+    }
     return false;
   };
   if (!lines.empty() && vector_at(lines[lines.size() - 1 - (lines.size() > 1 ? 1 : 0)].text))

@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "formats/clock.h"
 #include "formats/far_tables.h"
+#include "formats/ini_sections.h"
 #include "formats/loose_cell.h"
 #include "formats/serial_values.h"
 #include "formats/table_guess.h"
@@ -254,6 +255,8 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (!settings.header_rows && whole) pass_over_count(layout, lines, best);
   for (std::size_t i = best.first - std::min<std::size_t>(best.first, 400); i < best.first; ++i)
     layout.head_lines.add(lines[i].text);
+  std::deque<std::string> renamed;
+  name_by_sections(lines, best.first, renamed);
   layout.delimiter = best.delimiter;
   layout.decimal = best.decimal;
   layout.cells = best.cells;

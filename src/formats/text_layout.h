@@ -76,6 +76,8 @@ struct TextLayout {
   std::size_t first_line = 0;       ///< Of the table within the file, its titles with it; from 0.
   std::size_t data_end = 0;         ///< Where another table begins; 0: nowhere.
   std::vector<std::size_t> cells;   ///< Which cell of a line each data column is, ascending.
+  std::vector<std::size_t> truths;  ///< Of these cells, those that hold words for 1 and 0.
+  std::vector<std::size_t> debits;  ///< Of these cells, those whose negative numbers stand in parentheses.
   std::vector<std::size_t> loose;   ///< Of these cells, those whose numbers have something beside them.
   std::vector<std::size_t> sparse;  ///< Those that are empty in many rows: gaps, whatever --missing says.
   std::map<std::size_t, Unit>

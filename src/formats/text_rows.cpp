@@ -220,7 +220,13 @@ struct RowParser {
       if (cell < cells.size() && is_in(layout.loose))
         if (const auto loose = parse_loose(cells[cell], layout.decimal);
             loose && convert_cell(layout, cell, loose->unit, row[w] = loose->value)) {
+          if (is_in(layout.debits) && is_in_parentheses(cells[cell])) row[w] = -row[w];
           ++numbers;
+          continue;
+        }
+      if (cell < cells.size() && is_in(layout.truths))
+        if (const auto truth = parse_truth(cells[cell])) {
+          row[w] = *truth, ++numbers;
           continue;
         }
       const bool over = w != time_column && cell < cells.size() && is_over_range(cells[cell]);

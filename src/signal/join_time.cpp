@@ -142,7 +142,7 @@ class JoinedTime : public SampleSource {
         const std::vector<Channel>& own = source->recording().channels;
         const std::size_t from = any ? place_of(own, all[c].name) : c;
         if (from == own.size()) break;
-        taken.push_back(converted(own[from], all[c], from, source->recording().file));
+        taken.push_back(converted(own[from], all[c], from, source->recording()));
       }
       if (taken.size() < sources_.size()) {
         only.push_back(all[c].name);
@@ -172,13 +172,16 @@ class JoinedTime : public SampleSource {
     return at;
   }
 
-  TakenChannel converted(const Channel& from, const Channel& to, std::size_t place,
-                         const std::string& file) const {
+  TakenChannel converted(const Channel& from, const Channel& to, std::size_t place, const Recording& r) {
     if (from.unit == to.unit) return {place};
     if (!from.unit.converts_to(to.unit))
-      throw Error(Status::analysis, file + ": can't be joined with " + recording_.file + ": \"" + from.name +
-                                        "\" is in " + from.unit.label() + ", there in " + to.unit.label() +
-                                        "; calibrate both alike");
+      throw Error(Status::analysis, r.file + ": can't be joined with " + recording_.file + ": \"" +
+                                        from.name + "\" is in " + from.unit.label() + ", there in " +
+                                        to.unit.label() + "; calibrate both alike");
+    recording_.cautions.push_back({"units-converted", Severity::note, from.name,
+                                   r.stem() + " has it in " + from.unit.label() + ": converted to " +
+                                       to.unit.label() + ", the first file's unit",
+                                   ""});
     return {place, from.unit.conversion(to.unit)};
   }
 

@@ -356,6 +356,7 @@ std::vector<CommandKind> command_kinds() {
   add_events(out, "scalogram");
   add_responses(out);
   add_orders(out);
+  add_watch(out);
   return out;
 }
 

@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 #include <numbers>
 #include <random>
+#include <sstream>
 #include <string>
 #include <vector>
 
@@ -44,6 +45,7 @@ struct CommandRecord {
   std::vector<std::vector<double>> columns;
   double rate_hz = 1000;
   std::string command;
+  std::string limit;  ///< Of limit.csv beside the record; "" where there is none.
   std::function<void(const nlohmann::json& result, Tally& tally)> judge;
 };
 
@@ -150,6 +152,22 @@ inline void judge_events(const nlohmann::json& result, const std::vector<ZooEven
     tally.check(used[i], "no event: " + result["events"][i]["peak_s"].dump() + " s");
 }
 
+void add_watch(std::vector<CommandKind>& out);
 std::vector<CommandKind> command_kinds();
+
+/// What a command printed: its first result, or its events, a line each. Null where there is none.
+inline nlohmann::json printed_result(const std::string& text) {
+  const auto document = nlohmann::json::parse(text, nullptr, false);
+  if (document.is_object() && document.contains("results") && !document["results"].empty())
+    return document["results"][0];
+  nlohmann::json events = nlohmann::json::array();
+  std::istringstream lines(text);
+  for (std::string line; std::getline(lines, line);) {
+    auto event = nlohmann::json::parse(line, nullptr, false);
+    if (!event.is_object() || !event.contains("event")) return nullptr;
+    events.push_back(std::move(event));
+  }
+  return events.empty() ? nlohmann::json() : nlohmann::json{{"events", std::move(events)}};
+}
 
 }  // namespace vprism::zoo

@@ -223,5 +223,19 @@ TEST_F(OnMade, OverlayTraceAndAxesAreDrawn) {
             0);
 }
 
+TEST_F(OnMade, AnEndThatNoSegmentReachesIsWarnedOf) {
+  make("a (V): tone 50Hz 1", "--rate 1kHz --duration 10s");
+  const auto warns = [&](const std::string& cut) {
+    const ProgramRun run = run_program(folder_, "spectrum generated.h5 --figure none --json " + cut);
+    EXPECT_EQ(run.status, 0) << run.err;
+    return run.err.find("end-unseen") != std::string::npos;
+  };
+  // Segments from 0, 2048 and 4096 on: the last 1808 of 10,000 samples are in none.
+  EXPECT_TRUE(warns("--segment 4096"));
+  EXPECT_FALSE(warns("--segment 4096 --overlap 75%"));
+  EXPECT_FALSE(warns("--segment 1000"));
+  EXPECT_FALSE(warns(""));
+}
+
 }  // namespace
 }  // namespace vprism
