@@ -232,7 +232,7 @@ TEST_F(OnMade, AnEndThatNoSegmentReachesIsWarnedOf) {
   };
   // Segments from 0, 2048 and 4096 on: the last 1808 of 10,000 samples are in none.
   EXPECT_TRUE(warns("--segment 4096"));
-  EXPECT_FALSE(warns("--segment 4096 --overlap 75%"));
+  EXPECT_FALSE(warns("--segment 4096 --overlap 90%"));
   EXPECT_FALSE(warns("--segment 1000"));
   EXPECT_FALSE(warns(""));
 }
