@@ -254,7 +254,11 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       }
       const double rounded = quantised[c].empty() ? 0 : 1.5 * known[c].step / std::sqrt(12.0);
       double small = 0;  // Squares of what rounding may have made besides.
-      for (Finding& f : name_channel(recording, spectra[c], result.noise[c], settings, bands[c])) {
+      std::vector<Finding> named = name_channel(recording, spectra[c], result.noise[c], settings, bands[c]);
+      if (judged && may_be_switching(named, spectra[c].spectrum.rms_total()))
+        if (const auto states = find_line_states(held[c], recording.axis.rate_hz()))
+          take_switching(recording, spectra[c], *states, named, result.noise[c]);
+      for (Finding& f : named) {
         if (f.level_rms < rounded) {
           small += f.level_rms * f.level_rms;
           continue;

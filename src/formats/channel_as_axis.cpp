@@ -130,9 +130,17 @@ std::unique_ptr<SampleSource> with_axis_channel(std::unique_ptr<SampleSource> so
   source->read(head);
   source->rewind();
   const std::span<const double> x = head.samples(chosen);
-  const bool by_one =
-      x.size() > 1 && x[1] - x[0] == 1 && x.back() - x[0] == static_cast<double>(x.size() - 1);
-  if (!named && (!rises_evenly(x) || by_one)) return source;
+  // Where all channels are straight lines, none of them is the time of the others.
+  const auto swings = [&](std::size_t c) {
+    const auto y = head.samples(c);
+    const double step = (y.back() - y.front()) / static_cast<double>(std::max<std::size_t>(1, y.size() - 1));
+    for (std::size_t n = 1; n < y.size(); ++n)
+      if (!(std::abs(y[n] - y[n - 1] - step) <= 0.2 * std::abs(step))) return true;
+    return false;
+  };
+  bool any = false;
+  for (std::size_t c = 1; c < r.channels.size() && !any; ++c) any = swings(c);
+  if (!named && (!rises_evenly(x) || !any)) return source;
   const std::string name = r.channels[chosen].name;
   auto out = std::make_unique<ChannelAsAxis>(std::move(source), chosen, settings);
   out->set_single(all_single(x));

@@ -64,14 +64,15 @@ std::optional<double> program_value(std::string_view cell) {
 }
 
 std::optional<ProgramSetting> program_setting(std::string_view line) {
-  line = trimmed(without_remark(trimmed(line)));
+  line = trimmed(line);
   std::string_view name, text;
   if (starts_with(line, "#define ")) {
-    line = trimmed(line.substr(8));
+    line = trimmed(without_remark(line.substr(8)));
     const std::size_t blank = line.find_first_of(" \t");
     if (blank == std::string_view::npos) return {};
     name = line.substr(0, blank), text = trimmed(line.substr(blank));
   } else {
+    line = trimmed(without_remark(line));
     const std::size_t mark = line.find('=');
     if (mark == std::string_view::npos || mark == 0 || !is_letter(line[0])) return {};
     name = trimmed(line.substr(0, mark)), text = trimmed(line.substr(mark + 1));

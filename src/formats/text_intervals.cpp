@@ -62,7 +62,7 @@ void assume_even_axis(TextLayout& layout, std::span<const TextLine> lines, std::
   const Channel& lead = layout.columns[0];
   if (lead.name.empty() || !without_unit(lead)) return;
   const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, 0);
-  if (!rises_evenly(numbers) || counts_by_one(numbers)) return;
+  if (!rises_evenly(numbers)) return;
   take_axis_column(layout, 0);
   layout.cautions.push_back(
       {"axis-assumed", Severity::warning, "",

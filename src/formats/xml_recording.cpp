@@ -102,8 +102,15 @@ bool recognises_xml(const FileHead& head) {
   if (starts_with(top, "<?xml") || starts_with(top, "<!--")) return true;
   // An element with a name, and its end further on.
   if (top.size() < 4 || top[0] != '<' || std::isalpha(static_cast<unsigned char>(top[1])) == 0) return false;
-  const std::string_view name = top.substr(1, top.find_first_of(" \t\r\n/>") - 1);
-  return head.bytes.size() < head.size || head.bytes.find("</" + std::string(name)) != std::string::npos;
+  // Its end is the file's: tags above a table are no document.
+  const std::string name(top.substr(1, top.find_first_of(" \t\r\n/>") - 1));
+  std::string end = head.bytes;
+  if (head.bytes.size() < head.size) {
+    InputFile file(head.path);
+    const std::uint64_t last = std::min<std::uint64_t>(head.size, 256);
+    end = file.text(head.size - last, static_cast<std::size_t>(last));
+  }
+  return trimmed(end).ends_with("</" + name + ">");
 }
 
 std::unique_ptr<SampleSource> open_xml(const FileHead& head, const ReadSettings& settings) {

@@ -17,9 +17,12 @@ namespace vprism {
 bool rises_evenly(std::span<const double> times) {
   if (times.size() < 8) return false;
   const double step = (times.back() - times.front()) / static_cast<double>(times.size() - 1);
-  for (std::size_t n = 1; n < times.size(); ++n)
+  bool counts = true;
+  for (std::size_t n = 1; n < times.size(); ++n) {
     if (!(std::abs(times[n] - times[n - 1] - step) <= 0.2 * step)) return false;
-  return step > 0;
+    counts = counts && times[n] - times[n - 1] == 1;
+  }
+  return step > 0 && !counts;
 }
 
 void StampJudge::add(std::span<const double> stamps) {

@@ -9,8 +9,8 @@
 
 namespace vprism {
 
-/// Eight numbers or more, each later than the one before by the usual step within a fifth of it: rounded
-/// times do.
+/// Eight numbers or more, each later than the one before by the usual step within a fifth of it, as rounded
+/// times are; and not by one each time, as what counts does.
 bool rises_evenly(std::span<const double> times);
 
 /// Pushed the stamps of a recording in order; asked once. Rate by (n - 1) / (t_last - t_first).

@@ -208,6 +208,32 @@ inline std::vector<Kind> kinds() {
     r.truth.kinds = {"stepping"}, r.truth.hz = hz;
     return r;
   });
+  add("keyed line", [=](Bits& b) {
+    // Between two frequencies, two levels or two phases, by symbols of 30 to 80 ms.
+    Record r{noise(b, n, 0.01), fs, {}};
+    const double hz = between(b, 120, 250), other = hz + between(b, 60, 150), symbol = between(b, 0.06, 0.15);
+    const int what = static_cast<int>(b() % 3);
+    double phase = 0;
+    bool mark = false;
+    std::int64_t number = -1;
+    for (std::size_t k = 0; k < n; ++k) {
+      if (const auto now = static_cast<std::int64_t>(at(k) / symbol); now != number)
+        number = now, mark = b() % 2 == 0;
+      r.x[k] += (what == 1 && mark ? 0.3 : 1) * std::cos(phase + (what == 2 && mark ? pi : 0));
+      phase += 2 * pi * (what == 0 && mark ? other : hz) / fs;
+    }
+    r.truth.kinds = {"switching"};
+    return r;
+  });
+  add("lost samples", [=](Bits& b) {
+    Record r{noise(b, n, 0.01), fs, {}};
+    const double hz = between(b, 100, 400), lost = between(b, 0.15, 0.85) / hz,
+                 when = between(b, 1.5, T - 1.5);
+    for (std::size_t k = 0; k < n; ++k)
+      r.x[k] += std::cos(2 * pi * hz * (at(k) < when ? at(k) : at(k) + lost));
+    r.truth.kinds = {"switching"}, r.truth.hz = hz;
+    return r;
+  });
   add("wandering frequency", [=](Bits& b) {
     const double hz = between(b, 100, 400), step = between(b, 0.4, 1);
     const std::vector<double> w = noise(b, 64, 1);

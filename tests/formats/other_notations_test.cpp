@@ -63,7 +63,8 @@ TEST(Xml, NothingThatItNamesIsOpenedOrMadeLonger) {
   for (const auto& [key, value] : r.recording.notes) EXPECT_THAT(value, testing::Not(HasSubstr("root")));
   EXPECT_THAT(complaint("a.xml", repeated("<a>", 100) + "1 2 3" + repeated("</a>", 100)),
               HasSubstr("levels"));
-  EXPECT_THAT(complaint("a.xml", repeated("<a>", 200000)), HasSubstr("damaged XML"));
+  EXPECT_THAT(complaint("a.xml", "<?xml version=\"1.0\"?>" + repeated("<a>", 200000)),
+              HasSubstr("damaged XML"));
   EXPECT_THAT(complaint("a.xml", "<?xml version=\"1.0\"?><a><v>1 2 3</v>"),
               HasSubstr("damaged XML near byte"));
   EXPECT_THAT(complaint("a.xml", "<?xml version=\"1.0\"?><a><b>words</b></a>"),
@@ -137,7 +138,7 @@ TEST(Program, AMatrixHasARowInEachLineUnlessCommasGoOn) {
   EXPECT_THAT(r.columns[2], ElementsAre(4, 5, 6));
 }
 
-TEST(Arrays, AFirstChannelThatRisesEvenlyIsTheTimeWhereNothingElseIs) {
+TEST(TimesInArrays, AFirstChannelThatRisesEvenlyIsTheTimeWhereNothingElseIs) {
   const ScratchFolder folder;
   ASSERT_TRUE(run_python(folder, R"(
 import h5py, numpy as np

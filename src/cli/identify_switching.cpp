@@ -1,0 +1,126 @@
+// identify_switching.cpp: how a line that jumps between states is reported; see identify/line_states.h.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "base/quantity.h"
+#include "base/text.h"
+#include "cli/identify.h"
+
+namespace vprism {
+
+namespace {
+
+std::string listed(const std::vector<std::string>& all) {
+  std::string out;
+  for (std::size_t i = 0; i < std::min<std::size_t>(all.size(), 6); ++i)
+    out += (i == 0 ? "" : i + 1 == all.size() ? " and " : ", ") + all[i];
+  return out + (all.size() > 6 ? ", ..." : "");
+}
+
+std::string times(std::size_t count) {
+  return count == 1 ? "once" : count == 2 ? "twice" : std::to_string(count) + " times";
+}
+
+std::string text_of(const LineStates& s, const LineState& main, const std::string& unit) {
+  const std::string at = format_uncertain(main.frequency_hz, main.frequency_std_hz, "Hz");
+  const auto level = [&](double amplitude) { return format_quantity(amplitude / std::sqrt(2.0), unit, 4); };
+  std::vector<std::string> each;
+  if (s.kind == LineStates::Kind::frequency) {
+    for (const LineState& state : s.states)
+      if (state.amplitude > 0)
+        each.push_back(format_uncertain(state.frequency_hz, state.frequency_std_hz, "Hz"));
+    return fmt::format("a line that switches between {} {}, {} RMS over the record", listed(each),
+                       times(s.changes_s.size()), format_quantity(s.rms, unit, 4));
+  }
+  if (s.kind == LineStates::Kind::amplitude) {
+    double off = 0;
+    for (const LineState& state : s.states)
+      state.amplitude > 0 ? each.push_back(level(state.amplitude)) : void(off = state.share);
+    if (each.size() == 1)
+      return fmt::format(
+          "a line at {}, {} RMS while it is there, that drops out {} at least, for {:.2g}% of the time", at,
+          each[0], times((s.changes_s.size() + 1) / 2), 100 * off);
+    return fmt::format("a line at {} that switches between levels of {}{} RMS {}", at, listed(each),
+                       off > 0 ? " and none" : "", times(s.changes_s.size()));
+  }
+  if (s.phases > 0)
+    return fmt::format("a line at {}, {} RMS, whose phase switches {}, by multiples of {} degrees", at,
+                       level(main.amplitude), times(s.changes_s.size()),
+                       360.0 / static_cast<double>(s.phases));
+  return fmt::format("a line at {}, {} RMS, whose phase jumps {}", at, level(main.amplitude),
+                     times(s.changes_s.size()));
+}
+
+}  // namespace
+
+bool may_be_switching(const std::vector<Finding>& findings, double rms) {
+  static constexpr std::string_view likely[] = {"resonance", "broadband",   "impulse-family",  "unresolved",
+                                                "wandering", "burst",       "sideband-family", "stepping",
+                                                "impulses",  "intermittent"};
+  double square = 0;
+  for (const Finding& f : findings)
+    if (std::find(std::begin(likely), std::end(likely), f.kind) != std::end(likely))
+      square += f.level_rms * f.level_rms;
+  return square > 0.1 * rms * rms;
+}
+
+void take_switching(const Recording& r, const ChannelSpectrum& c, const LineStates& states,
+                    std::vector<Finding>& findings, NoiseShape& noise) {
+  const LineState& main = *std::max_element(
+      states.states.begin(), states.states.end(), [](const LineState& a, const LineState& b) {
+        return a.amplitude * a.amplitude * a.share < b.amplitude * b.amplitude * b.share;
+      });
+  Finding f;
+  f.kind = "switching";
+  f.recording = r.file, f.channel = c.channel.name, f.unit = c.channel.unit.label();
+  f.frequency_hz = main.frequency_hz, f.frequency_std_hz = main.frequency_std_hz;
+  f.level_rms = states.rms;
+  f.text = text_of(states, main, f.unit);
+  for (const LineState& s : states.states)
+    if (states.kind != LineStates::Kind::phase)
+      f.evidence.push_back(s.amplitude > 0
+                               ? fmt::format("{}, {} RMS, {:.3g}% of the time",
+                                             format_uncertain(s.frequency_hz, s.frequency_std_hz, "Hz"),
+                                             format_quantity(s.amplitude / std::sqrt(2.0), f.unit, 4),
+                                             100 * s.share)
+                               : fmt::format("off {:.3g}% of the time", 100 * s.share));
+  std::string when;
+  for (std::size_t i = 0; i < std::min<std::size_t>(states.changes_s.size(), 5); ++i) {
+    when += (i > 0 ? ", " : "") + format_quantity(r.axis.start + states.changes_s[i], "s", 6);
+    if (i < states.jumps_deg.size()) when += fmt::format(" by {:.0f} degrees", states.jumps_deg[i]);
+  }
+  f.evidence.push_back("it changes at " + when + (states.changes_s.size() > 5 ? ", ..." : ""));
+  if (states.rate_hz > 0)
+    f.evidence.push_back("the times between changes are multiples of one: " +
+                         format_uncertain(states.rate_hz, states.rate_std_hz, "Hz"));
+  if (states.kind == LineStates::Kind::phase && states.phases == 0)
+    f.evidence.push_back(
+        "as where samples are lost or repeated: look at the counts and times of the recording");
+  f.evidence.push_back(
+      fmt::format("one sine explains {:.4g}% of the mean square in windows of {} between changes",
+                  100 * states.explained, format_quantity(states.window_s, "s", 3)));
+  f.numbers = {{"states", static_cast<double>(states.states.size())},
+               {"changes", static_cast<double>(states.changes_s.size())},
+               {"first_change_s", r.axis.start + states.changes_s.front()}};
+  if (!states.jumps_deg.empty()) f.numbers.emplace_back("first_jump_deg", states.jumps_deg.front());
+  if (states.rate_hz > 0)
+    f.numbers.emplace_back("change_rate_hz", states.rate_hz),
+        f.numbers.emplace_back("change_rate_std_hz", states.rate_std_hz);
+  // Its jumps spread it over the spectrum: other lines stay where it can't reach, or stand far above it.
+  const double wide = 12 / states.window_s;
+  double low = main.frequency_hz, high = low;
+  for (const LineState& s : states.states)
+    low = std::min(low, s.frequency_hz - wide), high = std::max(high, s.frequency_hz + wide);
+  std::erase_if(findings, [&](const Finding& other) {
+    const bool line = other.kind == "tone" || other.kind == "harmonic-family" || other.kind == "mains-hum" ||
+                      other.kind == "trend" || other.kind == "quantisation";
+    return !line || (other.frequency_hz > low && other.frequency_hz < high);
+  });
+  findings.insert(findings.begin(), std::move(f));
+  // The floor of the spectrum is what its jumps spread.
+  noise = {};
+  noise.rms = states.left_rms, noise.scatter_db = 99;
+}
+
+}  // namespace vprism
