@@ -8,6 +8,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/channel_groups.h"
 #include "cli/each_input.h"
 #include "cli/held.h"
 #include "identify/cycle_phase.h"
@@ -94,23 +95,20 @@ class CyclesTask : public EachInputTask<CyclesResult> {
       trigger = chosen.front();
       triggered = crossings_of(held.columns[*trigger]);
     }
-    for (std::size_t c = 0; c < r.channels.size(); ++c) {
-      const std::string where = r.file + ": channel \"" + clean_text(r.channels[c].name) + "\": ";
-      try {
-        ChannelCycles channel;
-        channel.channel = r.channels[c];
-        CycleEdges edges =
-            trigger ? triggered : edges_of(held.columns[c], r, channel, result.facts.recording.cautions);
-        if (trigger) channel.edges_from = "triggered by " + r.channels[*trigger].name;
-        if (count_ && edges.size() > *count_ + 1) edges.resize(*count_ + 1);
-        channel.average = average_cycles(held.columns[c], edges, orders_);
-        channel.needed = orders_needed(channel.average, residual_);
-        warn(channel, result.facts.recording.cautions);
-        result.channels.push_back(std::move(channel));
-      } catch (const Error& error) {
-        throw Error(error.status(), where + error.what());
-      }
-    }
+    result.channels.resize(r.channels.size());
+    std::vector<std::vector<Caution>> found(r.channels.size());
+    for_each_channel(r, [&](std::size_t c) {
+      ChannelCycles& channel = result.channels[c];
+      channel.channel = r.channels[c];
+      CycleEdges edges = trigger ? triggered : edges_of(held.columns[c], r, channel, found[c]);
+      if (trigger) channel.edges_from = "triggered by " + r.channels[*trigger].name;
+      if (count_ && edges.size() > *count_ + 1) edges.resize(*count_ + 1);
+      channel.average = average_cycles(held.columns[c], edges, orders_);
+      channel.needed = orders_needed(channel.average, residual_);
+      warn(channel, found[c]);
+    });
+    for (std::vector<Caution>& cautions : found)
+      for (Caution& caution : cautions) result.facts.recording.cautions.push_back(std::move(caution));
     return result;
   }
 

@@ -156,6 +156,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   std::vector<std::vector<double>> rests(spectra.size());  // Without what dies away, where something does.
   StatisticsEstimator statistics(recording.channels.size() * (recording.complex ? 2 : 1));
   LevelsEstimator levels_of_values(recording.channels.size() * (recording.complex ? 2 : 1));
+  RestEstimator rests_of_values(recording.channels.size() * (recording.complex ? 2 : 1));
   std::vector<Slope> slopes(recording.channels.size());
   OutlineEstimator outlines(recording.channels.size() * (recording.complex ? 2 : 1));
   std::optional<LineWatch> watch;
@@ -177,6 +178,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
             [&] {
               statistics.add(block);
               outlines.add(block);
+              rests_of_values.add(block);
             },
             [&] {
               levels_of_values.add(block);
@@ -318,6 +320,10 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     rest.add(0, rests[c]);
     name_events(recording, c, rest.result()[0], levels[c].std, result);
   }
+  const std::vector<Rests> stood = rests_of_values.result();
+  for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c)
+    if (auto caution = rest_caution(recording.channels[c], stood[c], levels[c], recording.axis))
+      result.cautions.push_back(std::move(*caution));
   for (std::size_t c = 0; c < recording.channels.size(); ++c)
     for (Caution& caution : level_cautions(recording.channels[c], levels[c], {}, {}, recording.axis)) {
       if (caution.code != "clipping") continue;

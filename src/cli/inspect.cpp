@@ -37,6 +37,7 @@ InspectResult compute_inspect(Input& input, const Progress& progress) {
   const std::size_t count = opened.channels.size() * (opened.complex ? 2 : 1);
   StatisticsEstimator statistics(count);
   OutlineEstimator outlines(count);
+  RestEstimator rests(count);
   LevelsEstimator levels(count);
   SpikeCounter spikes(count);
   const bool spectrum = opened.complex && opened.axis.domain == Axis::Domain::frequency;
@@ -44,7 +45,8 @@ InspectResult compute_inspect(Input& input, const Progress& progress) {
       [&](Block& block) {
         if (spectrum) turn_polar(block);
         // Side by side; each by itself goes through the blocks in order.
-        oneapi::tbb::parallel_invoke([&] { statistics.add(block); }, [&] { outlines.add(block); },
+        oneapi::tbb::parallel_invoke([&] { statistics.add(block); },
+                                     [&] { outlines.add(block), rests.add(block); },
                                      [&] {
                                        levels.add(block);
                                        spikes.add(block);
@@ -77,12 +79,16 @@ InspectResult compute_inspect(Input& input, const Progress& progress) {
           {"unit-unknown", Severity::note, channel.name,
            "the unit \"" + channel.unit.text() + "\" can't be read; numbers are kept as they are",
            "name it with --calibrate '" + channel.name + ": unit UNIT'"});
-  for (std::size_t c = 0; c < count; ++c)
+  const std::vector<Rests> stood = rests.result();
+  for (std::size_t c = 0; c < count; ++c) {
     // A spectrum has peaks and rests at its floor by nature.
-    if (axis.domain != Axis::Domain::frequency)
-      for (Caution& caution :
-           level_cautions(result.columns[c], result.statistics[c], result.levels[c], result.spikes[c], axis))
-        result.cautions.push_back(std::move(caution));
+    if (axis.domain == Axis::Domain::frequency) continue;
+    for (Caution& caution :
+         level_cautions(result.columns[c], result.statistics[c], result.levels[c], result.spikes[c], axis))
+      result.cautions.push_back(std::move(caution));
+    if (auto caution = rest_caution(result.columns[c], stood[c], result.statistics[c], axis))
+      result.cautions.push_back(std::move(*caution));
+  }
   return result;
 }
 

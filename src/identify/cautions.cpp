@@ -72,4 +72,23 @@ std::vector<Caution> level_cautions(const Channel& channel, const Statistics& s,
   return out;
 }
 
+std::optional<Caution> rest_caution(const Channel& channel, const Rests& r, const Statistics& s,
+                                    const Axis& axis) {
+  const std::int64_t outside = r.samples - r.resting;
+  // Few values, or a signal that rests by nature, say nothing of a run.
+  if (r.runs == 0 || 50 * r.alike > outside || 10 * r.resting > 3 * r.samples) return {};
+  const bool at_end = r.from + r.longest == r.samples || r.from == 0;
+  if (r.value == s.min || r.value == s.max || (r.runs == 1 && at_end && r.value == 0)) return {};
+  const std::string where =
+      axis.interval > 0 && !axis.stamped
+          ? format_quantity(axis.start + static_cast<double>(r.from) * axis.interval, axis.unit.text(), 7) +
+                " on"
+          : "sample " + std::to_string(r.from + 1) + " on";
+  return Caution{"stood-still", Severity::warning, channel.name,
+                 fmt::format("{} samples from {} are exactly {}{}, though neighbours elsewhere differ",
+                             r.longest, where, format_quantity(r.value, channel.unit.label()),
+                             r.runs > 1 ? fmt::format(" (the longest of {} such stretches)", r.runs) : ""),
+                 "the converter or the link may have stood still: gate to what is before or behind it"};
+}
+
 }  // namespace vprism

@@ -1,12 +1,14 @@
 // finding.h: what was identified, and the words for it.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "identify/peaks.h"
 #include "signal/recording.h"
 #include "transform/levels.h"
+#include "transform/rests.h"
 #include "transform/spikes.h"
 #include "transform/statistics.h"
 
@@ -54,6 +56,11 @@ void relate_lines(const std::vector<Peak>& peaks, const SpectrumPlan& plan, std:
 /// no numbers.
 std::vector<Caution> level_cautions(const Channel& channel, const Statistics& statistics,
                                     const Levels& levels, const Spikes& spikes, const Axis& axis);
+
+/// A stretch in which the samples are exactly alike, though they differ elsewhere: neither the channel's rest
+/// at an end of its range (clipping) nor at the record's end, and no channel of few values or long rests.
+std::optional<Caution> rest_caution(const Channel& channel, const Rests& rests, const Statistics& statistics,
+                                    const Axis& axis);
 
 /// Cautions about a spectrum: lines closer than the RBW, periods cut without a window, a mean that leaks,
 /// lines and noise that may be folded, a record that changes, densities of few averages. The peaks of the

@@ -110,5 +110,35 @@ TEST(LevelCautions, AShapeThatComesAgainIsNotCoarse) {
   EXPECT_THAT(codes_of(x), ::testing::Not(::testing::Contains("coarse-quantisation")));
 }
 
+std::optional<Caution> rest_of(const std::vector<double>& x) {
+  Block block(1, x.size());
+  std::copy(x.begin(), x.end(), block.room(0).begin());
+  block.set(0, x.size());
+  StatisticsEstimator statistics(1);
+  RestEstimator rests(1);
+  statistics.add(block), rests.add(block);
+  Axis axis;
+  axis.interval = 1e-3;
+  return rest_caution({"x", Unit::parse("V"), "voltage"}, rests.result()[0], statistics.result()[0], axis);
+}
+
+TEST(RestCaution, AStretchThatStandsIsPlacedAndCounted) {
+  const auto stuck = rest_of(signal([](double v, int n) { return n >= 1500 && n < 1700 ? 0.123 : v; }));
+  ASSERT_TRUE(stuck);
+  EXPECT_EQ(stuck->code, "stood-still");
+  EXPECT_THAT(stuck->text, ::testing::HasSubstr("200 samples from 1.5 s on"));
+  EXPECT_TRUE(rest_of(signal([](double v, int n) { return n % 900 < 40 ? 0.0 : v; })));
+}
+
+TEST(RestCaution, WhatRestsByNatureDoesNot) {
+  EXPECT_FALSE(rest_of(signal([](double v, int) { return v; })));
+  EXPECT_FALSE(rest_of(signal([](double v, int n) { return n % 900 < 20 ? 0.0 : v; })));           // Short.
+  EXPECT_FALSE(rest_of(signal([](double v, int n) { return n % 100 < 60 ? 0.0 : v; })));           // Pulses.
+  EXPECT_FALSE(rest_of(signal([](double v, int n) { return n >= 1500 && n < 1700 ? 5.0 : v; })));  // A rail.
+  EXPECT_FALSE(rest_of(signal([](double v, int n) { return n >= 3900 ? 0.0 : v; })));              // Padding.
+  // A slow signal in few steps.
+  EXPECT_FALSE(rest_of(signal([](double, int n) { return std::round(20 * std::sin(0.002 * n)) / 20; })));
+}
+
 }  // namespace
 }  // namespace vprism

@@ -126,6 +126,7 @@ TEST(LineStates, WhatMovesGraduallyOrIsNoSingleLineHasNone) {
     for (int i = 0; i < 6; ++i) {
       std::mt19937_64 bits(zoo::seed_of(kind.name, 400 + i));
       const zoo::Record record = kind.make(bits);
+      if (record.truth.kinds.contains("switching")) continue;
       EXPECT_FALSE(find_line_states(record.x, record.rate_hz)) << kind.name << " " << i;
     }
   }
