@@ -123,7 +123,7 @@ TEST(LineStates, WhatMovesGraduallyOrIsNoSingleLineHasNone) {
   for (const zoo::Kind& kind : zoo::kinds()) {
     if (kind.name == "intermittent tone" || kind.name == "level step" || kind.name == "level that steps")
       continue;
-    for (int i = 0; i < 6; ++i) {
+    for (int i = 0; i < 3; ++i) {
       std::mt19937_64 bits(zoo::seed_of(kind.name, 400 + i));
       const zoo::Record record = kind.make(bits);
       if (record.truth.kinds.contains("switching")) continue;
