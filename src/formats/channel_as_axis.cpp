@@ -107,7 +107,7 @@ std::unique_ptr<SampleSource> with_axis_channel(std::unique_ptr<SampleSource> so
                                                 const ReadSettings& settings) {
   const Recording& r = source->recording();
   const bool named = !settings.axis.empty() && settings.axis != "none";
-  if (settings.axis == "none" || source->carries_stamps() || r.complex || (named && r.axis.interval > 0) ||
+  if (settings.axis == "none" || source->carries_stamps() || r.complex ||
       r.axis.domain != Axis::Domain::time || r.samples < 2)
     return source;
   std::size_t chosen = 0;

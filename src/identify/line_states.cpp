@@ -322,7 +322,7 @@ std::optional<LineStates> find_line_states(std::span<const double> x, double rat
   const double mean = std::accumulate(about.begin(), about.end(), 0.0) /
                       static_cast<double>(std::max<std::size_t>(1, x.size()));
   for (double& v : about) v -= mean;
-  // Short windows miss no change, long ones tell the most.
+  // Short windows miss no change, long ones measure best.
   std::optional<LineStates> found;
   for (std::size_t length = 32; 8 * length <= x.size(); length *= 2) {
     auto states = Finder(about, rate_hz, length).run();
