@@ -14,13 +14,13 @@ namespace vprism {
 namespace {
 
 /// Where most of a segment's power lies.
-struct Place {
+struct SweptPlace {
   double time_s = 0, hz = 0;
   double power = 0, inside = 0;  ///< Of the segment about its mean, and of the line in it.
 };
 
 /// Hann windows, half overlapping. The line reaches from its summit down to a fiftieth on both sides.
-std::vector<Place> places_of(std::span<const double> x, double rate_hz, std::size_t length) {
+std::vector<SweptPlace> places_of(std::span<const double> x, double rate_hz, std::size_t length) {
   const RealFft fft(length);
   FftArray<double> in(length);
   FftArray<std::complex<double>> bins(fft.bins());
@@ -28,14 +28,14 @@ std::vector<Place> places_of(std::span<const double> x, double rate_hz, std::siz
   for (std::size_t n = 0; n < length; ++n)
     window[n] = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
                                      static_cast<double>(length));
-  std::vector<Place> out;
+  std::vector<SweptPlace> out;
   for (std::size_t at = 0; at + length <= x.size(); at += length / 2) {
     double mean = 0;
     for (std::size_t n = 0; n < length; ++n) mean += x[at + n];
     mean /= static_cast<double>(length);
     for (std::size_t n = 0; n < length; ++n) in.data()[n] = window[n] * (x[at + n] - mean);
     fft.run(in, bins);
-    Place place;
+    SweptPlace place;
     for (std::size_t k = 0; k < power.size(); ++k)
       power[k] = std::norm(bins.data()[k]), place.power += power[k];
     const auto top = static_cast<std::size_t>(std::max_element(power.begin(), power.end()) - power.begin());
@@ -84,12 +84,12 @@ double window_std_s(std::size_t length, double rate_hz) {
 }
 
 /// From the places of one length of segments; `scatter` gets what they scatter by, in hertz.
-std::optional<Sweep> sweep_through(const std::vector<Place>& places, double rate_hz, std::size_t length,
+std::optional<Sweep> sweep_through(const std::vector<SweptPlace>& places, double rate_hz, std::size_t length,
                                    double duration_s, double& scatter) {
   constexpr double least_power = 0.05, least_share = 0.5, least_explained = 0.98;
   double strongest = 0;
-  for (const Place& p : places) strongest = std::max(strongest, p.power);
-  const auto is_there = [&](const Place& p) { return p.power > least_power * strongest; };
+  for (const SweptPlace& p : places) strongest = std::max(strongest, p.power);
+  const auto is_there = [&](const SweptPlace& p) { return p.power > least_power * strongest; };
   const auto first = std::find_if(places.begin(), places.end(), is_there);
   const auto last = std::find_if(places.rbegin(), places.rend(), is_there);
   if (first == places.end()) return {};
