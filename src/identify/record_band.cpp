@@ -19,7 +19,7 @@ namespace vprism {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr std::size_t run = 32;  ///< Bins that are kept together where not all are.
+constexpr std::size_t bins_together = 32;  ///< Bins that are kept together where not all are.
 
 }  // namespace
 
@@ -31,7 +31,7 @@ RecordBand::RecordBand(const RecordSpectra& record, std::vector<std::size_t> cha
   const std::size_t most = std::clamp<std::size_t>(12000 / channels_.size(), 600, 3000);
   const std::size_t every = (to - from + most - 1) / most;
   for (std::size_t k = from; k < to; ++k)
-    if ((k / run) % every == 0) bins_.push_back(k);
+    if ((k / bins_together) % every == 0) bins_.push_back(k);
   middle_ = static_cast<double>(from + to) / 2, half_ = static_cast<double>(to - from) / 2;
   for (const std::size_t c : channels_) {
     ComplexVector y(rows());
