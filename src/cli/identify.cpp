@@ -153,7 +153,8 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   const bool hold = !recording.complex && recording.samples <= most_fitted &&
                     static_cast<std::size_t>(recording.samples) * spectra.size() <= most_samples_held;
   std::vector<std::vector<double>> held(hold ? spectra.size() : 0);
-  std::vector<std::vector<double>> rests(spectra.size());  // Without what dies away, where something does.
+  std::vector<std::vector<double>> rests(
+      spectra.size());  // Without what dies away or jumps, where something does.
   StatisticsEstimator statistics(recording.channels.size() * (recording.complex ? 2 : 1));
   LevelsEstimator levels_of_values(recording.channels.size() * (recording.complex ? 2 : 1));
   RestEstimator rests_of_values(recording.channels.size() * (recording.complex ? 2 : 1));
@@ -208,6 +209,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     std::vector<WatchResult> kept;
     std::vector<std::size_t> channels;
     std::vector<std::vector<JudgedBand>> bands(spectra.size());
+    std::vector<std::optional<LineStates>> states(spectra.size());
     const std::vector<Levels> known = levels_of_values.result();
     std::vector<std::vector<std::size_t>> quantised(spectra.size());
     std::vector<std::vector<double>> rounding(spectra.size());  // Frequencies: places change.
@@ -239,6 +241,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         }
         refine(spectra[c], verdict.rest.empty() ? held[c] : verdict.rest);
         rests[c] = std::move(verdict.rest);
+        states[c] = std::move(verdict.states);
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) {
       quantised[c] = places_of(rounding[c], spectra[c].peaks);
@@ -257,9 +260,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       const double rounded = quantised[c].empty() ? 0 : 1.5 * known[c].step / std::sqrt(12.0);
       double small = 0;  // Squares of what rounding may have made besides.
       std::vector<Finding> named = name_channel(recording, spectra[c], result.noise[c], settings, bands[c]);
-      if (judged && may_be_switching(named, spectra[c].spectrum.rms_total()))
-        if (const auto states = find_line_states(held[c], recording.axis.rate_hz()))
-          take_switching(recording, spectra[c], *states, named, result.noise[c]);
+      if (states[c]) named.insert(named.begin(), told_switching(recording, spectra[c], *states[c]));
       for (Finding& f : named) {
         if (f.level_rms < rounded) {
           small += f.level_rms * f.level_rms;

@@ -54,12 +54,8 @@ std::vector<Finding> name_channel(const Recording& recording, const ChannelSpect
 
 // identify_kinds.cpp
 Finding told_band(const Recording& recording, const ChannelSpectrum& channel, const JudgedBand& band);
-/// One line that jumps between states, in place of all that its jumps looked like; the noise is what stands
-/// beside it while it holds still.
-void take_switching(const Recording& recording, const ChannelSpectrum& channel, const LineStates& states,
-                    std::vector<Finding>& findings, NoiseShape& noise);
-/// Whether a tenth of the mean square is held by what a line that jumps may look like.
-bool may_be_switching(const std::vector<Finding>& findings, double rms);
+/// One line that jumps between states.
+Finding told_switching(const Recording& recording, const ChannelSpectrum& channel, const LineStates& states);
 /// A straight line that explains `share` of the mean square about the mean.
 std::optional<Finding> told_trend(const Recording& recording, const Channel& channel, double per_s,
                                   double share, double rms);

@@ -54,19 +54,7 @@ std::string text_of(const LineStates& s, const LineState& main, const std::strin
 
 }  // namespace
 
-bool may_be_switching(const std::vector<Finding>& findings, double rms) {
-  static constexpr std::string_view likely[] = {"resonance", "broadband",   "impulse-family",  "unresolved",
-                                                "wandering", "burst",       "sideband-family", "stepping",
-                                                "impulses",  "intermittent"};
-  double square = 0;
-  for (const Finding& f : findings)
-    if (std::find(std::begin(likely), std::end(likely), f.kind) != std::end(likely))
-      square += f.level_rms * f.level_rms;
-  return square > 0.1 * rms * rms;
-}
-
-void take_switching(const Recording& r, const ChannelSpectrum& c, const LineStates& states,
-                    std::vector<Finding>& findings, NoiseShape& noise) {
+Finding told_switching(const Recording& r, const ChannelSpectrum& c, const LineStates& states) {
   const LineState& main = *std::max_element(
       states.states.begin(), states.states.end(), [](const LineState& a, const LineState& b) {
         return a.amplitude * a.amplitude * a.share < b.amplitude * b.amplitude * b.share;
@@ -103,24 +91,19 @@ void take_switching(const Recording& r, const ChannelSpectrum& c, const LineStat
   f.numbers = {{"states", static_cast<double>(states.states.size())},
                {"changes", static_cast<double>(states.changes_s.size())},
                {"first_change_s", r.axis.start + states.changes_s.front()}};
+  for (std::size_t k = 0; k < states.states.size(); ++k) {
+    const LineState& s = states.states[k];
+    const std::string key = fmt::format("state_{}_", k + 1);
+    if (s.amplitude > 0)
+      f.numbers.insert(f.numbers.end(), {{key + "hz", s.frequency_hz}, {key + "std_hz", s.frequency_std_hz}});
+    f.numbers.insert(f.numbers.end(),
+                     {{key + "level", s.amplitude / std::sqrt(2.0)}, {key + "share", s.share}});
+  }
   if (!states.jumps_deg.empty()) f.numbers.emplace_back("first_jump_deg", states.jumps_deg.front());
   if (states.rate_hz > 0)
     f.numbers.emplace_back("change_rate_hz", states.rate_hz),
         f.numbers.emplace_back("change_rate_std_hz", states.rate_std_hz);
-  // Its jumps spread it over the spectrum: other lines stay where it can't reach, or stand far above it.
-  const double wide = 12 / states.window_s;
-  double low = main.frequency_hz, high = low;
-  for (const LineState& s : states.states)
-    low = std::min(low, s.frequency_hz - wide), high = std::max(high, s.frequency_hz + wide);
-  std::erase_if(findings, [&](const Finding& other) {
-    const bool line = other.kind == "tone" || other.kind == "harmonic-family" || other.kind == "mains-hum" ||
-                      other.kind == "trend" || other.kind == "quantisation";
-    return !line || (other.frequency_hz > low && other.frequency_hz < high);
-  });
-  findings.insert(findings.begin(), std::move(f));
-  // The floor of the spectrum is what its jumps spread.
-  noise = {};
-  noise.rms = states.left_rms, noise.scatter_db = 99;
+  return f;
 }
 
 }  // namespace vprism

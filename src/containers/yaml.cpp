@@ -1,12 +1,11 @@
 // yaml.cpp: YAML 1.2 by its packaged library, as a document of objects, arrays, numbers and texts.
 #include <yaml-cpp/yaml.h>
 
-#include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "base/error.h"
 #include "containers/entries.h"
-#include "formats/text_layout.h"
+#include "formats/document_values.h"
 
 namespace vprism {
 
@@ -25,18 +24,9 @@ struct Bound {
 
 Document scalar(const YAML::Node& node) {
   const std::string& text = node.Scalar();
-  double value = 0;
   if (node.Tag() == "!") return text;  // In quotes.
-  if (text.empty() || text == "~" || text == "null" || text == ".nan" || text == ".NaN" || text == "nan")
-    return nullptr;
   if (text == "true" || text == "false") return text == "true";
-  if (text.find_first_not_of("+-0123456789") == std::string::npos && text.size() < 18) {
-    char* end = nullptr;
-    const long long whole = std::strtoll(text.c_str(), &end, 10);
-    if (*end == '\0') return whole;
-  }
-  if (parse_cell(text, '.', value) && std::isfinite(value)) return value;
-  return text;
+  return document_value(text);
 }
 
 Document document_of(const YAML::Node& node, int depth, Bound& bound) {

@@ -107,9 +107,13 @@ std::unique_ptr<SampleSource> with_axis_channel(std::unique_ptr<SampleSource> so
                                                 const ReadSettings& settings) {
   const Recording& r = source->recording();
   const bool named = !settings.axis.empty() && settings.axis != "none";
-  if (settings.axis == "none" || source->carries_stamps() || r.complex ||
-      r.axis.domain != Axis::Domain::time || r.samples < 2)
+  if (settings.axis == "none" || source->carries_stamps() || r.axis.domain != Axis::Domain::time ||
+      r.samples < 2)
     return source;
+  if (r.complex && named)
+    throw Error(Status::usage,
+                "--axis " + settings.axis + ": " + r.file + " has complex channels, which are no axis");
+  if (r.complex) return source;
   std::size_t chosen = 0;
   if (named) {
     std::vector<std::string> names;

@@ -19,43 +19,6 @@ constexpr std::size_t stamps_column = std::numeric_limits<std::size_t>::max();
 
 }  // namespace
 
-void take_axis_column(Recording& recording, FieldLayout& layout, const ReadSettings& settings) {
-  if (settings.axis.empty() || settings.axis == "none" || layout.stamps) return;
-  std::vector<std::string> names;
-  for (const Channel& channel : recording.channels) names.push_back(channel.name);
-  auto at = static_cast<std::size_t>(std::find(names.begin(), names.end(), settings.axis) - names.begin());
-  if (at == names.size() && settings.axis.find_first_not_of("0123456789") == std::string::npos &&
-      settings.axis.size() < 6)
-    at = std::stoul(settings.axis) - 1;
-  if (at >= names.size())
-    throw Error(Status::usage, "--axis: " + unknown_name("channel", settings.axis, names));
-  if (recording.complex || names.size() < 2)
-    throw Error(Status::usage,
-                "--axis " + settings.axis + ": " + recording.file + " has " +
-                    (recording.complex ? "complex channels, which are no axis"
-                                       : "one channel alone, which can't be the axis as well"));
-  const Channel channel = recording.channels[at];
-  layout.stamps = layout.columns[at];
-  layout.columns.erase(layout.columns.begin() + static_cast<std::ptrdiff_t>(at));
-  recording.channels.erase(recording.channels.begin() + static_cast<std::ptrdiff_t>(at));
-  Axis& axis = recording.axis;
-  axis.source = "channel \"" + channel.name + "\"";
-  double factor = 1;
-  if (channel.unit.dimensionless()) {
-    // Seconds.
-  } else if (channel.unit.converts_to(Unit::parse("s"))) {
-    factor = channel.unit.convert(1, Unit::parse("s"));
-  } else {
-    const bool frequency = channel.unit.converts_to(Unit::parse("Hz"));
-    axis.domain = frequency ? Axis::Domain::frequency : Axis::Domain::other;
-    axis.name = channel.name;
-    axis.unit = frequency ? Unit::parse("Hz") : channel.unit;
-    if (frequency) factor = channel.unit.convert(1, axis.unit);
-  }
-  layout.stamps->factor *= factor;
-  layout.stamps->add *= factor;
-}
-
 FieldSource::FieldSource(InputFile file, Recording recording, FieldLayout layout,
                          const ReadSettings& settings, double file_interval, const std::string& file_source)
     : file_(std::move(file)),

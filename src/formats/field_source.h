@@ -31,11 +31,6 @@ struct FieldLayout {
   bool stamps_are_magnitudes = false;  ///< A sign before a stamp means something else and is dropped.
 };
 
-/// Makes the column that `settings.axis` names, by name or number from 1, the axis: times, or frequencies
-/// where its unit is one. Nothing for "", "none", and where there are stamps already. Throws Error(usage) for
-/// a column that is not there or complex.
-void take_axis_column(Recording& recording, FieldLayout& layout, const ReadSettings& settings);
-
 class FieldSource : public SampleSource {
  public:
   /// `recording` has its samples counted, and its axis if there are no stamps; `file_interval` and

@@ -67,7 +67,6 @@ std::unique_ptr<SampleSource> open_flat_binary(const FileHead& head, const ReadS
   for (std::size_t c = 0; c < layout.channels; ++c)
     fields.columns.push_back(layout.sequential ? Field{layout.type, layout.skip + c * samples * size, size}
                                                : Field{layout.type, layout.skip + c * size, frame});
-  take_axis_column(recording, fields, settings);
   InputFile file(head.path);
   if (!layout.sequential || layout.channels == 1) file.pass_on_to(settings.digest);
   return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(fields), settings, 0,

@@ -118,7 +118,7 @@ std::unique_ptr<SampleSource> open_recording(const std::string& path, const Read
   const bool packed = recognises_gzip(head) && lower_case(path).ends_with(".gz");
   if (!settings.binary.empty() && !packed) {
     require_no_part(path, settings);
-    return open_flat_binary(head, settings);
+    return with_axis_channel(open_flat_binary(head, settings), settings);
   }
   for (const Format& format : format_table()) {
     if (!format.recognises(head)) continue;

@@ -9,6 +9,7 @@
 #include "formats/json_series.h"
 #include "formats/key_meaning.h"
 #include "formats/title_names.h"
+#include "signal/stamps.h"
 
 namespace vprism {
 
@@ -227,6 +228,15 @@ bool json_rises(const std::vector<double>& values) {
   // Not greater than the one before: also where either is missing.
   const auto stalls = [](double a, double b) { return !(b > a); };
   return std::adjacent_find(values.begin(), values.end(), stalls) == values.end();
+}
+
+void assume_abscissa(const std::vector<JsonSeries*>& beside_each_other) {
+  if (beside_each_other.size() < 2) return;
+  for (JsonSeries* const series : beside_each_other)
+    if (is_abscissa_key(series->key) && rises_evenly(series->values)) {
+      series->assumed_axis = true;
+      return;
+    }
 }
 
 void take_units_beside(const Document& value, std::vector<JsonSeries>& found) {

@@ -56,6 +56,9 @@ Channel json_channel(const JsonSeries& series, const std::string& usual = "");
 /// Each greater than the one before, none missing.
 bool json_rises(const std::vector<double>& values);
 
+/// An "x" that rises by even steps beside others is their axis.
+void assume_abscissa(const std::vector<JsonSeries*>& beside_each_other);
+
 /// Units that stand in the object of these arrays: {"units": {"a": "V"}}, or "a_unit": "V".
 void take_units_beside(const nlohmann::ordered_json& object, std::vector<JsonSeries>& found);
 

@@ -310,13 +310,9 @@ class Walk {
     std::map<std::size_t, std::vector<Series*>> by_length;
     for (Series& series : found) by_length[series.values.size()].push_back(&series);
     for (auto& [length, alike] : by_length) {
-      if (alike.size() > 1 && axis_.empty() && beside.interval_s == 0 &&
+      if (axis_.empty() && beside.interval_s == 0 &&
           std::none_of(alike.begin(), alike.end(), [&](const Series* s) { return is_axis(*s); }))
-        for (Series* const series : alike)
-          if (is_abscissa_key(series->key) && rises_evenly(series->values)) {
-            series->assumed_axis = true;
-            break;
-          }
+        assume_abscissa(alike);
       JsonTable table;
       table.name = place, table.interval_s = beside.interval_s, table.start_s = beside.start_s;
       table.interval_source = "member \"" + clean_text(beside.interval_source) + "\"";

@@ -138,7 +138,6 @@ std::unique_ptr<SampleSource> open_npy_array(InputFile file, Recording recording
   recording.complex = !imaginary.empty();
   layout.columns.insert(layout.columns.end(), imaginary.begin(), imaginary.end());
   make_names_distinct(recording.channels);
-  take_axis_column(recording, layout, settings);
   return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(layout), settings,
                                        interval_s, interval_source);
 }
@@ -248,7 +247,6 @@ std::unique_ptr<SampleSource> open_npy_together(InputFile file, const std::vecto
   recording.complex = !imaginary.empty();
   layout.columns.insert(layout.columns.end(), imaginary.begin(), imaginary.end());
   make_names_distinct(recording.channels);
-  if (!layout.stamps) take_axis_column(recording, layout, settings);
   return std::make_unique<FieldSource>(std::move(file), std::move(recording), std::move(layout), settings,
                                        interval_s, interval_source);
 }

@@ -86,9 +86,10 @@ class Reader {
     std::string cell;
     const auto end_cell = [&] {
       if (cell.empty() || cell == "...") return cell.clear();
+      // What is no number keeps its place.
       if (const auto value = program_value(cell))
         row.push_back(*value);
-      else if (lower_case(cell) == "nan" || lower_case(cell) == "none")
+      else
         row.push_back(nullptr);
       cell.clear();
     };

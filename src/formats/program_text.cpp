@@ -20,11 +20,13 @@ std::string_view without_remark(std::string_view line) {
 }
 
 /// Numbers, brackets, and what parts them; at least one number.
-bool is_of_values(std::string_view line) {
-  line = without_remark(line);
-  return line.find_first_not_of("0123456789+-.,;eEdDfFlLuUxXabcABCnNo{}[]() \t\r\n") ==
-             std::string_view::npos &&
-         line.find_first_of("0123456789") != std::string_view::npos;
+bool is_of_values(std::string_view whole) {
+  std::string line(without_remark(whole));
+  // Where missing numbers come from.
+  for (const std::string_view from : {"numpy.", "np.", "math."})
+    for (std::size_t at; (at = line.find(from)) != std::string::npos;) line.erase(at, from.size());
+  return line.find_first_not_of("0123456789+-.,;eEdDfFlLuUxXabcABCnNo{}[]() \t\r\n") == std::string::npos &&
+         line.find_first_of("0123456789") != std::string::npos;
 }
 
 }  // namespace

@@ -231,7 +231,9 @@ struct RowParser {
         }
       const bool over = w != time_column && cell < cells.size() && is_over_range(cells[cell]);
       const bool is_missing = cell >= cells.size() || is_missing_word(cells[cell]);
-      const bool passes = w != time_column && (missing_allowed || (is_in(layout.sparse) && is_missing));
+      // A column of words for on and off may hold others further down: they are gaps.
+      const bool passes = w != time_column &&
+                          (missing_allowed || (is_in(layout.sparse) && is_missing) || is_in(layout.truths));
       if (over || passes) {
         row[w] = std::nan("");
         words[w] = over || is_missing ? std::string_view() : trimmed(cells[cell]);

@@ -10,9 +10,9 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/document_values.h"
 #include "formats/input_file.h"
 #include "formats/json_recording.h"
-#include "formats/text_preamble.h"
 
 namespace vprism {
 
@@ -21,35 +21,6 @@ namespace {
 using Document = nlohmann::ordered_json;
 constexpr std::uint64_t most_xml_bytes = std::uint64_t{64} << 20;
 constexpr int deepest = 48;
-
-/// A number where all of it is one.
-Document primitive(std::string_view text) {
-  text = trimmed(text);
-  double value = 0;
-  if (parse_cell(text, '.', value) && std::isfinite(value)) return value;
-  return std::string(text);
-}
-
-/// "1 2 3", "1, 2, 3", "1,5; 2,5": two numbers and more; null where anything else stands there.
-Document numbers_in(std::string_view text) {
-  const bool semicolons = text.find(';') != std::string_view::npos;
-  const char decimal = semicolons && text.find('.') == std::string_view::npos ? ',' : '.';
-  const std::string_view between = semicolons ? "; \t\r\n" : ", \t\r\n";
-  Document out = Document::array();
-  for (std::size_t at = text.find_first_not_of(between); at != std::string_view::npos;) {
-    const std::size_t end = std::min(text.size(), text.find_first_of(between, at));
-    const std::string_view cell = text.substr(at, end - at);
-    double value = 0;
-    if (lower_case(cell) == "nan")
-      out.push_back(nullptr);
-    else if (parse_cell(cell, decimal, value))
-      out.push_back(value);
-    else
-      return nullptr;
-    at = text.find_first_not_of(between, end);
-  }
-  return out.size() > 1 ? out : Document(nullptr);
-}
 
 std::string name_of(std::string_view name) {
   const std::size_t colon = name.rfind(':');
@@ -61,7 +32,7 @@ Document document_of(const pugi::xml_node& node, int depth, const std::string& p
   Document out = Document::object();
   for (const pugi::xml_attribute& attribute : node.attributes())
     if (const std::string name = name_of(attribute.name()); name != "xmlns" && name != "schemaLocation")
-      out[name] = primitive(attribute.value());
+      out[name] = document_value(attribute.value());
   // Elements of one name are a list, wherever they stand.
   std::vector<std::pair<std::string, std::vector<Document>>> children;
   std::unordered_map<std::string, std::size_t> place;
@@ -84,12 +55,12 @@ Document document_of(const pugi::xml_node& node, int depth, const std::string& p
       out[key] = Document(std::move(values));
   }
   if (trimmed(text).empty()) return out;
-  Document numbers = numbers_in(text);
-  if (out.empty()) return numbers.is_null() ? primitive(text) : numbers;
+  Document numbers = document_numbers(text);
+  if (out.empty()) return numbers.is_null() ? document_value(text) : numbers;
   if (!numbers.is_null())
     out["values"] = std::move(numbers);
   else
-    out[out.contains("value") ? "text" : "value"] = primitive(text);
+    out[out.contains("value") ? "text" : "value"] = document_value(text);
   return out;
 }
 

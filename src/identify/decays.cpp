@@ -162,6 +162,18 @@ void take_sweep(std::span<const double> samples, double rate_hz, const Spectrum&
   out.bands.push_back(std::move(band));
 }
 
+/// Whether there is more in a record than lines of kinds that are known by now.
+bool leaves_much(const RecordVerdict& verdict, const Spectrum& spectrum) {
+  double known = 0;
+  for (const Peak& p : verdict.peaks)
+    if (!p.broad() && !p.of_band) known += p.rms * p.rms;
+  for (const JudgedBand& band : verdict.bands)
+    if (band.verdict.kind == BandVerdict::Kind::decaying ||
+        band.verdict.kind == BandVerdict::Kind::stepping || band.verdict.kind == BandVerdict::Kind::sweep)
+      known += band.level_rms * band.level_rms;
+  return spectrum.variance > 0 && spectrum.variance - known > 0.03 * spectrum.variance;
+}
+
 }  // namespace
 
 double refine_decay(std::span<const double> x, double rate_hz, double density, Exponential& e) {
@@ -185,10 +197,13 @@ double refine_decay(std::span<const double> x, double rate_hz, double density, E
   return std::sqrt(square / samples);
 }
 
-RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
-                           const SpectrumSettings& settings, const PeakSettings& search,
-                           std::vector<double> floor, std::vector<Peak> peaks,
-                           const std::function<void(std::vector<Peak>&)>& choose) {
+namespace {
+
+/// Bands, what dies away, and what moves.
+RecordVerdict judge_bands_of(std::span<const double> samples, const Spectrum& spectrum,
+                             const SpectrumSettings& settings, const PeakSettings& search,
+                             std::vector<double> floor, std::vector<Peak> peaks,
+                             const std::function<void(std::vector<Peak>&)>& choose) {
   const double rate = spectrum.plan.rate_hz;
   RecordVerdict out;
   std::vector<JudgedBand> taken;
@@ -230,6 +245,37 @@ RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spec
   out.peaks = std::move(peaks), out.floor = std::move(floor);
   out.peaks.insert(out.peaks.end(), taken_peaks.begin(), taken_peaks.end());
   take_sweep(samples, rate, spectrum, out);
+  return out;
+}
+
+/// Without the line that jumps.
+std::optional<RecordVerdict> judge_beside_states(std::span<const double> samples, const Spectrum& spectrum,
+                                                 const SpectrumSettings& settings, const PeakSettings& search,
+                                                 const std::function<void(std::vector<Peak>&)>& choose) {
+  std::optional<LineStates> states = find_line_states(samples, spectrum.plan.rate_hz);
+  if (!states) return {};
+  std::vector<double> rest = std::move(states->rest);
+  const Spectrum beside = spectrum_of(rest, spectrum, settings);
+  PeakSearch found = find_peaks(beside, search);
+  choose(found.peaks);
+  RecordVerdict out =
+      judge_bands_of(rest, beside, settings, search, std::move(found.floor), std::move(found.peaks), choose);
+  if (out.rest.empty()) out.rest = std::move(rest);
+  out.states = std::move(states);
+  return out;
+}
+
+}  // namespace
+
+RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
+                           const SpectrumSettings& settings, const PeakSettings& search,
+                           std::vector<double> floor, std::vector<Peak> peaks,
+                           const std::function<void(std::vector<Peak>&)>& choose) {
+  RecordVerdict out =
+      judge_bands_of(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
+  if (leaves_much(out, spectrum))
+    if (auto beside = judge_beside_states(samples, spectrum, settings, search, choose))
+      return std::move(*beside);
   return out;
 }
 

@@ -4,10 +4,11 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
-#include <map>
 #include <numbers>
 #include <numeric>
 
+#include "base/percentile.h"
+#include "identify/line_stretches.h"
 #include "identify/line_windows.h"
 
 namespace vprism {
@@ -15,19 +16,11 @@ namespace vprism {
 namespace {
 
 using Complex = std::complex<double>;
-using Windows = LineWindows;
 using Look = LineWindows::Look;
 constexpr double tau = LineWindows::tau;
 constexpr std::size_t none = static_cast<std::size_t>(-1);
 
-/// The value that this share of them lies below.
-double quantile_of(std::vector<double> values, double share) {
-  const auto place = values.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(values.size()));
-  std::nth_element(values.begin(), place, values.end());
-  return *place;
-}
-double median_of(std::vector<double> values) { return quantile_of(std::move(values), 0.5); }
-double quartile(std::vector<double> values) { return quantile_of(std::move(values), 0.25); }
+double wrapped(double angle) { return std::remainder(angle, tau); }
 
 /// Values in bunches that lie farther apart than `gap`: for each its place; those in bunches of less than
 /// `fewest` have none. Nothing where more than `most` bunches or a fifth of the values outside them.
@@ -74,13 +67,15 @@ bool well_apart(const Bunches& bunches, double least = 0) {
 }
 
 /// Of whole changes: the longest time that all times between them are multiples of.
-void find_rate(LineStates& out) {
+void find_rate(LineStates& out, double sample_s) {
   const std::vector<double>& at = out.changes_s;
   if (at.size() < 8) return;
   double least = at.back();
   for (std::size_t i = 1; i < at.size(); ++i) least = std::min(least, at[i] - at[i - 1]);
   const double length = at.back() - at.front();
-  if (!(least > 0)) return;
+  // A rate whose periods are some samples, and as many looks as are bounded.
+  constexpr double most = 2e7;
+  if (!(least > 8 * sample_s) || static_cast<double>(at.size()) * 5 * length / least > most) return;
   double best = 0, found = 0;
   for (double hz = 0.3 / least; hz < 1.3 / least; hz += 0.2 / length) {
     Complex sum = 0;
@@ -100,109 +95,139 @@ void find_rate(LineStates& out) {
   if (!(det > 0)) return;
   const double slope = (n * snt - sn * st) / det;
   const double left = std::max(0.0, stt - st * st / n - slope * (snt - sn * st / n));
-  const double std = std::sqrt(left / (n - 2) / (det / n));
+  // Changes lie on samples: of periods that are nearly whole numbers of them, all are off alike.
+  const double periods = std::round(length * found);
+  const double std = std::sqrt(left / (n - 2) / (det / n) + sample_s * sample_s / 24 / (periods * periods));
   if (slope > 0) out.rate_hz = 1 / slope, out.rate_std_hz = std / slope / slope;
 }
 
 class Finder {
  public:
   Finder(std::span<const double> x, double rate_hz, std::size_t length)
-      : windows_(x, rate_hz, length), looks_(windows_.looks) {
-    for (const Look& l : looks_) greatest_ = std::max(greatest_, l.moves);
-  }
+      : x_(x), rate_(rate_hz), length_(length), windows_(x, rate_hz, length) {}
 
   std::optional<LineStates> run() {
-    if (looks_.size() < 16) return {};
-    std::vector<double> lefts, shares;
+    if (windows_.count() < 16 || !may_be_one_line()) return {};
+    for (std::size_t w = 0; w < windows_.count(); ++w) looks_.push_back(windows_.look(w));
+    for (const Look& l : looks_) greatest_ = std::max(greatest_, l.moves);
+    std::vector<double> lefts;
     for (const Look& l : looks_)
-      if (!off(l)) lefts.push_back(l.left), shares.push_back(l.left / l.square);
-    if (lefts.size() < 8 || quartile(shares) > 0.03) return {};
+      if (!off(l)) lefts.push_back(l.left);
+    if (lefts.size() < 8) return {};
     // What is left is noise, as much in any state, and what the fit is off by.
-    const double noise = 4 * quartile(lefts);
+    const double noise = 4 * percentile_of(lefts, 0.25);
     for (std::size_t w = 0; w < looks_.size(); ++w)
       if (!off(looks_[w]) && looks_[w].left <= std::max(noise, 1e-3 * looks_[w].square)) good_.push_back(w);
-    std::size_t still = good_.size();
-    for (const Look& l : looks_) still += off(l) ? 1 : 0;
+    std::size_t dark = 0;
+    for (const Look& l : looks_) dark += off(l) ? 1 : 0;
     // It rests for longer than a window most of the time, but not always.
-    if (2 * still < looks_.size() || good_.size() < 12) return {};
+    if (2 * (good_.size() + dark) < looks_.size() || good_.size() < 12) return {};
     if (!by_frequency() || !by_amplitude()) return {};
+    for (Look& l : looks_)
+      if (off(l)) l.state = states_.size();
     LineStates out;
     out.window_s = 2 * windows_.hop_s();
-    std::map<double, int> frequencies;
-    for (const LineState& s : states_) frequencies[s.frequency_hz] += s.amplitude > 0 ? 1 : 0;
-    for (std::size_t w = 0; w < looks_.size(); ++w)
-      if (off(looks_[w])) looks_[w].state = states_.size();
-    const auto dark = static_cast<std::size_t>(
-        std::count_if(looks_.begin(), looks_.end(), [&](const Look& l) { return off(l); }));
-    list_changes(out);
-    const std::size_t levels = states_.size() + (dark > 0 ? 1 : 0);
-    if (frequencies.size() > 1)
+    list_changes();
+    if (frequencies_.size() > 1)
       out.kind = LineStates::Kind::frequency;
-    else if (levels > 1)
+    else if (states_.size() + (dark > 0 ? 1 : 0) > 1)
       out.kind = LineStates::Kind::amplitude;
-    else if (!by_phase(out))
+    else if (out.kind = LineStates::Kind::phase; !by_phase(out))
       return {};
-    else
-      out.kind = LineStates::Kind::phase;
     // A level that steps once or twice is judged elsewhere, but for a line that drops out and comes back.
-    const auto dark_at = [&](std::size_t w) { return off(looks_[w]); };
     const bool drops =
-        states_.size() == 1 && out.changes_s.size() == 2 && !dark_at(0) && !dark_at(looks_.size() - 1);
-    if (out.kind == LineStates::Kind::amplitude && out.changes_s.size() < 3 && !drops) return {};
+        states_.size() == 1 && changes_.size() == 2 && !off(looks_.front()) && !off(looks_.back());
+    if (out.kind == LineStates::Kind::amplitude && changes_.size() < 3 && !drops) return {};
     // What jumps spoils the window it jumps in; what moves goes from state to state through whole ones. And
     // from one state to the other there is nothing between.
-    if (out.changes_s.empty() || 5 * spoiled_ < 4 * out.changes_s.size() || !jumps_at_once(out)) return {};
-    out.states = states_;
-    if (dark > 0) out.states.push_back({frequencies.begin()->first, 0, 0, 0});
-    std::vector<double> counts(out.states.size(), 0.0);
-    double known = 0, left = 0, all = 0, square = 0, held = 0;
+    if (changes_.empty() || 5 * spoiled_ < 4 * changes_.size() || !jumps_at_once()) return {};
+    double left = 0, all = 0;
+    std::size_t looked = 0;
     for (const Look& l : looks_) {
-      square += l.square;
-      if (l.state == none) continue;
-      counts[l.state] += 1, known += 1;
-      if (!off(l)) left += l.left, all += l.square, held += 1;
+      looked += l.state != none ? 1 : 0;
+      if (l.state != none && !off(l)) left += l.left, all += l.square;
     }
-    const double looked = known;
-    // Between the changes, where they are known; else by windows.
-    if (out.kind != LineStates::Kind::phase && into_.size() == out.changes_s.size()) {
-      std::fill(counts.begin(), counts.end(), 0.0);
-      known = windows_.length_s();
-      double from = 0;
-      for (std::size_t i = 0; i <= into_.size(); ++i) {
-        const double to = i < into_.size() ? out.changes_s[i] : known;
-        counts[i == 0 ? first_ : into_[i - 1]] += to - from;
-        from = to;
-      }
-    }
-    for (std::size_t s = 0; s < counts.size(); ++s) out.states[s].share = counts[s] / known;
-    out.left_rms = std::sqrt(left / std::max(1.0, held));
     out.explained = all > 0 ? 1 - left / all : 0;
-    out.rms = std::sqrt(out.explained * square / static_cast<double>(looks_.size()));
-    if (out.explained < 0.9 || 2 * looked < static_cast<double>(looks_.size())) return {};
-    find_rate(out);
+    if (out.explained < 0.9 || 2 * looked < looks_.size()) return {};
+    if (dark > 0) states_.push_back({frequencies_.front(), 0, 0, 0});
+    measure(out);
+    find_rate(out, 1 / rate_);
     return out;
   }
 
  private:
-  /// Nothing, or a value that stands.
-  bool jumps_at_once(const LineStates& out) const {
-    std::vector<double> at, left;
-    for (const Look& l : looks_)
-      if (l.state != none && !off(l)) at.push_back(l.left);
-    const double usual = std::max(median_of(at), 1e-4 * greatest_);
-    std::size_t last = none, change = 0, seen = 0, clean = 0;
-    for (std::size_t w = 0; w < looks_.size(); ++w) {
-      if (looks_[w].state == none) continue;
-      if (last != none && w > last + 1 && change < out.changes_s.size()) {
-        const auto [squares, samples, holds] =
-            windows_.left_between(last, off(looks_[last]), w, off(looks_[w]), out.changes_s[change]);
-        if (holds) ++seen, ++change, clean += squares < 6 * usual * samples ? 1 : 0;
-      }
-      last = w;
+  struct Change {
+    std::size_t at, before, behind;  ///< The first sample behind it, and the windows to either side.
+    std::size_t into;                ///< The state behind it.
+  };
+
+  /// A few windows tell whether one sine is all that most of them hold.
+  bool may_be_one_line() {
+    std::vector<Look> some;
+    double greatest = 0;
+    const std::size_t every = std::max<std::size_t>(1, windows_.count() / 24);
+    for (std::size_t w = 0; w < windows_.count(); w += every) {
+      some.push_back(windows_.look(w));
+      greatest = std::max(greatest, some.back().moves);
     }
-    return 10 * clean >= 7 * seen;
+    std::vector<double> shares;
+    for (const Look& l : some)
+      if (l.moves >= 0.004 * greatest && l.square > 0) shares.push_back(l.left / l.square);
+    return shares.size() >= 4 && percentile_of(shares, 0.25) < 0.03;
   }
 
+  LineWindows::Side side(std::size_t window) const { return {window, off(looks_[window]), looks_[window]}; }
+
+  /// The states' frequencies and shares of the time, and the samples without the line.
+  void measure(LineStates& out) {
+    std::vector<LineStretch> stretches = {{0, x_.size(), first_, 0, 0, 0}};
+    for (const Change& change : changes_) {
+      stretches.back().to = change.at;
+      if (stretches.back().from == stretches.back().to) stretches.pop_back();
+      stretches.push_back({change.at, x_.size(), change.into, 0, 0, 0});
+    }
+    std::vector<double> lefts;
+    for (const Look& l : looks_)
+      if (l.state != none && !off(l)) lefts.push_back(l.left);
+    const double noise_rms = std::sqrt(percentile_of(lefts, 0.5));
+    const auto take_off = [&] {
+      for (std::size_t s = 0; s < states_.size(); ++s) {
+        if (states_[s].amplitude == 0) continue;
+        for (LineStretch& stretch : stretches)
+          if (stretch.state == s) stretch.hz = states_[s].frequency_hz, stretch.sxx = 0;
+        share_frequency(windows_, looks_, stretches, s, states_[s].frequency_hz, states_[s].frequency_std_hz);
+      }
+      out.rest.assign(x_.begin(), x_.end());
+      take_stretches_off(out.rest, rate_, stretches, noise_rms, length_);
+    };
+    take_off();
+    if (states_.size() == 2 && states_[1].amplitude == 0) {
+      part_by_short_rests(x_, out.rest, rate_, states_[0].amplitude, noise_rms, 1, stretches);
+      take_off();
+    }
+    for (const LineStretch& stretch : stretches) {
+      states_[stretch.state].share +=
+          static_cast<double>(stretch.to - stretch.from) / static_cast<double>(x_.size());
+      if (stretch.from > 0) out.changes_s.push_back(static_cast<double>(stretch.from) / rate_);
+    }
+    out.states = states_;
+    double square = 0;
+    for (std::size_t n = 0; n < x_.size(); ++n) square += (x_[n] - out.rest[n]) * (x_[n] - out.rest[n]);
+    out.rms = std::sqrt(square / static_cast<double>(x_.size()));
+  }
+
+  bool jumps_at_once() const {
+    std::vector<double> lefts;
+    for (const Look& l : looks_)
+      if (l.state != none && !off(l)) lefts.push_back(l.left);
+    const double usual = std::max(percentile_of(lefts, 0.5), 1e-4 * greatest_);
+    std::size_t clean = 0;
+    for (const Change& c : changes_)
+      clean += windows_.left_between(side(c.before), side(c.behind), c.at) < 6 * usual ? 1 : 0;
+    return 10 * clean >= 7 * changes_.size();
+  }
+
+  /// Nothing, or a value that stands.
   bool off(const Look& l) const { return l.moves < 0.004 * greatest_; }
 
   bool by_frequency() {
@@ -241,17 +266,18 @@ class Finder {
     return true;
   }
 
+  void add_change(std::size_t before, std::size_t behind) {
+    spoiled_ += behind > before + 1 ? 1 : 0;
+    changes_.push_back({windows_.change(side(before), side(behind)), before, behind, looks_[behind].state});
+  }
+
   /// Between windows of two states, wherever they stand next to each other but for what is of neither.
-  void list_changes(LineStates& out) {
+  void list_changes() {
     std::size_t last = none;
     for (std::size_t w = 0; w < looks_.size(); ++w) {
       if (looks_[w].state == none) continue;
       if (last == none) first_ = looks_[w].state;
-      if (last != none && looks_[w].state != looks_[last].state) {
-        spoiled_ += w > last + 1 ? 1 : 0;
-        into_.push_back(looks_[w].state);
-        out.changes_s.push_back(windows_.change_s(last, off(looks_[last]), w, off(looks_[w])));
-      }
+      if (last != none && looks_[w].state != looks_[last].state) add_change(last, w);
       last = w;
     }
   }
@@ -266,10 +292,10 @@ class Finder {
           wrapped(looks_[w].phase - looks_[w - 1].phase - tau * frequencies_[0] * windows_.hop_s()));
     }
     if (turns.size() < 8) return false;
-    const double drift = median_of(turns);
+    const double drift = percentile_of(turns, 0.5);
     std::vector<double> scatter;
     for (const double t : turns) scatter.push_back(std::abs(wrapped(t - drift)));
-    const double usual = std::max(1.5 * median_of(scatter), 1e-4);
+    const double usual = std::max(1.5 * percentile_of(scatter, 0.5), 1e-4);
     if (usual > 0.05) return false;
     const double hz = frequencies_[0] + drift / tau / windows_.hop_s();
     std::size_t last = none;
@@ -280,14 +306,13 @@ class Finder {
         const double jump = wrapped(looks_[w].phase - looks_[last].phase - tau * hz * gone);
         if (w > last + 1 &&
             std::abs(jump) > std::max(0.35, 12 * usual * std::sqrt(static_cast<double>(w - last)))) {
-          ++spoiled_;
-          out.changes_s.push_back(windows_.change_s(last, false, w, false));
+          add_change(last, w);
           out.jumps_deg.push_back(jump * 360 / tau);
         }
       }
       last = w;
     }
-    if (out.changes_s.empty()) return false;
+    if (changes_.empty()) return false;
     states_[0].frequency_hz = hz;
     // All jumps multiples of a half, a quarter or an eighth of a turn.
     for (const std::size_t phases : {2u, 4u, 8u}) {
@@ -304,13 +329,16 @@ class Finder {
     // Many jumps of any size are no single line's.
     return out.phases > 0 || out.jumps_deg.size() <= 24;
   }
-  static double wrapped(double angle) { return angle - tau * std::round(angle / tau); }
 
-  Windows windows_;
-  std::vector<Look>& looks_;
+  std::span<const double> x_;
+  double rate_;
+  std::size_t length_;
+  LineWindows windows_;
+  std::vector<Look> looks_;
   double greatest_ = 0;
   std::size_t spoiled_ = 0, first_ = 0;
-  std::vector<std::size_t> good_, place_, into_;
+  std::vector<std::size_t> good_, place_;
+  std::vector<Change> changes_;
   std::vector<double> frequencies_, spread_;
   std::vector<LineState> states_;
 };
@@ -324,10 +352,13 @@ std::optional<LineStates> find_line_states(std::span<const double> x, double rat
   for (double& v : about) v -= mean;
   // Short windows miss no change, long ones measure best.
   std::optional<LineStates> found;
-  for (std::size_t length = 32; 8 * length <= x.size(); length *= 2) {
+  constexpr std::size_t longest = 16384;
+  for (std::size_t length = 32; length <= longest && 8 * length <= x.size(); length *= 2) {
     auto states = Finder(about, rate_hz, length).run();
     if (states && (!found || states->changes_s.size() >= found->changes_s.size())) found = std::move(states);
   }
+  if (found)
+    for (double& v : found->rest) v += mean;
   return found;
 }
 

@@ -24,9 +24,9 @@ struct LineStates {
   double window_s = 0;            ///< How finely the record was looked at.
   /// Where the times between changes are multiples of one: that rate.
   double rate_hz = 0, rate_std_hz = 0;
-  double rms = 0;        ///< Over the record.
-  double left_rms = 0;   ///< What stands beside it while it holds still.
-  double explained = 0;  ///< Share of the mean square about the mean where it holds still.
+  double rms = 0;            ///< Over the record.
+  double explained = 0;      ///< Share of the mean square about the mean where it holds still.
+  std::vector<double> rest;  ///< The samples without it.
 };
 
 /// Looks at windows of each length that a power of two gives: in each one sine is fitted, and where at least

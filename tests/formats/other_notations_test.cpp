@@ -138,6 +138,43 @@ TEST(Program, AMatrixHasARowInEachLineUnlessCommasGoOn) {
   EXPECT_THAT(r.columns[2], ElementsAre(4, 5, 6));
 }
 
+TEST(OtherNotations, WhatIsNoNumberKeepsItsPlace) {
+  const auto second = [](const std::string& name, const std::string& text) {
+    const WholeRecording r = read_text(name, text);
+    EXPECT_EQ(r.columns.at(0).size(), 12u) << name;
+    return r.columns.at(0).at(1);
+  };
+  const std::string more = repeated(" 3", 10), listed = repeated(", 3", 10);
+  EXPECT_TRUE(std::isnan(second("a.xml", "<d><v>1 FAULT" + more + "</v></d>")));
+  EXPECT_TRUE(std::isnan(second("a.yaml", "fs: 10\nv: [1, .nan" + listed + "]\n")));
+  EXPECT_TRUE(std::isnan(second("a.py", "v = [1, np.nan" + listed + "]\nw = [1, 2" + listed + "]\n")));
+  // Columns of on and off that hold another word further down.
+  std::string rows = "time (s),gate,force (N)\n";
+  for (int n = 0; n < 60; ++n)
+    rows += std::to_string(n * 0.01) + "," +
+            (n == 40      ? "FAULT"
+             : n % 2 == 0 ? "on"
+                          : "off") +
+            "," + std::to_string(n % 7) + "\n";
+  EXPECT_EQ(read_text("a.csv", rows).names(), (std::vector<std::string>{"force"}));
+}
+
+TEST(OtherNotations, NanosecondsSince1970KeepTheirDigits) {
+  std::string yaml = "rows:\n", xml = "<log>";
+  for (int n = 0; n < 20; ++n) {
+    const std::string stamp = std::to_string(1700000000000000000 + 1000LL * n),
+                      value = std::to_string(n * n % 7);
+    yaml += "  - {t: " + stamp + ", u: " + value + "}\n";
+    xml += "<row t=\"" + stamp + "\" u=\"" + value + "\"/>";
+  }
+  for (const auto& [name, text] :
+       {std::pair<std::string, std::string>("a.yaml", yaml), {"a.xml", xml + "</log>"}}) {
+    const WholeRecording r = read_text(name, text);
+    EXPECT_NEAR(r.recording.axis.interval, 1e-6, 1e-12) << name;
+    EXPECT_EQ(r.recording.zero_ns, 1700000000000000000) << name;
+  }
+}
+
 TEST(TimesInArrays, AFirstChannelThatRisesEvenlyIsTheTimeWhereNothingElseIs) {
   const ScratchFolder folder;
   ASSERT_TRUE(run_python(folder, R"(

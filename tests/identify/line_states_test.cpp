@@ -46,16 +46,19 @@ Keyed keyed(std::mt19937_64& bits, double symbol_s, const std::vector<Symbol>& s
 
 TEST(LineStates, KeyedFrequenciesLevelsAndPhasesAreFound) {
   std::mt19937_64 bits(3);
-  int rates = 0, within_three = 0, known = 0;
-  for (int trial = 0; trial < 8; ++trial) {
+  int rates = 0, within_three = 0, known = 0, lines = 0, lines_one = 0, lines_three = 0;
+  const auto hold = [&](const LineState& state, double hz) {
+    const double off = std::abs(state.frequency_hz - hz) / state.frequency_std_hz;
+    ++lines, lines_one += off <= 1 ? 1 : 0, lines_three += off <= 3 ? 1 : 0;
+  };
+  for (int trial = 0; trial < 16; ++trial) {
     const double symbol = zoo::between(bits, 0.015, 0.04), hz = zoo::between(bits, 700, 1500),
                  other = hz + zoo::between(bits, 150, 500);
     const auto frequencies = find_line_states(keyed(bits, symbol, {{hz, 1, 0}, {other, 1, 0}}).x, rate);
     ASSERT_TRUE(frequencies) << trial;
     EXPECT_EQ(frequencies->kind, Kind::frequency);
     ASSERT_EQ(frequencies->states.size(), 2u);
-    EXPECT_NEAR(frequencies->states[0].frequency_hz, hz, 0.2);
-    EXPECT_NEAR(frequencies->states[1].frequency_hz, other, 0.2);
+    hold(frequencies->states[0], hz), hold(frequencies->states[1], other);
     const auto levels = find_line_states(keyed(bits, symbol, {{hz, 1, 0}, {hz, 0.3, 0}, {hz, 0, 0}}).x, rate);
     ASSERT_TRUE(levels) << trial;
     EXPECT_EQ(levels->kind, Kind::amplitude);
@@ -63,6 +66,7 @@ TEST(LineStates, KeyedFrequenciesLevelsAndPhasesAreFound) {
     EXPECT_NEAR(levels->states[0].amplitude, 0.3, 0.01);
     EXPECT_NEAR(levels->states[1].amplitude, 1, 0.01);
     EXPECT_EQ(levels->states[2].amplitude, 0);
+    hold(levels->states[0], hz), hold(levels->states[1], hz);
     for (const std::size_t phases : {2u, 4u}) {
       std::vector<Symbol> symbols;
       for (std::size_t k = 0; k < phases; ++k)
@@ -72,6 +76,7 @@ TEST(LineStates, KeyedFrequenciesLevelsAndPhasesAreFound) {
       ASSERT_TRUE(found) << trial << " " << phases;
       EXPECT_EQ(found->kind, Kind::phase);
       EXPECT_EQ(found->phases, phases);
+      hold(found->states[0], hz);
       EXPECT_NEAR(static_cast<double>(found->changes_s.size()), static_cast<double>(made.changes.size()),
                   0.1 * static_cast<double>(made.changes.size()));
       if (found->rate_hz == 0) continue;
@@ -79,9 +84,12 @@ TEST(LineStates, KeyedFrequenciesLevelsAndPhasesAreFound) {
       within_three += std::abs(found->rate_hz - 1 / symbol) <= 3 * found->rate_std_hz ? 1 : 0;
     }
   }
-  EXPECT_GE(known, 12);
+  EXPECT_GE(known, 24);
   EXPECT_EQ(rates, known);
   EXPECT_GE(within_three, known - 1);
+  EXPECT_GE(lines_three, 0.96 * lines);
+  EXPECT_GE(lines_one, 0.5 * lines);
+  EXPECT_LE(lines_one, 0.85 * lines);
 }
 
 TEST(LineStates, LostSamplesAreOneJumpWhereTheyWereLost) {
@@ -101,8 +109,31 @@ TEST(LineStates, LostSamplesAreOneJumpWhereTheyWereLost) {
     ASSERT_EQ(found->changes_s.size(), 1u);
     EXPECT_NEAR(found->changes_s[0], at, 3 / rate);
     EXPECT_NEAR(found->jumps_deg[0], 360 * (hz * lost - std::round(hz * lost)), 2);
-    EXPECT_NEAR(found->left_rms, 0.01, 0.002);
+    // Nothing but the noise is left.
+    double square = 0;
+    for (const double v : found->rest) square += v * v / static_cast<double>(found->rest.size());
+    EXPECT_NEAR(std::sqrt(square), 0.01, 0.001);
   }
+}
+
+TEST(LineStates, AWeakLineBesideOneThatDropsOutStays) {
+  std::mt19937_64 bits(13);
+  std::vector<double> x = zoo::noise(bits, 16384, 0.005);
+  const double weak = 0.02;
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    const double t = static_cast<double>(n) / rate;
+    const bool off = n % 4000 > 1500 && n % 4000 < 1900;
+    x[n] += (off ? 0 : std::sin(tau * 437.3 * t)) + weak * std::sin(tau * 449.1 * t + 1);
+  }
+  const auto found = find_line_states(x, rate);
+  ASSERT_TRUE(found);
+  // What the rest holds at its frequency: the drop-outs' ends are blanked.
+  double c = 0, s = 0;
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    const double t = static_cast<double>(n) / rate;
+    c += found->rest[n] * std::cos(tau * 449.1 * t), s += found->rest[n] * std::sin(tau * 449.1 * t);
+  }
+  EXPECT_NEAR(2 * std::hypot(c, s) / static_cast<double>(x.size()), weak, 0.1 * weak);
 }
 
 TEST(LineStates, AStretchThatStandsIsADropout) {
@@ -117,6 +148,27 @@ TEST(LineStates, AStretchThatStandsIsADropout) {
   EXPECT_NEAR(found->changes_s[0], 7000 / rate, 10 / rate);
   EXPECT_NEAR(found->changes_s[1], 9000 / rate, 10 / rate);
   EXPECT_NEAR(found->states.back().share, 2000 / 16384.0, 0.002);
+}
+
+TEST(LineStates, DropoutsOfAnyLengthAreCounted) {
+  std::mt19937_64 bits(21);
+  for (int trial = 0; trial < 20; ++trial) {
+    const double hz = zoo::between(bits, 250, 900);
+    std::vector<double> x = zoo::noise(bits, 16384, 0.01);
+    for (std::size_t n = 0; n < x.size(); ++n) x[n] += std::sin(tau * hz * static_cast<double>(n) / rate);
+    // One in each thousand or so, from 20 samples, shorter than any window, to 400.
+    std::size_t off = 0, count = 0;
+    for (std::size_t at = 600; at + 1000 < x.size(); at += 1100 + bits() % 300, ++count) {
+      const std::size_t length = 20 + bits() % 380;
+      for (std::size_t n = at; n < at + length; ++n) x[n] = zoo::noise(bits, 1, 0.01)[0];
+      off += length;
+    }
+    const auto found = find_line_states(x, rate);
+    ASSERT_TRUE(found) << trial;
+    EXPECT_EQ(found->kind, Kind::amplitude);
+    EXPECT_NEAR(static_cast<double>(found->changes_s.size()), 2.0 * static_cast<double>(count), 2) << trial;
+    EXPECT_NEAR(found->states.back().share, static_cast<double>(off) / 16384, 0.004) << trial;
+  }
 }
 
 TEST(LineStates, WhatMovesGraduallyOrIsNoSingleLineHasNone) {

@@ -1,0 +1,98 @@
+// further_cells.cpp: which cells of a table's rows are columns besides those that hold plain numbers; see
+// text_evidence.h.
+#include <algorithm>
+
+#include "base/text.h"
+#include "formats/loose_cell.h"
+#include "formats/text_evidence.h"
+#include "formats/text_preamble.h"
+
+namespace vprism {
+
+void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                        std::size_t last) {
+  std::vector<std::string_view> cells;
+  std::vector<std::size_t> numbers, empties, loose, beside_text;  // The last: a setting and its value.
+  std::vector<std::size_t> bracketed, below_zero, truths, ones;
+  std::vector<std::string> others;
+  std::string marked;
+  double value = 0;
+  std::size_t blanks = 0;
+  for (std::size_t i = first; i <= last; ++i) {
+    if (trimmed(lines[i].text).empty()) {
+      ++blanks;
+      continue;
+    }
+    split_cells(lines[i].text, layout.delimiter, cells);
+    if (cells.size() > numbers.size())
+      numbers.resize(cells.size(), 0), empties.resize(cells.size(), 0), loose.resize(cells.size(), 0),
+          beside_text.resize(cells.size(), 0), others.resize(cells.size()), bracketed.resize(cells.size(), 0),
+          below_zero.resize(cells.size(), 0), truths.resize(cells.size(), 0), ones.resize(cells.size(), 0);
+    bool text_before = false;
+    for (std::size_t c = 0; c < cells.size(); ++c) {
+      const bool after_text = text_before;
+      std::string_view bare = trimmed(cells[c]);
+      if (bare.size() > 2 && bare.front() == '"') bare.remove_prefix(1);
+      text_before = !bare.empty() && (bare[0] | 32) >= 'a' && (bare[0] | 32) <= 'z' &&
+                    !parse_any_cell(cells[c], layout.decimal, value) && !is_missing_word(cells[c]) &&
+                    !is_over_range(cells[c]);
+      if (after_text && !text_before && !bare.empty()) ++beside_text[c];
+      if (const auto truth = parse_truth(cells[c])) {
+        ++truths[c], ones[c] += *truth == 1 ? 1 : 0;
+        if (others[c].empty()) others[c] = unquoted_cell(cells[c]);
+      } else if (parse_cell(cells[c], layout.decimal, value)) {
+        ++numbers[c], below_zero[c] += value < 0 ? 1 : 0;
+      } else if (const auto number = parse_loose(cells[c], layout.decimal)) {
+        ++numbers[c], ++loose[c];
+        bracketed[c] += is_in_parentheses(cells[c]) ? 1 : 0;
+        if (number->marked && marked.empty()) marked = unquoted_cell(cells[c]);
+      } else if (is_missing_word(cells[c]) || is_over_range(cells[c]))
+        ++empties[c];
+      else if (others[c].empty())
+        others[c] = unquoted_cell(cells[c]);
+    }
+  }
+  if (!marked.empty())
+    layout.cautions.push_back(
+        {"marks-left-out", Severity::note, "",
+         "numbers have a mark behind them (\"" + marked + "\"), as for a note: they are taken as they stand",
+         "leave out the rows they warn of, if they do"});
+  const std::size_t rows = last - first + 1;
+  std::vector<std::size_t> all;
+  for (std::size_t c = 0; c < numbers.size(); ++c) {
+    const bool taken = std::binary_search(layout.cells.begin(), layout.cells.end(), c);
+    // Words for 1 and 0, both of them, in every row.
+    if (!taken && numbers[c] == 0 && truths[c] >= 8 && truths[c] + empties[c] >= rows - blanks &&
+        ones[c] > 0 && ones[c] < truths[c]) {
+      all.push_back(c), layout.truths.push_back(c);
+      if (empties[c] > 0) layout.sparse.push_back(c);
+      continue;
+    }
+    // As in accounts: some in parentheses, others without, none with a sign.
+    if (bracketed[c] > 0 && bracketed[c] < numbers[c] && below_zero[c] == 0) layout.debits.push_back(c);
+    if (!taken && (rows < 20 || beside_text[c] > 0 || numbers[c] < 3 ||
+                   10 * (numbers[c] + empties[c]) < 9 * rows || !others[c].empty()))
+      continue;
+    all.push_back(c);
+    if (loose[c] > 0) layout.loose.push_back(c);
+    if ((rows >= 20 && 5 * empties[c] > rows) || (!taken && empties[c] > 0)) layout.sparse.push_back(c);
+  }
+  if (!layout.debits.empty())
+    layout.cautions.push_back(
+        {"parentheses-negative", Severity::warning, "",
+         "some numbers stand in parentheses and none has a minus: those in parentheses are "
+         "taken as negative",
+         "if they only mark a value, take it with --compute 'NAME = abs(\"channel\")'"});
+  if (layout.delimiter == ' ' || layout.delimiter == '(')
+    layout.truths.clear();
+  else
+    layout.cells = std::move(all);
+  if (!layout.truths.empty())
+    layout.cautions.push_back({"truths-as-numbers", Severity::note, "",
+                               std::to_string(layout.truths.size()) +
+                                   (layout.truths.size() == 1 ? " column holds" : " columns hold") +
+                                   " words such as on and off, which are taken as 1 and 0",
+                               "leave them out with --columns or --channel"});
+}
+
+}  // namespace vprism
