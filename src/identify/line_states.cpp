@@ -17,10 +17,9 @@ namespace {
 
 using Complex = std::complex<double>;
 using Look = LineWindows::Look;
-constexpr double tau = LineWindows::tau;
 constexpr std::size_t none = static_cast<std::size_t>(-1);
 
-double wrapped(double angle) { return std::remainder(angle, tau); }
+double wrapped(double angle) { return std::remainder(angle, LineWindows::tau); }
 
 /// Values in bunches that lie farther apart than `gap`: for each its place; those in bunches of less than
 /// `fewest` have none. Nothing where more than `most` bunches or a fifth of the values outside them.
@@ -79,7 +78,7 @@ void find_rate(LineStates& out, double sample_s) {
   double best = 0, found = 0;
   for (double hz = 0.3 / least; hz < 1.3 / least; hz += 0.2 / length) {
     Complex sum = 0;
-    for (const double t : at) sum += std::polar(1.0, tau * hz * (t - at.front()));
+    for (const double t : at) sum += std::polar(1.0, LineWindows::tau * hz * (t - at.front()));
     const double together = std::abs(sum) / static_cast<double>(at.size());
     if (together > best) best = together, found = hz;
   }
@@ -288,8 +287,8 @@ class Finder {
     std::vector<double> turns;
     for (std::size_t w = 1; w < looks_.size(); ++w) {
       if (looks_[w].state == none || looks_[w - 1].state == none) continue;
-      turns.push_back(
-          wrapped(looks_[w].phase - looks_[w - 1].phase - tau * frequencies_[0] * windows_.hop_s()));
+      turns.push_back(wrapped(looks_[w].phase - looks_[w - 1].phase -
+                              LineWindows::tau * frequencies_[0] * windows_.hop_s()));
     }
     if (turns.size() < 8) return false;
     const double drift = percentile_of(turns, 0.5);
@@ -297,17 +296,17 @@ class Finder {
     for (const double t : turns) scatter.push_back(std::abs(wrapped(t - drift)));
     const double usual = std::max(1.5 * percentile_of(scatter, 0.5), 1e-4);
     if (usual > 0.05) return false;
-    const double hz = frequencies_[0] + drift / tau / windows_.hop_s();
+    const double hz = frequencies_[0] + drift / LineWindows::tau / windows_.hop_s();
     std::size_t last = none;
     for (std::size_t w = 0; w < looks_.size(); ++w) {
       if (looks_[w].state == none) continue;
       if (last != none) {
         const double gone = windows_.hop_s() * static_cast<double>(w - last);
-        const double jump = wrapped(looks_[w].phase - looks_[last].phase - tau * hz * gone);
+        const double jump = wrapped(looks_[w].phase - looks_[last].phase - LineWindows::tau * hz * gone);
         if (w > last + 1 &&
             std::abs(jump) > std::max(0.35, 12 * usual * std::sqrt(static_cast<double>(w - last)))) {
           add_change(last, w);
-          out.jumps_deg.push_back(jump * 360 / tau);
+          out.jumps_deg.push_back(jump * 360 / LineWindows::tau);
         }
       }
       last = w;

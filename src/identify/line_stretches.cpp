@@ -11,12 +11,10 @@ namespace vprism {
 
 namespace {
 
-constexpr double tau = LineWindows::tau;
-
 /// What of a stretch a sine explains; nothing of one that is too short for it.
 void take_sine_off(std::span<double> x, double rate_hz, double hz) {
   constexpr std::size_t block = TurnedSine::block;
-  const TurnedSine sine(tau * hz / rate_hz);
+  const TurnedSine sine(LineWindows::tau * hz / rate_hz);
   std::array<double, block> c, s;
   double cc = 0, ss = 0, cs = 0, xc = 0, xs = 0;
   for (std::size_t at = 0; at < x.size(); at += block) {
@@ -45,12 +43,12 @@ bool share_frequency(const LineWindows& windows, std::span<const LineWindows::Lo
     std::size_t last = 0;
     for (std::size_t w = 0; w < looks.size(); ++w) {
       if (windows.first(w) < stretch.from || windows.end(w) > stretch.to || looks[w].state != state) continue;
-      const double turned =
-          at.empty()
-              ? 0
-              : phase.back() + std::remainder(looks[w].phase - looks[last].phase -
-                                                  tau * hz * windows.hop_s() * static_cast<double>(w - last),
-                                              tau);
+      const double turned = at.empty()
+                                ? 0
+                                : phase.back() + std::remainder(looks[w].phase - looks[last].phase -
+                                                                    LineWindows::tau * hz * windows.hop_s() *
+                                                                        static_cast<double>(w - last),
+                                                                LineWindows::tau);
       at.push_back(windows.middle_s(w)), phase.push_back(turned);
       last = w;
     }
@@ -79,9 +77,9 @@ bool share_frequency(const LineWindows& windows, std::span<const LineWindows::Lo
     if (s.state != state) continue;
     // Of a long stretch its own is known as well.
     const bool own = s.sxx > 64 * windows.hop_s() * windows.hop_s();
-    s.hz = hz + (own ? s.slope : slope) / tau;
+    s.hz = hz + (own ? s.slope : slope) / LineWindows::tau;
   }
-  hz += slope / tau, hz_std = std::sqrt(scale * variance / sxx) / tau;
+  hz += slope / LineWindows::tau, hz_std = std::sqrt(scale * variance / sxx) / LineWindows::tau;
   return true;
 }
 
