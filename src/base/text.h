@@ -14,6 +14,8 @@ std::string lower_case(std::string_view text);
 std::string_view trimmed(std::string_view text);
 std::vector<std::string> split(std::string_view text, char separator);
 bool starts_with(std::string_view text, std::string_view head);
+/// Of ASCII, whatever the locale.
+constexpr bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
 /// Untrusted text made safe to print: control characters become blanks, broken UTF-8 becomes U+FFFD, runs of
 /// more than `longest` characters end in "...". What it means to a shell, gnuplot or HTML is left as it is:

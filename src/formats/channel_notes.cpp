@@ -19,7 +19,6 @@ struct Noted {
 enum class Said { nothing, plain, name, unit };
 
 bool is_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || (c & 0x80) != 0; }
-bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
 bool is_one_of(const std::string& word, const std::vector<std::string_view>& words) {
   return std::find(words.begin(), words.end(), word) != words.end();

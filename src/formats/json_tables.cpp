@@ -144,11 +144,11 @@ class Walk {
   void channels_of_objects(const std::vector<JsonMember>& members, const std::string& place,
                            const Beside& beside, std::size_t depth) {
     // By rate and length: each of these is a part.
-    struct Kind {
+    struct Alike {
       Beside beside;
       std::vector<Series> series;
     };
-    std::vector<Kind> kinds;
+    std::vector<Alike> kinds;
     for (std::size_t k = 0; k < members.size(); ++k) {
       const Document& one = *members[k].value;
       const std::string& here = members[k].place;
@@ -202,7 +202,7 @@ class Walk {
       }
       found[0].key = name.empty() ? found[0].key + " " + std::to_string(k + 1) : name;
       found[0].unit = unit;
-      const auto same = std::find_if(kinds.begin(), kinds.end(), [&](const Kind& kind) {
+      const auto same = std::find_if(kinds.begin(), kinds.end(), [&](const Alike& kind) {
         return kind.beside.interval_s == own.interval_s && kind.beside.start_s == own.start_s;
       });
       if (same == kinds.end())
@@ -210,7 +210,7 @@ class Walk {
       else
         same->series.push_back(std::move(found[0]));
     }
-    for (Kind& kind : kinds) deliver(std::move(kind.series), place, kind.beside);
+    for (Alike& kind : kinds) deliver(std::move(kind.series), place, kind.beside);
   }
 
   /// An object for each row: members of numbers are columns.

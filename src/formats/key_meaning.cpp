@@ -99,7 +99,7 @@ constexpr Key keys[] = {{"rate", M::rate},
                         {"missingvalue", M::fill}};
 
 /// Parts of a key: "SampleRate_Hz" is sample, rate, hz.
-std::vector<std::string> words_of(std::string_view key) {
+std::vector<std::string> key_words(std::string_view key) {
   std::vector<std::string> out;
   char before = ' ';
   for (const char c : key) {
@@ -140,7 +140,7 @@ bool is_timed(KeyMeaning meaning) {
 }
 
 KeyMeaning worked_out(std::string_view key, double& factor) {
-  std::vector<std::string> words = words_of(key);
+  std::vector<std::string> words = key_words(key);
   const auto joined = [&] {
     std::string out;
     for (const std::string& word : words) out += word;
@@ -231,7 +231,7 @@ bool is_abscissa_key(const std::string& leaf) {
 std::string time_unit_of_key(const std::string& name) {
   // "t_ms", "elapsed_time_us", "Time [ms]".
   if (name.size() > 40) return "";
-  std::vector<std::string> words = words_of(name);
+  std::vector<std::string> words = key_words(name);
   static constexpr std::pair<std::string_view, const char*> units[] = {
       {"s", "s"},   {"sec", "s"}, {"seconds", "s"}, {"ms", "ms"},  {"us", "us"},
       {"ns", "ns"}, {"ps", "ps"}, {"min", "min"},   {"msec", "ms"}};

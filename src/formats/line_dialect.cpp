@@ -16,8 +16,6 @@ namespace vprism {
 
 namespace {
 
-bool is_digit(char c) { return c >= '0' && c <= '9'; }
-
 /// Where nearly all lines that are not blank have keys: all of these, in the order of their appearance. A key
 /// may be absent from some lines, such as that of a slow channel.
 template <typename Parse>

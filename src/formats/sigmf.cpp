@@ -27,7 +27,7 @@ bool ends_with(const std::string& text, std::string_view tail) {
   return text.size() >= tail.size() && std::string_view(text).substr(text.size() - tail.size()) == tail;
 }
 
-std::string text_at(const Json& object, const char* key) {
+std::string clean_text_at(const Json& object, const char* key) {
   const auto found = object.find(key);
   return found != object.end() && found->is_string() ? clean_text(found->get<std::string>()) : "";
 }
@@ -102,7 +102,7 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
     damaged_sigmf(meta_name, "not a JSON object with \"global\"");
   const Json& global = meta["global"];
   std::string data_name = data_named ? head.path : "";
-  const std::string dataset = text_at(global, "core:dataset");
+  const std::string dataset = clean_text_at(global, "core:dataset");
   if (data_name.empty() && !dataset.empty())
     data_name =
         (std::filesystem::path(meta_name).parent_path() / std::filesystem::path(dataset).filename()).string();
@@ -114,7 +114,7 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
     throw Error(Status::input,
                 meta_name + ": its samples, " + clean_text(data_name) + ", are not there; copy both files");
   InputFile data(data_name);
-  const DataType type = parse_datatype(meta_name, text_at(global, "core:datatype"));
+  const DataType type = parse_datatype(meta_name, clean_text_at(global, "core:datatype"));
   const double rate = number_at(global, "core:sample_rate", 0);
   if (global.contains("core:sample_rate") && !(rate > 0 && std::isfinite(rate)))
     damaged_sigmf(meta_name, "core:sample_rate must be above zero");
@@ -126,7 +126,7 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
   double header = 0, carrier = 0;
   Recording recording;
   recording.file = head.path;
-  recording.format = "SigMF, " + text_at(global, "core:datatype");
+  recording.format = "SigMF, " + clean_text_at(global, "core:datatype");
   if (captures.is_array())
     for (const Json& capture : captures) {
       if (!capture.is_object()) damaged_sigmf(meta_name, "a capture that is no object");
@@ -137,7 +137,7 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
         carrier = frequency;
         int y = 0, mo = 0, d = 0, h = 0, mi = 0;
         double s = 0;
-        const std::string when = text_at(capture, "core:datetime");
+        const std::string when = clean_text_at(capture, "core:datetime");
         if (std::sscanf(when.c_str(), "%4d-%2d-%2dT%2d:%2d:%lf", &y, &mo, &d, &h, &mi, &s) == 6 && s >= 0 &&
             s < 61) {
           recording.zero_ns = nanoseconds_since_1970(y, mo, d, h, mi, s);
@@ -157,7 +157,7 @@ std::unique_ptr<SampleSource> open_sigmf(const FileHead& head, const ReadSetting
     }
   if (!(header >= 0 && header < 1e15)) damaged_sigmf(meta_name, "core:header_bytes must not be negative");
   for (const char* key : {"core:description", "core:author", "core:hw", "core:recorder", "core:license"})
-    if (const std::string text = text_at(global, key); !text.empty())
+    if (const std::string text = clean_text_at(global, key); !text.empty())
       recording.notes.emplace_back(key + 5, text);
   if (const Json notes = meta.value("annotations", Json::array()); notes.is_array() && !notes.empty())
     recording.notes.emplace_back("annotations", std::to_string(notes.size()));

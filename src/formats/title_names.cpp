@@ -32,8 +32,6 @@ std::size_t cells_needed(const TextLayout& layout) {
 
 namespace {
 
-bool is_digit(char c) { return c >= '0' && c <= '9'; }
-
 /// Units that are no words: "Druck hPa", "Temperatur °C".
 bool is_plain_unit(std::string_view word) {
   static constexpr std::string_view known[] = {
