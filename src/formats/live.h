@@ -77,7 +77,7 @@ class LiveSource : public SampleSource {
   std::size_t row_ = 0;  ///< Of the piece, the next one.
   std::int64_t taken_ = 0, bad_lines_ = 0, lost_ = 0, silences_ = 0, missing_rows_ = 0;
   std::string first_bad_, broken_;
-  std::uint64_t came_bytes_ = 0, own_file_ = 0;
+  std::uint64_t came_bytes_ = 0;
   std::int64_t restarts_ = 0;
   double first_restart_ = 0, restart_from_ = 0;
   double last_stamp_ = 0, longest_silence_s_ = 0;
