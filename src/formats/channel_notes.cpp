@@ -177,6 +177,25 @@ Noted noted_above(const TextLayout& layout, const std::vector<TextLine>& lines, 
         read_statement(out, trimmed(statement), layout.decimal);
       continue;
     }
+    // "ch1: current [A], ch2: voltage [kV]": where each of them is one.
+    if (std::count(text.begin(), text.end(), ':') > 1) {
+      Noted found = out;
+      std::vector<std::string_view> statements;
+      bool all = true;
+      for (const char mark : {';', ','}) {
+        found = out;
+        split_cells(text, mark, statements);
+        all = statements.size() > 1 &&
+              std::all_of(statements.begin(), statements.end(), [&](std::string_view statement) {
+                return read_statement(found, trimmed(statement), layout.decimal);
+              });
+        if (all) break;
+      }
+      if (all) {
+        out = std::move(found);
+        continue;
+      }
+    }
     read_statement(out, text, layout.decimal);
   }
   if (out.names.empty()) out.names = std::move(out.plain);

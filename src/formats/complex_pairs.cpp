@@ -159,7 +159,10 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
     std::size_t other = channels.size();
     for (std::size_t d = c + 1; d < channels.size() && other == channels.size(); ++d) {
       const TitlePart second = part_of_title(channels[d].name);
-      if (!taken[d] && second.base == part.base && second.kind == other_kind(part.kind)) other = d;
+      // "|Z|" beside "phase": of two columns, one may leave unsaid what it is of.
+      const bool alike =
+          second.base == part.base || (channels.size() == 2 && (second.base.empty() || part.base.empty()));
+      if (!taken[d] && alike && second.kind == other_kind(part.kind)) other = d;
     }
     if (other == channels.size()) return {};
     const bool polar = part.kind == Kind::magnitude || part.kind == Kind::phase;
@@ -171,10 +174,11 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
     if (!polar && channels[c].unit.text() != channels[other].unit.text()) return {};
     taken[c] = taken[other] = true;
     const bool leads = part.kind == Kind::real || part.kind == Kind::magnitude;
+    const std::string base = !part.base.empty() ? part.base : part_of_title(channels[other].name).base;
     out.push_back({leads ? c : other, leads ? other : c, polar,
-                   !part.base.empty() ? part.base
-                   : polar            ? "response"
-                                      : "value"});
+                   !base.empty() ? base
+                   : polar       ? "response"
+                                 : "value"});
   }
   return out;
 }

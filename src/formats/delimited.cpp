@@ -102,6 +102,7 @@ class Delimited : public SampleSource {
     place_ = layout_.data_offset;
     line_ = layout_.data_line - 1;
     at_ = 0;
+    elapsed_.reset();
     carried_.clear();
     for (TextPiece& piece : ready_) spare_.push_back(std::move(piece));
     ready_.clear();
@@ -222,6 +223,12 @@ class Delimited : public SampleSource {
     return true;
   }
 
+  /// Times from row to row become those since the first.
+  void add_up_steps(TextPiece& piece) {
+    for (double& x : std::span(piece.columns[axis_column()]).subspan(0, piece.rows))
+      elapsed_ = elapsed_ ? *elapsed_ + x : 0.0, x = *elapsed_;
+  }
+
   void parse(std::string_view text) {
     std::vector<std::string_view> parts;
     for (std::size_t p = 0; p < pieces && !text.empty(); ++p) {
@@ -244,6 +251,7 @@ class Delimited : public SampleSource {
       parse_text_piece(parts[p], layout_, missing_allowed, parsed[p]);
     });
     for (TextPiece& piece : parsed) {
+      if (layout_.steps) add_up_steps(piece);
       if (bad_rows_ > 0) good_after_bad_ += static_cast<std::int64_t>(piece.rows);
       if (bad_rows_ == 0 && piece.bad_rows > 0) {
         bad_ = piece.bad;
@@ -419,6 +427,7 @@ class Delimited : public SampleSource {
   BadCell bad_;
   double resolution_ = 0;
   RowChecks checks_{layout_};
+  std::optional<double> elapsed_;  ///< Of the rows so far, where each says how long after the one before.
   StampJudge judge_;
   std::optional<TextGaps> gaps_;
 };

@@ -9,12 +9,30 @@
 
 namespace vprism {
 
+namespace {
+
+/// Of the cells of one column that are hexadecimal digits and nothing else.
+struct HexCells {
+  std::size_t count = 0, with_letters = 0, width = 0;
+  bool one_width = true, changes = false;
+  std::string first;
+  void add(std::string_view cell) {
+    if (count++ == 0) width = cell.size(), first = std::string(cell);
+    one_width = one_width && cell.size() == width;
+    changes = changes || cell != first;
+    with_letters += std::any_of(cell.begin(), cell.end(), [](char c) { return !is_digit(c); }) ? 1 : 0;
+  }
+};
+
+}  // namespace
+
 void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                         std::size_t last) {
   std::vector<std::string_view> cells;
   std::vector<std::size_t> numbers, empties, loose, beside_text;  // The last: a setting and its value.
   std::vector<std::size_t> bracketed, below_zero, truths, ones;
   std::vector<std::string> others;
+  std::vector<HexCells> hex;
   std::string marked;
   double value = 0;
   std::size_t blanks = 0;
@@ -27,7 +45,8 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
     if (cells.size() > numbers.size())
       numbers.resize(cells.size(), 0), empties.resize(cells.size(), 0), loose.resize(cells.size(), 0),
           beside_text.resize(cells.size(), 0), others.resize(cells.size()), bracketed.resize(cells.size(), 0),
-          below_zero.resize(cells.size(), 0), truths.resize(cells.size(), 0), ones.resize(cells.size(), 0);
+          below_zero.resize(cells.size(), 0), truths.resize(cells.size(), 0), ones.resize(cells.size(), 0),
+          hex.resize(cells.size());
     bool text_before = false;
     for (std::size_t c = 0; c < cells.size(); ++c) {
       const bool after_text = text_before;
@@ -37,6 +56,7 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
                     !parse_any_cell(cells[c], layout.decimal, value) && !is_missing_word(cells[c]) &&
                     !is_over_range(cells[c]);
       if (after_text && !text_before && !bare.empty()) ++beside_text[c];
+      if (const std::string cell = unquoted_cell(cells[c]); is_hex_word(cell)) hex[c].add(cell);
       if (const auto truth = parse_truth(cells[c])) {
         ++truths[c], ones[c] += *truth == 1 ? 1 : 0;
         if (others[c].empty()) others[c] = unquoted_cell(cells[c]);
@@ -66,6 +86,18 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
         ones[c] > 0 && ones[c] < truths[c]) {
       all.push_back(c), layout.truths.push_back(c);
       if (empties[c] > 0) layout.sparse.push_back(c);
+      continue;
+    }
+    // Digits of sixteen, all of one width, in every row: "07F7", "1000". Some have letters.
+    const HexCells& words = hex[c];
+    if (words.count >= 8 && words.count + empties[c] >= rows - blanks && words.one_width && words.changes &&
+        words.with_letters * 8 > words.count && numbers[c] < words.count) {
+      all.push_back(c), layout.hex.push_back(c);
+      if (empties[c] > 0) layout.sparse.push_back(c);
+      layout.cautions.push_back({"hex-numbers", Severity::warning, "",
+                                 "column " + std::to_string(c + 1) + " holds digits of sixteen (first: \"" +
+                                     words.first + "\"): they are taken as whole numbers without a sign",
+                                 "leave it out with --columns if they are codes"});
       continue;
     }
     // As in accounts: some in parentheses, others without, none with a sign.

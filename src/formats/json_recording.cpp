@@ -6,6 +6,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/input_file.h"
+#include "formats/json_blocks.h"
 #include "formats/json_tables.h"
 
 namespace vprism {
@@ -43,6 +44,7 @@ bool recognises_json(const FileHead& head) {
   if (behind.find(text[next]) == std::string_view::npos) return false;
   // A whole value in the first line and more behind it: a value in each line.
   const std::size_t end = text.find('\n');
+  if (is_blocks_in_lines(text)) return true;
   if (!begins_a_document(text)) return false;
   if (end == std::string_view::npos) return true;
   std::string_view first = trimmed(text.substr(0, end));
@@ -57,27 +59,36 @@ std::unique_ptr<SampleSource> open_json(const FileHead& head, const ReadSettings
   InputFile file(head.path);
   file.pass_on_to(settings.digest);
   // Deep nesting is refused before anything recurses.
-  const auto document = nlohmann::ordered_json::parse(
-      file.text(0, static_cast<std::size_t>(file.size())),
-      [&head](int depth, nlohmann::ordered_json::parse_event_t, nlohmann::ordered_json&) {
-        if (depth > 64)
-          throw Error(Status::input, head.path + ": damaged JSON document: more than 64 levels");
-        return true;
-      },
-      false, true);
+  const std::string text = file.text(0, static_cast<std::size_t>(file.size()));
+  const bool in_lines = is_blocks_in_lines(text);
+  auto document =
+      in_lines
+          ? json_of_lines(text)
+          : nlohmann::ordered_json::parse(
+                text,
+                [&head](int depth, nlohmann::ordered_json::parse_event_t, nlohmann::ordered_json&) {
+                  if (depth > 64)
+                    throw Error(Status::input, head.path + ": damaged JSON document: more than 64 levels");
+                  return true;
+                },
+                false, true);
   if (document.is_discarded())
     throw Error(Status::input, head.path + ": damaged JSON document: it can't be parsed; write it again");
   if (document.is_object() && document.contains("vprism") && document.contains("command"))
     throw Error(Status::input, head.path +
                                    ": is a result document of this program, not a recording; its "
                                    "inputs name the recordings");
-  return open_document(head, settings, "JSON", document);
+  std::vector<Caution> cautions;
+  if (auto blocks = join_blocks(document, in_lines)) cautions = std::move(blocks->cautions);
+  return open_document(head, settings, "JSON", document, {}, std::move(cautions));
 }
 
 std::unique_ptr<SampleSource> open_document(const FileHead& head, const ReadSettings& settings,
                                             const std::string& format, const nlohmann::ordered_json& document,
-                                            std::vector<std::string> left_out) {
+                                            std::vector<std::string> left_out,
+                                            std::vector<Caution> cautions) {
   Recording recording;
+  recording.cautions = std::move(cautions);
   recording.file = head.path;
   recording.format = format;
   std::vector<JsonTable> tables = json_tables(document, settings.axis, recording.notes, left_out);

@@ -16,6 +16,7 @@ std::unique_ptr<SampleSource> open_json(const FileHead& head, const ReadSettings
 /// arrays, numbers and texts. `left_out`: places that hold nothing, for a caution. Throws Error(input).
 std::unique_ptr<SampleSource> open_document(const FileHead& head, const ReadSettings& settings,
                                             const std::string& format, const nlohmann::ordered_json& document,
-                                            std::vector<std::string> left_out = {});
+                                            std::vector<std::string> left_out = {},
+                                            std::vector<Caution> cautions = {});
 
 }  // namespace vprism

@@ -17,6 +17,7 @@ struct JsonSeries {
   /// Of whole numbers, none missing: the first.
   std::optional<std::int64_t> whole_from;
   bool assumed_axis = false;      ///< Whether it is taken for the axis though no name says so.
+  bool no_axis = false;           ///< Called "x" where a rate is given: a channel.
   std::vector<double> distances;  ///< From that, where the numbers themselves have more digits than a double.
 };
 

@@ -313,6 +313,8 @@ class Walk {
       if (axis_.empty() && beside.interval_s == 0 &&
           std::none_of(alike.begin(), alike.end(), [&](const Series* s) { return is_axis(*s); }))
         assume_abscissa(alike);
+      for (Series* const series : alike)
+        series->no_axis = axis_.empty() && beside.interval_s > 0 && is_abscissa_key(series->key);
       JsonTable table;
       table.name = place, table.interval_s = beside.interval_s, table.start_s = beside.start_s;
       table.interval_source = "member \"" + clean_text(beside.interval_source) + "\"";
@@ -335,7 +337,8 @@ class Walk {
   bool is_axis(const Series& series) const {
     const Channel channel = json_channel(series);
     if (!axis_.empty()) return axis_ != "none" && (series.key == axis_ || channel.name == axis_);
-    return (series.assumed_axis || is_time(series, channel) || is_frequency_key(channel.name)) &&
+    return !series.no_axis &&
+           (series.assumed_axis || is_time(series, channel) || is_frequency_key(channel.name)) &&
            json_rises(series.values);
   }
 

@@ -4,7 +4,9 @@
 #include <fast_float/fast_float.h>
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
+#include <cstdint>
 
 #include "base/text.h"
 #include "base/unit.h"
@@ -12,8 +14,6 @@
 namespace vprism {
 
 namespace {
-
-bool digit(char c) { return c >= '0' && c <= '9'; }
 
 std::string_view bare(std::string_view cell) {
   const auto skip = [](char c) { return c == ' ' || c == '\t' || c == '"' || c == '\r'; };
@@ -47,15 +47,15 @@ std::string plain(std::string_view text) {
 bool join_thousands(std::string& text, char decimal) {
   std::size_t at = !text.empty() && (text[0] == '-' || text[0] == '+') ? 1 : 0;
   const std::size_t first = at;
-  while (at < text.size() && digit(text[at])) ++at;
+  while (at < text.size() && is_digit(text[at])) ++at;
   if (at == first || at - first > 3 || text[first] == '0' || at >= text.size()) return false;
   const char mark = text[at];
   if (mark == decimal || std::string_view(",.' ").find(mark) == std::string_view::npos) return false;
   std::string out = text.substr(0, at);
   std::size_t groups = 0;
   const auto three = [&](std::size_t from) {
-    return from + 3 <= text.size() && digit(text[from]) && digit(text[from + 1]) && digit(text[from + 2]) &&
-           (from + 3 == text.size() || !digit(text[from + 3]));
+    return from + 3 <= text.size() && is_digit(text[from]) && is_digit(text[from + 1]) &&
+           is_digit(text[from + 2]) && (from + 3 == text.size() || !is_digit(text[from + 3]));
   };
   while (at < text.size() && text[at] == mark && three(at + 1))
     out += text.substr(at + 1, 3), at += 4, ++groups;
@@ -64,7 +64,7 @@ bool join_thousands(std::string& text, char decimal) {
   return true;
 }
 
-bool hex_digit(char c) { return digit(c) || (c >= 'A' && c <= 'F') || (c >= 'a' && c <= 'f'); }
+bool hex_digit(char c) { return is_digit(c) || (c >= 'A' && c <= 'F') || (c >= 'a' && c <= 'f'); }
 
 /// "×10^-3", "x10^3", "*10^-3", "·10^-3", "e-3" apart from its number: what it is worth.
 std::optional<double> power_of_ten(std::string_view text) {
@@ -77,7 +77,7 @@ std::optional<double> power_of_ten(std::string_view text) {
   if (!text.empty() && text.front() == '+') text.remove_prefix(1);
   const bool negative = !text.empty() && text.front() == '-';
   if (negative) text.remove_prefix(1);
-  if (text.empty() || text.size() > 3 || !std::all_of(text.begin(), text.end(), digit)) return {};
+  if (text.empty() || text.size() > 3 || !std::all_of(text.begin(), text.end(), is_digit)) return {};
   int power = 0;
   for (const char c : text) power = 10 * power + (c - '0');
   return std::pow(10.0, negative ? -power : power);
@@ -86,7 +86,7 @@ std::optional<double> power_of_ten(std::string_view text) {
 /// Digits stand in a unit as powers alone: "m/s^2", "kg/m3", "s-2".
 bool may_be_unit(std::string_view text) {
   for (std::size_t i = 0; i < text.size(); ++i) {
-    if (!digit(text[i])) continue;
+    if (!is_digit(text[i])) continue;
     const bool last =
         i + 1 == text.size() || std::string_view("/.*) ").find(text[i + 1]) != std::string_view::npos;
     const std::size_t sign = i > 1 && text[i - 1] == '-' ? i - 1 : i;
@@ -105,7 +105,7 @@ std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
   if (cell.empty() || cell.size() > 64) return {};
   // Most cells that are asked about are words, or rows parted otherwise: no number begins so, or is so long.
   const char lead = cell[0];
-  if (!digit(lead) && lead != decimal && (lead & 0x80) == 0 &&
+  if (!is_digit(lead) && lead != decimal && (lead & 0x80) == 0 &&
       std::string_view("+-.([").find(lead) == std::string_view::npos)
     return {};
   std::string text = plain(cell);
@@ -158,6 +158,7 @@ std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
   for (const auto& [prefix, factor] : prefixes)
     if (rest == prefix) {
       out.value *= factor;
+      out.prefix = prefix.size() == 1 ? prefix[0] : 'u';
       return out;
     }
   out.unit = std::string(rest);
@@ -181,9 +182,20 @@ std::optional<double> parse_truth(std::string_view cell) {
   return {};
 }
 
+bool is_hex_word(std::string_view cell) {
+  return cell.size() >= 2 && cell.size() <= 8 && std::all_of(cell.begin(), cell.end(), hex_digit);
+}
+
+double hex_value(std::string_view cell) {
+  std::uint32_t value = 0;
+  std::from_chars(cell.data(), cell.data() + cell.size(), value, 16);
+  return value;
+}
+
 bool is_in_parentheses(std::string_view cell) {
   cell = bare(cell);
-  return cell.size() > 2 && cell.front() == '(' && cell.back() == ')' && (digit(cell[1]) || cell[1] == '.');
+  return cell.size() > 2 && cell.front() == '(' && cell.back() == ')' &&
+         (is_digit(cell[1]) || cell[1] == '.');
 }
 
 bool is_over_range(std::string_view cell) {

@@ -10,6 +10,7 @@ namespace vprism {
 struct LooseNumber {
   double value = 0;
   std::string unit;     ///< Behind it: "V", "%"; "" for none.
+  char prefix = 0;      ///< By itself behind it, and applied: "2.5k"; 'u' for any micro.
   bool marked = false;  ///< A mark that refers to a note stands behind it: "0.78*".
 };
 
@@ -20,6 +21,10 @@ std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal);
 
 /// "TRUE", "off", "yes", "high", ...: 1 or 0.
 std::optional<double> parse_truth(std::string_view cell);
+/// "07F7", "1000": two to eight hexadecimal digits and nothing else.
+bool is_hex_word(std::string_view cell);
+/// What they are worth.
+double hex_value(std::string_view cell);
 /// "(0.3)", which is -0.3 where other numbers of the column stand without parentheses.
 bool is_in_parentheses(std::string_view cell);
 

@@ -18,6 +18,15 @@ bool is_frequency_title(const Channel& column) {
   return name == "f" || name.find("freq") != std::string::npos;
 }
 
+/// "Hz", "kHz": a unit of frequency in place of a title.
+std::optional<Unit> frequency_unit_as_title(const Channel& column) {
+  if (column.unit.text() != "1" || column.name.size() < 2) return {};
+  const auto unit = Unit::try_parse(column.name);
+  return unit && unit->converts_to(Unit::parse("Hz")) && lower_case(column.name).ends_with("hz")
+             ? unit
+             : std::nullopt;
+}
+
 bool is_position_title(const Channel& column) {
   const std::string name = lower_case(column.name);
   for (const char* word : {"position", "stage", "distance", "displacement", "delay", "path", "wavelength",
@@ -93,7 +102,8 @@ void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::
         layout.time = c;
     // A spectrum or a scan: its axis stands in the first column, or behind one that counts the rows.
     const std::size_t at = count > 2 && is_count_column(layout, lines, first, last, 0) ? 1 : 0;
-    const Channel& lead = layout.columns[at];
+    Channel& lead = layout.columns[at];
+    if (const auto unit = frequency_unit_as_title(lead)) lead.name = "frequency", lead.unit = *unit;
     const bool hertz = lead.unit.text() != "1" && lead.unit.converts_to(Unit::parse("Hz"));
     if (!layout.time && (is_frequency_title(lead) || hertz || is_position_title(lead)) &&
         (rises(at) || column_falls(layout, lines, first, last, at)))

@@ -265,6 +265,8 @@ std::optional<CountedTime> counted_time(const Channel& column, const std::vector
                      (is_time_title(column) && !unit && digits >= digits_of_days);
   if (dated && digits > 0 && value > 3e4 && value < 8e4)
     return CountedTime{day_ns, 2 * 25569, "days since 1900, as spreadsheets count them"};
+  if (dated && digits > 0 && value > 7e5 && value < 7.9e5)
+    return CountedTime{day_ns, 2 * 719529, "days since the year 0"};
   return {};
 }
 

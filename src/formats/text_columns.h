@@ -68,6 +68,11 @@ std::optional<std::int64_t> clock_of_row(const TextLayout& layout,
 void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
                   std::size_t last_row, const ReadSettings& settings, const std::string& file);
 
+/// Runs one below the other, times that begin anew wherever another column counts on ("shot", "cycle"): each
+/// is a part.
+void part_by_runs(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
+                  std::size_t last_row, const ReadSettings& settings, const std::string& file);
+
 /// Whether the times of all rows in the head fall.
 bool runs_backwards(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                     std::size_t last);

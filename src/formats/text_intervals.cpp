@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "base/text.h"
+#include "formats/axis_words.h"
 #include "formats/text_axis.h"
 #include "signal/stamps.h"
 
@@ -12,6 +13,25 @@ namespace vprism {
 namespace {
 
 bool without_unit(const Channel& column) { return column.unit.text() == "1"; }
+
+/// "dt", "delta_t", "time step", "interval": with a unit of time, or a name that needs none.
+bool is_step_column(const Channel& column) {
+  const bool seconds = !without_unit(column) && column.unit.converts_to(Unit::parse("s"));
+  if (!seconds && !without_unit(column)) return false;
+  std::string name = lower_case(column.name);
+  std::replace(name.begin(), name.end(), '_', ' ');
+  for (const char* word : {"dt", "delta t", "deltat", "\u03B4t", "\u0394t", "time delta", "delta time"})
+    if (name == word) return true;
+  for (const char* word : {"step", "time step", "timestep", "interval", "sample interval", "delta", "diff"})
+    if (name == word) return seconds;
+  return false;
+}
+
+bool are_steps(const std::vector<double>& numbers) {
+  const auto positive = std::count_if(numbers.begin(), numbers.end(), [](double x) { return x > 0; });
+  return numbers.size() > 2 && *std::min_element(numbers.begin(), numbers.end()) >= 0 &&
+         10 * positive >= 9 * (static_cast<std::ptrdiff_t>(numbers.size()) - 1);
+}
 
 }  // namespace
 
@@ -25,6 +45,42 @@ bool is_time_by_steps(const TextLayout& layout, std::span<const TextLine> lines,
                                                "begin", "start", "onset", "from",  "tstamp"};
   return without_unit(c) && std::find(std::begin(words), std::end(words), name) != std::end(words) &&
          rises_evenly(numbers_of_column(layout, lines, first, last, column));
+}
+
+void take_steps_or_rates(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                         std::size_t last) {
+  if (layout.has_axis() || layout.columns.size() < 2) return;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+    if (!is_step_column(layout.columns[c])) continue;
+    if (!are_steps(numbers_of_column(layout, lines, first, last, c))) continue;
+    take_axis_column(layout, c);
+    layout.axis.name = "time";
+    layout.steps = true;
+    layout.cautions.push_back({"steps-added-up", Severity::note, "",
+                               "the column \"" + column_name(layout, c) +
+                                   "\" holds the time from row to row: time 0 is the first row",
+                               "--axis none takes it as a channel"});
+    return;
+  }
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+    const Channel& column = layout.columns[c];
+    const bool hertz = !without_unit(column) && column.unit.converts_to(Unit::parse("Hz"));
+    if ((!hertz && !without_unit(column)) ||
+        axis_word(column.name, hertz ? AxisUnit::frequency : AxisUnit::none) != AxisWord::rate)
+      continue;
+    const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, c);
+    if (numbers.size() < 3 || !(numbers[0] > 0) ||
+        std::any_of(numbers.begin(), numbers.end(), [&](double x) { return x != numbers[0]; }))
+      continue;
+    layout.interval_s = 1 / (hertz ? column.unit.convert(numbers[0], Unit::parse("Hz")) : numbers[0]);
+    layout.interval_source = column_name(layout, c);
+    layout.cautions.push_back({"rate-in-rows", Severity::note, "",
+                               "the column \"" + column_name(layout, c) +
+                                   "\" repeats the rate in every row: it is taken from there",
+                               "take it as a channel with --columns if it is one"});
+    leave_out_columns(layout, {c});
+    return;
+  }
 }
 
 void leave_out_ends(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,

@@ -278,10 +278,13 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (settings.axis.empty() && settings.columns.empty()) leave_out_ends(layout, lines, best.first, best.last);
   if (layout.parts.empty()) part_by_times(layout, lines, best.first, best.last, settings, head.path);
   if (layout.parts.empty()) part_by_tags(layout, lines, best.first, best.last, settings, head.path);
+  if (layout.parts.empty()) part_by_runs(layout, lines, best.first, best.last, settings, head.path);
   if (layout.parts.empty()) part_by_filling(layout, lines, best.first, best.last, settings, head.path);
   take_settings(layout);
-  if (settings.axis.empty() && !settings.rate_hz && !settings.interval_s && !settings.duration_s)
-    assume_even_axis(layout, lines, best.first, best.last);
+  const bool no_rate_given = !settings.rate_hz && !settings.interval_s && !settings.duration_s;
+  if (settings.axis.empty() && no_rate_given && layout.interval_s == 0)
+    take_steps_or_rates(layout, lines, best.first, best.last);
+  if (settings.axis.empty() && no_rate_given) assume_even_axis(layout, lines, best.first, best.last);
   choose_columns(layout, settings, head.path);
   if (layout.parts.empty()) choose_part(head.path, {{"1", ""}}, settings, 0);  // There is no other.
   if (settings.columns.empty()) leave_out_counts(layout, lines, best.first, best.last);

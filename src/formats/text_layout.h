@@ -36,7 +36,17 @@ bool is_missing_word(std::string_view cell);
 /// One of several columns that together give an instant: a date, or year, month, day, ...; seconds and their
 /// billionths.
 struct ClockPiece {
-  enum class Kind { date, year, month, day, day_of_year, hour_and_minute, week_since_1980, count };
+  enum class Kind {
+    date,
+    year,
+    month,
+    day,
+    day_of_year,
+    hour_and_minute,
+    time_in_digits,  ///< "140322.25": 14:03:22.25.
+    week_since_1980,
+    count
+  };
   Kind kind = Kind::count;
   std::size_t cell = 0;
   std::int64_t unit_ns = 0;  ///< Of counts: hours, minutes, seconds, ...
@@ -76,6 +86,7 @@ struct TextLayout {
   std::size_t first_line = 0;       ///< Of the table within the file, its titles with it; from 0.
   std::size_t data_end = 0;         ///< Where another table begins; 0: nowhere.
   std::vector<std::size_t> cells;   ///< Which cell of a line each data column is, ascending.
+  std::vector<std::size_t> hex;     ///< Of these cells, those that hold hexadecimal digits alone.
   std::vector<std::size_t> truths;  ///< Of these cells, those that hold words for 1 and 0.
   std::vector<std::size_t> debits;  ///< Of these cells, those whose negative numbers stand in parentheses.
   std::vector<std::size_t> loose;   ///< Of these cells, those whose numbers have something beside them.
@@ -95,9 +106,10 @@ struct TextLayout {
   std::vector<Part> parts;        ///< Where columns have axes of their own.
   std::size_t part = 0;
   std::vector<std::pair<std::string, std::string>> notes;  ///< The preamble: key and value (with unit).
-  double interval_s = 0;                                   ///< From the preamble; 0: it says nothing.
-  std::string interval_source;                             ///< The key it was found under.
-  double total_s = 0, start_s = 0;                         ///< Total time and start, from the preamble.
+  bool steps = false;               ///< The time column holds the times from row to row, to be added up.
+  double interval_s = 0;            ///< From the preamble; 0: it says nothing.
+  std::string interval_source;      ///< The key it was found under.
+  double total_s = 0, start_s = 0;  ///< Total time and start, from the preamble.
   std::optional<std::int64_t> began_ns, began_day_ns, began_time_ns;  ///< When, as the preamble says.
   std::string title_line;                                             ///< The names, as they are written.
   HeadLines head_lines;                                               ///< Lines above the data.

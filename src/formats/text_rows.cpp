@@ -207,9 +207,15 @@ struct RowParser {
     }
     for (std::size_t w = 0; w < layout.cells.size(); ++w) {
       const std::size_t cell = layout.cells[w];
-      if (cell < cells.size() && parse_cell(cells[cell], layout.decimal, row[w]) &&
-          (layout.unit_behind.count(cell) == 0 || cell + 1 >= cells.size() ||
-           convert_cell(layout, cell, unquoted_cell(cells[cell + 1]), row[w]))) {
+      if (!layout.hex.empty() && cell < cells.size() &&
+          std::binary_search(layout.hex.begin(), layout.hex.end(), cell)) {
+        if (const std::string word = unquoted_cell(cells[cell]); is_hex_word(word)) {
+          row[w] = hex_value(word), ++numbers;
+          continue;
+        }
+      } else if (cell < cells.size() && parse_cell(cells[cell], layout.decimal, row[w]) &&
+                 (layout.unit_behind.count(cell) == 0 || cell + 1 >= cells.size() ||
+                  convert_cell(layout, cell, unquoted_cell(cells[cell + 1]), row[w]))) {
         ++numbers;
         if (w == time_column) time_cell = cells[cell];
         continue;
@@ -302,9 +308,8 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
   const char* const end = at + text.size();
   while (at < end) {
     ++piece.lines;
-    const char* next = layout.clock || layout.tag_cell || !layout.unit_behind.empty() ? nullptr
-                       : blanks ? parser.fast<true>(at, end)
-                                : parser.fast<false>(at, end);
+    const bool plain = !layout.clock && !layout.tag_cell && layout.unit_behind.empty() && layout.hex.empty();
+    const char* next = !plain ? nullptr : blanks ? parser.fast<true>(at, end) : parser.fast<false>(at, end);
     bool good = next != nullptr;
     parser.gap = false;
     if (!good) {

@@ -16,6 +16,7 @@ namespace {
 struct RowUnits {
   std::vector<std::string> named;
   bool all_units = true;  ///< Nothing else stands in them.
+  bool prefixes = false;  ///< Some have a prefix by itself.
   void add(const std::string& word) {
     if (std::find(named.begin(), named.end(), word) == named.end()) named.push_back(word);
   }
@@ -60,12 +61,17 @@ void settle(TextLayout& layout, std::size_t column, const RowUnits& found) {
     fits = fits && unit && unit->converts_to(wanted);
     if (unit && *unit != wanted) others += (others.empty() ? "" : ", ") + word;
   }
-  if (titled && !fits && std::all_of(found.named.begin(), found.named.end(), prefix_of)) {
+  // "998.8m" beside "730.2u": metres have no neighbours such as these, and are no time.
+  const bool prefixes = found.prefixes || (!titled && is_time_title(channel));
+  if (((titled && !fits) || prefixes) && std::all_of(found.named.begin(), found.named.end(), prefix_of)) {
     layout.prefixed.insert(layout.cells[column]);
-    layout.cautions.push_back({"prefixes-applied", Severity::note, channel.name,
-                               "letters behind its numbers (" + others + ") are no unit that fits " +
-                                   wanted.text() + ": taken as prefixes",
-                               ""});
+    layout.cautions.push_back(
+        {"prefixes-applied", Severity::note, channel.name,
+         prefixes
+             ? "letters behind its numbers (" + found.named.front() + " among them) are taken as prefixes"
+             : "letters behind its numbers (" + others + ") are no unit that fits " + wanted.text() +
+                   ": taken as prefixes",
+         "--unit names the unit"});
     return;
   }
   if (!titled) channel.unit = wanted, channel.quantity = quantity_of(wanted);
@@ -95,8 +101,10 @@ void take_row_units(TextLayout& layout, std::span<const TextLine> lines, std::si
     split_cells(lines[i].text, layout.delimiter, cells);
     for (const std::size_t cell : layout.loose)
       if (cell < cells.size())
-        if (const auto number = parse_loose(cells[cell], layout.decimal); number && !number->unit.empty())
-          by_cell[cell].add(number->unit);
+        if (const auto number = parse_loose(cells[cell], layout.decimal)) {
+          if (!number->unit.empty()) by_cell[cell].add(number->unit);
+          if (number->prefix != 0) by_cell[cell].prefixes = true;
+        }
     for (const std::size_t cell : behind) {
       const std::string word = cell + 1 < cells.size() ? unquoted_cell(cells[cell + 1]) : "";
       if (word.empty()) continue;
@@ -106,7 +114,7 @@ void take_row_units(TextLayout& layout, std::span<const TextLine> lines, std::si
   }
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
     const auto found = by_cell.find(layout.cells[c]);
-    if (found == by_cell.end() || !found->second.all_units) continue;
+    if (found == by_cell.end() || !found->second.all_units || found->second.named.empty()) continue;
     settle(layout, c, found->second);
     if (std::find(behind.begin(), behind.end(), layout.cells[c]) != behind.end())
       layout.unit_behind.insert(layout.cells[c]);

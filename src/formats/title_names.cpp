@@ -66,11 +66,15 @@ bool underscored_units(std::vector<std::string>& cells) {
     std::string unit = cell.substr(mark + 1);
     for (const auto& [word, meant] : spelled)
       if (unit == word) unit = meant;
-    const auto known = is_digit(unit[0]) ? std::nullopt : Unit::try_parse(unit);
-    if (!known) return false;
-    out.push_back(cell.substr(0, mark) + " (" + unit + ")");
-    timed = timed ||
-            (is_time_title(channel_from_title(cell.substr(0, mark))) && known->converts_to(Unit::parse("s")));
+    if (is_digit(unit[0])) return false;
+    std::string with_unit = cell.substr(0, mark) + " (" + unit + ")";
+    const Channel meant = channel_from_title(with_unit);
+    const std::optional<Unit> known = meant.unit;
+    if (!known->known() || known->text() == "1") return false;
+    out.push_back(std::move(with_unit));
+    timed =
+        timed || ((is_time_title(channel_from_title(cell.substr(0, mark))) || cell.substr(0, mark) == "dt") &&
+                  known->converts_to(Unit::parse("s")));
   }
   if (!timed || out.size() < 2) return false;
   cells = std::move(out);

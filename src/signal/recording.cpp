@@ -87,6 +87,40 @@ bool is_unit_of(std::string_view word, std::string_view inside) {
 
 }  // namespace
 
+namespace {
+
+bool in_capitals(std::string_view text) {
+  return std::none_of(text.begin(), text.end(),
+                      [](char c) { return (c >= 'a' && c <= 'z') || (c & 0x80) != 0; });
+}
+
+/// "TIME (S)", "ACC (G)", "VEL (M/S)": programs that write capitals only. A unit that can't be read so is
+/// that of small letters, but for prefixes, which would be others; a time's is one of time.
+std::optional<Unit> meant_in_capitals(std::string_view name, std::string_view unit_text,
+                                      const std::optional<Unit>& read, bool all_capitals) {
+  const std::string small = lower_case(unit_text);
+  const std::string called = lower_case(trimmed(name));
+  if (called == "t" || called.find("time") != std::string::npos || called.find("zeit") != std::string::npos) {
+    if (const auto unit = Unit::try_parse(small); unit && unit->converts_to(Unit::parse("s"))) return unit;
+    for (const char* word : {"sec", "secs"})
+      if (small == word) return Unit::parse("s");
+    if (small == "msec") return Unit::parse("ms");
+  }
+  if (read || !all_capitals) return read;
+  static constexpr std::pair<std::string_view, std::string_view> spelled[] = {
+      {"KN", "kN"},   {"MM", "mm"},         {"CM", "cm"},       {"KHZ", "kHz"},       {"MHZ", "MHz"},
+      {"HZ", "Hz"},   {"KPA", "kPa"},       {"MPA", "MPa"},     {"PA", "Pa"},         {"KG", "kg"},
+      {"DEG", "deg"}, {"RAD", "rad"},       {"RAD/S", "rad/s"}, {"MM/S", "mm/s"},     {"CM/S", "cm/s"},
+      {"G", "g"},     {"M/S", "m/s"},       {"M/S2", "m/s2"},   {"M/S^2", "m/s^2"},   {"M/S**2", "m/s^2"},
+      {"NM", "N m"},  {"CM/S2", "cm/s2"},   {"MM/S2", "mm/s2"}, {"CM/S^2", "cm/s^2"}, {"MM/S^2", "mm/s^2"},
+      {"M", "m"},     {"CM/S**2", "cm/s^2"}};
+  for (const auto& [written, meant] : spelled)
+    if (unit_text == written) return Unit::try_parse(meant);
+  return {};
+}
+
+}  // namespace
+
 Channel channel_from_title(std::string_view title) {
   const std::string clean = clean_text(title);
   std::string_view text = trimmed(clean);
@@ -115,7 +149,8 @@ Channel channel_from_title(std::string_view title) {
     // "Temp (C)" is in degrees, no charge.
     const bool degrees =
         (unit_text == "C" || unit_text == "F") && lower_case(name).find("temp") != std::string::npos;
-    const auto unit = Unit::try_parse(degrees ? "deg" + std::string(unit_text) : std::string(unit_text));
+    auto unit = Unit::try_parse(degrees ? "deg" + std::string(unit_text) : std::string(unit_text));
+    if (bracketed) unit = meant_in_capitals(name, unit_text, unit, in_capitals(clean));
     if (!unit && (!bracketed || unit_text.size() > (starts_with(unit_text, "dB") ? 24u : 12u))) return false;
     name = trimmed(name);
     // "|H|/(m/s²/N)": the stroke belongs to the unit.

@@ -1,0 +1,133 @@
+// blocks_and_steps_test.cpp: recordings that come in blocks, in steps from row to row, in runs and in codes.
+#include <gmock/gmock.h>
+
+#include <cmath>
+
+#include "reading.h"
+
+namespace vprism::blocks_and_steps_test {
+namespace {
+
+using ::testing::ElementsAre;
+using ::testing::HasSubstr;
+
+std::string block(int count, int first, const std::string& rest) {
+  std::string out = "{" + rest + ", \"a\": [";
+  for (int n = 0; n < count; ++n) out += (n > 0 ? "," : "") + std::to_string(first + n);
+  return out + "]}";
+}
+
+std::string text_of(const Recording& recording, const std::string& code) {
+  for (const Caution& caution : recording.cautions)
+    if (caution.code == code) return caution.text;
+  return "";
+}
+
+TEST(JsonBlocks, FollowEachOtherInWhateverLength) {
+  const ScratchFolder folder;
+  // 10 samples, then 14, then 9, at 50 Hz.
+  const WholeRecording r = read_file(
+      folder.write("a.json", "[" + block(10, 0, "\"time\": 3.0") + ",\n" + block(14, 10, "\"time\": 3.2") +
+                                 ",\n" + block(9, 24, "\"time\": 3.48") + "]"),
+      {});
+  ASSERT_THAT(r.names(), ElementsAre("a"));
+  ASSERT_EQ(r.columns[0].size(), 33u);
+  for (int n = 0; n < 33; ++n) EXPECT_EQ(r.columns[0][static_cast<std::size_t>(n)], n);
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 50, 1e-9);
+  EXPECT_THAT(text_of(r.recording, "blocks-joined"), HasSubstr("3 blocks"));
+  EXPECT_FALSE(r.warns_of("blocks-apart"));
+}
+
+TEST(JsonBlocks, ThatLieApartAreSaidToDoSo) {
+  const ScratchFolder folder;
+  const WholeRecording r =
+      read_file(folder.write("a.jsonl", block(10, 0, "\"ts\": 0, \"fs\": 100") + "\n" +
+                                            block(10, 10, "\"ts\": 0.1, \"fs\": 100") + "\n" +
+                                            block(10, 20, "\"ts\": 0.35, \"fs\": 100") + "\n"),
+                {});
+  EXPECT_EQ(r.columns[0].size(), 30u);
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 100, 1e-9);
+  EXPECT_THAT(text_of(r.recording, "blocks-apart"), HasSubstr("1 of 2"));
+}
+
+TEST(JsonBlocks, AreNoneWhereObjectsAreChannelsOrRowsOfVectors) {
+  const ScratchFolder folder;
+  const WholeRecording channels =
+      read_file(folder.write("a.json", "{\"fs\": 10, \"channels\": [" + block(9, 0, "\"name\": \"x\"") + "," +
+                                           block(9, 9, "\"name\": \"y\"") + "]}"),
+                {});
+  EXPECT_THAT(channels.names(), ElementsAre("x", "y"));
+  std::string rows;
+  for (int n = 0; n < 40; ++n)
+    rows += "{\"t\": " + std::to_string(n) + ", \"acc\": [" + std::to_string(n) + ", 2, 3]}\n";
+  const WholeRecording vectors = read_file(folder.write("b.jsonl", rows), {});
+  EXPECT_EQ(vectors.recording.channels.size(), 3u);
+  EXPECT_EQ(vectors.columns[0].size(), 40u);
+}
+
+TEST(JsonBlocks, DamagedLinesAreAnError) {
+  const ScratchFolder folder;
+  const std::string good = block(10, 0, "\"seq\": 0") + "\n" + block(10, 0, "\"seq\": 1") + "\n";
+  EXPECT_EQ(read_file(folder.write("a.jsonl", good), {}).columns[0].size(), 20u);
+  EXPECT_THROW(read_file(folder.write("b.jsonl", good + block(10, 0, "\"seq\": 2").substr(0, 30)), {}),
+               Error);
+}
+
+/// 300,000 rows are parsed in several pieces at once: each goes on where the one before ended.
+TEST(StepColumns, AreAddedUpAcrossThePiecesOfALongFile) {
+  const ScratchFolder folder;
+  std::string csv = "dt (us),u (V)\n";
+  constexpr int rows = 300000;
+  for (int n = 0; n < rows; ++n) csv += (n % 2 == 0 ? "990," : "1010,") + std::to_string(n % 7) + "\n";
+  const WholeRecording r = read_file(folder.write("a.csv", csv), {});
+  ASSERT_EQ(r.stamps.size(), static_cast<std::size_t>(rows));
+  EXPECT_EQ(r.stamps[0], 0);
+  for (std::size_t n = 1; n < r.stamps.size(); n += 4999) {
+    const double expected = static_cast<double>((n + 1) / 2) * 1010e-6 + static_cast<double>(n / 2) * 990e-6;
+    ASSERT_NEAR(r.stamps[n], expected, 1e-9 * static_cast<double>(n)) << n;
+  }
+  EXPECT_THAT(text_of(r.recording, "steps-added-up"), HasSubstr("dt"));
+}
+
+TEST(StepColumns, AreChannelsBesideATimeOrWhereTheyFallBelowNought) {
+  const ScratchFolder folder;
+  std::string beside = "t (s),interval (ms),u\n", below = "delta t (ms),u\n";
+  for (int n = 0; n < 40; ++n) {
+    beside += std::to_string(n) + ",10," + std::to_string(n % 5) + "\n";
+    below += std::to_string(n % 3 - 1) + "," + std::to_string(n % 5) + "\n";
+  }
+  EXPECT_THAT(read_file(folder.write("a.csv", beside), {}).names(), ElementsAre("interval", "u"));
+  EXPECT_THAT(read_file(folder.write("b.csv", below), {}).names(), ElementsAre("delta t", "u"));
+}
+
+TEST(HexColumns, HoldDigitsAloneToo) {
+  const ScratchFolder folder;
+  std::string csv = "t (s),code\n";
+  char row[32];
+  // "04E5" is no number of ten, "1000" is not one thousand.
+  for (int n = 0; n < 400; ++n) std::snprintf(row, sizeof row, "%d,%04X\n", n, 1249 + 13 * n), csv += row;
+  const WholeRecording r = read_file(folder.write("a.csv", csv), {});
+  ASSERT_EQ(r.columns[0].size(), 400u);
+  for (int n = 0; n < 400; ++n) ASSERT_EQ(r.columns[0][static_cast<std::size_t>(n)], 1249 + 13 * n);
+  // Words that happen to be such are none where others are not.
+  std::string words = "t (s),who,u\n";
+  for (int n = 0; n < 40; ++n) words += std::to_string(n) + (n % 2 == 0 ? ",FADE," : ",HOLD,") + "1\n";
+  EXPECT_THAT(read_file(folder.write("b.csv", words), {}).names(), ElementsAre("u"));
+}
+
+TEST(Runs, BelowEachOtherAreChosenByPart) {
+  const ScratchFolder folder;
+  std::string csv = "cycle;time (ms);p (bar)\n";
+  for (int run = 4; run < 7; ++run)
+    for (int n = 0; n < 30; ++n)
+      csv += std::to_string(run) + ";" + std::to_string(n / 4.0) + ";" + std::to_string(100 * run + n) + "\n";
+  ReadSettings settings;
+  settings.part = "6";
+  const WholeRecording r = read_file(folder.write("a.csv", csv), settings);
+  ASSERT_EQ(r.columns[0].size(), 30u);
+  EXPECT_EQ(r.columns[0][0], 600);
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 4000, 1e-6);
+}
+
+}  // namespace
+}  // namespace vprism::blocks_and_steps_test
