@@ -45,6 +45,20 @@ bool rises(const std::vector<double>& numbers) {
   return std::adjacent_find(numbers.begin(), numbers.end(), std::greater_equal<>()) == numbers.end();
 }
 
+/// Numbers that rise in each block and begin anew in the next: an axis, of frequencies or of the time since a
+/// trigger.
+bool begins_anew_in_each(const Json& blocks, const std::string& key) {
+  for (std::size_t k = 0; k < blocks.size(); ++k) {
+    std::vector<double> numbers;
+    for (const Json& x : blocks[k][key]) numbers.push_back(x.is_number() ? x.get<double>() : std::nan(""));
+    if (!rises(numbers) || std::isnan(numbers.front())) return false;
+    if (k > 0 && blocks[k - 1][key].back().is_number() &&
+        numbers.front() > blocks[k - 1][key].back().get<double>())
+      return false;
+  }
+  return true;
+}
+
 /// Seconds of a count of time by its key and size.
 double seconds_in(const std::string& key, double first, double step) {
   if (const auto unit = unit_since_1970(first, step)) return static_cast<double>(*unit) / 1e9;
@@ -91,6 +105,9 @@ std::optional<JsonBlocks> join_blocks(Json& document, bool in_lines) {
     }
     ends.push_back((ends.empty() ? 0 : ends.back()) + lead->size());
   }
+  if (std::any_of(arrays.begin(), arrays.end(),
+                  [&](const std::string& key) { return begins_anew_in_each(document, key); }))
+    return {};
   const Member* times = nullptr;
   bool counted = in_lines, says_rate = false;
   for (const Member& member : members) {
@@ -106,8 +123,7 @@ std::optional<JsonBlocks> join_blocks(Json& document, bool in_lines) {
                   {"t", "time", "ts", "timestamp", "t0", "start", "t_s", "t_ms", "t_us", "time_s", "time_ms",
                    "time_us", "start_time", "utc", "ts_ms", "ts_us", "epoch", "datetime", "timestamp_ms"}))
       times = &member;
-    else if (is_one_of(member.key, {"seq", "n", "block", "index", "i", "frame", "packet", "count", "number",
-                                    "id", "sequence", "chunk", "counter"}))
+    else if (is_one_of(member.key, {"seq", "sequence", "block", "packet", "frame", "chunk", "counter"}))
       counted = true;
   }
   if (times == nullptr && !counted) return {};
@@ -133,6 +149,9 @@ std::optional<JsonBlocks> join_blocks(Json& document, bool in_lines) {
       if (std::abs((times->numbers[k] - times->numbers[k - 1]) * unit_s / interval -
                    static_cast<double>(ends[k - 1] - (k > 1 ? ends[k - 2] : 0))) > 0.6)
         ++apart;
+    // Mostly apart: each is a capture of its own.
+    if (2 * apart > ends.size() - 1) return {};
+    if (!says_rate) out.cautions.back().text += "; the rate is what their times make it";
     if (apart > 0)
       out.cautions.push_back(
           {"blocks-apart", Severity::warning, "",

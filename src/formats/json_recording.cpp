@@ -79,7 +79,12 @@ std::unique_ptr<SampleSource> open_json(const FileHead& head, const ReadSettings
                                    ": is a result document of this program, not a recording; its "
                                    "inputs name the recordings");
   std::vector<Caution> cautions;
-  if (auto blocks = join_blocks(document, in_lines)) cautions = std::move(blocks->cautions);
+  auto blocks = join_blocks(document, in_lines);
+  // {"rate": 1000, "frames": [{"t": 0, "a": [...]}, ...]}.
+  if (document.is_object())
+    for (auto& [key, value] : document.items())
+      if (!blocks && !in_lines && value.is_array()) blocks = join_blocks(value, false);
+  if (blocks) cautions = std::move(blocks->cautions);
   return open_document(head, settings, "JSON", document, {}, std::move(cautions));
 }
 

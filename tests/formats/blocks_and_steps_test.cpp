@@ -65,9 +65,49 @@ TEST(JsonBlocks, AreNoneWhereObjectsAreChannelsOrRowsOfVectors) {
   EXPECT_EQ(vectors.columns[0].size(), 40u);
 }
 
+TEST(JsonBlocks, NumberedChannelsAndSingleCapturesAreNone) {
+  const ScratchFolder folder;
+  const WholeRecording numbered =
+      read_file(folder.write("a.json", "{\"fs\": 10, \"channels\": [" + block(9, 0, "\"id\": 1") + "," +
+                                           block(9, 9, "\"id\": 2") + "]}"),
+                {});
+  EXPECT_EQ(numbered.recording.channels.size(), 2u);
+  // 10 samples at 100 Hz, each second.
+  const WholeRecording captures =
+      read_file(folder.write("b.json", "[" + block(10, 0, "\"fs\": 100, \"t\": 0") + "," +
+                                           block(10, 10, "\"fs\": 100, \"t\": 1") + "," +
+                                           block(10, 20, "\"fs\": 100, \"t\": 2") + "]"),
+                {});
+  EXPECT_FALSE(captures.warns_of("blocks-joined"));
+  EXPECT_EQ(captures.columns[0].size(), 10u);
+  EXPECT_NEAR(captures.recording.axis.rate_hz(), 100, 1e-9);
+}
+
+TEST(JsonBlocks, WithAnAxisOfTheirOwnAreNone) {
+  const ScratchFolder folder;
+  const std::string f = "\"f_hz\": [0, 1, 2, 3, 4, 5, 6, 7, 8]";
+  const WholeRecording r = read_file(
+      folder.write("a.json", "[" + block(9, 3, "\"t\": 0, " + f) + "," + block(9, 1, "\"t\": 1, " + f) + "]"),
+      {});
+  EXPECT_FALSE(r.warns_of("blocks-joined"));
+  EXPECT_EQ(r.columns[0].size(), 9u);
+}
+
+TEST(JsonBlocks, StandUnderAKeyBesideTheirRateToo) {
+  const ScratchFolder folder;
+  const WholeRecording r = read_file(
+      folder.write("a.json", "{\"sample_rate\": 2000, \"frames\": [" + block(20, 0, "\"time_ms\": 0") + "," +
+                                 block(20, 20, "\"time_ms\": 10") + "," + block(20, 40, "\"time_ms\": 20") +
+                                 "]}"),
+      {});
+  ASSERT_THAT(r.names(), ElementsAre("a"));
+  EXPECT_EQ(r.columns[0].size(), 60u);
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 2000, 1e-6);
+}
+
 TEST(JsonBlocks, DamagedLinesAreAnError) {
   const ScratchFolder folder;
-  const std::string good = block(10, 0, "\"seq\": 0") + "\n" + block(10, 0, "\"seq\": 1") + "\n";
+  const std::string good = block(10, 0, "\"seq\": 0") + "\n" + block(10, 10, "\"seq\": 1") + "\n";
   EXPECT_EQ(read_file(folder.write("a.jsonl", good), {}).columns[0].size(), 20u);
   EXPECT_THROW(read_file(folder.write("b.jsonl", good + block(10, 0, "\"seq\": 2").substr(0, 30)), {}),
                Error);
