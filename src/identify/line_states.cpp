@@ -75,14 +75,26 @@ void find_rate(LineStates& out, double sample_s) {
   // A rate whose periods are some samples, and as many looks as are bounded.
   constexpr double most = 2e7;
   if (!(least > 8 * sample_s) || static_cast<double>(at.size()) * 5 * length / least > most) return;
-  double best = 0, found = 0;
-  for (double hz = 0.3 / least; hz < 1.3 / least; hz += 0.2 / length) {
+  const auto together_at = [&](double hz) {
     Complex sum = 0;
     for (const double t : at) sum += std::polar(1.0, LineWindows::tau * hz * (t - at.front()));
-    const double together = std::abs(sum) / static_cast<double>(at.size());
-    if (together > best) best = together, found = hz;
-  }
+    return std::abs(sum) / static_cast<double>(at.size());
+  };
+  double best = 0, found = 0;
+  for (double hz = 0.3 / least; hz < 1.3 / least; hz += 0.2 / length)
+    if (const double together = together_at(hz); together > best) best = together, found = hz;
   if (best < 0.8) return;
+  // Two changes too close, one of them false, and a multiple of the rate has been found.
+  for (int k = 16; k > 1; --k) {
+    double there = 0, at_hz = 0;
+    for (double off = -0.2; off <= 0.21; off += 0.1)
+      if (const double together = together_at((found + off / length) / k); together > there)
+        there = together, at_hz = (found + off / length) / k;
+    if (there > 0.9 * best) {
+      found = at_hz;
+      break;
+    }
+  }
   // A straight line through the times over their whole numbers.
   double sn = 0, st = 0, snn = 0, snt = 0, stt = 0;
   const auto n = static_cast<double>(at.size());
@@ -98,6 +110,11 @@ void find_rate(LineStates& out, double sample_s) {
   const double periods = std::round(length * found);
   const double std = std::sqrt(left / (n - 2) / (det / n) + sample_s * sample_s / 24 / (periods * periods));
   if (slope > 0) out.rate_hz = 1 / slope, out.rate_std_hz = std / slope / slope;
+}
+
+/// Nothing beside the strongest window, or noise well below it of which a sine explains little.
+bool is_off(const Look& l, double greatest) {
+  return l.moves < 0.004 * greatest || (l.moves < 0.1 * greatest && l.left > 0.5 * l.moves);
 }
 
 class Finder {
@@ -171,7 +188,7 @@ class Finder {
     }
     std::vector<double> shares;
     for (const Look& l : some)
-      if (l.moves >= 0.004 * greatest && l.square > 0) shares.push_back(l.left / l.square);
+      if (!is_off(l, greatest) && l.square > 0) shares.push_back(l.left / l.square);
     return shares.size() >= 4 && percentile_of(shares, 0.25) < 0.03;
   }
 
@@ -227,7 +244,7 @@ class Finder {
   }
 
   /// Nothing, or a value that stands.
-  bool off(const Look& l) const { return l.moves < 0.004 * greatest_; }
+  bool off(const Look& l) const { return is_off(l, greatest_); }
 
   bool by_frequency() {
     std::vector<double> hz;

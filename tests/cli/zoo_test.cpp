@@ -93,6 +93,39 @@ TEST(Zoo, ARingDownIsInTheRecordsOwnTimeAndUnits) {
   FAIL() << document["findings"].dump();
 }
 
+/// Frequencies keyed at 100 Hz beside a tone three times as strong and one a third as strong.
+TEST(Zoo, AKeyedLineIsFoundBesideSteadyOnes) {
+  const ScratchFolder folder;
+  std::mt19937_64 bits(8);
+  std::vector<double> x = zoo::noise(bits, 24'000, 0.05);
+  double turns = 0;
+  bool other = false;
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    if (n % 80 == 0) other = bits() % 2 == 0;
+    turns += (other ? 1777.7 : 1234.5) / 8000;
+    const double t = static_cast<double>(n) / 8000;
+    x[n] += std::sin(2 * zoo::pi * turns) + 3 * std::sin(2 * zoo::pi * 333.3 * t) +
+            0.33 * std::cos(2 * zoo::pi * 2901.2 * t);
+  }
+  folder.write("x.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
+  const auto document =
+      run_program(folder, "identify x.f64 --binary f64le:1ch --rate 8kHz --json --quiet").json();
+  int keyed = 0, tones = 0, others = 0;
+  for (const auto& f : document["findings"]) {
+    if (f["kind"] == "switching") {
+      ++keyed;
+      EXPECT_NEAR(f["level"].get<double>(), std::sqrt(0.5), 0.01);
+    } else if (f["kind"] == "tone") {
+      ++tones;
+    } else {
+      ++others;
+    }
+  }
+  EXPECT_EQ(keyed, 1) << document["findings"];
+  EXPECT_EQ(tones, 2) << document["findings"];
+  EXPECT_EQ(others, 0) << document["findings"];
+}
+
 TEST(Zoo, ManyLinesOfOneLevelAreLines) {
   const ScratchFolder folder;
   std::mt19937_64 bits(5);

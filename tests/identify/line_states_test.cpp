@@ -44,6 +44,22 @@ Keyed keyed(std::mt19937_64& bits, double symbol_s, const std::vector<Symbol>& s
   return out;
 }
 
+/// On and off, half of the time each, with noise from 17 dB to 30 dB below the line.
+TEST(LineStates, WhatIsOffIsNoiseAndNoState) {
+  std::mt19937_64 bits(21);
+  for (const double noise_rms : {0.1, 0.07, 0.022}) {
+    const auto found =
+        find_line_states(keyed(bits, 0.03, {{1311, 1, 0}, {1311, 0, 0}}, 16384, noise_rms).x, rate);
+    ASSERT_TRUE(found) << noise_rms;
+    EXPECT_EQ(found->kind, Kind::amplitude);
+    ASSERT_EQ(found->states.size(), 2u);
+    EXPECT_NEAR(found->states[0].frequency_hz, 1311, 4 * found->states[0].frequency_std_hz);
+    EXPECT_NEAR(found->states[0].amplitude, 1, 0.03);
+    EXPECT_EQ(found->states[1].amplitude, 0);
+    EXPECT_NEAR(found->rate_hz, 1 / 0.03, 0.1);
+  }
+}
+
 TEST(LineStates, KeyedFrequenciesLevelsAndPhasesAreFound) {
   std::mt19937_64 bits(3);
   int rates = 0, within_three = 0, known = 0, lines = 0, lines_one = 0, lines_three = 0;
