@@ -3,10 +3,9 @@
 
 #include <algorithm>
 #include <charconv>
-#include <cmath>
 
 #include "base/text.h"
-#include "formats/text_columns.h"
+#include "formats/clock_digits.h"
 #include "formats/text_preamble.h"
 
 namespace vprism {
@@ -26,32 +25,6 @@ std::string last_word(const std::string& title) {
 }
 
 using PieceKind = ClockPiece::Kind;
-
-/// "UTC time", "time (hhmmss)", "GPS time": as receivers send it, hours, minutes and seconds in one number.
-bool name_has_digits_of_time(const std::string& title) {
-  const std::string name = lower_case(trimmed(title));
-  return name == "utc time" || name == "utc_time" || name == "gps time" || name == "gps_time" ||
-         name.find("hhmmss") != std::string::npos;
-}
-
-/// Nanoseconds since midnight of "140322.25"; leading zeros may have been lost.
-std::optional<std::int64_t> time_in_digits(std::string_view cell) {
-  const std::size_t mark = std::min(cell.find_first_of(".,"), cell.size());
-  std::int64_t whole = 0, behind = 0;
-  if (mark == 0 || mark > 6 || cell.size() - std::min(cell.size(), mark + 1) > 9) return {};
-  const auto digits = [](std::string_view text, std::int64_t& value) {
-    const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), value);
-    return code == std::errc() && end == text.data() + text.size() && is_digit(text.front());
-  };
-  if (!digits(cell.substr(0, mark), whole)) return {};
-  if (mark + 1 < cell.size()) {
-    if (!digits(cell.substr(mark + 1), behind)) return {};
-    for (std::size_t n = cell.size() - mark - 1; n < 9; ++n) behind *= 10;
-  }
-  const std::int64_t hours = whole / 10000, minutes = whole / 100 % 100, seconds = whole % 100;
-  if (hours > 24 || minutes > 59 || seconds > 60) return {};
-  return (hours * 3600 + minutes * 60 + seconds) * second_of_piece + behind;
-}
 
 struct NamedPiece {
   PieceKind kind = PieceKind::count;
@@ -76,8 +49,6 @@ std::optional<NamedPiece> piece_named(const std::string& title, const std::vecto
   if (is({"month", "mm", "mon", "mo", "mnth", "monat"})) return NamedPiece{PieceKind::month};
   if (is({"day", "dd", "dy", "tag", "mday"})) return NamedPiece{PieceKind::day};
   if (is({"hhmm", "hrmn", "hr_mn", "hourmin"})) return NamedPiece{PieceKind::hour_and_minute};
-  if (is({"hhmmss", "utc", "gpstime", "hms"}) || name_has_digits_of_time(title))
-    return NamedPiece{PieceKind::time_in_digits};
   if (is({"hour", "hours", "hh", "hr", "he", "stunde", "std", "heure", "hora"}))
     return NamedPiece{PieceKind::count, 3600 * second_of_piece};
   if (is({"minute", "minutes", "min", "mi", "mn"})) return NamedPiece{PieceKind::count, 60 * second_of_piece};
@@ -112,7 +83,6 @@ bool make_an_instant(const std::vector<NamedPiece>& pieces) {
   };
   for (const NamedPiece& p : pieces)
     if (has(p.kind, p.unit_ns) > 1) return false;
-  if (has(PieceKind::time_in_digits) == 1) return pieces.size() == 1;
   const bool joined = has(PieceKind::hour_and_minute) == 1;
   const bool hours = joined || has(PieceKind::count, 3600 * second_of_piece) == 1,
              minutes = joined || has(PieceKind::count, 60 * second_of_piece) == 1,
@@ -135,36 +105,8 @@ const char* words_of(const std::vector<ClockPiece>& pieces, bool epoch) {
       return "weeks since 1980 and seconds of the week, without leap seconds";
     if (p.kind == PieceKind::year || p.kind == PieceKind::day_of_year || p.kind == PieceKind::date)
       return "parts of a date and a time";
-    if (p.kind == PieceKind::time_in_digits)
-      return "times of day, two digits each of hours, minutes and seconds";
   }
   return epoch ? "seconds since 1970 and their parts" : "parts of a time";
-}
-
-/// Whether a column's numbers, without a title that says so, are times of day in digits: as such they are
-/// even, as numbers they leap at the minutes.
-bool leaps_at_minutes(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                      std::size_t last, std::size_t column) {
-  const Channel& c = layout.columns[column];
-  if (c.unit.text() != "1" || !(c.name.empty() || is_time_title(c))) return false;
-  const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, column);
-  if (numbers.size() < 5) return false;
-  double least = 1e300, greatest = 0, before = 0;
-  bool leaps = false;
-  for (std::size_t n = 0; n < numbers.size(); ++n) {
-    const double x = numbers[n], whole = std::floor(x);
-    if (!(x >= 0 && x < 240000) || std::fmod(whole, 100) > 59 || std::fmod(std::floor(whole / 100), 100) > 59)
-      return false;
-    const double now = std::floor(whole / 10000) * 3600 + std::fmod(std::floor(whole / 100), 100) * 60 +
-                       std::fmod(whole, 100) + (x - whole);
-    if (n > 0) {
-      const double since = now - before, step = since < -72000 ? since + 86400 : since;  // Midnight.
-      least = std::min(least, step), greatest = std::max(greatest, step);
-      leaps = leaps || std::abs(x - numbers[n - 1] - step) > 39;
-    }
-    before = now;
-  }
-  return leaps && least > 0 && greatest < 1.5 * least;
 }
 
 }  // namespace
@@ -239,9 +181,7 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   };
   // One run of neighbours: further on, "min" and "s" are other things.
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
-    const bool leaps = columns.empty() && leaps_at_minutes(layout, lines, first, last, c);
-    const auto piece = leaps ? std::optional(NamedPiece{PieceKind::time_in_digits})
-                       : layout.columns[c].unit.dimensionless() || !layout.columns[c].unit.known() ||
+    const auto piece = layout.columns[c].unit.dimensionless() || !layout.columns[c].unit.known() ||
                                layout.columns[c].name.empty()
                            ? piece_named(layout.columns[c].name, named)
                            : std::nullopt;
@@ -250,9 +190,7 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
       named.push_back(*piece), columns.push_back(c);
       pieces.push_back({piece->kind, layout.cells[c], piece->unit_ns});
     } else if (!columns.empty()) {
-      if (columns.size() > 1 || dated_before(pieces.front().cell) ||
-          named.front().kind == PieceKind::time_in_digits)
-        break;
+      if (columns.size() > 1 || dated_before(pieces.front().cell)) break;
       named.clear(), columns.clear(), pieces.clear();
       if (piece) --c;
     }
@@ -261,10 +199,7 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
     named.insert(named.begin(), NamedPiece{PieceKind::date});
     pieces.insert(pieces.begin(), {PieceKind::date, pieces.front().cell - 1, 0});
   }
-  // Numbers beyond a day's are counts all the same.
-  const bool in_digits = pieces.size() == 1 && pieces.front().kind == PieceKind::time_in_digits;
-  if ((pieces.size() < 2 && !in_digits) || columns.size() >= layout.columns.size() || !make_an_instant(named))
-    return;
+  if (pieces.size() < 2 || columns.size() >= layout.columns.size() || !make_an_instant(named)) return;
   // Every row is an instant, later than the last. Behind a date as text the hours are those of a day, and a
   // day has several rows: a daily "HR" is none.
   const bool by_date = named.front().kind == PieceKind::date;
@@ -276,15 +211,12 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   const auto course = [&](DayOrder order) {
     Course out;
     std::optional<std::int64_t> before, day_before;
-    std::int64_t least = 0, greatest = 0, midnights = 0;
+    std::int64_t least = 0, greatest = 0;
     bool same_day = !by_date;
     for (std::size_t i = first; i <= last; ++i) {
       if (trimmed(lines[i].text).empty()) continue;
       split_cells(lines[i].text, layout.delimiter, cells);
-      auto now = instant_of_pieces(pieces, cells, order);
-      if (now && in_digits) *now += midnights * day_of_piece;
-      if (now && in_digits && before && *before - *now > 20 * 3600 * second_of_piece)
-        ++midnights, *now += day_of_piece;
+      const auto now = instant_of_pieces(pieces, cells, order);
       if (!now || (before && *now <= *before)) return Course{};
       if (by_date) {
         const auto day = parse_date(unquoted_cell(cells[pieces.front().cell]), order);
@@ -316,9 +248,8 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   if (!chosen.rises) return;
   const std::int64_t begun = chosen.begun;
   clock.cell = pieces.front().cell, clock.first_ns = begun;
-  const bool dated = std::any_of(pieces.begin(), pieces.end(), [](const ClockPiece& p) {
-    return p.kind != PieceKind::count && p.kind != PieceKind::time_in_digits;
-  });
+  const bool dated = std::any_of(pieces.begin(), pieces.end(),
+                                 [](const ClockPiece& p) { return p.kind != PieceKind::count; });
   constexpr double year_2000 = 9.466e8, year_2040 = 2.209e9;
   const double begun_s = static_cast<double>(begun) / 1e9;
   clock.no_date = !dated && !(begun_s > year_2000 && begun_s < year_2040);
@@ -326,8 +257,7 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   std::vector<std::string> names;
   for (const std::size_t c : columns) names.push_back(column_name(layout, c));
   layout.cautions.push_back({"clock-counted", Severity::note, "",
-                             (names.size() == 1 ? "the column " : "the columns ") + quoted_names(names) +
-                                 (names.size() == 1 ? " is taken as " : " are taken as ") +
+                             "the columns " + quoted_names(names) + " are taken as " +
                                  words_of(pieces, !clock.no_date) + ": time 0 is their first row" +
                                  (clock.no_date ? std::string() : ", " + utc_text(begun)),
                              "--axis with a name takes another column as the time"});

@@ -159,9 +159,9 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
     std::size_t other = channels.size();
     for (std::size_t d = c + 1; d < channels.size() && other == channels.size(); ++d) {
       const TitlePart second = part_of_title(channels[d].name);
-      // "|Z|" beside "phase": of two columns, one may leave unsaid what it is of.
-      const bool alike =
-          second.base == part.base || (channels.size() == 2 && (second.base.empty() || part.base.empty()));
+      // "|Z|" beside "phase", which need not say what it is of.
+      const bool stroke = channels.size() == 2 && channels[c].name.starts_with('|') && second.base.empty();
+      const bool alike = second.base == part.base || stroke;
       if (!taken[d] && alike && second.kind == other_kind(part.kind)) other = d;
     }
     if (other == channels.size()) return {};
@@ -174,11 +174,10 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
     if (!polar && channels[c].unit.text() != channels[other].unit.text()) return {};
     taken[c] = taken[other] = true;
     const bool leads = part.kind == Kind::real || part.kind == Kind::magnitude;
-    const std::string base = !part.base.empty() ? part.base : part_of_title(channels[other].name).base;
     out.push_back({leads ? c : other, leads ? other : c, polar,
-                   !base.empty() ? base
-                   : polar       ? "response"
-                                 : "value"});
+                   !part.base.empty() ? part.base
+                   : polar            ? "response"
+                                      : "value"});
   }
   return out;
 }

@@ -1,6 +1,7 @@
 // further_cells.cpp: which cells of a table's rows are columns besides those that hold plain numbers; see
 // text_evidence.h.
 #include <algorithm>
+#include <set>
 
 #include "base/text.h"
 #include "formats/loose_cell.h"
@@ -14,13 +15,19 @@ namespace {
 /// Of the cells of one column that are hexadecimal digits and nothing else.
 struct HexCells {
   std::size_t count = 0, with_letters = 0, width = 0;
-  bool one_width = true, changes = false;
+  bool one_width = true;
   std::string first;
+  std::set<std::string> different;  ///< Up to 17 of them.
   void add(std::string_view cell) {
     if (count++ == 0) width = cell.size(), first = std::string(cell);
     one_width = one_width && cell.size() == width;
-    changes = changes || cell != first;
+    if (different.size() < 17) different.emplace(cell);
     with_letters += std::any_of(cell.begin(), cell.end(), [](char c) { return !is_digit(c); }) ? 1 : 0;
+  }
+  /// Words of one width, some with letters, and more of them than names of sensors that take turns.
+  bool are_numbers() const {
+    return count >= 8 && one_width && with_letters * 8 > count &&
+           (different.size() >= 17 || 2 * different.size() > count);
   }
 };
 
@@ -90,8 +97,7 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
     }
     // Digits of sixteen, all of one width, in every row: "07F7", "1000". Some have letters.
     const HexCells& words = hex[c];
-    if (words.count >= 8 && words.count + empties[c] >= rows - blanks && words.one_width && words.changes &&
-        words.with_letters * 8 > words.count && numbers[c] < words.count) {
+    if (words.are_numbers() && words.count + empties[c] >= rows - blanks && numbers[c] < words.count) {
       all.push_back(c), layout.hex.push_back(c);
       if (empties[c] > 0) layout.sparse.push_back(c);
       layout.cautions.push_back({"hex-numbers", Severity::warning, "",

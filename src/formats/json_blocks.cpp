@@ -6,8 +6,10 @@
 #include <nlohmann/json.hpp>
 
 #include "base/text.h"
-#include "formats/axis_words.h"
 #include "formats/clock.h"
+#include "formats/json_settings.h"
+#include "formats/json_shapes.h"
+#include "formats/key_meaning.h"
 
 namespace vprism {
 
@@ -17,21 +19,19 @@ using Json = nlohmann::ordered_json;
 
 constexpr std::size_t least_block = 8;
 
-bool is_block(const Json& value) {
-  return value.is_array() && value.size() >= least_block &&
+bool is_of_numbers(const Json& value) {
+  return value.is_array() &&
          std::all_of(value.begin(), value.end(), [](const Json& x) { return x.is_number() || x.is_null(); });
 }
 
-bool is_one_of(const std::string& key, std::initializer_list<const char*> words) {
-  const std::string low = lower_case(key);
-  return std::any_of(words.begin(), words.end(), [&](const char* word) { return low == word; });
-}
+bool is_block(const Json& value) { return is_of_numbers(value) && value.size() >= least_block; }
 
-/// What a member says in all objects.
+/// What a member that is no array says in all objects.
 struct Member {
   std::string key;
   bool same = true;
-  std::vector<double> numbers;  ///< Seconds for texts that are instants; empty where it is neither.
+  std::vector<double>
+      numbers;  ///< Seconds for texts that are instants; fewer than objects where one is neither.
 };
 
 std::optional<double> number_of(const Json& value) {
@@ -41,109 +41,121 @@ std::optional<double> number_of(const Json& value) {
   return at ? std::optional(static_cast<double>(*at) / 1e9) : std::nullopt;
 }
 
-bool rises(const std::vector<double>& numbers) {
-  return std::adjacent_find(numbers.begin(), numbers.end(), std::greater_equal<>()) == numbers.end();
-}
-
 /// Numbers that rise in each block and begin anew in the next: an axis, of frequencies or of the time since a
 /// trigger.
 bool begins_anew_in_each(const Json& blocks, const std::string& key) {
+  double before = 0;
   for (std::size_t k = 0; k < blocks.size(); ++k) {
     std::vector<double> numbers;
     for (const Json& x : blocks[k][key]) numbers.push_back(x.is_number() ? x.get<double>() : std::nan(""));
-    if (!rises(numbers) || std::isnan(numbers.front())) return false;
-    if (k > 0 && blocks[k - 1][key].back().is_number() &&
-        numbers.front() > blocks[k - 1][key].back().get<double>())
-      return false;
+    if (!json_rises(numbers) || (k > 0 && numbers.front() > before)) return false;
+    before = numbers.back();
   }
   return true;
 }
 
-/// Seconds of a count of time by its key and size.
-double seconds_in(const std::string& key, double first, double step) {
-  if (const auto unit = unit_since_1970(first, step)) return static_cast<double>(*unit) / 1e9;
-  const std::string low = lower_case(key);
-  for (const auto& [tail, seconds] : {std::pair{"_ms", 1e-3}, {"_us", 1e-6}, {"_ns", 1e-9}})
-    if (low.ends_with(tail)) return seconds;
-  return 1;
-}
-
-}  // namespace
-
-std::optional<JsonBlocks> join_blocks(Json& document, bool in_lines) {
-  if (!document.is_array() || document.size() < 2) return {};
-  const Json& first = document[0];
-  if (!first.is_object()) return {};
+/// The objects' arrays and other members, and how many samples there are up to the end of each.
+struct Shape {
   std::vector<std::string> arrays;
   std::vector<Member> members;
+  std::vector<std::size_t> ends;
+};
+
+std::optional<Shape> shape_of(const Json& document) {
+  if (!document.is_array() || document.size() < 2 || !document[0].is_object()) return {};
+  const Json& first = document[0];
+  Shape out;
   for (const auto& [key, value] : first.items()) {
     if (is_block(value))
-      arrays.push_back(key);
+      out.arrays.push_back(key);
     else if (value.is_primitive())
-      members.push_back({key, true, {}});
+      out.members.push_back({key, true, {}});
     else
       return {};
   }
-  if (arrays.empty()) return {};
-  std::vector<std::size_t> ends;  // Samples up to the end of each block.
+  if (out.arrays.empty()) return {};
   for (const Json& one : document) {
     if (!one.is_object() || one.size() != first.size()) return {};
-    const auto lead = one.find(arrays.front());
-    if (lead == one.end()) return {};
-    for (const std::string& key : arrays) {
+    std::optional<std::size_t> length;
+    for (const std::string& key : out.arrays) {
       const auto found = one.find(key);
-      if (found == one.end() || !found->is_array() || found->size() != lead->size() ||
-          !std::all_of(found->begin(), found->end(),
-                       [](const Json& x) { return x.is_number() || x.is_null(); }))
+      if (found == one.end() || !is_of_numbers(*found) || found->size() != length.value_or(found->size()))
         return {};
+      length = found->size();
     }
-    for (Member& member : members) {
+    for (Member& member : out.members) {
       const auto found = one.find(member.key);
       if (found == one.end() || !found->is_primitive()) return {};
       member.same = member.same && *found == first[member.key];
       if (const auto number = number_of(*found)) member.numbers.push_back(*number);
     }
-    ends.push_back((ends.empty() ? 0 : ends.back()) + lead->size());
+    out.ends.push_back((out.ends.empty() ? 0 : out.ends.back()) + *length);
   }
-  if (std::any_of(arrays.begin(), arrays.end(),
+  if (std::any_of(out.arrays.begin(), out.arrays.end(),
                   [&](const std::string& key) { return begins_anew_in_each(document, key); }))
     return {};
+  return out;
+}
+
+/// Seconds of a count of time by its key and size.
+double seconds_in(const std::string& key, double first, double step) {
+  if (const auto unit = unit_since_1970(first, step)) return static_cast<double>(*unit) / 1e9;
+  const std::string unit = time_unit_of_key(key);
+  return unit.empty() ? 1 : Unit::parse(unit).convert(1, Unit::parse("s"));
+}
+
+/// The interval that the members say that are the same in all objects, or those beside the list; 0 for none.
+double stated_interval(const Shape& shape, const Json& first, const Json& beside) {
+  JsonBeside said;
+  std::vector<std::string> unapplied;
+  for (const auto& [key, value] : beside.items())
+    if (value.is_primitive()) take_json_setting(key, value, said, unapplied);
+  for (const Member& member : shape.members)
+    if (member.same) take_json_setting(member.key, first[member.key], said, unapplied);
+  return said.interval_s;
+}
+
+bool counts_blocks(const std::string& key) {
+  static constexpr std::string_view words[] = {"seq",   "sequence", "block",  "packet",
+                                               "frame", "chunk",    "counter"};
+  return std::find(std::begin(words), std::end(words), lower_case(key)) != std::end(words);
+}
+
+}  // namespace
+
+std::optional<std::vector<Caution>> join_blocks(Json& document, const Json& beside, bool in_lines) {
+  const std::optional<Shape> shape = shape_of(document);
+  if (!shape) return {};
+  const Json& first = document[0];
+  const std::vector<std::size_t>& ends = shape->ends;
   const Member* times = nullptr;
-  bool counted = in_lines, says_rate = false;
-  for (const Member& member : members) {
-    const AxisWord word = axis_word(member.key, AxisUnit::none);
-    if (member.same) {
-      says_rate = says_rate || word == AxisWord::rate || word == AxisWord::interval;
-      continue;
-    }
-    // What differs and does not go on is a channel's.
-    if (member.numbers.size() != document.size() || !rises(member.numbers)) return {};
-    if (times == nullptr &&
-        is_one_of(member.key,
-                  {"t", "time", "ts", "timestamp", "t0", "start", "t_s", "t_ms", "t_us", "time_s", "time_ms",
-                   "time_us", "start_time", "utc", "ts_ms", "ts_us", "epoch", "datetime", "timestamp_ms"}))
+  bool counted = in_lines;
+  std::string others;
+  for (const Member& member : shape->members) {
+    if (member.same) continue;
+    // Texts that differ are names, of channels.
+    if (member.numbers.size() != document.size()) return {};
+    if (times == nullptr && json_rises(member.numbers) && is_time_key(member.key))
       times = &member;
-    else if (is_one_of(member.key, {"seq", "sequence", "block", "packet", "frame", "chunk", "counter"}))
+    else if (json_rises(member.numbers) && counts_blocks(member.key))
       counted = true;
+    else
+      others += (others.empty() ? "\"" : ", \"") + clean_text(member.key, 40) + "\"";
   }
-  if (times == nullptr && !counted) return {};
-  JsonBlocks out;
-  out.cautions.push_back({"blocks-joined", Severity::note, "",
-                          std::to_string(document.size()) + " blocks of samples follow each other: joined",
-                          ""});
+  // Without a time, whatever else differs may be a channel's.
+  if (times == nullptr && (!counted || !others.empty())) return {};
+  std::vector<Caution> out = {
+      {"blocks-joined", Severity::note, "",
+       std::to_string(document.size()) + " blocks of samples follow each other: joined", ""}};
   Json joined = Json::object();
-  for (const Member& member : members)
+  for (const Member& member : shape->members)
     if (member.same) joined[member.key] = first[member.key];
   if (times != nullptr) {
-    const double step = times->numbers[1] - times->numbers[0];
-    const double unit_s = first[times->key].is_string() ? 1 : seconds_in(times->key, times->numbers[0], step);
-    const double span_s = (times->numbers.back() - times->numbers.front()) * unit_s;
-    double interval = span_s / static_cast<double>(ends[ends.size() - 2]);
-    for (const Member& member : members) {
-      const AxisWord word = axis_word(member.key, AxisUnit::none);
-      if (!member.same || member.numbers.empty() || !(member.numbers[0] > 0)) continue;
-      if (word == AxisWord::rate) interval = 1 / member.numbers[0];
-    }
+    const double begun = times->numbers.front(), step = times->numbers[1] - begun;
+    const double unit_s = first[times->key].is_string() ? 1 : seconds_in(times->key, begun, step);
+    const double span_s = (times->numbers.back() - begun) * unit_s;
+    const double stated = stated_interval(*shape, first, beside);
+    const double interval = stated > 0 ? stated : span_s / static_cast<double>(ends[ends.size() - 2]);
     std::size_t apart = 0;
     for (std::size_t k = 1; k < ends.size(); ++k)
       if (std::abs((times->numbers[k] - times->numbers[k - 1]) * unit_s / interval -
@@ -151,18 +163,25 @@ std::optional<JsonBlocks> join_blocks(Json& document, bool in_lines) {
         ++apart;
     // Mostly apart: each is a capture of its own.
     if (2 * apart > ends.size() - 1) return {};
-    if (!says_rate) out.cautions.back().text += "; the rate is what their times make it";
+    if (!(stated > 0)) joined["dt"] = interval, out[0].text += "; the rate is what their times make it";
+    constexpr double year_2000_s = 9.46e8;
+    if (begun * unit_s < year_2000_s)
+      joined["t0"] = begun * unit_s;
+    else if (const auto ns = instant_after(0, begun * unit_s))
+      out[0].text += "; the first began at " + utc_text(*ns);
     if (apart > 0)
-      out.cautions.push_back(
+      out.push_back(
           {"blocks-apart", Severity::warning, "",
            "the times \"" + clean_text(times->key, 40) + "\" of " + std::to_string(apart) + " of " +
                std::to_string(ends.size() - 1) +
-               " blocks are not where the samples before them end: samples are missing, or "
-               "the rate is another; they are joined without gaps",
+               " blocks are not where the samples before them end: samples are missing, or the rate is "
+               "another; they are joined without gaps",
            "check the rate; analyse pieces without gaps with --gate"});
-    if (!says_rate) joined["dt"] = interval;
   }
-  for (const std::string& key : arrays) {
+  if (!others.empty())
+    out.push_back({"member-left-out", Severity::note, "",
+                   "of each block, " + others + " is left out: numbers for a whole block", ""});
+  for (const std::string& key : shape->arrays) {
     Json all = Json::array();
     for (Json& one : document)
       for (Json& x : one[key]) all.push_back(std::move(x));

@@ -10,16 +10,15 @@
 
 namespace vprism {
 
-struct JsonBlocks {
-  std::vector<Caution> cautions;
-};
-
 /// [{"t": 0, "fs": 100, "a": [...]}, {"t": 1, "fs": 100, "a": [...]}, ...]: objects of the same arrays, eight
-/// numbers or more in each, whose other members are the same in all or rise (times, counts). `document`
-/// becomes one object with the arrays joined, and an interval where the blocks' times give one and nothing
-/// else does. Nothing, and the document as it was, where it is anything else. `in_lines`: each object had a
-/// line of its own, so that nothing need rise.
-std::optional<JsonBlocks> join_blocks(nlohmann::ordered_json& document, bool in_lines);
+/// numbers or more in the first. Their times rise, or a count of them does and all else is the same; texts
+/// are the same, or instants. `document` becomes one object with the arrays joined and, from their times, a
+/// start, and an interval unless they or what stands `beside` the list (an object, or null) say one; the
+/// cautions are returned. Nothing, and the document as it was, where it is anything else, among it captures
+/// that lie apart and blocks with an axis of their own. `in_lines`: each object had a line, and nothing need
+/// count them.
+std::optional<std::vector<Caution>> join_blocks(nlohmann::ordered_json& document,
+                                                const nlohmann::ordered_json& beside, bool in_lines);
 
 /// Whether the first line is an object with such an array, and another line follows.
 bool is_blocks_in_lines(std::string_view text);

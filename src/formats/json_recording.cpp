@@ -53,25 +53,33 @@ bool recognises_json(const FileHead& head) {
   return !more || !nlohmann::json::accept(first);
 }
 
+namespace {
+
+/// The document, or a list of those in its lines where they are blocks; discarded where it is damaged. The
+/// text is let go.
+nlohmann::ordered_json read_json(const InputFile& file, const std::string& path, bool& in_lines) {
+  const std::string text = file.text(0, static_cast<std::size_t>(file.size()));
+  in_lines = is_blocks_in_lines(text);
+  if (in_lines) return json_of_lines(text);
+  // Deep nesting is refused before anything recurses.
+  return nlohmann::ordered_json::parse(
+      text,
+      [&path](int depth, nlohmann::ordered_json::parse_event_t, nlohmann::ordered_json&) {
+        if (depth > 64) throw Error(Status::input, path + ": damaged JSON document: more than 64 levels");
+        return true;
+      },
+      false, true);
+}
+
+}  // namespace
+
 std::unique_ptr<SampleSource> open_json(const FileHead& head, const ReadSettings& settings) {
   if (head.size > most_json_bytes)
     throw Error(Status::input, head.path + ": a JSON document of more than 256 MB; export it as HDF5 or CSV");
   InputFile file(head.path);
   file.pass_on_to(settings.digest);
-  // Deep nesting is refused before anything recurses.
-  const std::string text = file.text(0, static_cast<std::size_t>(file.size()));
-  const bool in_lines = is_blocks_in_lines(text);
-  auto document =
-      in_lines
-          ? json_of_lines(text)
-          : nlohmann::ordered_json::parse(
-                text,
-                [&head](int depth, nlohmann::ordered_json::parse_event_t, nlohmann::ordered_json&) {
-                  if (depth > 64)
-                    throw Error(Status::input, head.path + ": damaged JSON document: more than 64 levels");
-                  return true;
-                },
-                false, true);
+  bool in_lines = false;
+  nlohmann::ordered_json document = read_json(file, head.path, in_lines);
   if (document.is_discarded())
     throw Error(Status::input, head.path + ": damaged JSON document: it can't be parsed; write it again");
   if (document.is_object() && document.contains("vprism") && document.contains("command"))
@@ -79,12 +87,12 @@ std::unique_ptr<SampleSource> open_json(const FileHead& head, const ReadSettings
                                    ": is a result document of this program, not a recording; its "
                                    "inputs name the recordings");
   std::vector<Caution> cautions;
-  auto blocks = join_blocks(document, in_lines);
+  auto blocks = join_blocks(document, nullptr, in_lines);
   // {"rate": 1000, "frames": [{"t": 0, "a": [...]}, ...]}.
   if (document.is_object())
     for (auto& [key, value] : document.items())
-      if (!blocks && !in_lines && value.is_array()) blocks = join_blocks(value, false);
-  if (blocks) cautions = std::move(blocks->cautions);
+      if (!blocks && !in_lines && value.is_array()) blocks = join_blocks(value, document, false);
+  if (blocks) cautions = std::move(*blocks);
   return open_document(head, settings, "JSON", document, {}, std::move(cautions));
 }
 

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "formats/clock_digits.h"
 #include "formats/clock_pieces.h"
 #include "formats/text_axis.h"
 #include "formats/text_preamble.h"
@@ -295,6 +296,7 @@ void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std
     return;
   }
   find_clock_pieces(layout, lines, first, last);
+  if (!layout.clock) find_time_in_digits(layout, lines, first, last);
   if (layout.clock || is_swept(layout, lines, first, last)) return;
   split_cells(lines[first].text, layout.delimiter, cells);
   const std::vector<std::string_view> first_row = cells;

@@ -164,8 +164,10 @@ bool column_rises(const TextLayout& layout, std::span<const TextLine> lines, std
   if (seen < (layout.columns[column].name.empty() ? 3 : 2)) return false;
   std::size_t rising = 0;
   for (std::size_t n = 1; n < seen; ++n) rising += numbers[n] > numbers[n - 1] ? 1 : 0;
-  // Repeated and reversed stamps make a bad time column, not another kind of column.
-  if (is_axis_column(layout, column)) return rising * 4 >= (seen - 1) * 3;
+  // Repeated and reversed stamps make a bad time column, not another kind of column. An "x" is as often a
+  // channel.
+  if (is_axis_column(layout, column) && !starts_with(lower_case(layout.columns[column].name), "x"))
+    return rising * 4 >= (seen - 1) * 3;
   return rising + 1 + seen / 50 >= seen;
 }
 

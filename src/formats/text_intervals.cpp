@@ -22,7 +22,7 @@ bool is_step_column(const Channel& column) {
   std::replace(name.begin(), name.end(), '_', ' ');
   for (const char* word : {"dt", "delta t", "deltat", "\u03B4t", "\u0394t", "time delta", "delta time"})
     if (name == word) return true;
-  for (const char* word : {"step", "time step", "timestep", "interval", "sample interval", "delta", "diff"})
+  for (const char* word : {"step", "time step", "timestep", "interval", "sample interval"})
     if (name == word) return seconds;
   return false;
 }
@@ -48,7 +48,7 @@ bool is_time_by_steps(const TextLayout& layout, std::span<const TextLine> lines,
 }
 
 void take_steps_or_rates(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                         std::size_t last) {
+                         std::size_t last, bool whole) {
   if (layout.has_axis() || layout.columns.size() < 2) return;
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
     if (!is_step_column(layout.columns[c])) continue;
@@ -56,16 +56,20 @@ void take_steps_or_rates(TextLayout& layout, std::span<const TextLine> lines, st
     take_axis_column(layout, c);
     layout.axis.name = "time";
     layout.steps = true;
-    layout.cautions.push_back({"steps-added-up", Severity::note, "",
-                               "the column \"" + column_name(layout, c) +
-                                   "\" holds the time from row to row: time 0 is the first row",
-                               "--axis none takes it as a channel"});
+    layout.cautions.push_back(
+        {"steps-added-up", Severity::note, "",
+         "the column \"" + column_name(layout, c) +
+             "\" holds the times since the row before: they are added up, and time 0 is "
+             "the first row",
+         "where each holds until the next row, times are one row late; --axis none "
+         "takes it as a channel"});
     return;
   }
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
     const Channel& column = layout.columns[c];
     const bool hertz = !without_unit(column) && column.unit.converts_to(Unit::parse("Hz"));
-    if ((!hertz && !without_unit(column)) ||
+    // A rate of beats or of flow is one too, if nothing more is said of it.
+    if ((!hertz && (!without_unit(column) || lower_case(column.name) == "rate")) ||
         axis_word(column.name, hertz ? AxisUnit::frequency : AxisUnit::none) != AxisWord::rate)
       continue;
     const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, c);
@@ -77,8 +81,9 @@ void take_steps_or_rates(TextLayout& layout, std::span<const TextLine> lines, st
     layout.cautions.push_back({"rate-in-rows", Severity::note, "",
                                "the column \"" + column_name(layout, c) +
                                    "\" repeats the rate in every row: it is taken from there",
-                               "take it as a channel with --columns if it is one"});
-    leave_out_columns(layout, {c});
+                               "--rate gives another"});
+    // Further down it might be another.
+    if (whole) leave_out_columns(layout, {c});
     return;
   }
 }

@@ -12,9 +12,10 @@ bool is_time_by_steps(const TextLayout& layout, std::span<const TextLine> lines,
                       std::size_t last, std::size_t column);
 
 /// Where nothing else says when the rows were taken: a column of times from row to row ("dt (us)"), which are
-/// added up, or one that repeats the rate in every row; each with a note.
+/// added up, or one that repeats the rate in every row; each with a note. The latter is left out where these
+/// are the `whole` of the rows.
 void take_steps_or_rates(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                         std::size_t last);
+                         std::size_t last, bool whole);
 
 /// Where each row holds from one time to another: the second is left out, with a caution.
 void leave_out_ends(TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last);

@@ -283,7 +283,7 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   take_settings(layout);
   const bool no_rate_given = !settings.rate_hz && !settings.interval_s && !settings.duration_s;
   if (settings.axis.empty() && no_rate_given && layout.interval_s == 0)
-    take_steps_or_rates(layout, lines, best.first, best.last);
+    take_steps_or_rates(layout, lines, best.first, best.last, whole);
   if (settings.axis.empty() && no_rate_given) assume_even_axis(layout, lines, best.first, best.last);
   choose_columns(layout, settings, head.path);
   if (layout.parts.empty()) choose_part(head.path, {{"1", ""}}, settings, 0);  // There is no other.

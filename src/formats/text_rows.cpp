@@ -304,11 +304,12 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
                    {}};
   const bool blanks = layout.delimiter == ' ';
   const double factor = layout.time_factor;
+  // Lines of nothing but plain numbers have a quick way.
+  const bool plain = !layout.clock && !layout.tag_cell && layout.unit_behind.empty() && layout.hex.empty();
   const char* at = text.data();
   const char* const end = at + text.size();
   while (at < end) {
     ++piece.lines;
-    const bool plain = !layout.clock && !layout.tag_cell && layout.unit_behind.empty() && layout.hex.empty();
     const char* next = !plain ? nullptr : blanks ? parser.fast<true>(at, end) : parser.fast<false>(at, end);
     bool good = next != nullptr;
     parser.gap = false;

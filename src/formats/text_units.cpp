@@ -62,7 +62,7 @@ void settle(TextLayout& layout, std::size_t column, const RowUnits& found) {
     if (unit && *unit != wanted) others += (others.empty() ? "" : ", ") + word;
   }
   // "998.8m" beside "730.2u": metres have no neighbours such as these, and are no time.
-  const bool prefixes = found.prefixes || (!titled && is_time_title(channel));
+  const bool prefixes = !titled && (found.prefixes || is_time_title(channel));
   if (((titled && !fits) || prefixes) && std::all_of(found.named.begin(), found.named.end(), prefix_of)) {
     layout.prefixed.insert(layout.cells[column]);
     layout.cautions.push_back(

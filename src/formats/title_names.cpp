@@ -69,12 +69,11 @@ bool underscored_units(std::vector<std::string>& cells) {
     if (is_digit(unit[0])) return false;
     std::string with_unit = cell.substr(0, mark) + " (" + unit + ")";
     const Channel meant = channel_from_title(with_unit);
-    const std::optional<Unit> known = meant.unit;
-    if (!known->known() || known->text() == "1") return false;
+    if (!meant.unit.known() || meant.unit.text() == "1") return false;
     out.push_back(std::move(with_unit));
     timed =
         timed || ((is_time_title(channel_from_title(cell.substr(0, mark))) || cell.substr(0, mark) == "dt") &&
-                  known->converts_to(Unit::parse("s")));
+                  meant.unit.converts_to(Unit::parse("s")));
   }
   if (!timed || out.size() < 2) return false;
   cells = std::move(out);

@@ -250,40 +250,15 @@ RecordVerdict judge_bands_of(std::span<const double> samples, const Spectrum& sp
   return out;
 }
 
-/// Without the line that jumps.
-/// Whether a line has one level and phase in short pieces too, each under a Hann window: a keyed one, which
-/// has a steady part of its own, comes and goes.
-bool stands_in_each_piece(std::span<const double> x, const SteadyLine& line) {
-  const auto samples = static_cast<double>(x.size());
-  const double pieces = std::min({256.0, samples / 32, samples * line.cycles / 8});
-  if (!(pieces >= 8)) return false;
-  const auto length = static_cast<std::size_t>(samples / pieces);
-  std::vector<std::complex<double>> levels;
-  for (std::size_t from = 0; from + length <= x.size(); from += length) {
-    std::complex<double> sum = 0;
-    for (std::size_t n = 0; n < length; ++n) {
-      const double hann =
-          1 - std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) / static_cast<double>(length));
-      const double turns = line.cycles * static_cast<double>(from + n);
-      sum += x[from + n] * hann * std::polar(1.0, -2 * std::numbers::pi * (turns - std::floor(turns)));
-    }
-    levels.push_back(sum);
-  }
-  std::complex<double> mean = 0;
-  for (const auto& level : levels) mean += level / static_cast<double>(levels.size());
-  double scatter = 0;
-  for (const auto& level : levels) scatter += std::norm(level - mean) / static_cast<double>(levels.size());
-  constexpr double most = 0.35;
-  return std::sqrt(scatter) < most * std::abs(mean);
-}
-
+/// Without the line that jumps, where there is one.
 std::optional<RecordVerdict> judge_beside_states(std::span<const double> samples, const Spectrum& spectrum,
                                                  const SpectrumSettings& settings, const PeakSettings& search,
-                                                 const std::function<void(std::vector<Peak>&)>& choose) {
+                                                 const std::function<void(std::vector<Peak>&)>& choose,
+                                                 bool beside_lines) {
   const double rate_hz = spectrum.plan.rate_hz;
   std::optional<LineStates> states = find_line_states(samples, rate_hz);
   std::vector<SteadyLine> steady;
-  if (!states) {
+  if (!states && beside_lines) {
     // Beside lines that stand through the record a jumping one is no single line: they are taken off first.
     steady = steady_lines(samples, {});
     std::erase_if(steady, [&](const SteadyLine& line) { return !stands_in_each_piece(samples, line); });
@@ -291,8 +266,8 @@ std::optional<RecordVerdict> judge_beside_states(std::span<const double> samples
     std::vector<double> less(samples.begin(), samples.end());
     take_off(less, steady);
     states = find_line_states(less, rate_hz);
-    if (!states) return {};
   }
+  if (!states) return {};
   std::vector<double> rest = std::move(states->rest);
   for (SteadyLine& line : steady) line.cosine = -line.cosine, line.sine = -line.sine;
   take_off(rest, steady);
@@ -314,9 +289,11 @@ RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spec
                            const std::function<void(std::vector<Peak>&)>& choose) {
   RecordVerdict out =
       judge_bands_of(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
-  if (leaves_much(out, spectrum))
-    if (auto beside = judge_beside_states(samples, spectrum, settings, search, choose))
-      return std::move(*beside);
+  if (!leaves_much(out, spectrum)) return out;
+  const bool lines =
+      std::any_of(out.peaks.begin(), out.peaks.end(), [](const Peak& p) { return !p.broad(); });
+  if (auto beside = judge_beside_states(samples, spectrum, settings, search, choose, lines))
+    return std::move(*beside);
   return out;
 }
 

@@ -242,6 +242,30 @@ std::vector<SteadyLine> steady_lines(std::span<const double> x, std::vector<Samp
   return LineSearch(x, used).run(most);
 }
 
+bool stands_in_each_piece(std::span<const double> x, const SteadyLine& line) {
+  const auto samples = static_cast<double>(x.size());
+  const double pieces = std::min({256.0, samples / 32, samples * line.cycles / 8});
+  if (!(pieces >= 8)) return false;
+  const auto length = static_cast<std::size_t>(samples / pieces);
+  std::vector<std::complex<double>> levels;
+  for (std::size_t from = 0; from + length <= x.size(); from += length) {
+    std::complex<double> sum = 0;
+    for (std::size_t n = 0; n < length; ++n) {
+      const double hann =
+          1 - std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) / static_cast<double>(length));
+      const double turns = line.cycles * static_cast<double>(from + n);
+      sum += x[from + n] * hann * std::polar(1.0, -2 * std::numbers::pi * (turns - std::floor(turns)));
+    }
+    levels.push_back(sum);
+  }
+  std::complex<double> mean = 0;
+  for (const auto& level : levels) mean += level / static_cast<double>(levels.size());
+  double scatter = 0;
+  for (const auto& level : levels) scatter += std::norm(level - mean) / static_cast<double>(levels.size());
+  constexpr double most = 0.35;
+  return std::sqrt(scatter) < most * std::abs(mean);
+}
+
 void take_off(std::span<double> x, const std::vector<SteadyLine>& lines) {
   for (const SteadyLine& line : lines) {
     const std::complex<double> by = std::polar(1.0, radians_of_cycle * line.cycles);

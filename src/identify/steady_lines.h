@@ -24,6 +24,10 @@ using SampleRange = std::pair<std::size_t, std::size_t>;
 std::vector<SteadyLine> steady_lines(std::span<const double> x, std::vector<SampleRange> aside,
                                      std::size_t most = 16);
 
+/// Whether a line has one level and phase in short pieces too, each under a Hann window: a keyed one, which
+/// has a steady part of its own, comes and goes.
+bool stands_in_each_piece(std::span<const double> x, const SteadyLine& line);
+
 /// Takes them off.
 void take_off(std::span<double> x, const std::vector<SteadyLine>& lines);
 

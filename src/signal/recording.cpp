@@ -106,14 +106,19 @@ std::optional<Unit> meant_in_capitals(std::string_view name, std::string_view un
       if (small == word) return Unit::parse("s");
     if (small == "msec") return Unit::parse("ms");
   }
-  if (read || !all_capitals) return read;
+  if (!all_capitals) return read;
+  if (unit_text == "PA") return Unit::parse("Pa");  // No petaampere.
+  // Gauss is written so, too.
+  if (unit_text == "G" && called.find("acc") != std::string::npos) return Unit::parse("g");
+  if (read) return read;
   static constexpr std::pair<std::string_view, std::string_view> spelled[] = {
-      {"KN", "kN"},   {"MM", "mm"},         {"CM", "cm"},       {"KHZ", "kHz"},       {"MHZ", "MHz"},
-      {"HZ", "Hz"},   {"KPA", "kPa"},       {"MPA", "MPa"},     {"PA", "Pa"},         {"KG", "kg"},
-      {"DEG", "deg"}, {"RAD", "rad"},       {"RAD/S", "rad/s"}, {"MM/S", "mm/s"},     {"CM/S", "cm/s"},
-      {"G", "g"},     {"M/S", "m/s"},       {"M/S2", "m/s2"},   {"M/S^2", "m/s^2"},   {"M/S**2", "m/s^2"},
-      {"NM", "N m"},  {"CM/S2", "cm/s2"},   {"MM/S2", "mm/s2"}, {"CM/S^2", "cm/s^2"}, {"MM/S^2", "mm/s^2"},
-      {"M", "m"},     {"CM/S**2", "cm/s^2"}};
+      {"KN", "kN"},         {"MM", "mm"},         {"CM", "cm"},         {"KHZ", "kHz"},
+      {"MHZ", "MHz"},       {"HZ", "Hz"},         {"KPA", "kPa"},       {"MPA", "MPa"},
+      {"KG", "kg"},         {"DEG", "deg"},       {"RAD", "rad"},       {"RAD/S", "rad/s"},
+      {"MM/S", "mm/s"},     {"CM/S", "cm/s"},     {"M/S", "m/s"},       {"M/S2", "m/s2"},
+      {"M/S^2", "m/s^2"},   {"M/S**2", "m/s^2"},  {"NM", "N m"},        {"CM/S2", "cm/s2"},
+      {"MM/S2", "mm/s2"},   {"CM/S^2", "cm/s^2"}, {"MM/S^2", "mm/s^2"}, {"M", "m"},
+      {"CM/S**2", "cm/s^2"}};
   for (const auto& [written, meant] : spelled)
     if (unit_text == written) return Unit::try_parse(meant);
   return {};

@@ -38,7 +38,7 @@ TEST(JsonBlocks, FollowEachOtherInWhateverLength) {
   EXPECT_FALSE(r.warns_of("blocks-apart"));
 }
 
-TEST(JsonBlocks, ThatLieApartAreSaidToDoSo) {
+TEST(JsonBlocks, WithGapsBetweenThemCarryACaution) {
   const ScratchFolder folder;
   const WholeRecording r =
       read_file(folder.write("a.jsonl", block(10, 0, "\"ts\": 0, \"fs\": 100") + "\n" +
@@ -81,6 +81,25 @@ TEST(JsonBlocks, NumberedChannelsAndSingleCapturesAreNone) {
   EXPECT_FALSE(captures.warns_of("blocks-joined"));
   EXPECT_EQ(captures.columns[0].size(), 10u);
   EXPECT_NEAR(captures.recording.axis.rate_hz(), 100, 1e-9);
+}
+
+TEST(JsonBlocks, KnowTheRateBesideThemAndSayWhatTheyLeaveOut) {
+  const ScratchFolder folder;
+  // 10 samples at 1 kHz each second are captures, whatever their times alone would make of them.
+  const WholeRecording captures = read_file(
+      folder.write("a.json", "{\"sample_rate\": 1000, \"frames\": [" + block(10, 3, "\"t\": 0") + "," +
+                                 block(10, 1, "\"t\": 1") + "," + block(10, 4, "\"t\": 2") + "]}"),
+      {});
+  EXPECT_FALSE(captures.warns_of("blocks-joined"));
+  EXPECT_NEAR(captures.recording.axis.rate_hz(), 1000, 1e-6);
+  const WholeRecording warm = read_file(
+      folder.write("b.jsonl", block(10, 0, "\"t\": 5, \"fs\": \"2 kHz\", \"temp\": 20.1") + "\n" +
+                                  block(10, 10, "\"t\": 5.005, \"fs\": \"2 kHz\", \"temp\": 20.0") + "\n"),
+      {});
+  EXPECT_EQ(warm.columns[0].size(), 20u);
+  EXPECT_NEAR(warm.recording.axis.rate_hz(), 2000, 1e-6);
+  EXPECT_NEAR(warm.recording.axis.start, 5, 1e-12);
+  EXPECT_THAT(text_of(warm.recording, "member-left-out"), HasSubstr("\"temp\""));
 }
 
 TEST(JsonBlocks, WithAnAxisOfTheirOwnAreNone) {
@@ -140,6 +159,36 @@ TEST(StepColumns, AreChannelsBesideATimeOrWhereTheyFallBelowNought) {
   EXPECT_THAT(read_file(folder.write("b.csv", below), {}).names(), ElementsAre("delta t", "u"));
 }
 
+TEST(StepColumns, RatesThatMayChangeFurtherDownStayChannels) {
+  const ScratchFolder folder;
+  std::string csv = "fs,u (V)\n", beats = "rate,u (V)\n";
+  for (int n = 0; n < 120000; ++n) csv += (n < 100000 ? "1000," : "500,") + std::to_string(n % 7) + "\n";
+  for (int n = 0; n < 40; ++n) beats += "60," + std::to_string(n % 7) + "\n";
+  EXPECT_THAT(read_file(folder.write("a.csv", csv), {}).names(), ElementsAre("fs", "u"));
+  const WholeRecording beating = read_file(folder.write("b.csv", beats), {});
+  EXPECT_THAT(beating.names(), ElementsAre("rate", "u"));
+  EXPECT_FALSE(beating.warns_of("rate-in-rows"));
+}
+
+TEST(TimesInDigits, AreNoneWhereNumbersAreEvenAsTheyStand) {
+  const ScratchFolder folder;
+  std::string csv = "time,u (V)\n";
+  for (int n = 0; n < 40; ++n) csv += std::to_string(100 * n) + "," + std::to_string(n % 7) + "\n";
+  const WholeRecording r = read_file(folder.write("a.csv", csv), {});
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 0.01, 1e-9);
+}
+
+TEST(CapitalTitles, KeepUnitsThatAreWrittenSo) {
+  const ScratchFolder folder;
+  std::string csv = "TIME (S),FIELD (G),P (PA),ACC Z (G)\n";
+  for (int n = 0; n < 20; ++n) csv += std::to_string(n) + ",1,2," + std::to_string(n % 7) + "\n";
+  const WholeRecording r = read_file(folder.write("a.csv", csv), {});
+  ASSERT_EQ(r.recording.channels.size(), 3u);
+  EXPECT_FALSE(r.recording.channels[0].unit.known());  // Gauss, or something else.
+  EXPECT_EQ(r.recording.channels[1].unit.text(), "Pa");
+  EXPECT_EQ(r.recording.channels[2].unit.text(), "g");
+}
+
 TEST(HexColumns, HoldDigitsAloneToo) {
   const ScratchFolder folder;
   std::string csv = "t (s),code\n";
@@ -153,6 +202,11 @@ TEST(HexColumns, HoldDigitsAloneToo) {
   std::string words = "t (s),who,u\n";
   for (int n = 0; n < 40; ++n) words += std::to_string(n) + (n % 2 == 0 ? ",FADE," : ",HOLD,") + "1\n";
   EXPECT_THAT(read_file(folder.write("b.csv", words), {}).names(), ElementsAre("u"));
+  // Sensors that take turns are parts.
+  std::string turns = "t (s),id,x\n";
+  for (int n = 0; n < 80; ++n)
+    turns += std::to_string(n / 2) + (n % 2 == 0 ? ",A1," : ",B2,") + std::to_string(n % 7) + "\n";
+  EXPECT_EQ(read_file(folder.write("c.csv", turns), {}).recording.parts.size(), 2u);
 }
 
 TEST(Runs, BelowEachOtherAreChosenByPart) {

@@ -8,6 +8,7 @@
 #include <random>
 
 #include "../cli/zoo.h"
+#include "identify/steady_lines.h"
 
 namespace vprism::line_states_test {
 namespace {
@@ -58,6 +59,38 @@ TEST(LineStates, WhatIsOffIsNoiseAndNoState) {
     EXPECT_EQ(found->states[1].amplitude, 0);
     EXPECT_NEAR(found->rate_hz, 1 / 0.03, 0.1);
   }
+}
+
+/// Two frequencies, or on and off, beside a steady line of 0.3 to 3 times the amplitude that is taken off
+/// first.
+TEST(LineStates, AreFoundInWhatSteadyLinesLeave) {
+  std::mt19937_64 bits(31);
+  int lines = 0, within_one = 0, within_three = 0;
+  for (int trial = 0; trial < 12; ++trial) {
+    const double hz = zoo::between(bits, 700, 1200), other = hz + zoo::between(bits, 200, 600),
+                 steady = zoo::between(bits, 2000, 3600), level = zoo::between(bits, 0.3, 3);
+    const Symbol second = trial % 2 == 0 ? Symbol{other, 1, 0} : Symbol{hz, 0, 0};
+    Keyed record = keyed(bits, zoo::between(bits, 0.012, 0.04), {{hz, 1, 0}, second}, 24000, 0.05);
+    for (std::size_t n = 0; n < record.x.size(); ++n)
+      record.x[n] += level * std::cos(tau * steady / rate * static_cast<double>(n) + 1);
+    std::vector<SteadyLine> found = steady_lines(record.x, {});
+    std::erase_if(found, [&](const SteadyLine& line) { return !stands_in_each_piece(record.x, line); });
+    ASSERT_EQ(found.size(), 1u) << trial;
+    EXPECT_NEAR(found[0].cycles * rate, steady, 0.02);
+    take_off(record.x, found);
+    const auto states = find_line_states(record.x, rate);
+    ASSERT_TRUE(states) << trial;
+    ASSERT_EQ(states->states.size(), 2u);
+    for (const LineState& state : states->states) {
+      if (state.amplitude == 0) continue;
+      const double off =
+          std::min(std::abs(state.frequency_hz - hz), std::abs(state.frequency_hz - second.hz)) /
+          state.frequency_std_hz;
+      ++lines, within_one += off <= 1 ? 1 : 0, within_three += off <= 3 ? 1 : 0;
+    }
+  }
+  EXPECT_GE(2 * within_one, lines);
+  EXPECT_GE(within_three, lines - 1);
 }
 
 TEST(LineStates, KeyedFrequenciesLevelsAndPhasesAreFound) {

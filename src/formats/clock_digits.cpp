@@ -1,0 +1,96 @@
+// clock_digits.cpp: see clock_digits.h.
+#include "formats/clock_digits.h"
+
+#include <algorithm>
+#include <charconv>
+
+#include "base/text.h"
+#include "formats/text_preamble.h"
+
+namespace vprism {
+
+namespace {
+
+constexpr std::int64_t second = 1000000000, hour = 3600 * second, day = 24 * hour;
+
+bool is_called_so(const Channel& column) {
+  std::string name = lower_case(trimmed(column.name));
+  std::replace(name.begin(), name.end(), '_', ' ');
+  for (const char* word : {"utc", "utc time", "gps time", "gpstime", "hms"})
+    if (name == word) return true;
+  return name.find("hhmmss") != std::string::npos || lower_case(column.unit.text()) == "hhmmss";
+}
+
+struct Steps {
+  double least = 1e300, greatest = 0;
+  void add(double step) { least = std::min(least, step), greatest = std::max(greatest, step); }
+  bool rise() const { return least > 0 && greatest > 0; }
+  bool even() const { return rise() && greatest < 1.5 * least; }
+};
+
+}  // namespace
+
+std::optional<std::int64_t> time_in_digits(std::string_view cell) {
+  const std::size_t mark = std::min(cell.find_first_of(".,"), cell.size());
+  std::int64_t whole = 0, behind = 0;
+  if (mark == 0 || mark > 6 || cell.size() - std::min(cell.size(), mark + 1) > 9) return {};
+  const auto digits = [](std::string_view text, std::int64_t& value) {
+    const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), value);
+    return code == std::errc() && end == text.data() + text.size() && is_digit(text.front());
+  };
+  if (!digits(cell.substr(0, mark), whole)) return {};
+  if (mark + 1 < cell.size()) {
+    if (!digits(cell.substr(mark + 1), behind)) return {};
+    for (std::size_t n = cell.size() - mark - 1; n < 9; ++n) behind *= 10;
+  }
+  const std::int64_t hours = whole / 10000, minutes = whole / 100 % 100, seconds = whole % 100;
+  if (hours > 24 || minutes > 59 || seconds > 60) return {};
+  return (hours * 3600 + minutes * 60 + seconds) * second + behind;
+}
+
+void find_time_in_digits(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                         std::size_t last) {
+  if (layout.columns.size() < 2) return;
+  std::vector<std::string_view> cells;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+    const Channel& column = layout.columns[c];
+    const bool called = is_called_so(column);
+    if (!called && (column.unit.text() != "1" || !(column.name.empty() || is_time_title(column)))) continue;
+    std::optional<std::int64_t> begun, before;
+    std::int64_t midnights = 0;
+    double number = 0, number_before = 0;
+    Steps as_times, as_numbers;
+    bool fits = true;
+    for (std::size_t i = first; i <= last && fits; ++i) {
+      if (trimmed(lines[i].text).empty()) continue;
+      split_cells(lines[i].text, layout.delimiter, cells);
+      const std::string cell = layout.cells[c] < cells.size() ? unquoted_cell(cells[layout.cells[c]]) : "";
+      auto now = time_in_digits(cell);
+      if (!(fits = now && parse_cell(cell, layout.decimal, number))) break;
+      *now += midnights * day;
+      if (before && *before - *now > 20 * hour) ++midnights, *now += day;
+      if (before) {
+        as_times.add(static_cast<double>(*now - *before));
+        as_numbers.add(number - number_before);
+      } else {
+        begun = now;
+      }
+      before = now, number_before = number;
+    }
+    // Numbers that are even as they stand are counts: 0, 100, 200 are no minutes.
+    if (!fits || !begun || !as_times.rise() || !(called || (as_times.even() && !as_numbers.even()))) continue;
+    ClockColumn clock;
+    clock.cell = layout.cells[c], clock.first_ns = *begun, clock.no_date = true;
+    clock.pieces = {{ClockPiece::Kind::time_in_digits, clock.cell, 0}};
+    layout.cautions.push_back({"clock-counted", Severity::note, "",
+                               "the column \"" + column_name(layout, c) +
+                                   "\" is taken as times of day, two digits each of hours, minutes and "
+                                   "seconds: time 0 is their first row",
+                               "--axis with its name takes it as plain numbers"});
+    leave_out_columns(layout, {c});
+    layout.clock = clock;
+    return;
+  }
+}
+
+}  // namespace vprism
