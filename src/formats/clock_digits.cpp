@@ -11,7 +11,8 @@ namespace vprism {
 
 namespace {
 
-constexpr std::int64_t second = 1000000000, hour = 3600 * second, day = 24 * hour;
+constexpr std::int64_t ns_of_second = 1000000000, ns_of_hour = 3600 * ns_of_second,
+                       ns_of_day = 24 * ns_of_hour;
 
 bool is_called_so(const Channel& column) {
   std::string name = lower_case(trimmed(column.name));
@@ -21,7 +22,7 @@ bool is_called_so(const Channel& column) {
   return name.find("hhmmss") != std::string::npos || lower_case(column.unit.text()) == "hhmmss";
 }
 
-struct Steps {
+struct DigitSteps {
   double least = 1e300, greatest = 0;
   void add(double step) { least = std::min(least, step), greatest = std::max(greatest, step); }
   bool rise() const { return least > 0 && greatest > 0; }
@@ -45,7 +46,7 @@ std::optional<std::int64_t> time_in_digits(std::string_view cell) {
   }
   const std::int64_t hours = whole / 10000, minutes = whole / 100 % 100, seconds = whole % 100;
   if (hours > 24 || minutes > 59 || seconds > 60) return {};
-  return (hours * 3600 + minutes * 60 + seconds) * second + behind;
+  return (hours * 3600 + minutes * 60 + seconds) * ns_of_second + behind;
 }
 
 void find_time_in_digits(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
@@ -59,7 +60,7 @@ void find_time_in_digits(TextLayout& layout, std::span<const TextLine> lines, st
     std::optional<std::int64_t> begun, before;
     std::int64_t midnights = 0;
     double number = 0, number_before = 0;
-    Steps as_times, as_numbers;
+    DigitSteps as_times, as_numbers;
     bool fits = true;
     for (std::size_t i = first; i <= last && fits; ++i) {
       if (trimmed(lines[i].text).empty()) continue;
@@ -67,8 +68,8 @@ void find_time_in_digits(TextLayout& layout, std::span<const TextLine> lines, st
       const std::string cell = layout.cells[c] < cells.size() ? unquoted_cell(cells[layout.cells[c]]) : "";
       auto now = time_in_digits(cell);
       if (!(fits = now && parse_cell(cell, layout.decimal, number))) break;
-      *now += midnights * day;
-      if (before && *before - *now > 20 * hour) ++midnights, *now += day;
+      *now += midnights * ns_of_day;
+      if (before && *before - *now > 20 * ns_of_hour) ++midnights, *now += ns_of_day;
       if (before) {
         as_times.add(static_cast<double>(*now - *before));
         as_numbers.add(number - number_before);
