@@ -19,12 +19,12 @@ using Json = nlohmann::ordered_json;
 
 constexpr std::size_t least_block = 8;
 
-bool is_of_numbers(const Json& value) {
+bool holds_numbers_only(const Json& value) {
   return value.is_array() &&
          std::all_of(value.begin(), value.end(), [](const Json& x) { return x.is_number() || x.is_null(); });
 }
 
-bool is_block(const Json& value) { return is_of_numbers(value) && value.size() >= least_block; }
+bool is_block(const Json& value) { return holds_numbers_only(value) && value.size() >= least_block; }
 
 /// What a member that is no array says in all objects.
 struct Member {
@@ -79,7 +79,8 @@ std::optional<Shape> shape_of(const Json& document) {
     std::optional<std::size_t> length;
     for (const std::string& key : out.arrays) {
       const auto found = one.find(key);
-      if (found == one.end() || !is_of_numbers(*found) || found->size() != length.value_or(found->size()))
+      if (found == one.end() || !holds_numbers_only(*found) ||
+          found->size() != length.value_or(found->size()))
         return {};
       length = found->size();
     }
