@@ -217,10 +217,10 @@ std::optional<std::size_t> first_column(const TextLayout& layout,
 
 /// Whether the first column counts the rows.
 bool first_counts(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   double before = 0, now = 0;
   for (std::size_t i = first; i < std::min(lines.size(), first + 8); ++i) {
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     if (layout.cells[0] >= cells.size() || !parse_cell(cells[layout.cells[0]], layout.decimal, now) ||
         (i > first && now != before + 1))
       return false;

@@ -52,7 +52,7 @@ std::optional<std::int64_t> time_in_digits(std::string_view cell) {
 void find_time_in_digits(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                          std::size_t last) {
   if (layout.columns.size() < 2) return;
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
     const Channel& column = layout.columns[c];
     const bool called = is_called_so(column);
@@ -64,7 +64,7 @@ void find_time_in_digits(TextLayout& layout, std::span<const TextLine> lines, st
     bool fits = true;
     for (std::size_t i = first; i <= last && fits; ++i) {
       if (trimmed(lines[i].text).empty()) continue;
-      split_cells(lines[i].text, layout.delimiter, cells);
+      cells = lines[i].cells(layout.delimiter);
       const std::string cell = layout.cells[c] < cells.size() ? unquoted_cell(cells[layout.cells[c]]) : "";
       auto now = time_in_digits(cell);
       if (!(fits = now && parse_cell(cell, layout.decimal, number))) break;

@@ -112,7 +112,7 @@ const char* words_of(const std::vector<ClockPiece>& pieces, bool epoch) {
 }  // namespace
 
 std::optional<std::int64_t> instant_of_pieces(const std::vector<ClockPiece>& pieces,
-                                              const std::vector<std::string_view>& cells, DayOrder order) {
+                                              std::span<const std::string_view> cells, DayOrder order) {
   std::int64_t year = 1970, month = 1, day = 1, day_of_year = 0, sum = 0;
   for (const ClockPiece& p : pieces) {
     if (p.cell >= cells.size()) return {};
@@ -172,9 +172,9 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   std::vector<ClockPiece> pieces;
   std::vector<std::size_t> columns;
   // A date as text, in a cell that is no column of numbers, in front of the hours.
-  std::vector<std::string_view> cells;
-  split_cells(lines[first].text, layout.delimiter, cells);
-  const std::vector<std::string_view> first_cells = cells;
+  std::span<const std::string_view> cells;
+  cells = lines[first].cells(layout.delimiter);
+  const std::span<const std::string_view> first_cells = cells;
   const auto dated_before = [&](std::size_t cell) {
     return cell > 0 && cell <= first_cells.size() && parse_date(unquoted_cell(first_cells[cell - 1])) &&
            !std::binary_search(layout.cells.begin(), layout.cells.end(), cell - 1);
@@ -215,7 +215,7 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
     bool same_day = !by_date;
     for (std::size_t i = first; i <= last; ++i) {
       if (trimmed(lines[i].text).empty()) continue;
-      split_cells(lines[i].text, layout.delimiter, cells);
+      cells = lines[i].cells(layout.delimiter);
       const auto now = instant_of_pieces(pieces, cells, order);
       if (!now || (before && *now <= *before)) return Course{};
       if (by_date) {

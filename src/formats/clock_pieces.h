@@ -15,7 +15,7 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
 
 /// Nanoseconds since 1970; nothing where a cell is no such number.
 std::optional<std::int64_t> instant_of_pieces(const std::vector<ClockPiece>& pieces,
-                                              const std::vector<std::string_view>& cells,
+                                              std::span<const std::string_view> cells,
                                               DayOrder order = DayOrder::day_first);
 
 }  // namespace vprism

@@ -35,7 +35,7 @@ struct HexCells {
 
 void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                         std::size_t last) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::vector<std::size_t> numbers, empties, loose, beside_text;  // The last: a setting and its value.
   std::vector<std::size_t> bracketed, below_zero, truths, ones;
   std::vector<std::string> others;
@@ -48,7 +48,7 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
       ++blanks;
       continue;
     }
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     if (cells.size() > numbers.size())
       numbers.resize(cells.size(), 0), empties.resize(cells.size(), 0), loose.resize(cells.size(), 0),
           beside_text.resize(cells.size(), 0), others.resize(cells.size()), bracketed.resize(cells.size(), 0),

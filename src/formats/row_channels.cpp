@@ -164,7 +164,7 @@ bool looks_turned(const FileHead& head, std::string_view text, bool whole, const
 }
 
 /// Name and unit from the cells before the numbers.
-std::string title_of(const std::vector<std::string_view>& cells, std::size_t named) {
+std::string title_of(std::span<const std::string_view> cells, std::size_t named) {
   std::string out = named > 0 ? unquoted(cells[0]) : "";
   while (!out.empty() && (out.back() == ':' || out.back() == '=')) out.pop_back();
   for (std::size_t i = 1; i < named; ++i) {
@@ -197,7 +197,7 @@ std::vector<std::string> lead_titles(const Rows& rows) {
 }
 
 /// 1, 2, 3, ... or 0, 1, 2, ...: a row that numbers the samples.
-bool counts(const std::vector<std::string_view>& cells, std::size_t named, char decimal) {
+bool counts(std::span<const std::string_view> cells, std::size_t named, char decimal) {
   double first = 0, value = 0;
   if (cells.size() < named + 3 || !parse_cell(cells[named], decimal, first) || (first != 0 && first != 1))
     return false;

@@ -14,7 +14,7 @@ namespace vprism {
 
 namespace {
 
-std::vector<std::size_t> numeric_cells(const std::vector<std::string_view>& cells, char decimal) {
+std::vector<std::size_t> numeric_cells(std::span<const std::string_view> cells, char decimal) {
   std::vector<std::size_t> out;
   double value = 0;
   for (std::size_t i = 0; i < cells.size(); ++i)
@@ -24,7 +24,7 @@ std::vector<std::size_t> numeric_cells(const std::vector<std::string_view>& cell
 
 /// Whether a line is a row of the table: numbers, or words for missing ones, where the table has numbers.
 /// `plainly`: as it is in the last row, at least one without anything beside it.
-bool is_row(const std::vector<std::string_view>& cells, const std::vector<std::size_t>& wanted, char decimal,
+bool is_row(std::span<const std::string_view> cells, const std::vector<std::size_t>& wanted, char decimal,
             bool plainly) {
   double value = 0;
   std::size_t numbers = 0, plain = 0;
@@ -44,13 +44,13 @@ bool is_row(const std::vector<std::string_view>& cells, const std::vector<std::s
 /// Tries one delimiter and decimal mark: the table is the longest run of lines with the same numeric cells.
 TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char decimal) {
   TableGuess best{delimiter, decimal, 0, 0, {}, 0};
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   // The last line may have been cut, and notes may follow the table: several lines are tried as its last.
   int tries = 0;
   std::map<std::pair<std::vector<std::size_t>, bool>, std::size_t> tried;  // And the first row of each.
   double number_seen = 0;
   for (std::size_t last = lines.size(); last-- > 0 && tries < 30;) {
-    split_cells(lines[last].text, delimiter, cells);
+    cells = lines[last].cells(delimiter);
     const std::vector<std::size_t> wanted = numeric_cells(cells, decimal);
     const bool plainly = std::all_of(wanted.begin(), wanted.end(), [&](std::size_t c) {
       double number = 0;
@@ -69,7 +69,7 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
     std::size_t misses = 0, above_title = 0;  // Rows above a line of nothing but words, such as titles.
     std::optional<std::size_t> below_title, rows_below;
     for (std::size_t i = last; i-- > 0;) {
-      split_cells(lines[i].text, delimiter, cells);
+      cells = lines[i].cells(delimiter);
       if (is_row(cells, wanted, decimal, plainly)) {
         first = i;
         ++rows;
@@ -91,7 +91,7 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
     // One or two rows above titles are settings under titles of their own: "Rate,Channels" over "1000,2".
     if (below_title && above_title < 3 && *rows_below >= 8) first = *below_title, rows = *rows_below;
     // Dates are no numbers, but understood; one whose time of day stands in a cell of its own is one.
-    split_cells(lines[last].text, delimiter, cells);
+    cells = lines[last].cells(delimiter);
     double dates = 0, clocks = 0;
     for (const std::string_view cell : cells) {
       if (std::binary_search(wanted.begin(), wanted.end(), static_cast<std::size_t>(&cell - cells.data())))
@@ -146,8 +146,8 @@ TableGuess guess_table(std::span<const TextLine> lines, const ReadSettings& sett
 }
 
 void pass_over_count(TextLayout& layout, const std::vector<TextLine>& lines, TableGuess& best) {
-  std::vector<std::string_view> cells;
-  split_cells(lines[best.first].text, best.delimiter, cells);
+  std::span<const std::string_view> cells;
+  cells = lines[best.first].cells(best.delimiter);
   std::size_t rows = 0;
   for (std::size_t i = best.first + 1; i <= best.last; ++i) rows += trimmed(lines[i].text).empty() ? 0 : 1;
   bool counted = false;
@@ -178,7 +178,7 @@ void pass_over_count(TextLayout& layout, const std::vector<TextLine>& lines, Tab
   }
   if (!counted || rows < 8) return;
   // Rows of whole numbers may well hold that number.
-  split_cells(lines[best.first + 1].text, best.delimiter, cells);
+  cells = lines[best.first + 1].cells(best.delimiter);
   if (!parse_cell(cells[0], best.decimal, next) || lead <= next) return;  // Goes on as rows do.
   if (std::all_of(cells.begin(), cells.end(), [&](std::string_view cell) {
         return cell.find(best.decimal) == std::string_view::npos &&

@@ -18,10 +18,10 @@ namespace {
 /// a caution gives the other reading.
 void settle_day_order(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                       std::size_t last, ClockColumn& clock) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   bool fits[2] = {true, true}, ambiguous = false, halves = false;
   const auto time_of = [&](DayOrder order, std::size_t line) -> std::optional<std::int64_t> {
-    split_cells(lines[line].text, layout.delimiter, cells);
+    cells = lines[line].cells(layout.delimiter);
     if (clock.cell + (clock.two_cells ? 1u : 0u) >= cells.size()) return {};
     const std::string date = unquoted_cell(cells[clock.cell]);
     if (!clock.two_cells) {
@@ -56,10 +56,10 @@ void settle_day_order(TextLayout& layout, std::span<const TextLine> lines, std::
 /// a caution gives the other reading.
 void settle_minutes(TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last,
                     ClockColumn& clock) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   bool beyond = false;
   for (std::size_t i = first; i <= last; ++i) {
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     if (clock.cell >= cells.size()) continue;
     const std::string cell = unquoted_cell(cells[clock.cell]);
     const std::size_t colon = cell.find(':');
@@ -69,7 +69,7 @@ void settle_minutes(TextLayout& layout, std::span<const TextLine> lines, std::si
   }
   std::string title;
   if (first > 0) {
-    split_cells(lines[first - 1].text, layout.delimiter, cells);
+    cells = lines[first - 1].cells(layout.delimiter);
     if (clock.cell < cells.size()) title = lower_case(unquoted_cell(cells[clock.cell]));
   }
   const bool minutes = title.find("mm:ss") != std::string::npos || title.find("m:s") != std::string::npos ||
@@ -86,8 +86,7 @@ void settle_minutes(TextLayout& layout, std::span<const TextLine> lines, std::si
 
 }  // namespace
 
-std::optional<std::int64_t> clock_of_row(const TextLayout& layout,
-                                         const std::vector<std::string_view>& cells) {
+std::optional<std::int64_t> clock_of_row(const TextLayout& layout, std::span<const std::string_view> cells) {
   const ClockColumn& clock = *layout.clock;
   if (!clock.pieces.empty()) return instant_of_pieces(clock.pieces, cells, clock.order);
   if (clock.cell + (clock.two_cells ? 1 : 0) >= cells.size()) return {};
@@ -124,12 +123,12 @@ namespace {
 /// Days, one later than the other in all rows: the clock of what is logged once a day, or less often.
 bool days_rise(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last,
                std::size_t cell, DayOrder order) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::optional<std::int64_t> before;
   std::size_t rows = 0;
   for (std::size_t i = first; i <= last; ++i) {
     if (trimmed(lines[i].text).empty()) continue;
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     if (cell >= cells.size()) return false;
     const auto day = parse_date(unquoted_cell(cells[cell]), order);
     if (!day || (before && *day <= *before)) return false;
@@ -141,8 +140,8 @@ bool days_rise(const TextLayout& layout, std::span<const TextLine> lines, std::s
 
 void find_day_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                     std::size_t last) {
-  std::vector<std::string_view> cells;
-  split_cells(lines[first].text, layout.delimiter, cells);
+  std::span<const std::string_view> cells;
+  cells = lines[first].cells(layout.delimiter);
   double value = 0;
   for (std::size_t i = 0; i < cells.size(); ++i) {
     if (parse_cell(cells[i], layout.decimal, value)) continue;
@@ -160,8 +159,8 @@ void find_day_clock(TextLayout& layout, std::span<const TextLine> lines, std::si
 }  // namespace
 
 void find_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last) {
-  std::vector<std::string_view> cells;
-  split_cells(lines[first].text, layout.delimiter, cells);
+  std::span<const std::string_view> cells;
+  cells = lines[first].cells(layout.delimiter);
   double value = 0;
   for (std::size_t i = 0; i < cells.size(); ++i) {
     const std::string cell = unquoted_cell(cells[i]);
@@ -208,10 +207,10 @@ bool any_of_words(const std::string& name, std::initializer_list<const char*> wo
 /// How finely a column of numbers is printed: digits behind the decimal mark, the most of all rows.
 std::size_t printed_digits(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                            std::size_t last, std::size_t column) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::size_t out = 0;
   for (std::size_t i = first; i <= last; ++i) {
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     if (layout.cells[column] >= cells.size()) continue;
     const std::string cell = unquoted_cell(cells[layout.cells[column]]);
     const std::size_t mark = cell.find(layout.decimal);
@@ -272,7 +271,7 @@ std::optional<CountedTime> counted_time(const Channel& column, const std::vector
 }
 
 /// Milliseconds in a cell of their own, right behind a clock of whole seconds.
-void take_milliseconds(TextLayout& layout, const std::vector<std::string_view>& first_row) {
+void take_milliseconds(TextLayout& layout, std::span<const std::string_view> first_row) {
   const std::size_t next = layout.clock->cell + (layout.clock->two_cells ? 2 : 1);
   for (std::size_t c = 0; c < layout.columns.size() && layout.columns.size() > 1; ++c) {
     if (layout.cells[c] != next) continue;
@@ -289,17 +288,17 @@ void take_milliseconds(TextLayout& layout, const std::vector<std::string_view>& 
 
 void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                         std::size_t last) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   if (layout.clock) {
-    split_cells(lines[first].text, layout.delimiter, cells);
+    cells = lines[first].cells(layout.delimiter);
     take_milliseconds(layout, cells);
     return;
   }
   find_clock_pieces(layout, lines, first, last);
   if (!layout.clock) find_time_in_digits(layout, lines, first, last);
   if (layout.clock || is_swept(layout, lines, first, last)) return;
-  split_cells(lines[first].text, layout.delimiter, cells);
-  const std::vector<std::string_view> first_row = cells;
+  cells = lines[first].cells(layout.delimiter);
+  const std::span<const std::string_view> first_row = cells;
   for (std::size_t c = 0; c < layout.columns.size() && layout.columns.size() > 1; ++c) {
     double value = 0;
     if (layout.cells[c] >= first_row.size() || !may_be_instants(layout.columns[c], c == 0) ||

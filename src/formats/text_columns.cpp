@@ -142,13 +142,21 @@ bool is_count_column(const TextLayout& layout, std::span<const TextLine> lines, 
          (surely || counts_by_one(numbers_of_column(layout, lines, first, last, column)));
 }
 
+const std::vector<std::string_view>& TextLine::cells(char delimiter) const {
+  if (delimiter_ != delimiter || split_.data() != text.data() || split_.size() != text.size()) {
+    split_cells(text, delimiter, cells_);
+    split_ = text, delimiter_ = delimiter;
+  }
+  return cells_;
+}
+
 std::vector<double> numbers_of_column(const TextLayout& layout, std::span<const TextLine> lines,
                                       std::size_t first, std::size_t last, std::size_t column) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::vector<double> out;
   double value = 0;
   for (std::size_t i = first; i <= last; ++i) {
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     if (layout.cells[column] < cells.size() &&
         parse_any_cell(cells[layout.cells[column]], layout.decimal, value))
       out.push_back(value);
@@ -229,11 +237,11 @@ namespace {
 /// Columns behind the time column that hold the same in every row of the head.
 std::vector<std::size_t> same_columns(const TextLayout& layout, std::span<const TextLine> lines,
                                       std::size_t first, std::size_t last) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::vector<std::size_t> out;
   for (std::size_t c = *layout.time + 1; c < layout.columns.size(); ++c) out.push_back(c);
   for (std::size_t i = first; i <= last && !out.empty(); ++i) {
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     if (layout.cells[*layout.time] >= cells.size()) continue;
     const std::string_view time = trimmed(cells[layout.cells[*layout.time]]);
     std::erase_if(out, [&](std::size_t c) {
@@ -261,9 +269,9 @@ void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::siz
       times.push_back(c);
   if (times.size() < 2) return;
   bool equal = true;
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   for (std::size_t i = first_row; i <= last_row && equal; ++i) {
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     double first = 0, other = 0;
     for (const std::size_t c : times)
       if (layout.cells[c] < cells.size() &&

@@ -12,8 +12,17 @@ namespace vprism {
 
 /// A line of the head, without its end, and where it begins.
 struct TextLine {
+  TextLine(std::string_view line, std::size_t at) : text(line), offset(at) {}
+  /// Split once, however many rules look at them, column by column; they point into `text`.
+  const std::vector<std::string_view>& cells(char delimiter) const;
+
   std::string_view text;
   std::size_t offset;
+
+ private:
+  mutable std::vector<std::string_view> cells_;
+  mutable std::string_view split_;
+  mutable char delimiter_ = '\0';
 };
 
 /// Its title, or "column 3".
@@ -61,8 +70,7 @@ void part_by_filling(TextLayout& layout, std::span<const TextLine> lines, std::s
                      std::size_t last_row, const ReadSettings& settings, const std::string& file);
 
 /// What the clock shows in a row's cells, in nanoseconds since 1970; nothing where it is not readable.
-std::optional<std::int64_t> clock_of_row(const TextLayout& layout,
-                                         const std::vector<std::string_view>& cells);
+std::optional<std::int64_t> clock_of_row(const TextLayout& layout, std::span<const std::string_view> cells);
 
 /// Several channels one below the other, each row with the name of its own: each is a part.
 void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,

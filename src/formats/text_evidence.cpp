@@ -254,7 +254,7 @@ std::string table_name(const std::vector<TextLine>& lines, const std::vector<Tab
 
 std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimiter, char decimal) {
   std::vector<TableLines> out;
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::size_t after = 0;  // Line behind the last table's rows.
   bool title = false, open = false, blank = false;
   // Where blanks part cells every word is one: only rows that begin anew tell tables from prose.
@@ -271,7 +271,7 @@ std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimi
       if (const std::string key = setting_key(text); !key.empty()) keys.insert(key);
     // The first settings again between rows of one number: the block of another channel.
     if (open && out.back().rows > 2 && !keys.empty() && keys.count(setting_key(text)) > 0) {
-      split_cells(lines[out.back().data].text, delimiter, cells);
+      cells = lines[out.back().data].cells(delimiter);
       if (cells.size() == 1) {
         title = true, open = false, blank = false;
         continue;
@@ -293,7 +293,7 @@ std::vector<TableLines> find_tables(std::span<const TextLine> lines, char delimi
       }
       continue;
     }
-    split_cells(lines[i].text, delimiter, cells);
+    cells = lines[i].cells(delimiter);
     std::size_t numbers = 0, words = 0;
     double value = 0;
     for (const std::string_view cell : cells) {

@@ -16,7 +16,7 @@ bool is_noted(const TextLayout& layout, const std::string& cell) {
 }
 
 /// Cells without a title above that are left out although digits stand in them.
-void report_nameless_left_out(TextLayout& layout, const std::vector<std::string_view>& row) {
+void report_nameless_left_out(TextLayout& layout, std::span<const std::string_view> row) {
   std::vector<std::string> places;
   std::string first;
   for (std::size_t c = 0; c < row.size(); ++c) {

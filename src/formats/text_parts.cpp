@@ -24,13 +24,13 @@ struct Filling {
 /// Of each of these columns.
 std::vector<Filling> fillings_of(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                                  std::size_t last, const std::vector<std::size_t>& columns) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::vector<std::vector<std::size_t>> filled(columns.size());
   double value = 0;
   std::size_t row = 0;
   for (std::size_t i = first; i <= last; ++i) {
     if (trimmed(lines[i].text).empty()) continue;
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     for (std::size_t k = 0; k < columns.size(); ++k)
       if (layout.cells[columns[k]] < cells.size() &&
           parse_any_cell(cells[layout.cells[columns[k]]], layout.decimal, value))
@@ -103,7 +103,7 @@ namespace {
 
 /// The rows' times, as they stand: NaN where a row has none.
 double time_of_row(const TextLayout& layout, std::optional<std::size_t> column,
-                   const std::vector<std::string_view>& cells) {
+                   std::span<const std::string_view> cells) {
   double value = 0;
   if (column && layout.cells[*column] < cells.size() &&
       parse_any_cell(cells[layout.cells[*column]], layout.decimal, value))
@@ -123,17 +123,17 @@ struct Tags {
 /// A column of units beside the tags: the one that all rows of this tag share is its channel's, where it has
 /// but one. The column's cell.
 std::optional<std::size_t> take_tag_unit(TextLayout& layout, std::span<const TextLine> rows,
-                                         const std::vector<std::string_view>& titles) {
+                                         std::span<const std::string_view> titles) {
   std::optional<std::size_t> column;
   for (std::size_t c = 0; c < titles.size() && !column; ++c)
     if (const std::string title = lower_case(unquoted_cell(titles[c]));
         title == "unit" || title == "units" || title == "einheit")
       column = c;
   if (!column) return {};
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::set<std::string> units;
   for (const TextLine& row : rows) {
-    split_cells(row.text, layout.delimiter, cells);
+    cells = row.cells(layout.delimiter);
     if (*layout.tag_cell < cells.size() && *column < cells.size() &&
         unquoted_cell(cells[*layout.tag_cell]) == layout.tag)
       units.insert(unquoted_cell(cells[*column]));
@@ -169,13 +169,13 @@ void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size
   if ((!column && !layout.clock) || layout.columns.size() + (layout.clock ? 1 : 0) < 2 ||
       layout.delimiter == ' ' || layout.delimiter == '(')
     return;
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::map<std::size_t, Tags> by_cell;
   std::size_t rows = 0, stalls = 0;
   double before = -1e300, value = 0;
   for (std::size_t i = first_row; i <= last_row; ++i) {
     if (trimmed(lines[i].text).empty()) continue;
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     const double time = time_of_row(layout, column, cells);
     stalls += time > before ? 0 : 1;
     before = time;
@@ -241,7 +241,7 @@ void part_by_runs(TextLayout& layout, std::span<const TextLine> lines, std::size
   const std::vector<double> times = numbers_of_column(layout, lines, first_row, last_row, *time);
   if (std::adjacent_find(times.begin(), times.end(), std::greater<>()) == times.end()) return;
   const bool in_words = layout.delimiter != ' ' && layout.delimiter != '(';
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   for (std::size_t c = 0; c < layout.columns.size() && in_words; ++c) {
     if (c == *time || layout.columns[c].unit.text() != "1") continue;
     const std::vector<double> counts = numbers_of_column(layout, lines, first_row, last_row, c);
@@ -258,7 +258,7 @@ void part_by_runs(TextLayout& layout, std::span<const TextLine> lines, std::size
     if (!fits || runs < 2 || runs * 3 > counts.size()) continue;
     std::string before;
     for (std::size_t i = first_row; i <= last_row; ++i) {
-      split_cells(lines[i].text, layout.delimiter, cells);
+      cells = lines[i].cells(layout.delimiter);
       const std::string now = layout.cells[c] < cells.size() ? unquoted_cell(cells[layout.cells[c]]) : "";
       if (now.empty() || now == before) continue;
       layout.parts.push_back({now, "rows with this \"" + column_name(layout, c) + "\""});
@@ -281,10 +281,10 @@ void part_by_runs(TextLayout& layout, std::span<const TextLine> lines, std::size
 bool runs_backwards(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                     std::size_t last) {
   if (!layout.has_axis()) return false;
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::vector<double> times;
   for (std::size_t i = first; i <= last; ++i) {
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     const double time = time_of_row(layout, layout.time, cells);
     if (!std::isnan(time)) times.push_back(time);
   }

@@ -134,24 +134,24 @@ void read_settings_beside(TextLayout& layout, std::span<const TextLine> lines, s
                           std::size_t last) {
   if (layout.delimiter == ' ' || layout.delimiter == '(') return;
   // What is filled in nearly all of many rows is a column of words, not a setting.
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   std::vector<std::size_t> filled;
   for (std::size_t i = first; i <= last; ++i) {
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     filled.resize(std::max(filled.size(), cells.size()), 0);
     for (std::size_t c = 0; c < cells.size(); ++c) filled[c] += trimmed(cells[c]).empty() ? 0 : 1;
   }
   const std::size_t rows = last - first + 1;
   for (std::size_t i = first; i <= last; ++i) {
-    split_cells(lines[i].text, layout.delimiter, cells);
-    if (cells.size() <= layout.cells.size()) continue;
-    for (std::size_t c = 0; c < cells.size(); ++c)
-      if (rows >= 20 && 10 * filled[c] > 9 * rows) cells[c] = {};
-    read_beside_preamble(layout, cells);
+    std::vector<std::string_view> few = lines[i].cells(layout.delimiter);
+    if (few.size() <= layout.cells.size()) continue;
+    for (std::size_t c = 0; c < few.size(); ++c)
+      if (rows >= 20 && 10 * filled[c] > 9 * rows) few[c] = {};
+    read_beside_preamble(layout, few);
   }
 }
 
-void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view>& cells) {
+void read_beside_preamble(TextLayout& layout, std::span<const std::string_view> cells) {
   std::vector<std::string> run;
   const auto end_run = [&] {
     if (run.size() >= 2) {
@@ -278,8 +278,8 @@ bool is_axis_setting(const TextLayout& layout, std::string_view text) {
   return alone.interval_s > 0 && alone.notes.size() == 1;
 }
 
-bool read_below_titles(TextLayout& layout, const std::vector<std::string_view>& titles,
-                       const std::vector<std::string_view>& values) {
+bool read_below_titles(TextLayout& layout, std::span<const std::string_view> titles,
+                       std::span<const std::string_view> values) {
   bool any = false;
   double number = 0;
   for (std::size_t i = 0; i < values.size(); ++i) {

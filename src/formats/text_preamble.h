@@ -18,7 +18,7 @@ void read_settings_beside(TextLayout& layout, std::span<const TextLine> lines, s
                           std::size_t last);
 
 /// Cells of a row that are not data columns: every run of two or more is a key and its value (with unit).
-void read_beside_preamble(TextLayout& layout, const std::vector<std::string_view>& cells);
+void read_beside_preamble(TextLayout& layout, std::span<const std::string_view> cells);
 
 /// When the record began, if the key speaks of that and the value is a date or a time of day.
 bool take_date(TextLayout& layout, const std::string& key, const std::string& value);
@@ -34,8 +34,8 @@ bool is_axis_setting(const TextLayout& layout, std::string_view text);
 /// Settings in columns of their own, titles above values: those of `titles` whose cell in `values` is a
 /// number. With no titles: whether `values` holds such cells that are known already. False where there are
 /// none.
-bool read_below_titles(TextLayout& layout, const std::vector<std::string_view>& titles,
-                       const std::vector<std::string_view>& values);
+bool read_below_titles(TextLayout& layout, std::span<const std::string_view> titles,
+                       std::span<const std::string_view> values);
 
 /// Keys in one line, their values in the one below: "Sample rate (Hz),Channels" over "1000,2". False, and
 /// nothing taken, where the two are no such pair.

@@ -326,11 +326,11 @@ namespace {
 
 /// Whether the first column goes on by one from the first row to the second.
 bool counts_on(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   double values[2] = {};
   for (std::size_t i = 0; i < 2; ++i) {
     if (first + i >= lines.size()) return false;
-    split_cells(lines[first + i].text, layout.delimiter, cells);
+    cells = lines[first + i].cells(layout.delimiter);
     if (layout.cells[0] >= cells.size() || !parse_cell(cells[layout.cells[0]], layout.decimal, values[i]))
       return false;
   }
@@ -372,7 +372,7 @@ void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::si
   take_noted_units(layout, lines, first);
   std::map<std::size_t, std::size_t> row_of_line;
   for (std::size_t r = 0; r < rows.size(); ++r) row_of_line[first - 1 - rows[r].away] = r;
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   for (std::size_t i = 0; i < first; ++i) {
     const auto place = row_of_line.find(i);
     const bool titles = place != row_of_line.end();
@@ -392,10 +392,10 @@ void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::si
       if (values_below)
         layout.lines.emplace_back(std::to_string(layout.first_line + ++i + 1), "values of the line above");
     } else if (layout.delimiter != ' ') {
-      split_cells(lines[i].text, layout.delimiter, cells);
+      cells = lines[i].cells(layout.delimiter);
       // Settings stand below their titles where the next row has numbers there.
-      std::vector<std::string_view> below;
-      if (i + 1 < lines.size()) split_cells(lines[i + 1].text, layout.delimiter, below);
+      std::span<const std::string_view> below;
+      if (i + 1 < lines.size()) below = lines[i + 1].cells(layout.delimiter);
       if (is_names && i + 1 < first && read_below_titles(layout, cells, below)) continue;
       if (is_units && roles.names && read_below_titles(layout, {}, cells)) continue;
       read_beside_preamble(layout, cells);

@@ -95,10 +95,10 @@ void take_row_units(TextLayout& layout, std::span<const TextLine> lines, std::si
   const std::vector<std::size_t> behind = titled_unit_cells(layout);
   std::map<std::size_t, RowUnits> by_cell;  // Of the number.
   if (layout.loose.empty() && behind.empty()) return;
-  std::vector<std::string_view> cells;
+  std::span<const std::string_view> cells;
   for (std::size_t i = first; i <= last; ++i) {
     if (trimmed(lines[i].text).empty()) continue;
-    split_cells(lines[i].text, layout.delimiter, cells);
+    cells = lines[i].cells(layout.delimiter);
     for (const std::size_t cell : layout.loose)
       if (cell < cells.size())
         if (const auto number = parse_loose(cells[cell], layout.decimal)) {

@@ -236,8 +236,8 @@ void join_groups(const TextLayout& layout, const std::vector<TextLine>& lines, s
   if (layout.delimiter == ' ' || layout.delimiter == '(' || names_line == 0 ||
       distinct.size() == names.size())
     return;
-  std::vector<std::string_view> cells;
-  split_cells(lines[names_line - 1].text, layout.delimiter, cells);
+  std::span<const std::string_view> cells;
+  cells = lines[names_line - 1].cells(layout.delimiter);
   std::vector<std::string> above;
   std::string group;
   std::size_t words = 0;
