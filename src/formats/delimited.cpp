@@ -330,6 +330,7 @@ class Delimited : public SampleSource {
     recording_.samples = judge_.count();
     gaps_->tell(recording_, layout_);
     checks_.warn(recording_);
+    checks_.part_by_runs(recording_, settings_);
     if (recording_.channels.size() >= 32 &&
         4 * recording_.samples < static_cast<std::int64_t>(recording_.channels.size()))
       warn("rows-few",

@@ -56,7 +56,7 @@ LikeTable read_as_any(const std::string& path, const ReadSettings& settings) {
 bool is_plain(const TextLayout& l) {
   return l.coding == TextCoding::utf8 && !l.complex && !l.dialect && !l.bare_returns && !l.clock && !l.time &&
          !l.tag_cell && l.unit_of_cell.empty() && l.prefixed.empty() && l.parts.empty() && l.every == 1 &&
-         l.skipped_first == 0 && !l.backwards && l.data_end == 0;
+         l.skipped_first == 0 && !l.backwards && l.data_end == 0 && !l.one_run;
 }
 
 }  // namespace

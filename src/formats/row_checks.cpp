@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstdlib>
 
+#include "base/error.h"
 #include "base/text.h"
 
 namespace vprism {
@@ -12,9 +13,35 @@ namespace vprism {
 void RowChecks::take(TextPiece& piece, std::size_t axis_column) {
   passed_over_ += piece.passed_over, unnamed_ += piece.unnamed, repeated_ += piece.repeated;
   if (layout_->clock && layout_->clock->no_date) pass_midnights(piece, piece.columns[axis_column]);
-  if (!layout_->clock && layout_->time && layout_->axis.domain == Axis::Domain::time)
+  if (!layout_->clock && layout_->time && layout_->axis.domain == Axis::Domain::time && !layout_->one_run)
     pass_wraps(piece, piece.columns[axis_column]);
+  if (!layout_->clock && layout_->time) follow_runs(piece, axis_column);
   if (layout_->dialect && layout_->dialect->is_serial()) leave_out_padding(piece);
+}
+
+void RowChecks::follow_runs(TextPiece& piece, std::size_t axis_column) {
+  const std::vector<double>& times = piece.columns[axis_column];
+  std::size_t from = 0, until = 0;
+  for (std::size_t n = 0; n < piece.rows; ++n) {
+    runs_.add(times[n]);
+    if (runs_.rows().size() == layout_->runs_before + 1) from = until == 0 ? n : from, until = n + 1;
+    begin_anew_ = begin_anew_ || (layout_->parts.empty() && runs_.found());
+  }
+  if (!(layout_->one_run || begin_anew_) || (from == 0 && until == piece.rows)) return;
+  for (std::vector<double>& column : piece.columns)
+    std::copy(column.begin() + static_cast<std::ptrdiff_t>(from),
+              column.begin() + static_cast<std::ptrdiff_t>(until), column.begin());
+  piece.rows = until - from;
+}
+
+void RowChecks::part_by_runs(Recording& recording, const ReadSettings& settings) const {
+  const std::size_t runs = runs_.rows().size();
+  if (layout_->one_run && layout_->runs_before >= runs)
+    throw Error(Status::usage, "--part " + settings.part + ": " + recording.file + " has " +
+                                   std::to_string(runs) + (runs == 1 ? " part" : " parts"));
+  if (!(layout_->one_run || begin_anew_) || runs < 2) return;
+  recording.parts = runs_.parts(true), recording.part = layout_->runs_before;
+  if (settings.part.empty()) recording.cautions.push_back(runs_.caution());
 }
 
 void RowChecks::pass_midnights(TextPiece& piece, std::vector<double>& times) {

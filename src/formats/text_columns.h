@@ -76,10 +76,18 @@ std::optional<std::int64_t> clock_of_row(const TextLayout& layout, std::span<con
 void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
                   std::size_t last_row, const ReadSettings& settings, const std::string& file);
 
-/// Runs one below the other, times that begin anew wherever another column counts on ("shot", "cycle"): each
-/// is a part.
-void part_by_runs(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
-                  std::size_t last_row, const ReadSettings& settings, const std::string& file);
+/// The first and the last line of a table's rows.
+struct TableRows {
+  std::size_t &first, &last;
+};
+
+/// Runs one below the other, times that begin anew, wherever another column counts on ("shot", "cycle") or
+/// without one: each is a part. `rows` become those of the run that is taken.
+void part_by_runs(TextLayout& layout, std::span<const TextLine> lines, TableRows& rows,
+                  const ReadSettings& settings, const std::string& file, bool whole);
+
+/// The run that --part names by its number, counted from 0.
+std::optional<std::size_t> run_asked_for(const ReadSettings& settings);
 
 /// Whether the times of all rows in the head fall.
 bool runs_backwards(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,

@@ -278,7 +278,8 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (settings.axis.empty() && settings.columns.empty()) leave_out_ends(layout, lines, best.first, best.last);
   if (layout.parts.empty()) part_by_times(layout, lines, best.first, best.last, settings, head.path);
   if (layout.parts.empty()) part_by_tags(layout, lines, best.first, best.last, settings, head.path);
-  if (layout.parts.empty()) part_by_runs(layout, lines, best.first, best.last, settings, head.path);
+  TableRows rows{best.first, best.last};
+  if (layout.parts.empty()) part_by_runs(layout, lines, rows, settings, head.path, whole);
   if (layout.parts.empty()) part_by_filling(layout, lines, best.first, best.last, settings, head.path);
   take_settings(layout);
   const bool no_rate_given = !settings.rate_hz && !settings.interval_s && !settings.duration_s;
@@ -286,12 +287,18 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
     take_steps_or_rates(layout, lines, best.first, best.last, whole);
   if (settings.axis.empty() && no_rate_given) assume_even_axis(layout, lines, best.first, best.last);
   choose_columns(layout, settings, head.path);
-  if (layout.parts.empty()) choose_part(head.path, {{"1", ""}}, settings, 0);  // There is no other.
+  // There is no other, but for runs that begin behind the head: the reader finds them.
+  if (layout.parts.empty() && !whole && layout.time && settings.axis.empty() && run_asked_for(settings))
+    layout.one_run = true, layout.runs_before = *run_asked_for(settings);
+  else if (layout.parts.empty())
+    choose_part(head.path, {{"1", ""}}, settings, 0);
   if (settings.columns.empty()) leave_out_counts(layout, lines, best.first, best.last);
   layout.backwards = runs_backwards(layout, lines, best.first, best.last);
-  if (place != nullptr)
-    layout.data_offset += static_cast<std::size_t>(place->offset),
-        layout.data_end = static_cast<std::size_t>(place->end);
+  if (place != nullptr) {
+    const auto begins = static_cast<std::size_t>(place->offset);
+    layout.data_offset += begins;
+    layout.data_end = layout.data_end > 0 ? layout.data_end + begins : static_cast<std::size_t>(place->end);
+  }
   return layout;
 }
 

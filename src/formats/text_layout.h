@@ -114,9 +114,11 @@ struct TextLayout {
   std::string title_line;                                             ///< The names, as they are written.
   HeadLines head_lines;                                               ///< Lines above the data.
   std::optional<std::size_t>
-      tag_cell;                ///< Rows of several channels one below the other: the cell that names them,
-  std::string tag;             ///< and the one that is read.
-  std::int64_t declared = -1;  ///< Number of samples the preamble promises.
+      tag_cell;                 ///< Rows of several channels one below the other: the cell that names them,
+  std::string tag;              ///< and the one that is read.
+  bool one_run = false;         ///< The rows end where their times fall, and another run begins,
+  std::size_t runs_before = 0;  ///< of which so many are passed over first.
+  std::int64_t declared = -1;   ///< Number of samples the preamble promises.
   std::vector<Caution> cautions;
   std::vector<std::pair<std::string, std::string>>
       lines;  ///< What each line was taken for: "3" or "5..12", what.

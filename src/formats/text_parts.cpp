@@ -232,52 +232,6 @@ void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size
   }
 }
 
-void part_by_runs(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
-                  std::size_t last_row, const ReadSettings& settings, const std::string& file) {
-  std::optional<std::size_t> time = layout.time;
-  for (std::size_t c = 0; c < layout.columns.size() && !time && !layout.clock; ++c)
-    if (is_axis_column(layout, c)) time = c;
-  if (!time || layout.columns.size() < 3) return;
-  const std::vector<double> times = numbers_of_column(layout, lines, first_row, last_row, *time);
-  if (std::adjacent_find(times.begin(), times.end(), std::greater<>()) == times.end()) return;
-  const bool in_words = layout.delimiter != ' ' && layout.delimiter != '(';
-  std::span<const std::string_view> cells;
-  for (std::size_t c = 0; c < layout.columns.size() && in_words; ++c) {
-    if (c == *time || layout.columns[c].unit.text() != "1") continue;
-    const std::vector<double> counts = numbers_of_column(layout, lines, first_row, last_row, c);
-    if (counts.size() != times.size()) continue;
-    // Times rise while it stands still, and fall wherever it goes on by a whole number.
-    std::size_t runs = 1;
-    bool fits = true;
-    for (std::size_t n = 1; n < counts.size() && fits; ++n) {
-      const bool next = counts[n] != counts[n - 1];
-      runs += next ? 1 : 0;
-      fits = counts[n] == std::floor(counts[n]) && counts[n] >= counts[n - 1] &&
-             (next ? times[n] <= times[n - 1] : times[n] > times[n - 1]);
-    }
-    if (!fits || runs < 2 || runs * 3 > counts.size()) continue;
-    std::string before;
-    for (std::size_t i = first_row; i <= last_row; ++i) {
-      cells = lines[i].cells(layout.delimiter);
-      const std::string now = layout.cells[c] < cells.size() ? unquoted_cell(cells[layout.cells[c]]) : "";
-      if (now.empty() || now == before) continue;
-      layout.parts.push_back({now, "rows with this \"" + column_name(layout, c) + "\""});
-      before = now;
-    }
-    layout.part = choose_part(file, layout.parts, settings, 0);
-    layout.tag_cell = layout.cells[c], layout.tag = layout.parts[layout.part].name;
-    if (!layout.time) take_axis_column(layout, *time);
-    if (settings.part.empty())
-      layout.cautions.push_back({"runs-apart", Severity::warning, "",
-                                 "times begin anew wherever \"" + column_name(layout, c) + "\" goes on, " +
-                                     std::to_string(layout.parts.size()) +
-                                     " runs: each is a part; the first " + "is taken",
-                                 "choose another with --part; inspect lists them"});
-    leave_out_columns(layout, {c});
-    return;
-  }
-}
-
 bool runs_backwards(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                     std::size_t last) {
   if (!layout.has_axis()) return false;

@@ -2,6 +2,7 @@
 #include <gmock/gmock.h>
 
 #include <cmath>
+#include <cstdio>
 
 #include "reading.h"
 
@@ -221,6 +222,69 @@ TEST(Runs, BelowEachOtherAreChosenByPart) {
   ASSERT_EQ(r.columns[0].size(), 30u);
   EXPECT_EQ(r.columns[0][0], 600);
   EXPECT_NEAR(r.recording.axis.rate_hz(), 4000, 1e-6);
+}
+
+/// Runs of so many rows, 1 ms apart, each with its number as its only value; the times begin at -5 ms.
+std::string runs_of(const std::vector<int>& lengths, const char* titles) {
+  std::string out = titles;
+  char row[40];
+  for (std::size_t run = 0; run < lengths.size(); ++run)
+    for (int n = 0; n < lengths[run]; ++n)
+      std::snprintf(row, sizeof row, "%.3f,%zu\n", -0.005 + 0.001 * n, run + 1), out += row;
+  return out;
+}
+
+TEST(RunsBelowEachOther, ArePartsThoughNothingCountsThem) {
+  const ScratchFolder folder;
+  for (const char* titles : {"t (s),u (V)\n", ""}) {
+    const std::string path = folder.write("a.csv", runs_of({40, 70, 55}, titles));
+    const WholeRecording first = read_file(path, {});
+    ASSERT_EQ(first.recording.parts.size(), 3u);
+    EXPECT_THAT(text_of(first.recording, "runs-apart"), HasSubstr("row 41"));
+    ASSERT_EQ(first.columns[0].size(), 40u);
+    ReadSettings settings;
+    settings.part = "2";
+    const WholeRecording second = read_file(path, settings);
+    ASSERT_EQ(second.columns[0].size(), 70u);
+    EXPECT_NEAR(second.recording.axis.start, -0.005, 1e-9);
+    EXPECT_NEAR(second.recording.axis.rate_hz(), 1000, 1e-6);
+    EXPECT_EQ(second.columns[0].front(), 2);
+    EXPECT_EQ(second.columns[0].back(), 2);
+    EXPECT_FALSE(second.warns_of("runs-apart"));
+  }
+}
+
+TEST(RunsBelowEachOther, AreFoundBehindTheHeadOfALongFile) {
+  const ScratchFolder folder;
+  const std::string path = folder.write("a.csv", runs_of({150000, 1000, 200000}, "t (s),u (V)\n"));
+  const WholeRecording first = read_file(path, {});
+  ASSERT_EQ(first.columns[0].size(), 150000u);
+  EXPECT_EQ(first.columns[0].back(), 1);
+  ASSERT_EQ(first.recording.parts.size(), 3u);
+  EXPECT_EQ(first.recording.parts[1].what, "rows 150001..151000");
+  for (const int part : {2, 3}) {
+    ReadSettings settings;
+    settings.part = std::to_string(part);
+    const WholeRecording run = read_file(path, settings);
+    ASSERT_EQ(run.columns[0].size(), part == 2 ? 1000u : 200000u);
+    EXPECT_EQ(run.columns[0].front(), part);
+    EXPECT_EQ(run.columns[0].back(), part);
+    EXPECT_EQ(run.recording.part, static_cast<std::size_t>(part - 1));
+  }
+  ReadSettings settings;
+  settings.part = "4";
+  EXPECT_THAT(error_of(path, settings), HasSubstr("has 3 parts"));
+}
+
+TEST(RunsBelowEachOther, AClockThatIsSetBackBeginsNone) {
+  const ScratchFolder folder;
+  std::string text = "t (s),u (V)\n";
+  for (int n = 0; n < 90; ++n)
+    text += std::to_string(n < 60 ? n : n - 12) + ".5," + std::to_string(n % 7) + "\n";
+  const WholeRecording r = read_file(folder.write("a.csv", text), {});
+  EXPECT_EQ(r.columns[0].size(), 90u);
+  EXPECT_LT(r.recording.parts.size(), 2u);
+  EXPECT_TRUE(r.warns_of("axis-reversed"));
 }
 
 }  // namespace
