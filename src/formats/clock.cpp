@@ -17,6 +17,8 @@ namespace vprism {
 
 namespace {
 
+constexpr std::int64_t day_ns = std::int64_t{86400} * 1000000000;
+
 /// `count` digits at the head of `text`, taken off it; -1 when they are not there.
 int digits(std::string_view& text, std::size_t count) {
   if (text.size() < count) return -1;
@@ -100,6 +102,14 @@ bool take_date(std::string_view& text, DayOrder order, std::int64_t& ns) {
   if (text.empty()) return false;
   const char mark = text.front();
   if (!take(text, "-/.")) return false;
+  // "2024-W09-3": the day of the week of the year, of which the first holds its first Thursday.
+  if (mark == '-' && take(text, "W")) {
+    const int week = digits(text, 2), day = take(text, "-") ? digits(text, 1) : 1;
+    if (week < 1 || week > 53 || day < 1 || day > 7 || !day_of(year, 1, 4, ns)) return false;
+    const std::int64_t weekday = ((ns / day_ns + 3) % 7 + 7) % 7;  // Of 4 January, from Monday; exact days.
+    ns += ((week - 1) * 7 + day - 1 - weekday) * day_ns;
+    return true;
+  }
   // "2024-085": the day of the year.
   std::string_view ordinal = text;
   const int day_of_year = digits(ordinal, 3);
@@ -107,7 +117,7 @@ bool take_date(std::string_view& text, DayOrder order, std::int64_t& ns) {
     text = ordinal;
     const bool leap = year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
     if (mark == '.' || day_of_year > 365 + leap || !day_of(year, 1, 1, ns)) return false;
-    ns += (day_of_year - 1) * std::int64_t{86400} * 1000000000;
+    ns += (day_of_year - 1) * day_ns;
     return true;
   }
   const int month = short_number(text);

@@ -5,6 +5,7 @@
 #include <charconv>
 
 #include "base/text.h"
+#include "formats/format.h"
 #include "formats/text_preamble.h"
 
 namespace vprism {
@@ -28,6 +29,47 @@ struct DigitSteps {
   bool rise() const { return least > 0 && greatest > 0; }
   bool even() const { return rise() && greatest < 1.5 * least; }
 };
+
+/// A day of six digits, in the order that a title may name ("ddmmyy"); else the day first if it can be one,
+/// as satellite receivers write it.
+std::optional<std::int64_t> day_in_digits(std::string_view cell, const std::string& title) {
+  if (cell.size() != 6 || !std::all_of(cell.begin(), cell.end(), is_digit)) return {};
+  const auto two = [&](std::size_t at) { return (cell[at] - '0') * 10 + cell[at + 1] - '0'; };
+  for (const char* order : {"ddmmyy", "yymmdd", "mmddyy"}) {
+    const std::string_view o = order;
+    const bool named = title.find(order) != std::string::npos, other = title.find("mm") != std::string::npos;
+    const int day = two(o.find('d')), month = two(o.find('m')), year = 2000 + two(o.find('y'));
+    if ((named || !other) && day >= 1 && day <= 31 && month >= 1 && month <= 12)
+      return nanoseconds_since_1970(year, month, day, 0, 0, 0);
+  }
+  return {};
+}
+
+/// A column of days beside the times of day: the first is the record's day.
+void take_day_column(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                     std::size_t last) {
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+    const std::string title = lower_case(layout.columns[c].name + " " + layout.columns[c].unit.text());
+    if (title.find("date") == std::string::npos && title.find("mmyy") == std::string::npos &&
+        title.find("yymm") == std::string::npos && title.find("ddyy") == std::string::npos)
+      continue;
+    std::optional<std::int64_t> begun;
+    bool fits = true;
+    for (std::size_t i = first; i <= last && fits; ++i) {
+      if (trimmed(lines[i].text).empty()) continue;
+      const auto& cells = lines[i].cells(layout.delimiter);
+      const auto day = layout.cells[c] < cells.size()
+                           ? day_in_digits(unquoted_cell(cells[layout.cells[c]]), title)
+                           : std::nullopt;
+      fits = day && (!begun || *day >= *begun);
+      if (!begun) begun = day;
+    }
+    if (!fits || !begun || layout.columns.size() < 2) continue;
+    layout.began_day_ns = begun;
+    leave_out_columns(layout, {c});
+    return;
+  }
+}
 
 }  // namespace
 
@@ -89,6 +131,7 @@ void find_time_in_digits(TextLayout& layout, std::span<const TextLine> lines, st
                                    "seconds: time 0 is their first row",
                                "--axis with its name takes it as plain numbers"});
     leave_out_columns(layout, {c});
+    take_day_column(layout, lines, first, last);
     layout.clock = clock;
     return;
   }

@@ -68,7 +68,8 @@ std::string_view without_weekday(std::string_view text) {
 std::optional<std::int64_t> parse_duration_words(std::string_view text) {
   static constexpr std::pair<std::string_view, std::int64_t> units[] = {
       {"d", 86400}, {"h", 3600}, {"hr", 3600}, {"min", 60}, {"m", 60}, {"sec", 1}, {"s", 1}};
-  if (starts_with(text, "P")) text.remove_prefix(1);
+  const bool standard = starts_with(text, "P");  // "PT1.5S", as ISO 8601 writes them.
+  if (standard) text.remove_prefix(1);
   std::int64_t ns = 0, before = std::int64_t{1} << 40;
   std::size_t count = 0;
   while (!text.empty()) {
@@ -87,7 +88,9 @@ std::optional<std::int64_t> parse_duration_words(std::string_view text) {
         if (scale > 1) scale /= 10, fraction += (text[at] - '0') * scale;
     text = trimmed(text.substr(at));
     std::size_t end = 0;
-    while (end < text.size() && ((text[end] | 32) >= 'a' && (text[end] | 32) <= 'z')) ++end;
+    while (end < text.size() && ((text[end] | 32) >= 'a' && (text[end] | 32) <= 'z') &&
+           !(standard && text[end] == 'T'))
+      ++end;
     const std::string word = lower_case(text.substr(0, end));
     const auto unit =
         std::find_if(std::begin(units), std::end(units), [&](const auto& u) { return u.first == word; });
@@ -97,7 +100,7 @@ std::optional<std::int64_t> parse_duration_words(std::string_view text) {
     text.remove_prefix(end);
     ++count;
   }
-  return count > 1 ? std::optional(ns) : std::nullopt;
+  return count > 1 || (standard && count == 1) ? std::optional(ns) : std::nullopt;
 }
 
 }  // namespace vprism

@@ -74,8 +74,8 @@ class Delimited : public SampleSource {
       layout_.clock->first_ns = std::max<std::int64_t>(layout_.clock->first_ns, 0);
     if (layout_.clock && !layout_.clock->no_date) recording_.zero_ns = layout_.clock->first_ns;
     // Times of day, the day above them.
-    if (layout_.clock && layout_.clock->no_date && layout_.clock->pieces.empty() && layout_.began_day_ns &&
-        !layout_.clock->minutes_first)
+    if (layout_.clock && layout_.clock->no_date && layout_.clock->counts_from_midnight() &&
+        layout_.began_day_ns && !layout_.clock->minutes_first)
       recording_.zero_ns = *layout_.began_day_ns + layout_.clock->first_ns;
     if (!layout_.clock && layout_.axis.domain == Axis::Domain::time) {
       recording_.zero_ns = layout_.began_ns;

@@ -252,6 +252,12 @@ void take_units_beside(const Document& value, std::vector<JsonSeries>& found) {
                                    series.key + "Units", "unit_" + series.key, series.key + " unit"})
       if (const auto unit = value.find(key); unit != value.end() && unit->is_string() && series.unit.empty())
         series.unit = unit->get<std::string>();
+  // Or behind the last underscore of each, the time's as well.
+  std::vector<std::string> titles;
+  for (const JsonSeries& series : found) titles.push_back(series.key);
+  if (!underscored_units(titles)) return;
+  for (std::size_t i = 0; i < found.size(); ++i)
+    if (time_unit_of_key(found[i].key).empty() && found[i].unit.empty()) found[i].key = titles[i];
 }
 
 }  // namespace vprism

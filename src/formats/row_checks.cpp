@@ -4,17 +4,26 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
+#include <numbers>
 
 #include "base/error.h"
 #include "base/text.h"
 
 namespace vprism {
 
+double turn_of(const Unit& unit) {
+  const Unit radian = Unit::parse("rad");
+  return unit.text() == "1" || !unit.converts_to(radian) ? 0 : radian.convert(2 * std::numbers::pi, unit);
+}
+
 void RowChecks::take(TextPiece& piece, std::size_t axis_column) {
   passed_over_ += piece.passed_over, unnamed_ += piece.unnamed, repeated_ += piece.repeated;
   if (layout_->clock && layout_->clock->no_date) pass_midnights(piece, piece.columns[axis_column]);
   if (!layout_->clock && layout_->time && layout_->axis.domain == Axis::Domain::time && !layout_->one_run)
     pass_wraps(piece, piece.columns[axis_column]);
+  if (const double turn = turn_of(layout_->axis.unit);
+      layout_->time && layout_->axis.domain == Axis::Domain::other && turn > 0)
+    pass_turns(piece.columns[axis_column], piece.rows, turn);
   if (!layout_->clock && layout_->time) follow_runs(piece, axis_column);
   if (layout_->dialect && layout_->dialect->is_serial()) leave_out_padding(piece);
 }
@@ -74,6 +83,22 @@ void RowChecks::pass_wraps(TextPiece& piece, std::vector<double>& times) {
   }
 }
 
+/// Of a shaft or a crank: it goes on where it falls by one turn or two, less a step or so.
+void RowChecks::pass_turns(std::vector<double>& angles, std::size_t rows, double turn) {
+  for (std::size_t n = 0; n < rows; ++n) {
+    const double shown = angles[n];
+    if (shown < shown_s_ && step_s_ > 0)
+      for (const double range : {turn, 2 * turn})
+        if (const double lacks = range - (shown_s_ - shown); lacks > 0 && lacks < 3 * step_s_) {
+          ++turns_, going_on_s_ += range, turned_ = range;
+          break;
+        }
+    if (shown > shown_s_) step_s_ = shown - shown_s_;
+    shown_s_ = shown;
+    angles[n] = shown + going_on_s_;
+  }
+}
+
 void RowChecks::leave_out_padding(TextPiece& piece) {
   const auto rows = static_cast<std::int64_t>(piece.rows),
              room = std::max<std::int64_t>(0, layout_->dialect->count - values_);
@@ -92,6 +117,12 @@ void RowChecks::warn(Recording& recording) const {
             (wraps_ == 1 ? "once" : std::to_string(wraps_) + " times") +
             ": a counter that begins anew; the times are taken as going on",
         "if the recording begins anew there, give --axis none and --rate");
+  if (turns_ > 0)
+    recording.cautions.push_back(
+        {"angle-goes-on", Severity::note, "",
+         "the angle begins anew " + (turns_ == 1 ? "once" : std::to_string(turns_) + " times") + ", after " +
+             format_number(turned_, 6) + " " + layout_->axis.unit.text() + ": it is taken as going on",
+         ""});
   const bool serial = layout_->dialect && layout_->dialect->is_serial();
   if (padding_ > 0)
     add("values-left-out",

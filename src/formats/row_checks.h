@@ -8,6 +8,9 @@
 
 namespace vprism {
 
+/// A whole turn in a unit of angle; 0 for any other.
+double turn_of(const Unit& unit);
+
 /// The one run that is read, where several stand below each other; times of day that begin anew at midnight;
 /// counters of time that begin anew at 2^16, 2^24 or 2^32; values beyond the header's count; rows and names
 /// that are not what the head promised.
@@ -26,6 +29,7 @@ class RowChecks {
   void follow_runs(TextPiece& piece, std::size_t axis_column);
   void pass_midnights(TextPiece& piece, std::vector<double>& times);
   void pass_wraps(TextPiece& piece, std::vector<double>& times);
+  void pass_turns(std::vector<double>& angles, std::size_t rows, double turn);
   void leave_out_padding(TextPiece& piece);
 
   static constexpr double nothing = std::numeric_limits<double>::quiet_NaN();
@@ -37,6 +41,8 @@ class RowChecks {
   double days_ = 0, last_s_ = 0;      ///< Midnights passed, and the last row's time.
   std::int64_t wraps_ = 0;            ///< Of a counter,
   double wrap_ = 0, going_on_s_ = 0;  ///< each by so many counts; what they make together.
+  std::int64_t turns_ = 0;            ///< Of an angle, each by so much.
+  double turned_ = 0;
   double step_s_ = 0, shown_s_ = nothing,
          first_s_ = nothing;  ///< The last step; the last and the first row, as they stand.
 };

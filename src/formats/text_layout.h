@@ -66,6 +66,10 @@ struct ClockColumn {
   bool compact_days = false;       ///< "20251103".
   bool minutes_first = false;      ///< "75:30" is minutes and seconds, not hours and minutes.
   std::vector<ClockPiece> pieces;  ///< In place of all others.
+  /// Rather than times since some begin, which have hours and minutes as well.
+  bool counts_from_midnight() const {
+    return pieces.empty() || pieces.front().kind == ClockPiece::Kind::time_in_digits;
+  }
   /// Whether a cell of the row is one of its.
   bool has(std::size_t c) const {
     if (!pieces.empty())

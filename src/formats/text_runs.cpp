@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "base/text.h"
-#include "formats/run_starts.h"
+#include "formats/row_checks.h"
 #include "formats/text_axis.h"
 #include "formats/text_columns.h"
 #include "formats/text_preamble.h"
@@ -68,6 +68,21 @@ bool runs_step_evenly(const std::vector<double>& times, const std::vector<std::i
   return true;
 }
 
+/// Whether an angle falls by whole turns only: it goes on then, see RowChecks.
+bool goes_on_by_turns(const std::vector<double>& angles, const Unit& unit) {
+  const double turn = turn_of(unit);
+  double step = 0;
+  for (std::size_t n = 1; n < angles.size() && turn > 0; ++n) {
+    const double rise = angles[n] - angles[n - 1];
+    if (rise > 0)
+      step = rise;
+    else if (const double turns = (3 * step - rise) / turn;
+             std::floor(turns) != std::floor(-rise / turn) + 1 || turns >= 3)
+      return false;
+  }
+  return turn > 0;
+}
+
 /// Runs that nothing counts. Where the file goes on behind its head, its reader finds the others.
 void part_by_falls(TextLayout& layout, std::span<const TextLine> lines, TableRows& rows,
                    const ReadSettings& settings, const std::string& file, bool whole, std::size_t time,
@@ -117,6 +132,10 @@ void part_by_runs(TextLayout& layout, std::span<const TextLine> lines, TableRows
   if (!time || layout.columns.size() < 2) return;
   const std::vector<double> times = numbers_of_column(layout, lines, rows.first, rows.last, *time);
   if (std::adjacent_find(times.begin(), times.end(), std::greater<>()) == times.end()) return;
+  if (goes_on_by_turns(times, layout.columns[*time].unit)) {
+    if (!layout.time) take_axis_column(layout, *time);
+    return;
+  }
   const bool titled = layout.time || !layout.columns[*time].name.empty();
   if (titled && layout.columns.size() > 2 &&
       part_by_count(layout, lines, rows.first, rows.last, settings, file, *time, times))

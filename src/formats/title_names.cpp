@@ -51,9 +51,6 @@ bool is_clock_title(const std::string& cell) {
 
 }  // namespace
 
-namespace {
-
-/// "Time_s,Force_N,Acc_mps2": where the time's last word is a unit of time, all others' are units.
 bool underscored_units(std::vector<std::string>& cells) {
   static constexpr std::pair<std::string_view, std::string_view> spelled[] = {
       {"mps", "m/s"},     {"mps2", "m/s^2"}, {"ms2", "m/s^2"}, {"mmps", "mm/s"}, {"degps", "deg/s"},
@@ -79,6 +76,8 @@ bool underscored_units(std::vector<std::string>& cells) {
   cells = std::move(out);
   return true;
 }
+
+namespace {
 
 /// "Position mm;Kraft N;Zeit s": where one is a time in a unit of time, the last word of each is its unit.
 bool blank_units(std::vector<std::string>& cells) {

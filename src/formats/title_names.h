@@ -23,6 +23,10 @@ std::size_t cells_needed(const TextLayout& layout);
 /// "t in s", "U in mV"; "[V] U1"; "Druck hPa" throughout: names with units behind them in brackets.
 void set_units_apart(std::vector<std::string>& cells);
 
+/// "Time_s,Force_N,Acc_mps2" become "Time (s)" and so on: where the time's last word is a unit of time, those
+/// of all others are units. False, and nothing is changed, where one is none.
+bool underscored_units(std::vector<std::string>& cells);
+
 /// Names of the data columns in quotation marks (VARIABLES = "Time [s]", "Lift [N]"); and, where no row of
 /// titles names them (`titled`), in comments that each give a place, in lines that each give a number, or
 /// before the matrix.

@@ -3,6 +3,7 @@
 
 #include <cmath>
 #include <cstdio>
+#include <tuple>
 
 #include "reading.h"
 
@@ -285,6 +286,53 @@ TEST(RunsBelowEachOther, AClockThatIsSetBackBeginsNone) {
   EXPECT_EQ(r.columns[0].size(), 90u);
   EXPECT_LT(r.recording.parts.size(), 2u);
   EXPECT_TRUE(r.warns_of("axis-reversed"));
+}
+
+TEST(Angles, GoOnFromCycleToCycle) {
+  const ScratchFolder folder;
+  for (const auto& [unit, turn, each] : {std::tuple{"deg", 720.0, 360}, {"rad", 2 * 3.14159265358979, 100}}) {
+    std::string text = "crank angle (" + std::string(unit) + "),p (bar)\n";
+    char row[60];
+    for (int n = 0; n < 5 * each; ++n)
+      std::snprintf(row, sizeof row, "%.5f,%d\n", turn * (n % each) / each, n), text += row;
+    const WholeRecording r = read_file(folder.write("a.csv", text), {});
+    ASSERT_EQ(r.columns[0].size(), static_cast<std::size_t>(5 * each)) << unit;
+    EXPECT_LT(r.recording.parts.size(), 2u);
+    EXPECT_NEAR(r.recording.axis.interval, turn / each, 1e-5 * turn / each);
+    EXPECT_THAT(text_of(r.recording, "angle-goes-on"), HasSubstr("4 times"));
+  }
+}
+
+TEST(TimesInDigits, HaveTheirDayBesideThem) {
+  const ScratchFolder folder;
+  std::string text = "date,utc,alt (m)\n", other = "utc,yymmdd,alt (m)\n";
+  char row[60];
+  for (int n = 0; n < 30; ++n) {
+    std::snprintf(row, sizeof row, "291126,0959%02d.00,%d\n", n, n * n % 11), text += row;
+    std::snprintf(row, sizeof row, "0959%02d.00,261129,%d\n", n, n * n % 11), other += row;
+  }
+  for (const std::string& lines : {text, other}) {
+    const WholeRecording r = read_file(folder.write("a.csv", lines), {});
+    EXPECT_THAT(r.names(), ElementsAre("alt"));
+    // 29 November 2026, 09:59:00.
+    EXPECT_EQ(r.recording.zero_ns, std::int64_t{1795946340} * 1000000000);
+  }
+}
+
+TEST(JsonUnits, StandBehindUnderscoresWhereThoseOfTheTimeDo) {
+  const ScratchFolder folder;
+  const WholeRecording r = read_file(
+      folder.write("a.json", R"({"acc_g": [1, 2, 3, 4], "time_ms": [0, 2, 4, 6], "p_kPa": [5, 5, 6, 6]})"),
+      {});
+  ASSERT_THAT(r.names(), ElementsAre("acc", "p"));
+  EXPECT_EQ(r.recording.channels[0].unit.text(), "g");
+  EXPECT_EQ(r.recording.channels[1].unit.text(), "kPa");
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 500, 1e-9);
+  // One that has none: the names are as written.
+  const WholeRecording other = read_file(
+      folder.write("b.json", R"({"acc_g": [1, 2, 3, 4], "time_ms": [0, 2, 4, 6], "run_no": [5, 5, 6, 6]})"),
+      {});
+  EXPECT_THAT(other.names(), ElementsAre("acc_g", "run_no"));
 }
 
 }  // namespace

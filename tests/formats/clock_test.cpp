@@ -33,6 +33,26 @@ TEST(Clock, DaysOfTheYearAreDates) {
   EXPECT_EQ(parse_time_of_day("75:30"), (75 * 60 + 30) * 60 * second);
 }
 
+TEST(Clock, DaysOfWeeksAreDates) {
+  // The standard's own examples and years that begin on each side of a Thursday.
+  EXPECT_EQ(parse_date("2008-W39-6"), parse_date("2008-09-27"));
+  EXPECT_EQ(parse_date("2009-W01-1"), parse_date("2008-12-29"));
+  EXPECT_EQ(parse_date("2009-W53-7"), parse_date("2010-01-03"));
+  EXPECT_EQ(parse_date("2026-W31"), parse_date("2026-07-27"));
+  EXPECT_EQ(parse_date("1969-W01-1"), parse_date("1968-12-30"));
+  EXPECT_EQ(parse_date_time("2026-W31-3T12:00:01.5"), parse_date_time("2026-07-29T12:00:01.5"));
+  for (const char* none : {"2026-W00-1", "2026-W54-1", "2026-W10-8", "2026-W", "2026-W1-1"})
+    EXPECT_EQ(parse_date(none), std::nullopt) << none;
+}
+
+TEST(Clock, DurationsAsTheStandardWritesThem) {
+  EXPECT_EQ(parse_time_of_day("PT1.5S"), 3 * second / 2);
+  EXPECT_EQ(parse_time_of_day("PT2M"), 120 * second);
+  EXPECT_EQ(parse_time_of_day("P1DT2H0.25S"), day + 7200 * second + second / 4);
+  EXPECT_EQ(parse_time_of_day("PT"), std::nullopt);
+  EXPECT_EQ(parse_time_of_day("1.5S"), std::nullopt);
+}
+
 TEST(Clock, MonthsByTheirNamesInSixLanguages) {
   const auto march = parse_date("2024-03-01"), may = parse_date("2024-05-01"),
              august = parse_date("2024-08-01"), december = parse_date("2024-12-01");
