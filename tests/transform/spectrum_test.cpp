@@ -101,6 +101,26 @@ INSTANTIATE_TEST_SUITE_P(Table, EveryWindow,
                          ::testing::Values("rectangular", "hann", "hamming", "blackman-harris", "flat-top",
                                            "kaiser"));
 
+TEST(Spectrum, ASegmentHoldsUpToTwoToTheTwentyEightPoints) {
+  constexpr std::int64_t most = 268435456;  // As docs/numerics.md and the message have it.
+  SpectrumSettings settings;
+  settings.segment = most;
+  EXPECT_EQ(plan_spectrum(settings, most, 1e6).segment, static_cast<std::size_t>(most));
+  EXPECT_EQ(plan_spectrum(settings, 2 * most, 1e6).averages, 3);
+  settings.segment = most + 1;
+  EXPECT_THROW(plan_spectrum(settings, 2 * most, 1e6), Error);
+  // By resolution: that of the same window.
+  settings.segment.reset();
+  const double enbw = plan_spectrum(SpectrumSettings{}, 1000, 1).rbw_hz * 1000;
+  settings.resolution_hz = enbw * 1e6 / static_cast<double>(most);
+  EXPECT_EQ(plan_spectrum(settings, 2 * most, 1e6).segment, static_cast<std::size_t>(most));
+  settings.resolution_hz = enbw * 1e6 / static_cast<double>(most + 2);
+  EXPECT_THROW(plan_spectrum(settings, 2 * most, 1e6), Error);
+  // Left to itself the program never asks for more.
+  EXPECT_LE(plan_spectrum(SpectrumSettings{}, std::int64_t{1} << 40, 1e6).segment,
+            static_cast<std::size_t>(most));
+}
+
 TEST(Spectrum, FlatTopReadsATonesLevelBetweenBinsFromTheBins) {
   const Spectrum s = spectrum_of(tone(10000, 1000, 100.5 * 0.5, 1.0), 1000, with_window("flat-top", 2000));
   EXPECT_NEAR(std::max(s.level(100, Scale::peak), s.level(101, Scale::peak)), 1.0, 0.0015);  // -0.01 dB
