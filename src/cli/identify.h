@@ -4,6 +4,7 @@
 #include "cli/spectrum.h"
 #include "cli/suspects_file.h"
 #include "identify/band_search.h"
+#include "identify/frequency_swing.h"
 #include "identify/line_states.h"
 #include "identify/line_watch.h"
 #include "identify/noise_shape.h"
@@ -56,6 +57,8 @@ std::vector<Finding> name_channel(const Recording& recording, const ChannelSpect
 Finding told_band(const Recording& recording, const ChannelSpectrum& channel, const JudgedBand& band);
 /// One line that jumps between states.
 Finding told_switching(const Recording& recording, const ChannelSpectrum& channel, const LineStates& states);
+/// One carrier whose frequency swings far.
+Finding report_swing(const Recording& recording, const ChannelSpectrum& channel, const FrequencySwing& swing);
 /// A straight line that explains `share` of the mean square about the mean.
 std::optional<Finding> told_trend(const Recording& recording, const Channel& channel, double per_s,
                                   double share, double rms);

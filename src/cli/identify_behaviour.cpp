@@ -75,8 +75,8 @@ void show_behaviour(const WatchResult& w, std::size_t channel, double rbw_hz, co
   }
   // Of other kinds their own model speaks.
   if (f.kind == "decaying" || f.kind == "growing" || f.kind == "wandering" || f.kind == "stepping" ||
-      f.kind == "switching" || f.kind == "burst" || f.kind == "unresolved" || f.kind == "impulse-family" ||
-      f.kind == "quantisation")
+      f.kind == "switching" || f.kind == "frequency-modulated" || f.kind == "burst" ||
+      f.kind == "unresolved" || f.kind == "impulse-family" || f.kind == "quantisation")
     return;
   if (f.kind == "resonance" || f.kind == "broadband")
     f.evidence.push_back(fmt::format(

@@ -281,6 +281,43 @@ std::optional<RecordVerdict> judge_beside_states(std::span<const double> samples
   return out;
 }
 
+/// Without the carrier that swings, where the record is one.
+std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples, const Spectrum& spectrum,
+                                                const SpectrumSettings& settings, const PeakSettings& search,
+                                                const std::function<void(std::vector<Peak>&)>& choose) {
+  std::optional<FrequencySwing> swing = find_frequency_swing(samples, spectrum.plan.rate_hz);
+  if (!swing) return {};
+  const Spectrum beside = spectrum_of(swing->rest, spectrum, settings);
+  PeakSearch found = find_peaks(beside, search);
+  choose(found.peaks);
+  RecordVerdict out = judge_bands_of(swing->rest, beside, settings, search, std::move(found.floor),
+                                     std::move(found.peaks), choose);
+  if (out.rest.empty()) out.rest = std::move(swing->rest);
+  // Its amplitude is not known to better than 1%: what is less than that within its band is of its sidebands.
+  const auto of_swing = [&](double hz, double rms) {
+    return hz > swing->band_low_hz && hz < swing->band_high_hz && rms < 0.01 * swing->rms;
+  };
+  for (Peak& p : out.peaks) p.of_band = p.of_band || of_swing(p.frequency_hz, p.rms);
+  std::erase_if(out.bands,
+                [&](const JudgedBand& band) { return of_swing(band.verdict.frequency_hz, band.level_rms); });
+  out.swing = std::move(swing);
+  return out;
+}
+
+/// What holds most of a record already.
+bool is_one_line(const RecordVerdict& verdict, const Spectrum& spectrum) {
+  const auto most = [&](double rms) { return rms * rms > 0.5 * spectrum.variance; };
+  return std::any_of(verdict.peaks.begin(), verdict.peaks.end(),
+                     [&](const Peak& p) { return !p.broad() && !p.of_band && most(p.rms); }) ||
+         std::any_of(verdict.bands.begin(), verdict.bands.end(), [&](const JudgedBand& band) {
+           const auto kind = band.verdict.kind;
+           return kind == BandVerdict::Kind::sweep ||
+                  ((kind == BandVerdict::Kind::wandering || kind == BandVerdict::Kind::stepping ||
+                    kind == BandVerdict::Kind::decaying) &&
+                   most(band.level_rms));
+         });
+}
+
 }  // namespace
 
 RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
@@ -289,9 +326,17 @@ RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spec
                            const std::function<void(std::vector<Peak>&)>& choose) {
   RecordVerdict out =
       judge_bands_of(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
-  if (!leaves_much(out, spectrum)) return out;
   const bool lines =
       std::any_of(out.peaks.begin(), out.peaks.end(), [](const Peak& p) { return !p.broad(); });
+  const bool much = leaves_much(out, spectrum);
+  if (!is_one_line(out, spectrum))
+    if (auto beside = judge_beside_swing(samples, spectrum, settings, search, choose)) {
+      // One that jumps keeps its amplitude as well; beside others it would not be taken for a swing.
+      auto states =
+          much ? judge_beside_states(samples, spectrum, settings, search, choose, false) : std::nullopt;
+      return states ? std::move(*states) : std::move(*beside);
+    }
+  if (!much) return out;
   if (auto beside = judge_beside_states(samples, spectrum, settings, search, choose, lines))
     return std::move(*beside);
   return out;

@@ -1,0 +1,127 @@
+// A carrier that swings by known deviations at known rates, in noise and beside lines; and what is none.
+#include "identify/frequency_swing.h"
+
+#include <gmock/gmock.h>
+
+#include <cmath>
+#include <numbers>
+#include <random>
+
+namespace vprism::frequency_swing_test {
+namespace {
+
+constexpr double rate = 10000, turn = 2 * std::numbers::pi;
+constexpr std::size_t count = 60000;
+
+struct Swing {
+  double deviation_hz, rate_hz;
+};
+
+std::vector<double> carrier(double hz, const std::vector<Swing>& swings, double noise, unsigned seed = 1) {
+  std::mt19937_64 random(seed);
+  std::normal_distribution<double> normal;
+  const double begin = turn * std::uniform_real_distribution<double>()(random);
+  std::vector<double> out(count);
+  for (std::size_t n = 0; n < count; ++n) {
+    const double t = static_cast<double>(n) / rate;
+    double phase = begin + turn * hz * t;
+    for (const Swing& s : swings) phase += s.deviation_hz / s.rate_hz * std::sin(turn * s.rate_hz * t);
+    out[n] = std::cos(phase) + noise * normal(random);
+  }
+  return out;
+}
+
+TEST(FrequencySwing, DeviationAndRateComeBackWithinTheirUncertainty) {
+  int cases = 0, within_three = 0;
+  for (unsigned seed = 1; seed <= 12; ++seed) {
+    const double deviation = 40.0 + 37 * seed, at = 3.3 + 2.1 * seed, hz = 1800 + 61.7 * seed;
+    const auto found = find_frequency_swing(carrier(hz, {{deviation, at}}, 0.005 * seed, seed), rate);
+    ASSERT_TRUE(found) << seed;
+    ASSERT_EQ(found->parts.size(), 1u) << seed;
+    const SwingPart& part = found->parts.front();
+    for (const double ratio :
+         {(part.deviation_hz - deviation) / part.deviation_std_hz, (part.rate_hz - at) / part.rate_std_hz,
+          (found->frequency_hz - hz) / found->frequency_std_hz})
+      ++cases, within_three += std::abs(ratio) < 3 ? 1 : 0;
+    EXPECT_NEAR(part.deviation_hz, deviation, 2e-3 * deviation);
+    EXPECT_NEAR(part.rate_hz, at, 1e-4 * at);
+    EXPECT_NEAR(found->rms, std::sqrt(0.5), 2e-3);
+  }
+  EXPECT_GE(within_three, 0.97 * cases);
+}
+
+TEST(FrequencySwing, TwoSwingsAndALineBesideAreParted) {
+  std::vector<double> x = carrier(2000, {{400, 7.3}, {120, 3.1}}, 0.05);
+  for (std::size_t n = 0; n < count; ++n) x[n] += 0.2 * std::cos(turn * 4000 * static_cast<double>(n) / rate);
+  const auto found = find_frequency_swing(x, rate);
+  ASSERT_TRUE(found);
+  ASSERT_EQ(found->parts.size(), 2u);
+  EXPECT_NEAR(found->parts[0].deviation_hz, 400, 0.5);
+  EXPECT_NEAR(found->parts[1].deviation_hz, 120, 0.5);
+  EXPECT_NEAR(found->parts[1].rate_hz, 3.1, 0.001);
+  // The line is left whole.
+  double cosine = 0;
+  for (std::size_t n = 0; n < count; ++n)
+    cosine += 2.0 / count * found->rest[n] * std::cos(turn * 4000 * static_cast<double>(n) / rate);
+  EXPECT_NEAR(cosine, 0.2, 0.002);
+}
+
+TEST(FrequencySwing, QuickSwingsOfALongRecordAreFound) {
+  // 2^21 samples: means over 64 of them would hide a rate of 0.03 in each.
+  constexpr std::size_t many = std::size_t{1} << 21;
+  std::vector<double> x(many);
+  for (std::size_t n = 0; n < many; ++n) {
+    const double t = static_cast<double>(n);
+    x[n] = std::cos(turn * 0.23 * t + 3.0 * std::sin(turn * 0.0317 * t));
+  }
+  const auto found = find_frequency_swing(x, 1);
+  ASSERT_TRUE(found);
+  ASSERT_FALSE(found->parts.empty());
+  EXPECT_NEAR(found->parts[0].rate_hz, 0.0317, 1e-7);
+  EXPECT_NEAR(found->parts[0].deviation_hz, 3.0 * 0.0317, 1e-3 * 0.0951);
+  EXPECT_NEAR(found->frequency_hz, 0.23, 1e-6);
+}
+
+TEST(FrequencySwing, OneThatMovesAtRandomHasItsRange) {
+  std::mt19937_64 random(3);
+  std::normal_distribution<double> normal;
+  std::vector<double> x(count);
+  double phase = 0, away = 0;
+  for (double& v : x) {
+    // Steps of the frequency with a time constant of 0.2 s, 60 Hz RMS.
+    away += -away / (0.2 * rate) + 60 * std::sqrt(2 / (0.2 * rate)) * normal(random);
+    phase += turn * (2500 + away) / rate;
+    v = std::cos(phase) + 0.02 * normal(random);
+  }
+  const auto found = find_frequency_swing(x, rate);
+  ASSERT_TRUE(found);
+  EXPECT_LT(found->explained, 0.9);
+  EXPECT_NEAR(found->low_hz, 2500 - 2.33 * 60, 60);
+  EXPECT_NEAR(found->high_hz, 2500 + 2.33 * 60, 60);
+}
+
+TEST(FrequencySwing, WhatIsNoneIsNotTakenForOne) {
+  std::mt19937_64 random(5);
+  std::normal_distribution<double> normal;
+  std::vector<double> noise(count), band(count), two(count), square(count), varies(count);
+  double a = 0, b = 0;
+  for (std::size_t n = 0; n < count; ++n) {
+    const double t = static_cast<double>(n) / rate, w = normal(random);
+    noise[n] = w;
+    const double next = w + 1.98 * std::exp(-0.01) * std::cos(turn * 0.15) * a - std::exp(-0.02) * b;
+    b = a, a = next, band[n] = next;
+    two[n] = std::cos(turn * 1000 * t) + std::cos(turn * 1200 * t) + 0.01 * w;
+    square[n] = std::sin(turn * 73.3 * t) > 0 ? 1 : -1;
+    varies[n] =
+        (1 + 0.5 * std::sin(turn * 11 * t)) * std::cos(turn * 2000 * t + 20 * std::sin(turn * 13 * t));
+  }
+  for (const auto* x : {&noise, &band, &two, &square, &varies}) EXPECT_FALSE(find_frequency_swing(*x, rate));
+  // A carrier with weak sidebands, and one alone, are lines.
+  EXPECT_FALSE(find_frequency_swing(carrier(2000, {{10, 31}}, 0.02), rate));
+  EXPECT_FALSE(find_frequency_swing(carrier(2000, {}, 0.02), rate));
+  EXPECT_FALSE(find_frequency_swing(std::vector<double>(count, 0.0), rate));
+  EXPECT_FALSE(find_frequency_swing(std::vector<double>(100, 1.0), rate));
+}
+
+}  // namespace
+}  // namespace vprism::frequency_swing_test
