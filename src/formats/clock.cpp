@@ -17,7 +17,7 @@ namespace vprism {
 
 namespace {
 
-constexpr std::int64_t day_ns = std::int64_t{86400} * 1000000000;
+constexpr std::int64_t whole_day_ns = std::int64_t{86400} * 1000000000;
 
 /// `count` digits at the head of `text`, taken off it; -1 when they are not there.
 int digits(std::string_view& text, std::size_t count) {
@@ -106,8 +106,9 @@ bool take_date(std::string_view& text, DayOrder order, std::int64_t& ns) {
   if (mark == '-' && take(text, "W")) {
     const int week = digits(text, 2), day = take(text, "-") ? digits(text, 1) : 1;
     if (week < 1 || week > 53 || day < 1 || day > 7 || !day_of(year, 1, 4, ns)) return false;
-    const std::int64_t weekday = ((ns / day_ns + 3) % 7 + 7) % 7;  // Of 4 January, from Monday; exact days.
-    ns += ((week - 1) * 7 + day - 1 - weekday) * day_ns;
+    const std::int64_t weekday =
+        ((ns / whole_day_ns + 3) % 7 + 7) % 7;  // Of 4 January, from Monday; exact days.
+    ns += ((week - 1) * 7 + day - 1 - weekday) * whole_day_ns;
     return true;
   }
   // "2024-085": the day of the year.
@@ -117,7 +118,7 @@ bool take_date(std::string_view& text, DayOrder order, std::int64_t& ns) {
     text = ordinal;
     const bool leap = year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
     if (mark == '.' || day_of_year > 365 + leap || !day_of(year, 1, 1, ns)) return false;
-    ns += (day_of_year - 1) * day_ns;
+    ns += (day_of_year - 1) * whole_day_ns;
     return true;
   }
   const int month = short_number(text);
