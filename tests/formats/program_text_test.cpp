@@ -73,13 +73,13 @@ TEST(WrappedCounters, GoOnAndRestartsDoNot) {
   EXPECT_NEAR(us.recording.axis.interval, 0.001, 1e-12);
   const WholeRecording restarts = with("time (ms)", [](int n) { return 10 * (n % 100); });
   EXPECT_FALSE(restarts.warns_of("counter-wrapped"));
-  EXPECT_TRUE(restarts.warns_of("axis-reversed"));
+  EXPECT_TRUE(restarts.warns_of("runs-apart"));
   // Records of 64 values each in 2^32 us, and of 2^16 counts, begin anew as well.
   for (const double step : {4294.967296 / 64, 65536.0 / 64}) {
     const WholeRecording anew =
         with("time (s)", [&](int n) { return fmt::format("{:.6f}", step * (n % 64)); });
     EXPECT_FALSE(anew.warns_of("counter-wrapped")) << step;
-    EXPECT_TRUE(anew.warns_of("axis-reversed")) << step;
+    EXPECT_TRUE(anew.warns_of("runs-apart")) << step;
   }
 }
 
