@@ -166,9 +166,12 @@ Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& set
       }
       if (result.spectrum.channels.size() > 2) continue;
       if (panel.listing.empty()) panel.listing.push_back(fmt::format("{:>2} {:<28}", "#", "finding"));
-      const std::string who = f.suspect.empty() ? f.kind : f.suspect;
+      // As much as the margin holds.
+      const std::string kind = f.kind == "frequency-modulated" ? "FM carrier" : f.kind;
+      const std::string at = format_quantity(f.frequency_hz, "Hz", 5);
+      const std::size_t room = 21 - std::min<std::size_t>(at.size(), 13);
       panel.listing.push_back(
-          fmt::format("{:>2} {} {}", i + 1, format_quantity(f.frequency_hz, "Hz", 5), who.substr(0, 18)));
+          fmt::format("{:>2} {} {}", i + 1, at, clean_text(f.suspect.empty() ? kind : f.suspect, room)));
     }
     if (!s.span && lowest < 1e299 && panel.x.logarithmic && panel.x.low)
       panel.x.low = std::max(*panel.x.low, lowest / 16);

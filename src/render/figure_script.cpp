@@ -8,6 +8,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
+#include <utility>
 
 #include "base/text.h"
 #include "render/panel_script.h"
@@ -15,6 +17,25 @@
 namespace vprism {
 
 namespace {
+
+/// From where to where a panel's curves reach.
+std::pair<double, double> reach_of(const Panel& panel) {
+  double low = 1e300, high = -1e300;
+  for (const Curve& curve : panel.curves)
+    for (const double x : curve.x)
+      if (std::isfinite(x)) low = std::min(low, x), high = std::max(high, x);
+  return {panel.x.low.value_or(low), panel.x.high.value_or(high)};
+}
+
+/// Whether one name below the other says it for both: the same quantity over the same stretch.
+bool same_axis(const Panel& a, const Panel& b) {
+  if (a.x.quantity != b.x.quantity || a.x.unit != b.x.unit) return false;
+  const auto [low, high] = reach_of(a);
+  const auto [other_low, other_high] = reach_of(b);
+  const bool drawn = low < high && other_low < other_high;
+  const double slack = 0.02 * (high - low);
+  return !drawn || (std::abs(low - other_low) <= slack && std::abs(high - other_high) <= slack);
+}
 
 /// A caption in lines that the picture has room for.
 std::vector<std::string> caption_lines(const Figure& figure) {
@@ -81,8 +102,7 @@ std::string page_script(const Figure& figure) {
     // Panels that stand above one with the same axis leave its name to that one.
     const Panel& now = figure.panels[static_cast<std::size_t>(p)];
     const bool last = p + columns >= panels || columns > 1 ||
-                      figure.panels[static_cast<std::size_t>(p) + 1].x.quantity != now.x.quantity ||
-                      figure.panels[static_cast<std::size_t>(p) + 1].x.unit != now.x.unit;
+                      !same_axis(now, figure.panels[static_cast<std::size_t>(p) + 1]);
     add_panel(panel, now, frame, last);
     if (now.relief || now.mesh) {
       script += fmt::format(

@@ -104,6 +104,21 @@ TEST(FigureScript, ALogarithmicAxisOfFewDecadesHasNumbersToReadBy) {
   EXPECT_THAT(figure_script(with(panel), Picture::png), HasSubstr("set ytics auto"));
 }
 
+TEST(FigureScript, PanelsBelowEachOtherShareANameOnlyOverTheSameStretch) {
+  Figure figure = with(plain());
+  figure.panels.push_back(plain());
+  const auto names = [&] {
+    const std::string script = figure_script(figure, Picture::png);
+    std::size_t count = 0;
+    for (std::size_t at = 0; (at = script.find("set xlabel 'Frequency", at)) != std::string::npos; ++at)
+      ++count;
+    return count;
+  };
+  EXPECT_EQ(names(), 1u);
+  figure.panels[0].curves[0].x = {1.9, 2, 2.1};
+  EXPECT_EQ(names(), 2u);
+}
+
 TEST(FigureScript, WhatDiffersByRoundingAloneIsFlat) {
   Panel panel = plain();
   panel.y.low.reset(), panel.y.high.reset();
