@@ -259,9 +259,9 @@ class Delimited : public SampleSource {
       }
       bad_rows_ += piece.bad_rows;
       good_after_bad_ += piece.good_after_bad;
+      checks_.take(piece, axis_column());
       gaps_->count(piece, line_);
       line_ += piece.lines;
-      checks_.take(piece, axis_column());
       if (resolution_ == 0 || piece.rows > 64) resolution_ = std::max(resolution_, piece.printed_step);
       if (piece.rows > 0 && good_after_bad_ == 0)
         ready_.push_back(std::move(piece));

@@ -16,6 +16,12 @@ double turn_of(const Unit& unit) {
   return unit.text() == "1" || !unit.converts_to(radian) ? 0 : radian.convert(2 * std::numbers::pi, unit);
 }
 
+double turns_begun(double fall, double step, double turn) {
+  for (const double range : {turn, 2 * turn})
+    if (fall > 0 && range > fall && range - fall < 3 * step) return range;
+  return 0;
+}
+
 void RowChecks::take(TextPiece& piece, std::size_t axis_column) {
   passed_over_ += piece.passed_over, unnamed_ += piece.unnamed, repeated_ += piece.repeated;
   if (layout_->clock && layout_->clock->no_date) pass_midnights(piece, piece.columns[axis_column]);
@@ -30,6 +36,7 @@ void RowChecks::take(TextPiece& piece, std::size_t axis_column) {
 
 void RowChecks::follow_runs(TextPiece& piece, std::size_t axis_column) {
   const std::vector<double>& times = piece.columns[axis_column];
+  if (!layout_->one_run && !begin_anew_ && runs_.add_rising(std::span(times).first(piece.rows))) return;
   std::size_t from = 0, until = 0;
   for (std::size_t n = 0; n < piece.rows; ++n) {
     runs_.add(times[n]);
@@ -41,6 +48,13 @@ void RowChecks::follow_runs(TextPiece& piece, std::size_t axis_column) {
     std::copy(column.begin() + static_cast<std::ptrdiff_t>(from),
               column.begin() + static_cast<std::ptrdiff_t>(until), column.begin());
   piece.rows = until - from;
+  // What is missing in other runs is not missing in this one.
+  for (std::size_t c = 0; c < piece.missing.size() && c < piece.columns.size(); ++c) {
+    const auto kept = std::span(piece.columns[c]).first(piece.rows);
+    piece.missing[c] = std::count_if(kept.begin(), kept.end(), [](double v) { return std::isnan(v); });
+    piece.over[c] = std::min(piece.over[c], piece.missing[c]);
+    if (piece.missing[c] == 0) piece.word[c].clear();
+  }
 }
 
 void RowChecks::part_by_runs(Recording& recording, const ReadSettings& settings) const {
@@ -87,12 +101,8 @@ void RowChecks::pass_wraps(TextPiece& piece, std::vector<double>& times) {
 void RowChecks::pass_turns(std::vector<double>& angles, std::size_t rows, double turn) {
   for (std::size_t n = 0; n < rows; ++n) {
     const double shown = angles[n];
-    if (shown < shown_s_ && step_s_ > 0)
-      for (const double range : {turn, 2 * turn})
-        if (const double lacks = range - (shown_s_ - shown); lacks > 0 && lacks < 3 * step_s_) {
-          ++turns_, going_on_s_ += range, turned_ = range;
-          break;
-        }
+    if (const double range = turns_begun(shown_s_ - shown, step_s_, turn); range > 0)
+      ++turns_, going_on_s_ += range, turned_ = range;
     if (shown > shown_s_) step_s_ = shown - shown_s_;
     shown_s_ = shown;
     angles[n] = shown + going_on_s_;

@@ -10,6 +10,8 @@ namespace vprism {
 
 /// A whole turn in a unit of angle; 0 for any other.
 double turn_of(const Unit& unit);
+/// The turn, or the two, after which an angle begins anew where it falls by so much; 0: it does not.
+double turns_begun(double fall, double step, double turn);
 
 /// The one run that is read, where several stand below each other; times of day that begin anew at midnight;
 /// counters of time that begin anew at 2^16, 2^24 or 2^32; values beyond the header's count; rows and names

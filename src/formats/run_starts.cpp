@@ -24,6 +24,21 @@ void RunStarts::add(double time) {
   before_ = time;
 }
 
+bool RunStarts::add_rising(std::span<const double> times) {
+  if (times.empty() || !(times[0] > before_)) return false;
+  bool rise = true;
+  double longest = std::max(longest_, times[0] - before_);
+  for (std::size_t n = 1; n < times.size(); ++n) {
+    const double step = times[n] - times[n - 1];
+    rise = rise && step > 0;
+    longest = step > longest ? step : longest;
+  }
+  if (!rise) return false;
+  longest_ = longest, before_ = times.back();
+  rows_ += static_cast<std::int64_t>(times.size());
+  return true;
+}
+
 std::vector<Part> RunStarts::parts(bool whole) const {
   std::vector<Part> out;
   for (std::size_t r = 0; r < starts_.size(); ++r) {

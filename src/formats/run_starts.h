@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <limits>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -15,6 +16,8 @@ namespace vprism {
 class RunStarts {
  public:
   void add(double time);
+  /// All of them at once, if they rise from the last one on; else none is added, and false returned.
+  bool add_rising(std::span<const double> times);
   bool holds() const { return found() && rows_ - starts_.back() >= least_rows; }
   /// A second run has begun, and nothing speaks against it so far.
   bool found() const { return !broken_ && starts_.size() > 1; }

@@ -76,8 +76,7 @@ bool goes_on_by_turns(const std::vector<double>& angles, const Unit& unit) {
     const double rise = angles[n] - angles[n - 1];
     if (rise > 0)
       step = rise;
-    else if (const double turns = (3 * step - rise) / turn;
-             std::floor(turns) != std::floor(-rise / turn) + 1 || turns >= 3)
+    else if (turns_begun(-rise, step, turn) == 0)
       return false;
   }
   return turn > 0;

@@ -7,7 +7,6 @@
 #include <numbers>
 
 #include "base/fft.h"
-#include "identify/steady_lines.h"
 
 namespace vprism {
 
@@ -15,7 +14,7 @@ namespace {
 
 constexpr double whole_turn = 2 * std::numbers::pi;
 constexpr std::size_t least_samples = 2048, most_samples = std::size_t{1} << 23;
-constexpr std::size_t most_points = 8192;  // Of its course.
+constexpr std::size_t stretch = 32768;  // In which swings show.
 constexpr double steady_amplitude = 0.2, one_line = 0.45;
 
 /// The bins that hold 99% of what stands above the noise, and the share of the strongest line.
@@ -69,116 +68,79 @@ FftArray<std::complex<double>> analytic_signal(const FftArray<std::complex<doubl
   return out;
 }
 
-bool is_multiple(double rate, double of, double slack) {
-  const double order = std::round(rate / of);
-  return order >= 2 && std::abs(rate - order * of) < order * slack;
-}
+/// Of the analytic signal between two samples: mean and scatter of its size.
+struct Size {
+  double mean = 0, fluctuation = 0;
+};
 
-/// Sines in the course of the frequency: `series` are its means over steps of `rate_hz`.
-void find_parts(std::vector<double> series, double rate_hz, FrequencySwing& out) {
-  const auto count = static_cast<double>(series.size());
-  double before = 0, after = 0, left = 0, mean = 0;
-  for (const double f : series) mean += f / count;
-  for (double& f : series) f -= mean;
-  out.frequency_hz = mean, out.parts.clear();
-  for (const double f : series) before += f * f;
-  const std::vector<SteadyLine> lines = steady_lines(series, {}, 8);
-  take_off(series, lines);
-  for (const double f : series) left += f;
-  out.frequency_hz += left / count;
-  for (const double f : series) after += (f - left / count) * (f - left / count);
-  const double sigma = std::sqrt(after / count), duration_s = count / rate_hz;
-  out.frequency_std_hz = sigma / std::sqrt(count);
-  out.explained = before > 0 ? std::clamp(1 - after / before, 0.0, 1.0) : 0;
-  for (const SteadyLine& line : lines) {
-    SwingPart part;
-    part.rate_hz = line.cycles * rate_hz;
-    const double amplitude = std::hypot(line.cosine, line.sine);
-    const double u = std::numbers::pi * part.rate_hz / rate_hz;
-    part.deviation_hz = amplitude * (u > 0 ? u / std::sin(u) : 1);
-    part.deviation_std_hz = sigma * std::sqrt(2 / count);
-    part.rate_std_hz =
-        std::sqrt(6.0) / std::numbers::pi * sigma / (amplitude * std::sqrt(count) * duration_s);
-    const bool further = std::any_of(out.parts.begin(), out.parts.end(), [&](const SwingPart& p) {
-      return is_multiple(part.rate_hz, p.rate_hz, 0.2 / duration_s);
-    });
-    if (!further && part.deviation_hz > 5 * part.deviation_std_hz) out.parts.push_back(part);
-  }
-  std::sort(out.parts.begin(), out.parts.end(),
-            [](const SwingPart& a, const SwingPart& b) { return a.deviation_hz > b.deviation_hz; });
-  if (!out.parts.empty())
-    std::erase_if(out.parts,
-                  [&](const SwingPart& p) { return p.deviation_hz < 0.02 * out.parts[0].deviation_hz; });
-}
-
-/// Means of the frequency over `each` samples.
-std::vector<double> frequencies(const FftArray<std::complex<double>>& z, std::size_t from, std::size_t until,
-                                std::size_t each, double rate_hz) {
-  std::vector<double> out((until - from - 1) / each);
-  for (std::size_t i = 0; i < out.size() * each; ++i) {
-    const std::complex<double> turned = z.data()[from + i + 1] * std::conj(z.data()[from + i]);
-    out[i / each] += std::arg(turned) / whole_turn * rate_hz / static_cast<double>(each);
-  }
+Size size_of(const FftArray<std::complex<double>>& z, std::size_t from, std::size_t until) {
+  double sum = 0, squares = 0;
+  for (std::size_t i = from; i < until; ++i) sum += std::abs(z.data()[i]), squares += std::norm(z.data()[i]);
+  const auto count = static_cast<double>(until - from);
+  Size out{sum / count, 0};
+  out.fluctuation = std::sqrt(std::max(0.0, squares / count - out.mean * out.mean)) / out.mean;
+  // Noise lengthens the mean of a steady carrier by half of its own part across.
+  out.mean *= 1 - out.fluctuation * out.fluctuation / 2;
   return out;
 }
 
-/// Squares of all deviations together.
-double swings_of(const FrequencySwing& swing) {
+/// The signal shifted down by the middle of its band, in as few samples as this needs.
+Demodulated carrier_of(const FftArray<std::complex<double>>& z, std::size_t from, std::size_t until,
+                       double rate_hz, const SwingBand& band, std::size_t margin) {
+  const auto width = static_cast<double>(band.high - band.low + 2 * margin) / static_cast<double>(z.size());
+  const auto each = static_cast<std::size_t>(std::max(1.0, std::floor(0.4 / width)));
+  const double shift = static_cast<double>(band.low + band.high) / 2 / static_cast<double>(z.size());
+  std::vector<double> re, im;
+  for (std::size_t i = from; i < until; i += each) {
+    const double turns = shift * static_cast<double>(i);
+    const std::complex<double> down =
+        z.data()[i] * std::polar(1.0, -whole_turn * (turns - std::floor(turns)));
+    re.push_back(down.real()), im.push_back(down.imag());
+  }
+  return demodulate(re, im, rate_hz / static_cast<double>(each), shift * rate_hz, 1);
+}
+
+/// A part of it, in the middle.
+Demodulated middle_of(const Demodulated& whole, std::size_t count) {
+  Demodulated out = whole;
+  if (whole.frequency.size() > count) trim(out, (whole.frequency.size() - count) / 2);
+  return out;
+}
+
+double squares_of(const std::vector<Swing>& swings) {
   double sum = 0;
-  for (const SwingPart& part : swing.parts) sum += part.deviation_hz * part.deviation_hz;
+  for (const Swing& s : swings) sum += s.peak * s.peak;
   return sum;
 }
 
-/// What the analytic signal says between two samples.
-struct Course {
-  FrequencySwing swing;
-  double amplitude = 0;
-};
-
-Course course_of(const FftArray<std::complex<double>>& z, std::size_t from, std::size_t until,
-                 double rate_hz) {
-  Course out;
-  FrequencySwing& swing = out.swing;
-  double sum = 0, squares = 0;
-  for (std::size_t i = from; i < until; ++i) sum += std::abs(z.data()[i]), squares += std::norm(z.data()[i]);
-  const auto inner = static_cast<double>(until - from);
-  out.amplitude = sum / inner;
-  swing.fluctuation =
-      std::sqrt(std::max(0.0, squares / inner - out.amplitude * out.amplitude)) / out.amplitude;
-  const std::size_t each = (until - from) / most_points + 1;
-  std::vector<double> series = frequencies(z, from, until, each, rate_hz);
-  std::vector<double> sorted = series;
-  std::sort(sorted.begin(), sorted.end());
-  const std::size_t hundredth = sorted.size() / 100;
-  swing.low_hz = sorted[hundredth], swing.high_hz = sorted[sorted.size() - 1 - hundredth];
-  find_parts(std::move(series), rate_hz / static_cast<double>(each), swing);
-  // Swings quicker than these means show in a stretch of the record.
-  const std::size_t middle = from + (until - from) / 2;
-  for (std::size_t finer = each / 8; each > 1; finer /= 8) {
-    const std::size_t step = std::max<std::size_t>(finer, 1), half = most_points / 2 * step;
-    FrequencySwing stretch = swing;
-    series = frequencies(z, middle - half, middle + half, step, rate_hz);
-    sorted = series;
-    std::sort(sorted.begin(), sorted.end());
-    find_parts(std::move(series), rate_hz / static_cast<double>(step), stretch);
-    if (swings_of(stretch) > 2 * swings_of(swing)) {
-      swing = std::move(stretch);
-      swing.low_hz = sorted[hundredth], swing.high_hz = sorted[sorted.size() - 1 - hundredth];
-    }
-    if (step == 1) break;
+/// Swings quicker than the means that a long record is fitted by show in its middle.
+Modulation course_of(const Demodulated& series) {
+  Modulation out = measure_modulation(series);
+  if (out.group <= 1) return out;
+  Modulation quick = measure_modulation(middle_of(series, series.frequency.size() / out.group));
+  if (squares_of(quick.frequency) > 2 * squares_of(out.frequency)) {
+    out.frequency = std::move(quick.frequency), out.frequency_noise_hz = quick.frequency_noise_hz;
+    out.lowest_hz = quick.lowest_hz, out.highest_hz = quick.highest_hz;
   }
   return out;
 }
 
 /// Where its sidebands lie: beyond its swings by a quarter of them and five times their rate.
-SwingBand band_of_swing(const FrequencySwing& swing, double bin_hz, std::size_t bins) {
-  double beyond = (swing.high_hz - swing.low_hz) / 4;
-  if (!swing.parts.empty() && swing.explained > 0.5) beyond += 5 * swing.parts.front().rate_hz;
+SwingBand band_of_swing(const Demodulated& series, double bin_hz, std::size_t bins) {
+  std::vector<double> hz = series.frequency;
+  const std::size_t few = hz.size() / 1000;
+  std::nth_element(hz.begin(), hz.begin() + static_cast<std::ptrdiff_t>(few), hz.end());
+  const double lowest = hz[few];
+  std::nth_element(hz.begin(), hz.end() - 1 - static_cast<std::ptrdiff_t>(few), hz.end());
+  const double highest = hz[hz.size() - 1 - few];
+  const Modulation course = measure_modulation(middle_of(series, stretch));
+  double beyond = (highest - lowest) / 4;
+  if (!course.frequency.empty()) beyond += 5 * course.frequency.front().rate_hz;
   SwingBand out;
   const auto last = static_cast<double>(bins - 3);
-  out.low = static_cast<std::size_t>(std::clamp((swing.low_hz - beyond) / bin_hz, 10.0, last - 16));
+  out.low = static_cast<std::size_t>(std::clamp((lowest - beyond) / bin_hz, 10.0, last - 16));
   out.high = static_cast<std::size_t>(
-      std::clamp((swing.high_hz + beyond) / bin_hz, static_cast<double>(out.low) + 8, last - 8));
+      std::clamp((highest + beyond) / bin_hz, static_cast<double>(out.low) + 8, last - 8));
   return out;
 }
 
@@ -200,7 +162,8 @@ std::optional<FrequencySwing> find_frequency_swing(std::span<const double> x, do
   const double bin_hz = rate_hz / static_cast<double>(n);
   SwingBand taken = *band;
   FftArray<std::complex<double>> z(1);
-  Course course;
+  FrequencySwing out;
+  double amplitude = 0;
   std::size_t margin = 0;
   // First the band as the power has it; then that of the swing, without lines that stand beside it.
   for (int pass = 0; pass < 3; ++pass) {
@@ -209,12 +172,16 @@ std::optional<FrequencySwing> find_frequency_swing(std::span<const double> x, do
                        n / 2 - 2 - std::min(n / 2 - 2, taken.high)});
     if (margin < 4) return {};
     z = analytic_signal(bins, n, taken, margin);
-    course = course_of(z, from, until, rate_hz);
-    if (!(course.swing.fluctuation < (pass < 2 ? 2 * steady_amplitude : steady_amplitude))) return {};
-    if (pass < 2) taken = band_of_swing(course.swing, bin_hz, bins.size());
+    const Size size = size_of(z, from, until);
+    if (!(size.fluctuation < (pass < 2 ? 2 * steady_amplitude : steady_amplitude))) return {};
+    amplitude = size.mean, out.fluctuation = size.fluctuation;
+    const Demodulated series = carrier_of(z, from, until, rate_hz, taken, margin);
+    if (pass < 2)
+      taken = band_of_swing(series, bin_hz, bins.size());
+    else
+      out.course = course_of(series);
   }
-  FrequencySwing out = std::move(course.swing);
-  const double amplitude = course.amplitude;
+  for (Jump& jump : out.course.jumps) jump.time_s += static_cast<double>(from) / rate_hz;
   out.greatest_line = band->greatest_line;
   out.band_low_hz = bin_hz * static_cast<double>(taken.low - margin);
   out.band_high_hz = bin_hz * static_cast<double>(taken.high + margin);

@@ -277,6 +277,25 @@ TEST(RunsBelowEachOther, AreFoundBehindTheHeadOfALongFile) {
   EXPECT_THAT(error_of(path, settings), HasSubstr("has 3 parts"));
 }
 
+TEST(RunsBelowEachOther, GapsAreThoseOfTheRunThatIsRead) {
+  const ScratchFolder folder;
+  std::string text = "t (s),u (V)\n";
+  for (int run = 0; run < 2; ++run)
+    for (int n = 0; n < 100000; ++n)
+      text += std::to_string(n) + (run == 1 && n % 50000 == 7 ? ",\n" : ",2\n");
+  const std::string path = folder.write("a.csv", text);
+  ReadSettings settings;
+  settings.missing = ReadSettings::Missing::gap;
+  settings.part = "1";
+  const WholeRecording first = read_file(path, settings);
+  ASSERT_EQ(first.columns[0].size(), 100000u);
+  EXPECT_EQ(text_of(first.recording, "gaps"), "");
+  settings.part = "2";
+  const WholeRecording second = read_file(path, settings);
+  ASSERT_EQ(second.columns[0].size(), 100000u);
+  EXPECT_THAT(text_of(second.recording, "gaps"), HasSubstr("2 cells"));
+}
+
 TEST(RunsBelowEachOther, AClockThatIsSetBackBeginsNone) {
   const ScratchFolder folder;
   std::string text = "t (s),u (V)\n";
