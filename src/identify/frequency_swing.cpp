@@ -14,7 +14,7 @@ namespace {
 
 constexpr double whole_turn = 2 * std::numbers::pi;
 constexpr std::size_t least_samples = 2048, most_samples = std::size_t{1} << 23;
-constexpr std::size_t stretch = 32768;  // In which swings show.
+constexpr std::size_t swings_within = 32768;  // Samples of the middle.
 constexpr double steady_amplitude = 0.2, one_line = 0.45;
 
 /// The bins that hold 99% of what stands above the noise, and the share of the strongest line.
@@ -133,7 +133,7 @@ SwingBand band_of_swing(const Demodulated& series, double bin_hz, std::size_t bi
   const double lowest = hz[few];
   std::nth_element(hz.begin(), hz.end() - 1 - static_cast<std::ptrdiff_t>(few), hz.end());
   const double highest = hz[hz.size() - 1 - few];
-  const Modulation course = measure_modulation(middle_of(series, stretch));
+  const Modulation course = measure_modulation(middle_of(series, swings_within));
   double beyond = (highest - lowest) / 4;
   if (!course.frequency.empty()) beyond += 5 * course.frequency.front().rate_hz;
   SwingBand out;
