@@ -29,6 +29,7 @@ struct ChannelModulation {
   CarrierBand band;
   Demodulated series;
   Modulation measured;
+  double cut_sidebands = 0;  ///< Share of a deviation.
 };
 
 struct ModulationResult {
@@ -121,6 +122,9 @@ class ModulationTask : public EachInputTask<ModulationResult> {
       channel.measured = measure_modulation(channel.series);
       channel.measured.move_carrier(static_cast<double>(r.samples - 1) / 2 * r.axis.interval -
                                     channel.series.start_s - channel.measured.middle_s);
+      channel.cut_sidebands =
+          allow_for_cut_sidebands(channel.measured, channel.band.carrier_hz - channel.band.half_hz,
+                                  channel.band.carrier_hz + channel.band.half_hz);
       warn(result, c);
     }
     return result;
@@ -225,6 +229,13 @@ class ModulationTask : public EachInputTask<ModulationResult> {
                format_quantity(m.lowest_hz, "Hz", 6), format_quantity(m.highest_hz, "Hz", 6),
                format_quantity(low, "Hz", 6), format_quantity(high, "Hz", 6)),
            "give a wider --span"});
+    if (channel.cut_sidebands > 1e-3)
+      out.push_back({"sidebands-cut-off", Severity::note, name,
+                     fmt::format("sidebands of a swing lie outside the span {}..{}: its deviation is off by "
+                                 "about {:.2g}%, which its uncertainty holds",
+                                 format_quantity(low, "Hz", 4), format_quantity(high, "Hz", 4),
+                                 100 * channel.cut_sidebands),
+                     "give a wider --span"});
     for (const Jump& jump : m.edge_jumps)
       out.push_back(
           {"jump-at-end", Severity::note, name,
@@ -299,9 +310,8 @@ class ModulationTask : public EachInputTask<ModulationResult> {
     for (const Jump& jump : m.jumps)
       line("jump", format_uncertain(jump.step_hz, jump.step_std_hz, "Hz") + " at " +
                        format_number(r.axis.start + channel.series.start_s + jump.time_s, 7) + " s");
-    line("frequency noise",
-         format_quantity(m.frequency_noise_hz, "Hz", 3) + " RMS within " +
-             format_quantity(channel.series.rate_hz / static_cast<double>(m.group) / 2, "Hz", 3));
+    line("frequency noise", format_quantity(m.frequency_noise_hz, "Hz", 3) + " RMS within " +
+                                format_quantity(channel.series.rate_hz / 2, "Hz", 3));
     return out;
   }
 

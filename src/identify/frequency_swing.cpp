@@ -107,24 +107,6 @@ Demodulated middle_of(const Demodulated& whole, std::size_t count) {
   return out;
 }
 
-double squares_of(const std::vector<Swing>& swings) {
-  double sum = 0;
-  for (const Swing& s : swings) sum += s.peak * s.peak;
-  return sum;
-}
-
-/// Swings quicker than the means that a long record is fitted by show in its middle.
-Modulation course_of(const Demodulated& series) {
-  Modulation out = measure_modulation(series);
-  if (out.group <= 1) return out;
-  Modulation quick = measure_modulation(middle_of(series, series.frequency.size() / out.group));
-  if (squares_of(quick.frequency) > 2 * squares_of(out.frequency)) {
-    out.frequency = std::move(quick.frequency), out.frequency_noise_hz = quick.frequency_noise_hz;
-    out.lowest_hz = quick.lowest_hz, out.highest_hz = quick.highest_hz;
-  }
-  return out;
-}
-
 /// Where its sidebands lie: beyond its swings by a quarter of them and five times their rate.
 SwingBand band_of_swing(const Demodulated& series, double bin_hz, std::size_t bins) {
   std::vector<double> hz = series.frequency;
@@ -179,12 +161,13 @@ std::optional<FrequencySwing> find_frequency_swing(std::span<const double> x, do
     if (pass < 2)
       taken = band_of_swing(series, bin_hz, bins.size());
     else
-      out.course = course_of(series);
+      out.course = measure_modulation(series);
   }
   for (Jump& jump : out.course.jumps) jump.time_s += static_cast<double>(from) / rate_hz;
   out.greatest_line = band->greatest_line;
   out.band_low_hz = bin_hz * static_cast<double>(taken.low - margin);
   out.band_high_hz = bin_hz * static_cast<double>(taken.high + margin);
+  (void)allow_for_cut_sidebands(out.course, out.band_low_hz, out.band_high_hz);
   out.rest.assign(x.begin(), x.end());
   double power = 0;
   for (std::size_t i = 0; i < n; ++i) {

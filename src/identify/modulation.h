@@ -2,13 +2,11 @@
 #pragma once
 
 #include <cmath>
-#include <complex>
 #include <cstdint>
 #include <span>
-#include <string>
 #include <vector>
 
-#include "identify/sine_fit.h"
+#include "identify/course_fit.h"
 
 namespace vprism {
 
@@ -48,16 +46,6 @@ struct Jump {
   double step_hz = 0, step_std_hz = 0;
 };
 
-/// A periodic to and fro of amplitude or frequency.
-struct Swing {
-  double rate_hz = 0, rate_std_hz = 0;
-  double peak = 0, peak_std = 0;  ///< Half of its peak to peak, for the shape that it has.
-  std::string shape;       ///< "sine", "triangle", "sawtooth up", "sawtooth down", "square", "irregular".
-  double likeness = 0;     ///< Correlation with that shape over the first nine orders.
-  double fundamental = 0;  ///< Amplitude of the first order alone.
-  double phase_deg = 0;    ///< Of a cosine at the first sample.
-};
-
 struct Modulation {
   /// Mean frequency, before the first jump, at the middle of the series.
   double carrier_hz = 0, carrier_std_hz = 0;
@@ -78,18 +66,21 @@ struct Modulation {
   std::vector<Jump> edge_jumps;  ///< So near an end that they may be the filters', much larger than noise.
   double lowest_hz = 0, highest_hz = 0;  ///< 0.1% of the time lies below or above.
   double frequency_noise_hz = 0;         ///< RMS of what carrier, drift, jumps and swings leave.
-  std::size_t group = 1;                 ///< Samples that were averaged into one for the fits.
   double depth() const { return amplitude.empty() || level <= 0 ? 0 : amplitude.front().peak / level; }
 };
 
 /// Jumps are looked for as steps that stand far out of the usual change over a few samples; those under four
 /// of their uncertainties are none. Three or more between two to six levels are states; more than eight that
 /// are not are a shape. Carrier, drift, steps and swings are fitted together by least squares; swings are set
-/// right for what differences over two samples and means of groups take of them.
+/// right for what differences over two samples take of them. Series of over 2^17 values are thinned for this,
+/// and swings too quick for that are fitted in their middle.
 Modulation measure_modulation(const Demodulated& series);
 
-/// Shape of a periodic wave from its orders (complex amplitudes of cosines, from the first on): the one of
-/// the known shapes that it is most like when set to the same phase.
-Swing name_shape(std::span<const std::complex<double>> orders);
+/// A span that ends before the sidebands of a swing do takes from its deviation and gives the amplitude
+/// swings of its own: both go into the uncertainties; amplitude swings under three of theirs, and others of
+/// the frequency that are smaller than what is lost, go. For a
+/// sine of index b = deviation / rate whose first order outside is m: J_m(b) min(1, b) of the rate, and
+/// 2 J_m(b) of the level. Handed back: the greatest such share of a deviation.
+double allow_for_cut_sidebands(Modulation& m, double low_hz, double high_hz);
 
 }  // namespace vprism

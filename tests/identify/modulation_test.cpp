@@ -50,6 +50,51 @@ TEST(Modulation, SineFmGivesCarrierDeviationAndRate) {
   EXPECT_NEAR(m.highest_hz - m.lowest_hz, 280, 1);
 }
 
+// Longer than what is fitted at once: means of a few samples made 3.3 kHz one of 0.7 kHz.
+TEST(Modulation, SwingsOfALongSeriesAreWhereTheyAreHoweverQuick) {
+  const auto triangle = [](double x) { return 1 - 4 * std::abs(x - std::floor(x) - 0.5); };
+  const auto f = [&](double t) {
+    return 140 * std::cos(2 * pi * 37.3 * t + 1) + 90 * triangle(617.3 * t) +
+           40 * std::cos(2 * pi * 3300 * t);
+  };
+  const Modulation m = measure_modulation(demodulated(
+      f, [](double t) { return 1 + 0.2 * std::cos(2 * pi * 7100 * t); }, 1e-3, 700'000));
+  ASSERT_EQ(m.frequency.size(), 3u);
+  EXPECT_NEAR(m.carrier_hz, 3000, 4 * m.carrier_std_hz);
+  const double hz[] = {37.3, 617.3, 3300}, peak[] = {140, 90, 40};
+  for (std::size_t i = 0; i < 3; ++i) {
+    EXPECT_NEAR(m.frequency[i].rate_hz, hz[i], 4 * m.frequency[i].rate_std_hz);
+    EXPECT_NEAR(m.frequency[i].peak, peak[i], 4 * m.frequency[i].peak_std + 1e-4 * peak[i]);
+    EXPECT_LT(m.frequency[i].peak_std, 0.2);
+  }
+  EXPECT_EQ(m.frequency[1].shape, "triangle");
+  // Of a cosine at the first sample; the first value of the course lies a sample on.
+  EXPECT_NEAR(m.frequency[0].phase_deg, 180 / pi, 1);
+  ASSERT_EQ(m.amplitude.size(), 1u);
+  EXPECT_NEAR(m.amplitude[0].rate_hz, 7100, 1e-3);
+  EXPECT_NEAR(m.depth(), 0.2, 1e-4);
+}
+
+// Of index 1/6, the second sidebands cut off: atan(2 J1 / J0) and so on, 0.35% less.
+TEST(Modulation, ASpanThatCutsSidebandsOffIsInTheUncertainty) {
+  const double level = std::cyl_bessel_j(0, 1.0 / 6), side = std::cyl_bessel_j(1, 1.0 / 6);
+  std::vector<double> re, im;
+  for (int n = 0; n < 20000; ++n) {
+    const double turn = 2 * pi * 1500 * n / rate;
+    re.push_back(level), im.push_back(2 * side * std::sin(turn));
+  }
+  Modulation m = measure_modulation(demodulate(re, im, rate, 3000, 1));
+  const double off = 250 - m.frequency[0].peak;
+  EXPECT_GT(off, 10 * m.frequency[0].peak_std);
+  EXPECT_NEAR(allow_for_cut_sidebands(m, 500, 5500), off / 250, 3e-4);
+  ASSERT_EQ(m.frequency.size(), 1u);
+  EXPECT_NEAR(m.frequency[0].peak_std, off, 0.1 * off);
+  EXPECT_TRUE(m.amplitude.empty());
+  // With room for them there is nothing to allow for.
+  m = measure_modulation(demodulated([](double t) { return 250 * std::cos(2 * pi * 1500 * t); }, one));
+  EXPECT_LT(allow_for_cut_sidebands(m, -7000, 13000), 1e-6);
+}
+
 TEST(Modulation, SineAmGivesDepth) {
   const Modulation m = measure_modulation(demodulated(
       [](double) { return 7.0; }, [](double t) { return 2 * (1 + 0.35 * std::cos(2 * pi * 50 * t)); }));
