@@ -12,16 +12,25 @@
 
 namespace vprism {
 
+namespace {
+
+/// Samples of one segment of all columns, under which their segments are handed on several at once.
+constexpr std::size_t few_held = std::size_t{1} << 21;
+
+}  // namespace
+
 SegmentFeed::SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, std::size_t hop,
                          std::int64_t expected, std::size_t together)
     : columns_(std::move(columns)),
       segment_(segment),
       hop_(hop),
       together_(std::max<std::size_t>(1, together)),
+      at_once_(columns_.size() * segment < few_held ? SIZE_MAX : together_),
       held_(columns_.size()),
       sums_(columns_.size(), 0.0),
       squares_(columns_.size(), 0.0) {
-  for (auto& held : held_) reserve_large(held, expected == 1 ? segment : 2 * segment + (together_ - 1) * hop);
+  const std::size_t room = std::max(at_once_ == SIZE_MAX ? 2 * segment : 0, segment + (together_ - 1) * hop);
+  for (auto& held : held_) reserve_large(held, expected == 1 ? segment : room);
 }
 
 std::vector<std::size_t> SegmentFeed::all_columns(const Block& block) {
@@ -147,26 +156,29 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
     add_until(count);
     return;
   }
-  if (const std::size_t begun = held_.front().size(); begun > 0) {
+  while (!held_.front().empty()) {
     // The segments that begin in what is held need no more than this of the stretch.
-    const std::size_t last = (begun - 1) / hop_ * hop_;
-    const std::size_t take = std::min(count, last + segment_ - begun);
+    const std::size_t begun = held_.front().size(), last = std::min((begun - 1) / hop_, at_once_ - 1) * hop_;
+    const std::size_t take = std::min(count - at, last + segment_ - begun);
     for (std::size_t c = 0; c < columns_.size(); ++c) {
-      held_[c].insert(held_[c].end(), columns[c], columns[c] + take);
+      held_[c].insert(held_[c].end(), columns[c] + at, columns[c] + at + take);
       batch.columns[c] = held_[c].data();
     }
-    batch.sample = place_ - static_cast<std::int64_t>(begun);
+    batch.sample = place_ + static_cast<std::int64_t>(at) - static_cast<std::int64_t>(begun);
     const std::size_t have = begun + take, whole = have < segment_ ? 0 : 1 + (have - segment_) / hop_;
-    if (whole > 0) hand_on(whole, begun, 0);
-    add_until(take);
-    if (whole * hop_ < begun) {
-      for (auto& held : held_)
-        held.erase(held.begin(),
-                   held.begin() + static_cast<std::ptrdiff_t>(std::min(whole * hop_, held.size())));
-      return;
+    if (whole > 0) hand_on(whole, begun, at);
+    add_until(at + take);
+    if (whole * hop_ >= begun) {
+      for (auto& held : held_) held.clear();
+      at += whole * hop_ - begun;
+      break;
     }
-    for (auto& held : held_) held.clear();
-    at = last + hop_ - begun;
+    // Whoever had them may have let go of them.
+    for (auto& held : held_)
+      held.erase(held.begin(),
+                 held.begin() + static_cast<std::ptrdiff_t>(std::min(whole * hop_, held.size())));
+    at += take;
+    if (at == count || held_.front().empty()) return;
   }
   if (at + segment_ <= count) {
     const std::size_t whole = 1 + (count - at - segment_) / hop_;

@@ -23,7 +23,7 @@ struct SegmentBatch {
 };
 
 /// Hands on every segment once, in order. No segment reaches over a missing sample of any column: segments
-/// start anew behind it. Memory: two segments for each column.
+/// start anew behind it. Memory: two segments for each column; of many or long ones, one.
 class SegmentFeed {
  public:
   /// Every column of a block, real and imaginary parts.
@@ -60,6 +60,7 @@ class SegmentFeed {
 
   std::vector<std::size_t> columns_;
   std::size_t segment_, hop_, together_;
+  std::size_t at_once_;                    ///< Segments that begin in what is held, at most.
   std::vector<std::vector<double>> held_;  ///< From the start of the next segment on.
   std::vector<double> sums_, squares_;     ///< Of samples, and of their squares about `shifts_`.
   std::vector<std::optional<double>> shifts_;

@@ -29,6 +29,9 @@ namespace vprism {
 
 namespace {
 
+/// As many keep all cores busy by themselves.
+constexpr std::size_t many_columns = 32;
+
 /// |X|^2 of four bins, from real and imaginary parts in turn.
 [[gnu::always_inline]] inline void four_powers(const double* parts, Four& out) {
   Eight p;
@@ -113,15 +116,16 @@ struct SpectrumEstimator::Inner {
     if (complex)
       for (const std::size_t c : channels) columns.push_back(all_channels + c);
     transform.emplace(plan, settings, complex);
-    // Long segments come one by one; they are held back until there is work for all cores.
+    // Long segments of few channels come one by one; they are held back until there is work for all cores.
     const std::size_t held_back = (std::size_t{64} << 20) / (8 * plan.hop * columns.size());
-    const std::size_t together =
-        plan.hop >= 16384 && plan.averages >= 4 ? std::clamp<std::size_t>(held_back, 1, 4) : 1;
+    const bool few = plan.hop >= 16384 && plan.averages >= 4 && columns.size() < many_columns;
+    const std::size_t together = few ? std::clamp<std::size_t>(held_back, 1, 4) : 1;
     feed.emplace(columns, plan.segment, plan.hop, plan.averages, together);
     const std::size_t count = channels.size(), bins = transform->bins();
     lanes = settings.average == Average::exponential || plan.averages < 4
                 ? 1
-                : std::clamp<std::size_t>(std::min(16 / count, 65536 / plan.hop), 2, 8);
+                : std::clamp<std::size_t>(std::min(16 / count, 65536 / plan.hop),
+                                          count < many_columns ? 2 : 1, 8);
     run_length = std::max<std::size_t>(1, SegmentFeed::most_at_once(plan.hop) / lanes);
     stretches =
         settings.average == Average::mean && plan.averages >= 8 && count * lanes * bins <= (1 << 22) ? 4 : 1;
@@ -218,17 +222,21 @@ struct SpectrumEstimator::Inner {
   void join(const std::vector<double>& part, std::vector<double>& all) const {
     if (all.empty())
       all = part;
-    else
+    else if (!part.empty())
       for (std::size_t k = 0; k < part.size(); ++k)
         all[k] = settings.average == Average::peak_hold  ? std::max(all[k], part[k])
                  : settings.average == Average::min_hold ? std::min(all[k], part[k])
                                                          : all[k] + part[k];
   }
-  /// All lanes of a stretch joined, still |X|^2.
-  std::vector<double> joined(std::size_t channel, std::size_t stretch) const {
-    std::vector<double> all;
-    for (std::size_t lane = 0; lane < lanes; ++lane)
-      join(kept[(channel * stretches + stretch) * lanes + lane], all);
+  /// All lanes of a stretch joined, still |X|^2; they are used up.
+  std::vector<double> joined(std::size_t channel, std::size_t stretch) {
+    const auto of_stretch =
+        kept.begin() + static_cast<std::ptrdiff_t>((channel * stretches + stretch) * lanes);
+    std::vector<double> all = std::move(*of_stretch);
+    for (std::size_t lane = 1; lane < lanes; ++lane) {
+      join(of_stretch[static_cast<std::ptrdiff_t>(lane)], all);
+      std::vector<double>().swap(of_stretch[static_cast<std::ptrdiff_t>(lane)]);
+    }
     return all;
   }
 

@@ -56,6 +56,31 @@ TEST(SegmentFeed, HandsOnEverySegmentOnceWhereverBlocksEnd) {
       }
 }
 
+// So long that no more than one is held.
+TEST(SegmentFeed, HandsOnLongSegmentsOneByOne) {
+  const std::size_t segment = (std::size_t{1} << 21) + 3, hop = segment / 3, samples = 3 * segment;
+  for (const std::size_t block_size : {hop / 2 - 5, 2 * segment + 11}) {
+    SegmentFeed feed({0}, segment, hop, 100);
+    Block block(1, block_size);
+    std::int64_t number = 0;
+    for (std::size_t at = 0; at < samples; at += block_size) {
+      const std::size_t count = std::min(block_size, samples - at);
+      for (std::size_t n = 0; n < count; ++n) block.room(0)[n] = static_cast<double>(at + n);
+      block.set(static_cast<std::int64_t>(at), count);
+      feed.add(block, [&](const SegmentBatch& batch) {
+        for (std::size_t s = 0; s < batch.count; ++s, ++number) {
+          ASSERT_EQ(batch.first + static_cast<std::int64_t>(s), number);
+          const auto start = static_cast<double>(number) * static_cast<double>(hop);
+          ASSERT_EQ(batch.samples(0, s)[0], start);
+          ASSERT_EQ(batch.samples(0, s)[segment / 2], start + static_cast<double>(segment / 2));
+          ASSERT_EQ(batch.samples(0, s)[segment - 1], start + static_cast<double>(segment - 1));
+        }
+      });
+    }
+    EXPECT_EQ(number, static_cast<std::int64_t>(1 + (samples - segment) / hop));
+  }
+}
+
 TEST(SegmentFeed, StartsAnewBehindAMissingSample) {
   for (const std::size_t block : {3u, 10u, 40u, 200u}) {
     const auto starts = starts_of(100, 10, 5, block, {23, 24, 60});
