@@ -82,7 +82,7 @@ class DistortionTask : public Task {
 
  private:
   Measured measure(Input& input, const Progress& progress) const {
-    Held held = hold_samples(input, progress, std::int64_t{1} << 22);
+    Held held = hold_samples(input, progress, std::int64_t{5} << 19);
     const Recording& r = held.recording;
     const std::vector<std::vector<double>>& samples = held.columns;
     Measured m;
