@@ -22,7 +22,17 @@ std::string times(std::size_t count) {
   return count == 1 ? "once" : count == 2 ? "twice" : std::to_string(count) + " times";
 }
 
-std::string text_of(const LineStates& s, const LineState& main, const std::string& unit) {
+/// When a line that is off before or behind, or in between, is there.
+std::string when_there(const LineStates& s, double start_s) {
+  const auto at = [&](std::size_t i) { return format_quantity(start_s + s.changes_s[i], "s", 6); };
+  if (s.changes_s.size() == 1)
+    return (s.on_at_first ? "until " : "from ") + at(0) + (s.on_at_first ? "" : " on");
+  if (s.changes_s.size() != 2) return {};
+  return s.on_at_first ? "but from " + at(0) + " to " + at(1) : "from " + at(0) + " to " + at(1);
+}
+
+std::string text_of(const LineStates& s, const LineState& main, const std::string& unit,
+                    const std::string& there) {
   const std::string at = format_uncertain(main.frequency_hz, main.frequency_std_hz, "Hz");
   const auto level = [&](double amplitude) { return format_quantity(amplitude / std::sqrt(2.0), unit, 4); };
   std::vector<std::string> each;
@@ -37,6 +47,8 @@ std::string text_of(const LineStates& s, const LineState& main, const std::strin
     double off = 0;
     for (const LineState& state : s.states)
       state.amplitude > 0 ? each.push_back(level(state.amplitude)) : void(off = state.share);
+    if (each.size() == 1 && s.changes_s.size() < 3)
+      return fmt::format("a tone at {}, {} RMS while it is there, {}", at, each[0], there);
     if (each.size() == 1)
       return fmt::format(
           "a line at {}, {} RMS while it is there, that drops out {} at least, for {:.2g}% of the time", at,
@@ -60,11 +72,13 @@ Finding told_switching(const Recording& r, const ChannelSpectrum& c, const LineS
         return a.amplitude * a.amplitude * a.share < b.amplitude * b.amplitude * b.share;
       });
   Finding f;
-  f.kind = "switching";
+  const bool once = states.kind == LineStates::Kind::amplitude && states.states.size() == 2 &&
+                    states.changes_s.size() < 3 && states.states[1].amplitude == 0;
+  f.kind = once && (states.changes_s.size() == 1 || !states.on_at_first) ? "burst" : "switching";
   f.recording = r.file, f.channel = c.channel.name, f.unit = c.channel.unit.label();
   f.frequency_hz = main.frequency_hz, f.frequency_std_hz = main.frequency_std_hz;
   f.level_rms = states.rms;
-  f.text = text_of(states, main, f.unit);
+  f.text = text_of(states, main, f.unit, when_there(states, r.axis.start));
   for (const LineState& s : states.states)
     if (states.kind != LineStates::Kind::phase)
       f.evidence.push_back(s.amplitude > 0
@@ -98,6 +112,14 @@ Finding told_switching(const Recording& r, const ChannelSpectrum& c, const LineS
       f.numbers.insert(f.numbers.end(), {{key + "hz", s.frequency_hz}, {key + "std_hz", s.frequency_std_hz}});
     f.numbers.insert(f.numbers.end(),
                      {{key + "level", s.amplitude / std::sqrt(2.0)}, {key + "share", s.share}});
+  }
+  if (f.kind == "burst") {
+    const double end = r.axis.start + r.duration_s();
+    f.numbers.emplace_back("start_s",
+                           states.on_at_first ? r.axis.start : r.axis.start + states.changes_s.front());
+    f.numbers.emplace_back("end_s", states.on_at_first || states.changes_s.size() == 2
+                                        ? r.axis.start + states.changes_s.back()
+                                        : end);
   }
   if (!states.jumps_deg.empty()) f.numbers.emplace_back("first_jump_deg", states.jumps_deg.front());
   if (states.rate_hz > 0)

@@ -150,13 +150,13 @@ class Finder {
       out.kind = LineStates::Kind::amplitude;
     else if (out.kind = LineStates::Kind::phase; !by_phase(out))
       return {};
-    // A level that steps once or twice is judged elsewhere, but for a line that drops out and comes back.
-    const bool drops =
-        states_.size() == 1 && changes_.size() == 2 && !off(looks_.front()) && !off(looks_.back());
-    if (out.kind == LineStates::Kind::amplitude && changes_.size() < 3 && !drops) return {};
+    // A level that steps once or twice is judged elsewhere, but for a line that begins or ends.
+    const bool begins_or_ends = states_.size() == 1 && dark > 0;
+    if (out.kind == LineStates::Kind::amplitude && changes_.size() < 3 && !begins_or_ends) return {};
     // What jumps spoils the window it jumps in; what moves goes from state to state through whole ones. And
     // from one state to the other there is nothing between.
-    if (changes_.empty() || 5 * spoiled_ < 4 * changes_.size() || !jumps_at_once()) return {};
+    const bool few = begins_or_ends && changes_.size() < 3;
+    if (changes_.empty() || (!few && 5 * spoiled_ < 4 * changes_.size()) || !jumps_at_once()) return {};
     double left = 0, all = 0;
     std::size_t looked = 0;
     for (const Look& l : looks_) {
@@ -227,6 +227,7 @@ class Finder {
       if (stretch.from > 0) out.changes_s.push_back(static_cast<double>(stretch.from) / rate_);
     }
     out.states = states_;
+    out.on_at_first = states_[stretches.front().state].amplitude > 0;
     double square = 0;
     for (std::size_t n = 0; n < x_.size(); ++n) square += (x_[n] - out.rest[n]) * (x_[n] - out.rest[n]);
     out.rms = std::sqrt(square / static_cast<double>(x_.size()));

@@ -20,6 +20,7 @@ struct LineStates {
   std::vector<LineState> states;  ///< By frequency, then amplitude.
   std::size_t phases = 0;         ///< Of Kind::phase: so many, evenly apart, come back; 0: none do.
   std::vector<double> changes_s;  ///< When it jumps, from the first sample, in order.
+  bool on_at_first = true;        ///< Whether the line is there at the first sample.
   std::vector<double> jumps_deg;  ///< Of Kind::phase: by how much each time, -180 to 180.
   double window_s = 0;            ///< How finely the record was looked at.
   /// Where the times between changes are multiples of one: that rate.
@@ -31,8 +32,8 @@ struct LineStates {
 
 /// Looks at windows of each length that a power of two gives: in each one sine is fitted, and where at least
 /// half of the windows hold nothing else, their frequencies, amplitudes and phases are sorted into states.
-/// Nothing for a line that stays, that moves gradually, or that jumps less than three times in level (see
-/// level_steps.h for those), and for whatever is no single line.
+/// Nothing for a line that stays, that moves gradually, or whose level steps less than three times without
+/// being off (see level_steps.h for those), and for whatever is no single line.
 std::optional<LineStates> find_line_states(std::span<const double> x, double rate_hz);
 
 }  // namespace vprism

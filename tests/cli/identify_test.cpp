@@ -234,6 +234,27 @@ TEST_F(IdentifyMade, AnEventIsToldWithItsTimes) {
   EXPECT_NEAR(number_of((*event)["end_s"]), 4.1, 0.05);
 }
 
+TEST_F(IdentifyMade, AToneThatStopsIsATone) {
+  std::string csv = "t (s),x (V)\n";
+  for (int n = 0; n < 60000; ++n) {
+    const double noise = 0.02 * std::remainder(n * 0.618034 * (n % 1009 + 1), 1.0);
+    csv += std::to_string(n * 1e-4) + "," +
+           std::to_string((n < 37000 ? std::cos(2 * M_PI * 440e-4 * n) : 0) + noise) + "\n";
+  }
+  folder_.write("stops.csv", csv);
+  const ProgramRun run = run_program(folder_, "identify stops.csv --json --quiet --figure none");
+  ASSERT_EQ(run.status, 0) << run.err;
+  const Json document = Json::parse(run.out);
+  ASSERT_EQ(document["findings"].size(), 1u);
+  const Json& f = document["findings"][0];
+  EXPECT_EQ(text_of(f["kind"]), "burst");
+  EXPECT_THAT(text_of(f["text"]), HasSubstr("707."));
+  EXPECT_THAT(text_of(f["text"]), HasSubstr("while it is there, until 3.7"));
+  EXPECT_NEAR(number_of(f["frequency_hz"]), 440, 4 * number_of(f["frequency_std_hz"]));
+  EXPECT_NEAR(number_of(f["start_s"]), 0, 1e-6);
+  EXPECT_NEAR(number_of(f["end_s"]), 3.7, 1e-3);
+}
+
 TEST_F(IdentifyMade, LeastAndMostKeepFindingsBack) {
   const std::string signal = "x (V): tone 100Hz 1 + tone 103Hz 0.01 + tone 300Hz 0.001 + white 1e-4",
                     how = "--rate 1kHz --duration 10s";

@@ -199,6 +199,34 @@ TEST(LineStates, AStretchThatStandsIsADropout) {
   EXPECT_NEAR(found->states.back().share, 2000 / 16384.0, 0.002);
 }
 
+// There for a part of the record only: off before, behind, or both.
+TEST(LineStates, ALineThatBeginsOrEndsIsThatAndNoNoise) {
+  std::mt19937_64 bits(23);
+  for (int trial = 0; trial < 18; ++trial) {
+    const double hz = zoo::between(bits, 100, 3500), noise_rms = std::pow(10, zoo::between(bits, -4, -1));
+    const std::size_t from = trial % 3 == 0 ? 0 : 1500 + bits() % 5000,
+                      to = trial % 3 == 1 ? 16384 : 9000 + bits() % 5000;
+    std::vector<double> x = zoo::noise(bits, 16384, noise_rms);
+    for (std::size_t n = from; n < to; ++n) x[n] += std::cos(tau * hz * static_cast<double>(n) / rate + 1);
+    const auto found = find_line_states(x, rate);
+    ASSERT_TRUE(found) << trial;
+    EXPECT_EQ(found->kind, Kind::amplitude);
+    EXPECT_EQ(found->on_at_first, from == 0);
+    ASSERT_EQ(found->states.size(), 2u);
+    EXPECT_NEAR(found->states[0].frequency_hz, hz, 4 * found->states[0].frequency_std_hz) << trial;
+    EXPECT_NEAR(found->states[0].amplitude, 1, 4 * noise_rms * std::sqrt(2.0 / 2000) + 1e-3);
+    std::vector<double> at;
+    if (from > 0) at.push_back(static_cast<double>(from) / rate);
+    if (to < x.size()) at.push_back(static_cast<double>(to) / rate);
+    ASSERT_EQ(found->changes_s.size(), at.size()) << trial;
+    for (std::size_t i = 0; i < at.size(); ++i)
+      EXPECT_NEAR(found->changes_s[i], at[i], (4 + 1000 * noise_rms * noise_rms) / rate) << trial;
+    double left = 0;
+    for (const double v : found->rest) left += v * v;
+    EXPECT_LT(std::sqrt(left / 16384), 1.2 * noise_rms + 0.02) << trial;
+  }
+}
+
 TEST(LineStates, DropoutsOfAnyLengthAreCounted) {
   std::mt19937_64 bits(21);
   for (int trial = 0; trial < 20; ++trial) {
@@ -222,7 +250,8 @@ TEST(LineStates, DropoutsOfAnyLengthAreCounted) {
 
 TEST(LineStates, WhatMovesGraduallyOrIsNoSingleLineHasNone) {
   for (const zoo::Kind& kind : zoo::kinds()) {
-    if (kind.name == "intermittent tone" || kind.name == "level step" || kind.name == "level that steps")
+    if (kind.name == "intermittent tone" || kind.name == "level step" || kind.name == "level that steps" ||
+        kind.name == "tone burst")
       continue;
     for (int i = 0; i < 3; ++i) {
       std::mt19937_64 bits(zoo::seed_of(kind.name, 400 + i));
