@@ -109,6 +109,7 @@ Json identify_json(const IdentifyResult& result, const AnalysisSettings& setting
                            {"slope_std", number(noise.slope_std)},
                            {"scatter_db", number(noise.scatter_db)},
                            {"density_at_1hz", number(noise.density_at_1hz)},
+                           {"white_density", number(noise.white_density)},
                            {"rms", number(noise.rms)},
                            {"bands", bands}};
   }

@@ -136,9 +136,20 @@ std::vector<JudgedBand> left_over(const BandSource& source, const std::vector<Ju
       around.push_back(mean[j]);
     floors.push_back(around.empty() ? 0 : percentile_in(around, 0.4));
   }
+  // Where noise has ripples, as an echo makes them, one bin in many stands over the floor: what is to stand
+  // out does so beside them, too.
+  constexpr std::size_t stretch = 4096;
+  std::vector<double> least;
+  for (std::size_t from = 0; from < bins; from += stretch) {
+    std::vector<double> over;
+    for (std::size_t j = from > stretch / 2 ? from - stretch / 2 : smooth;
+         j < std::min(bins - smooth, from + 3 * stretch / 2); j += smooth)
+      if (const double floor = floors[j / block]; floor > 0) over.push_back(mean[j] / floor);
+    least.push_back(over.size() < 64 ? 6 : std::clamp(2.5 * percentile_in(over, 0.95), 6.0, 20.0));
+  }
   for (std::size_t k = 3 * smooth; k + smooth < bins; ++k) {
     const double floor = floors[k / block];
-    if (!(mean[k] > 6 * floor)) continue;
+    if (!(mean[k] > least[k / stretch] * floor)) continue;
     std::size_t low = k, high = k;
     while (low > smooth && mean[low - 1] > 2.5 * floor) --low;
     while (high + smooth + 1 < bins && mean[high + 1] > 2.5 * floor) ++high;

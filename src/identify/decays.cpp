@@ -295,7 +295,8 @@ std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples,
   if (out.rest.empty()) out.rest = std::move(swing->rest);
   // Its amplitude is not known to better than 1%: what is less than that within its band is of its sidebands.
   const auto of_swing = [&](double hz, double rms) {
-    return hz > swing->band_low_hz && hz < swing->band_high_hz && rms < 0.01 * swing->rms;
+    const double beyond = 0.25 * (swing->band_high_hz - swing->band_low_hz);
+    return hz > swing->band_low_hz - beyond && hz < swing->band_high_hz + beyond && rms < 0.01 * swing->rms;
   };
   for (Peak& p : out.peaks) p.of_band = p.of_band || of_swing(p.frequency_hz, p.rms);
   std::erase_if(out.bands,

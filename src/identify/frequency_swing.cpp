@@ -2,11 +2,13 @@
 #include "identify/frequency_swing.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <complex>
 #include <numbers>
 
 #include "base/fft.h"
+#include "condition/backcast.h"
 
 namespace vprism {
 
@@ -16,6 +18,23 @@ constexpr double whole_turn = 2 * std::numbers::pi;
 constexpr std::size_t least_samples = 2048, most_samples = std::size_t{1} << 23;
 constexpr std::size_t swings_within = 32768;  // Samples of the middle.
 constexpr double steady_amplitude = 0.2, one_line = 0.45;
+
+/// The samples about their mean, longer by some at either end, which go on by the signal's own course: where
+/// the ends of a record meet in a transform, it is no signal.
+FftArray<double> with_ends(std::span<const double> x, double mean) {
+  constexpr std::size_t course = 4096;
+  const std::size_t n = x.size(), part = std::bit_floor(n / 64), more = (n + n / 25 + part) / part * part - n;
+  const std::size_t before = more / 2, behind = more - before, near = std::min(n, course);
+  std::vector<double> first(x.begin(), x.begin() + static_cast<std::ptrdiff_t>(near)),
+      last(x.rbegin(), x.rbegin() + static_cast<std::ptrdiff_t>(near));
+  FftArray<double> out(n + more);
+  std::copy_n(backcast(first, before).begin(), before, out.data());
+  std::copy(x.begin(), x.end(), out.data() + before);
+  const std::vector<double> onward = backcast(last, behind);
+  std::copy(onward.rbegin(), onward.rend(), out.data() + before + n);
+  for (double& v : out.span()) v -= mean;
+  return out;
+}
 
 /// The bins that hold 99% of what stands above the noise, and the share of the strongest line.
 struct SwingBand {
@@ -133,15 +152,15 @@ std::optional<FrequencySwing> find_frequency_swing(std::span<const double> x, do
   if (n < least_samples || n > most_samples) return {};
   double mean = 0;
   for (const double v : x) mean += v / static_cast<double>(n);
-  FftArray<double> samples(n);
-  for (std::size_t i = 0; i < n; ++i) samples.data()[i] = x[i] - mean;
-  FftArray<std::complex<double>> bins(n / 2 + 1);
-  RealFft(n).run(samples, bins);
+  FftArray<double> samples = with_ends(x, mean);
+  const std::size_t all = samples.size(), before = (all - n) / 2;
+  FftArray<std::complex<double>> bins(all / 2 + 1);
+  RealFft(all).run(samples, bins);
   const auto band = band_above_noise(bins);
   if (!band || band->high < band->low + 16 || band->greatest_line > one_line) return {};
-  // Where the record's ends meet in the transform it is no signal.
-  const std::size_t from = n / 50, until = n - n / 50;
-  const double bin_hz = rate_hz / static_cast<double>(n);
+  // Close to its ends the record shows only half of what the filter needs.
+  const std::size_t from = before + n / 50, until = before + n - n / 50;
+  const double bin_hz = rate_hz / static_cast<double>(all);
   SwingBand taken = *band;
   FftArray<std::complex<double>> z(1);
   FrequencySwing out;
@@ -151,9 +170,9 @@ std::optional<FrequencySwing> find_frequency_swing(std::span<const double> x, do
   for (int pass = 0; pass < 3; ++pass) {
     margin = std::max<std::size_t>(8, (taken.high - taken.low) / 5);
     margin = std::min({margin, taken.low - std::min<std::size_t>(taken.low, 2),
-                       n / 2 - 2 - std::min(n / 2 - 2, taken.high)});
+                       all / 2 - 2 - std::min(all / 2 - 2, taken.high)});
     if (margin < 4) return {};
-    z = analytic_signal(bins, n, taken, margin);
+    z = analytic_signal(bins, all, taken, margin);
     const Size size = size_of(z, from, until);
     if (!(size.fluctuation < (pass < 2 ? 2 * steady_amplitude : steady_amplitude))) return {};
     amplitude = size.mean, out.fluctuation = size.fluctuation;
@@ -163,7 +182,7 @@ std::optional<FrequencySwing> find_frequency_swing(std::span<const double> x, do
     else
       out.course = measure_modulation(series);
   }
-  for (Jump& jump : out.course.jumps) jump.time_s += static_cast<double>(from) / rate_hz;
+  for (Jump& jump : out.course.jumps) jump.time_s += static_cast<double>(from - before) / rate_hz;
   out.greatest_line = band->greatest_line;
   out.band_low_hz = bin_hz * static_cast<double>(taken.low - margin);
   out.band_high_hz = bin_hz * static_cast<double>(taken.high + margin);
@@ -171,9 +190,10 @@ std::optional<FrequencySwing> find_frequency_swing(std::span<const double> x, do
   out.rest.assign(x.begin(), x.end());
   double power = 0;
   for (std::size_t i = 0; i < n; ++i) {
-    const bool whole = i < from || i >= until;
-    const double size = std::abs(z.data()[i]);
-    const double carrier = z.data()[i].real() * (whole || size == 0 ? 1 : amplitude / size);
+    const std::complex<double> here = z.data()[before + i];
+    const bool at_end = before + i < from || before + i >= until;
+    const double size = std::abs(here);
+    const double carrier = here.real() * (at_end || size == 0 ? 1 : amplitude / size);
     out.rest[i] -= carrier;
     power += carrier * carrier;
   }

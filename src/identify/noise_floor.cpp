@@ -114,7 +114,11 @@ DetectionThreshold::DetectionThreshold(const Spectrum& spectrum, double false_al
 double DetectionThreshold::at(std::size_t bin) const {
   // A median tells half as much as a mean would.
   const auto both_sides = static_cast<double>(2 * neighbourhood(bin, widest_neighbourhood(bins_), mirrored_));
-  const double m = 0.5 * both_sides * averages_;
+  return beside(0.5 * both_sides);
+}
+
+double DetectionThreshold::beside(double bins) const {
+  const double m = bins * averages_;
   return known_ * m * std::expm1(log_p_ / m) / log_p_;
 }
 

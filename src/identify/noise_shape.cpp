@@ -4,7 +4,10 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <optional>
+#include <utility>
 
+#include "base/quantity.h"
 #include "base/text.h"
 
 namespace vprism {
@@ -17,18 +20,68 @@ double median(std::vector<double> v) {
   return *middle;
 }
 
+/// A straight line through logarithms over logarithms, and how they scatter about it.
+struct Law {
+  double slope = 0, offset = 0, scatter = 0;
+};
+
+/// Repeated medians (Siegel 1982).
+Law law_through(const std::vector<double>& x, const std::vector<double>& y) {
+  Law out;
+  std::vector<double> slopes, offsets, off;
+  for (std::size_t i = 0; i < x.size(); ++i) {
+    std::vector<double> own;
+    for (std::size_t j = 0; j < x.size(); ++j)
+      if (j != i) own.push_back((y[j] - y[i]) / (x[j] - x[i]));
+    slopes.push_back(median(std::move(own)));
+  }
+  out.slope = median(slopes);
+  for (std::size_t i = 0; i < x.size(); ++i) offsets.push_back(y[i] - out.slope * x[i]);
+  out.offset = median(offsets);
+  for (const double o : offsets) off.push_back(std::abs(o - out.offset));
+  out.scatter = 1.4826 * median(std::move(off));
+  return out;
+}
+
+/// A law that ends in a plateau, the level of the highest octave: the law is that of what stands well above
+/// it. Nothing where that is no better than one law all through.
+std::optional<std::pair<Law, double>> law_with_plateau(const std::vector<double>& x,
+                                                       const std::vector<double>& y, const Law& one) {
+  std::vector<double> top, low_x, low_y, off;
+  for (std::size_t i = 0; i < x.size(); ++i)
+    if (x[i] > x.back() - std::numbers::ln2) top.push_back(y[i]);
+  const double plateau = std::exp(median(top));
+  for (std::size_t i = 0; i < x.size(); ++i)
+    if (std::exp(y[i]) > 2 * plateau)
+      low_x.push_back(x[i]), low_y.push_back(std::log(std::exp(y[i]) - plateau));
+  if (low_x.size() < 8) return {};
+  Law law = law_through(low_x, low_y);
+  if (law.slope > -0.5) return {};
+  for (std::size_t i = 0; i < x.size(); ++i)
+    off.push_back(std::abs(y[i] - std::log(std::exp(law.offset + law.slope * x[i]) + plateau)));
+  law.scatter = 1.4826 * median(std::move(off));
+  // Beside a law that is as good, and one whose end it is, it says nothing.
+  if (law.scatter > 0.6 * one.scatter || std::exp(law.offset + law.slope * x.back()) > 0.5 * plateau)
+    return {};
+  return std::pair{law, plateau};
+}
+
 }  // namespace
 
 std::string NoiseShape::word() const {
   if (scatter_db > 3) return "of no single slope";
   const double near = std::max(0.15, 3 * slope_std);
+  const std::string plateau =
+      white_density > 0
+          ? ", white above " + format_quantity(std::pow(density_at_1hz / white_density, 1 / slope), "Hz", 3)
+          : "";
   if (std::abs(slope) <= near) return "white";
-  if (std::abs(slope - 1) <= near) return "pink (1/f)";
-  if (std::abs(slope - 2) <= near) return "brown (1/f^2)";
-  return (slope > 0 ? "falling as 1/f^" : "rising as f^") + format_number(std::abs(slope), 2);
+  if (std::abs(slope - 1) <= near) return "pink (1/f)" + plateau;
+  if (std::abs(slope - 2) <= near) return "brown (1/f^2)" + plateau;
+  return (slope > 0 ? "falling as 1/f^" : "rising as f^") + format_number(std::abs(slope), 2) + plateau;
 }
 
-double NoiseShape::density(double hz) const { return density_at_1hz * std::pow(hz, -slope); }
+double NoiseShape::density(double hz) const { return density_at_1hz * std::pow(hz, -slope) + white_density; }
 
 NoiseShape noise_shape(const Spectrum& spectrum, const std::vector<double>& floor) {
   NoiseShape shape;
@@ -52,26 +105,15 @@ NoiseShape noise_shape(const Spectrum& spectrum, const std::vector<double>& floo
   }
   if (x.size() < 8 || !std::all_of(y.begin(), y.end(), [](double v) { return std::isfinite(v); }))
     return shape;
-  std::vector<double> slopes, offsets;
-  for (std::size_t i = 0; i < x.size(); ++i) {
-    std::vector<double> own;
-    for (std::size_t j = 0; j < x.size(); ++j)
-      if (j != i) own.push_back((y[j] - y[i]) / (x[j] - x[i]));
-    slopes.push_back(median(std::move(own)));
-  }
-  shape.slope = -median(slopes);
-  for (std::size_t i = 0; i < x.size(); ++i) offsets.push_back(y[i] + shape.slope * x[i]);
-  const double offset = median(offsets);
-  std::vector<double> off;
+  Law law = law_through(x, y);
+  if (const auto ends = law_with_plateau(x, y, law)) law = ends->first, shape.white_density = ends->second;
+  shape.slope = -law.slope;
   double spread = 0, mean = 0;
-  for (std::size_t i = 0; i < x.size(); ++i) {
-    off.push_back(std::abs(offsets[i] - offset));
-    mean += x[i] / static_cast<double>(x.size());
-  }
+  for (const double v : x) mean += v / static_cast<double>(x.size());
   for (const double v : x) spread += (v - mean) * (v - mean);
-  shape.scatter_db = 10 / std::numbers::ln10 * 1.4826 * median(off);
-  shape.slope_std = 1.4826 * median(off) / std::sqrt(spread);
-  shape.density_at_1hz = std::exp(offset);
+  shape.scatter_db = 10 / std::numbers::ln10 * law.scatter;
+  shape.slope_std = law.scatter / std::sqrt(spread);
+  shape.density_at_1hz = std::exp(law.offset);
 
   const double least = std::pow(10, 0.25), high_enough = std::pow(10, 0.5);  // 2.5 dB and 5 dB
   for (std::size_t k = 2; k < floor.size();) {
@@ -94,8 +136,10 @@ NoiseShape noise_shape(const Spectrum& spectrum, const std::vector<double>& floo
     band.high_hz = spectrum.frequency_hz(k - 1) + bin / 2;
     band.rms = std::sqrt(std::max(0.0, sum));
     band.above_db = 10 * std::log10(most);
+    // What folds at half the rate lifts the end of a steep law.
+    const bool folded = shape.slope > 1 && k == floor.size() && most < std::pow(10, 0.8);
     // Of a wide slope at the lowest frequencies the law itself tells.
-    if (most >= high_enough && k - begin >= 6 && begin > 12) shape.bands.push_back(band);
+    if (most >= high_enough && !folded && k - begin >= 6 && begin > 12) shape.bands.push_back(band);
   }
   return shape;
 }

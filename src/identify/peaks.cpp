@@ -187,6 +187,30 @@ double Peak::signal_to_noise_db() const {
   return floor_power > 0 ? 10 * std::log10(rms * rms / floor_power) : 300;
 }
 
+/// Whether noise that lies higher just around a line than over the floor's whole neighbourhood, as between
+/// the ripples that an echo makes, may be all that it is: `left` is the spectrum less all lines.
+bool is_of_ripple(const Spectrum& spectrum, const LobeFit& fit, const Line& line,
+                  const std::vector<double>& floor, const std::vector<bool>& masked,
+                  const std::vector<double>& left, const DetectionThreshold& threshold) {
+  constexpr std::size_t reach = 24;
+  const auto bin = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
+  // Lower down the floor itself is that of no more bins.
+  if (bin < 6 * reach || bin + reach >= spectrum.bins()) return false;
+  double sum = 0, count = 0;
+  for (std::size_t k = bin - reach; k <= bin + reach; ++k) {
+    const double off = std::abs(static_cast<double>(k) - line.bins);
+    // Bins under other lines, or that what is taken off leaves a hole in, are not counted.
+    if (off < fit.half_width_bins() + 1 || (masked[k] && off > fit.half_width_bins() + 2)) continue;
+    sum += left[k], ++count;
+  }
+  if (count < reach) return false;
+  const double mean = sum / count, independent = count / 2;
+  if (mean < floor[bin] * (1 + 2 / std::sqrt(independent * spectrum.noise_averages))) return false;
+  double highest = 0;
+  for (std::size_t k = bin - 1; k <= bin + 1; ++k) highest = std::max(highest, spectrum.power[k]);
+  return highest < threshold.beside(independent) * mean;
+}
+
 PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
   const double averages = spectrum.noise_averages;
   const DetectionThreshold threshold(spectrum, settings.false_alarms);
@@ -262,6 +286,13 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     left = fit.remainder(lines);
   }
 
+  const std::vector<bool> under = bins_under(spectrum, fit, lines, floor);
+  if (std::erase_if(lines, [&](const Line& line) {
+        return is_of_ripple(spectrum, fit, line, floor, under, left, threshold);
+      }) > 0) {
+    fit.refine(lines, floor);
+    left = fit.remainder(lines);
+  }
   PeakSearch search{{}, floor};
   for (const Line& line : lines) {
     // Less than one period in a segment may be a trend, a drift, anything, unless it is known well.

@@ -49,6 +49,24 @@ TEST(NoiseShape, ABandAboveTheLawIsMeasuredByItsEdgesAndPower) {
   EXPECT_EQ(shape.word(), "white");
 }
 
+// What an amplifier or a random walk in white noise makes: no band at the top.
+TEST(NoiseShape, ALawThatEndsInWhiteNoiseIsBoth) {
+  const NoiseShape walk = noise_shape(grid(), floor_of([](double f) { return 0.09 / (f * f) + 1e-6; }));
+  EXPECT_NEAR(walk.slope, 2, 0.02);
+  EXPECT_NEAR(walk.white_density, 1e-6, 3e-8);
+  EXPECT_NEAR(walk.density(1000), 1.09e-6, 4e-8);
+  EXPECT_EQ(walk.word(), "brown (1/f^2), white above 298 Hz");
+  EXPECT_TRUE(walk.bands.empty());
+  const NoiseShape flicker = noise_shape(grid(), floor_of([](double f) { return 5e-5 / f + 1e-6; }));
+  EXPECT_NEAR(flicker.slope, 1, 0.05);
+  EXPECT_TRUE(flicker.bands.empty());
+  // A hump is none the less one.
+  const NoiseShape hump = noise_shape(
+      grid(), floor_of([](double f) { return 0.09 / (f * f) + (f >= 900 && f <= 1300 ? 1e-5 : 1e-6); }));
+  ASSERT_EQ(hump.bands.size(), 1u);
+  EXPECT_NEAR(hump.bands[0].low_hz, 900, 1);
+}
+
 TEST(NoiseShape, AFloorThatWandersHasNoLaw) {
   EXPECT_EQ(
       noise_shape(grid(), floor_of([](double f) { return 1e-6 * std::exp(2 * std::sin(3 * std::log(f))); }))

@@ -1,0 +1,62 @@
+// zoo_further.h: further kinds of record for zoo.h: lines that are there for a while, carriers that swing,
+// noise with structure.
+#pragma once
+
+#include "zoo.h"
+
+namespace vprism::zoo {
+
+inline std::vector<Kind> further_kinds() {
+  constexpr std::size_t n = 8192;
+  constexpr double fs = 1000, T = n / fs;
+  using Bits = std::mt19937_64;
+  std::vector<Kind> out;
+  out.push_back({"tone that begins or ends", [=](Bits& b) {
+                   Record r{noise(b, n, std::pow(10, between(b, -3, -1))), fs, {}};
+                   const double hz = between(b, 20, 450);
+                   const std::size_t edge = n / 5 + b() % (3 * n / 5), begins = b() % 2;
+                   for (std::size_t k = begins * edge; k < (begins == 1 ? n : edge); ++k)
+                     r.x[k] += std::cos(2 * pi * hz * static_cast<double>(k) / fs);
+                   r.truth.kinds = {"burst"}, r.truth.hz = hz;
+                   return r;
+                 }});
+  out.push_back({"swinging carrier", [=](Bits& b) {
+                   Record r{noise(b, n, 0.02), fs, {}};
+                   const double hz = between(b, 150, 350), periods = std::pow(10, between(b, 0.6, 2)),
+                                peak = between(b, 3, 6) * std::max(periods / T, 6.0), turn = between(b, 0, 6);
+                   const bool triangle = b() % 2 == 0;
+                   double phase = 0;
+                   for (std::size_t k = 0; k < n; ++k) {
+                     const double u = turn + 2 * pi * periods * static_cast<double>(k) / n;
+                     phase += 2 * pi *
+                              (hz + peak * (triangle ? 2 / pi * std::asin(std::sin(u)) : std::sin(u))) / fs;
+                     r.x[k] += std::cos(phase);
+                   }
+                   r.truth.kinds = {"frequency-modulated", "sideband-family"};
+                   return r;
+                 }});
+  out.push_back({"noise with an echo", [=](Bits& b) {
+                   Record r{noise(b, n, 1), fs, {}};
+                   const std::vector<double> dry = r.x;
+                   const std::size_t delay = 15 + b() % 60;
+                   const double share = between(b, 0.3, 0.8);
+                   for (std::size_t k = delay; k < n; ++k) r.x[k] += share * dry[k - delay];
+                   return r;
+                 }});
+  out.push_back({"random walk in white noise", [=](Bits& b) {
+                   Record r{noise(b, n, 1), fs, {}};
+                   const std::vector<double> steps = noise(b, n, std::pow(10, between(b, -1.5, -0.3)));
+                   double walk = 0;
+                   for (std::size_t k = 0; k < n; ++k) r.x[k] += walk += steps[k];
+                   return r;
+                 }});
+  return out;
+}
+
+inline std::vector<Kind> all_kinds() {
+  std::vector<Kind> out = kinds();
+  for (Kind& kind : further_kinds()) out.push_back(std::move(kind));
+  return out;
+}
+
+}  // namespace vprism::zoo
