@@ -210,7 +210,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     std::vector<std::size_t> channels;
     std::vector<std::vector<JudgedBand>> bands(spectra.size());
     std::vector<std::optional<LineStates>> states(spectra.size());
-    std::vector<std::optional<FrequencySwing>> swings(spectra.size());
+    std::vector<std::vector<FrequencySwing>> swings(spectra.size());
     const std::vector<Levels> known = levels_of_values.result();
     std::vector<std::vector<std::size_t>> quantised(spectra.size());
     std::vector<std::vector<double>> rounding(spectra.size());  // Frequencies: places change.
@@ -242,7 +242,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         }
         refine(spectra[c], verdict.rest.empty() ? held[c] : verdict.rest);
         rests[c] = std::move(verdict.rest);
-        states[c] = std::move(verdict.states), swings[c] = std::move(verdict.swing);
+        states[c] = std::move(verdict.states), swings[c] = std::move(verdict.swings);
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) {
       quantised[c] = places_of(rounding[c], spectra[c].peaks);
@@ -262,7 +262,8 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       double small = 0;  // Squares of what rounding may have made besides.
       std::vector<Finding> named = name_channel(recording, spectra[c], result.noise[c], settings, bands[c]);
       if (states[c]) named.insert(named.begin(), told_switching(recording, spectra[c], *states[c]));
-      if (swings[c]) named.insert(named.begin(), report_swing(recording, spectra[c], *swings[c]));
+      for (const FrequencySwing& swing : swings[c])
+        named.insert(named.begin(), report_swing(recording, spectra[c], swing));
       for (Finding& f : named) {
         if (f.level_rms < rounded) {
           small += f.level_rms * f.level_rms;

@@ -18,9 +18,10 @@ Finding report_swing(const Recording& r, const ChannelSpectrum& c, const Frequen
                        format_quantity(swing.rms, f.unit, 4), format_quantity(course.lowest_hz, "Hz", 5),
                        format_quantity(course.highest_hz, "Hz", 5));
   f.evidence = {
-      fmt::format("its amplitude scatters by {:.2g}% (noise: 52%), and yet no line of the spectrum "
+      fmt::format("its amplitude {}scatters by {:.2g}% (noise: 52%), and yet no line of the spectrum "
                   "holds more than {:.2g}% of the power",
-                  100 * swing.fluctuation, 100 * swing.greatest_line)};
+                  course.amplitude.empty() ? "" : "beside its swings ", 100 * swing.fluctuation,
+                  100 * swing.greatest_line)};
   f.numbers = {
       {"low_hz", course.lowest_hz}, {"high_hz", course.highest_hz}, {"amplitude_scatter", swing.fluctuation}};
   for (std::size_t i = 0; i < course.frequency.size() && i < 3; ++i) {
@@ -32,6 +33,17 @@ Finding report_swing(const Recording& r, const ChannelSpectrum& c, const Frequen
     f.numbers.emplace_back(name + "_rate_std_hz", s.rate_std_hz);
     f.numbers.emplace_back(name + "_deviation_hz", s.peak);
     f.numbers.emplace_back(name + "_deviation_std_hz", s.peak_std);
+  }
+  for (std::size_t i = 0; i < course.amplitude.size() && i < 3; ++i) {
+    const Swing& s = course.amplitude[i];
+    f.text += fmt::format("{} {} at {} ({})", i == 0 ? ", its amplitude by" : ",",
+                          format_uncertain(100 * s.peak / course.level, 100 * s.peak_std / course.level, "%"),
+                          format_uncertain(s.rate_hz, s.rate_std_hz, "Hz"), s.shape);
+    const std::string name = fmt::format("am_{}", i + 1);
+    f.numbers.emplace_back(name + "_rate_hz", s.rate_hz);
+    f.numbers.emplace_back(name + "_rate_std_hz", s.rate_std_hz);
+    f.numbers.emplace_back(name + "_depth", s.peak / course.level);
+    f.numbers.emplace_back(name + "_depth_std", s.peak_std / course.level);
   }
   for (std::size_t i = 0; i < course.jumps.size() && i < 3; ++i)
     f.evidence.push_back(fmt::format(

@@ -281,27 +281,29 @@ std::optional<RecordVerdict> judge_beside_states(std::span<const double> samples
   return out;
 }
 
-/// Without the carrier that swings, where the record is one.
+/// Without the carriers that swing, where there are any.
 std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples, const Spectrum& spectrum,
                                                 const SpectrumSettings& settings, const PeakSettings& search,
                                                 const std::function<void(std::vector<Peak>&)>& choose) {
-  std::optional<FrequencySwing> swing = find_frequency_swing(samples, spectrum.plan.rate_hz);
-  if (!swing) return {};
-  const Spectrum beside = spectrum_of(swing->rest, spectrum, settings);
+  FrequencySwings swings = find_frequency_swings(samples, spectrum.plan.rate_hz);
+  if (swings.carriers.empty()) return {};
+  const Spectrum beside = spectrum_of(swings.rest, spectrum, settings);
   PeakSearch found = find_peaks(beside, search);
   choose(found.peaks);
-  RecordVerdict out = judge_bands_of(swing->rest, beside, settings, search, std::move(found.floor),
+  RecordVerdict out = judge_bands_of(swings.rest, beside, settings, search, std::move(found.floor),
                                      std::move(found.peaks), choose);
-  if (out.rest.empty()) out.rest = std::move(swing->rest);
-  // Its amplitude is not known to better than 1%: what is less than that within its band is of its sidebands.
+  if (out.rest.empty()) out.rest = std::move(swings.rest);
+  // An amplitude is not known to better than 1%: what is less than that within a band is of its sidebands.
   const auto of_swing = [&](double hz, double rms) {
-    const double beyond = 0.25 * (swing->band_high_hz - swing->band_low_hz);
-    return hz > swing->band_low_hz - beyond && hz < swing->band_high_hz + beyond && rms < 0.01 * swing->rms;
+    return std::any_of(swings.carriers.begin(), swings.carriers.end(), [&](const FrequencySwing& swing) {
+      const double beyond = 0.25 * (swing.band_high_hz - swing.band_low_hz);
+      return hz > swing.band_low_hz - beyond && hz < swing.band_high_hz + beyond && rms < 0.01 * swing.rms;
+    });
   };
   for (Peak& p : out.peaks) p.of_band = p.of_band || of_swing(p.frequency_hz, p.rms);
   std::erase_if(out.bands,
                 [&](const JudgedBand& band) { return of_swing(band.verdict.frequency_hz, band.level_rms); });
-  out.swing = std::move(swing);
+  out.swings = std::move(swings.carriers);
   return out;
 }
 

@@ -26,12 +26,12 @@ struct RecordVerdict {
   std::vector<double> floor;         ///< Noise power per bin once what dies away or jumps has been taken off.
   std::vector<double> rest;          ///< The samples less what dies away or jumps; empty where nothing does.
   std::optional<LineStates> states;  ///< A line that jumps, its `rest` moved to the one above.
-  std::optional<FrequencySwing> swing;  ///< A carrier whose frequency swings far, in the same way.
+  std::vector<FrequencySwing> swings;  ///< Carriers whose frequency swings far, in the same way.
 };
 
 /// Bands of a record (band_search.h). What dies away is taken off and the spectrum of the rest searched
 /// again, as long as something new turns up. So is a line that jumps between states, where steady, decaying,
-/// stepping and moving lines leave more than 3% of the mean square, and a carrier whose frequency swings.
+/// stepping and moving lines leave more than 3% of the mean square, and carriers whose frequency swings.
 /// `settings` are those of the spectrum, `choose` leaves out peaks that were not asked for.
 RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
                            const SpectrumSettings& settings, const PeakSettings& search,

@@ -93,8 +93,11 @@ std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& f
         expected < further
             ? most_parts * std::exp(further - expected + further * std::log(expected / further))
             : 1;
-    const auto [low, high] = std::minmax_element(m.orders.begin(), m.orders.end());
-    const double filled = static_cast<double>(m.orders.size()) / static_cast<double>(*high - *low + 1);
+    // High orders go under in the noise, and those of the family itself last.
+    std::vector<std::size_t> sorted = m.orders;
+    std::sort(sorted.begin(), sorted.end());
+    const std::size_t most = (3 * sorted.size() + 3) / 4;
+    const double filled = static_cast<double>(most) / static_cast<double>(sorted[most - 1] - sorted[0] + 1);
     if (chance < most_chance && filled >= least_filled) best = std::move(m);
   }
   return best;

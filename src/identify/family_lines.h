@@ -28,7 +28,7 @@ Multiples multiples_of(const FreeLines& lines, double fundamental, double std_hz
 
 /// A part of a family's fundamental that lines beside it speak for: impulses whose third order and its
 /// multiples are strongest. Each further line lies near some order of the part by accident with a chance of
-/// twice its tolerance over the part; and most orders between the lowest and the highest are there, which
+/// twice its tolerance over the part; and most orders among the lowest three quarters are there, which
 /// those of two machines are not. What the family's own orders make where half the rate folds them speaks for
 /// nothing. Nothing where no part is.
 std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& family);

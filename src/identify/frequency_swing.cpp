@@ -2,13 +2,14 @@
 #include "identify/frequency_swing.h"
 
 #include <algorithm>
-#include <bit>
 #include <cmath>
 #include <complex>
 #include <numbers>
+#include <optional>
 
 #include "base/fft.h"
-#include "condition/backcast.h"
+#include "base/percentile.h"
+#include "identify/swing_bands.h"
 
 namespace vprism {
 
@@ -18,57 +19,6 @@ constexpr double whole_turn = 2 * std::numbers::pi;
 constexpr std::size_t least_samples = 2048, most_samples = std::size_t{1} << 23;
 constexpr std::size_t swings_within = 32768;  // Samples of the middle.
 constexpr double steady_amplitude = 0.2, one_line = 0.45;
-
-/// The samples about their mean, longer by some at either end, which go on by the signal's own course: where
-/// the ends of a record meet in a transform, it is no signal.
-FftArray<double> with_ends(std::span<const double> x, double mean) {
-  constexpr std::size_t course = 4096;
-  const std::size_t n = x.size(), part = std::bit_floor(n / 64), more = (n + n / 25 + part) / part * part - n;
-  const std::size_t before = more / 2, behind = more - before, near = std::min(n, course);
-  std::vector<double> first(x.begin(), x.begin() + static_cast<std::ptrdiff_t>(near)),
-      last(x.rbegin(), x.rbegin() + static_cast<std::ptrdiff_t>(near));
-  FftArray<double> out(n + more);
-  std::copy_n(backcast(first, before).begin(), before, out.data());
-  std::copy(x.begin(), x.end(), out.data() + before);
-  const std::vector<double> onward = backcast(last, behind);
-  std::copy(onward.rbegin(), onward.rend(), out.data() + before + n);
-  for (double& v : out.span()) v -= mean;
-  return out;
-}
-
-/// The bins that hold 99% of what stands above the noise, and the share of the strongest line.
-struct SwingBand {
-  std::size_t low = 0, high = 0;
-  double greatest_line = 1;
-};
-
-std::optional<SwingBand> band_above_noise(const FftArray<std::complex<double>>& bins) {
-  std::vector<double> power(bins.size());
-  double total = 0;
-  for (std::size_t k = 1; k < power.size(); ++k) total += power[k] = std::norm(bins.data()[k]);
-  std::vector<double> sorted(power.begin() + 1, power.end());
-  const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
-  std::nth_element(sorted.begin(), middle, sorted.end());
-  const double above = 12 * *middle / std::numbers::ln2;
-  double stands = 0, greatest = 0;
-  for (std::size_t k = 1; k < power.size(); ++k) {
-    if (power[k] > above) stands += power[k];
-    // A line between two bins, without a window, holds nine tenths of its power in four.
-    if (k >= 2 && k + 2 < power.size())
-      greatest = std::max(greatest, power[k - 1] + power[k] + power[k + 1] + power[k + 2]);
-  }
-  if (!(stands > 0.5 * total)) return {};
-  SwingBand out;
-  out.greatest_line = greatest / total;
-  double sum = 0;
-  for (std::size_t k = 1; k < power.size(); ++k) {
-    if (power[k] <= above) continue;
-    sum += power[k];
-    if (out.low == 0 && sum > 0.005 * stands) out.low = k;
-    if (out.high == 0 && sum > 0.995 * stands) out.high = k;
-  }
-  return out;
-}
 
 /// The analytic signal of these bins; beyond them it fades out within `margin`.
 FftArray<std::complex<double>> analytic_signal(const FftArray<std::complex<double>>& bins,
@@ -145,26 +95,55 @@ SwingBand band_of_swing(const Demodulated& series, double bin_hz, std::size_t bi
   return out;
 }
 
-}  // namespace
+/// What a carrier's amplitude does: its mean, its scatter over that once periodic swings are taken off, and
+/// these.
+struct AmplitudeCourse {
+  double mean = 0, fluctuation = 0;
+  std::optional<CourseFit> swings;
+};
 
-std::optional<FrequencySwing> find_frequency_swing(std::span<const double> x, double rate_hz) {
-  const std::size_t n = x.size();
-  if (n < least_samples || n > most_samples) return {};
-  double mean = 0;
-  for (const double v : x) mean += v / static_cast<double>(n);
-  FftArray<double> samples = with_ends(x, mean);
-  const std::size_t all = samples.size(), before = (all - n) / 2;
-  FftArray<std::complex<double>> bins(all / 2 + 1);
-  RealFft(all).run(samples, bins);
-  const auto band = band_above_noise(bins);
-  if (!band || band->high < band->low + 16 || band->greatest_line > one_line) return {};
+/// Swings of the amplitude are looked for where it does not stand, and never comes near zero: two lines that
+/// beat do.
+AmplitudeCourse amplitude_of(const FftArray<std::complex<double>>& z, std::size_t from, std::size_t until,
+                             const Demodulated& series) {
+  constexpr std::size_t most_fitted = std::size_t{1} << 17, most_swings = 2;
+  constexpr double least = 0.15;
+  const Size size = size_of(z, from, until);
+  AmplitudeCourse out{size.mean, size.fluctuation, {}};
+  if (size.fluctuation < steady_amplitude || series.amplitude.size() > most_fitted ||
+      percentile_of(series.amplitude, 0.01) < least * size.mean)
+    return out;
+  CourseFit fit = fit_course(series.amplitude, series.rate_hz, {});
+  if (fit.swings.empty() || fit.swings.size() > most_swings) return out;
+  out.mean = fit.values(0), out.fluctuation = fit.rms / fit.values(0);
+  out.swings = std::move(fit);
+  return out;
+}
+
+/// A record's transform, and where in its samples the record lies.
+struct Transformed {
+  FftArray<std::complex<double>> bins;
+  std::size_t samples = 0, before = 0, count = 0;
+  double rate_hz = 0;
+};
+
+struct CarrierFound {
+  FrequencySwing swing;
+  std::vector<double> samples;
+};
+
+std::optional<CarrierFound> carrier_in(const Transformed& record, const SwingBand& band) {
+  if (band.high < band.low + 16 || band.greatest_line > one_line) return {};
+  const std::size_t all = record.samples, n = record.count;
   // Close to its ends the record shows only half of what the filter needs.
-  const std::size_t from = before + n / 50, until = before + n - n / 50;
-  const double bin_hz = rate_hz / static_cast<double>(all);
-  SwingBand taken = *band;
+  const std::size_t from = record.before + n / 50, until = record.before + n - n / 50;
+  const double bin_hz = record.rate_hz / static_cast<double>(all);
+  SwingBand taken = band;
   FftArray<std::complex<double>> z(1);
-  FrequencySwing out;
-  double amplitude = 0;
+  CarrierFound out;
+  FrequencySwing& swing = out.swing;
+  AmplitudeCourse amplitude;
+  double series_start_s = 0;
   std::size_t margin = 0;
   // First the band as the power has it; then that of the swing, without lines that stand beside it.
   for (int pass = 0; pass < 3; ++pass) {
@@ -172,32 +151,72 @@ std::optional<FrequencySwing> find_frequency_swing(std::span<const double> x, do
     margin = std::min({margin, taken.low - std::min<std::size_t>(taken.low, 2),
                        all / 2 - 2 - std::min(all / 2 - 2, taken.high)});
     if (margin < 4) return {};
-    z = analytic_signal(bins, all, taken, margin);
-    const Size size = size_of(z, from, until);
-    if (!(size.fluctuation < (pass < 2 ? 2 * steady_amplitude : steady_amplitude))) return {};
-    amplitude = size.mean, out.fluctuation = size.fluctuation;
-    const Demodulated series = carrier_of(z, from, until, rate_hz, taken, margin);
+    z = analytic_signal(record.bins, all, taken, margin);
+    const Demodulated series = carrier_of(z, from, until, record.rate_hz, taken, margin);
+    amplitude = amplitude_of(z, from, until, series);
+    if (!(amplitude.fluctuation < (pass < 2 ? 2 * steady_amplitude : steady_amplitude))) return {};
+    series_start_s = series.start_s;
     if (pass < 2)
-      taken = band_of_swing(series, bin_hz, bins.size());
+      taken = band_of_swing(series, bin_hz, record.bins.size());
     else
-      out.course = measure_modulation(series);
+      swing.course = measure_modulation(series);
   }
-  for (Jump& jump : out.course.jumps) jump.time_s += static_cast<double>(from - before) / rate_hz;
-  out.greatest_line = band->greatest_line;
-  out.band_low_hz = bin_hz * static_cast<double>(taken.low - margin);
-  out.band_high_hz = bin_hz * static_cast<double>(taken.high + margin);
-  (void)allow_for_cut_sidebands(out.course, out.band_low_hz, out.band_high_hz);
-  out.rest.assign(x.begin(), x.end());
+  if (!amplitude.swings) swing.course.amplitude.clear();
+  for (Jump& jump : swing.course.jumps)
+    jump.time_s += static_cast<double>(from - record.before) / record.rate_hz;
+  swing.fluctuation = amplitude.fluctuation, swing.greatest_line = band.greatest_line;
+  swing.band_low_hz = bin_hz * static_cast<double>(taken.low - margin);
+  swing.band_high_hz = bin_hz * static_cast<double>(taken.high + margin);
+  (void)allow_for_cut_sidebands(swing.course, swing.band_low_hz, swing.band_high_hz);
+  std::vector<double> level(until - from, amplitude.mean);
+  if (amplitude.swings) {
+    std::fill(level.begin(), level.end(), 0.0);
+    amplitude.swings->take_off(level, record.rate_hz, -series_start_s, record.rate_hz);
+    for (double& v : level) v = -v;
+  }
   double power = 0;
-  for (std::size_t i = 0; i < n; ++i) {
-    const std::complex<double> here = z.data()[before + i];
-    const bool at_end = before + i < from || before + i >= until;
+  for (std::size_t i = record.before; i < record.before + n; ++i) {
+    const std::complex<double> here = z.data()[i];
+    const bool at_end = i < from || i >= until;
     const double size = std::abs(here);
-    const double carrier = here.real() * (at_end || size == 0 ? 1 : amplitude / size);
-    out.rest[i] -= carrier;
-    power += carrier * carrier;
+    out.samples.push_back(here.real() * (at_end || size == 0 ? 1 : level[i - from] / size));
+    power += out.samples.back() * out.samples.back();
   }
-  out.rms = std::sqrt(power / static_cast<double>(n));
+  swing.rms = std::sqrt(power / static_cast<double>(n));
+  return out;
+}
+
+}  // namespace
+
+FrequencySwings find_frequency_swings(std::span<const double> x, double rate_hz) {
+  constexpr std::size_t most_bands = 8;
+  constexpr double least_share = 0.005;
+  FrequencySwings out;
+  const std::size_t n = x.size();
+  if (n < least_samples || n > most_samples) return out;
+  double mean = 0;
+  for (const double v : x) mean += v / static_cast<double>(n);
+  FftArray<double> samples = with_ends(x, mean);
+  Transformed record{FftArray<std::complex<double>>(samples.size() / 2 + 1), samples.size(),
+                     (samples.size() - n) / 2, n, rate_hz};
+  RealFft(samples.size()).run(samples, record.bins);
+  const std::vector<SwingBand> bands = bands_above_noise(record.bins.span());
+  for (std::size_t b = 0; b < std::min(bands.size(), most_bands); ++b) {
+    if (bands[b].share < least_share) break;
+    const double middle_hz =
+        rate_hz / static_cast<double>(record.samples) * static_cast<double>(bands[b].low + bands[b].high) / 2;
+    // The whole may have led to one of its parts already.
+    if (std::any_of(out.carriers.begin(), out.carriers.end(), [&](const FrequencySwing& known) {
+          return middle_hz > known.band_low_hz && middle_hz < known.band_high_hz;
+        }))
+      continue;
+    auto found = carrier_in(record, bands[b]);
+    // Of several only what swings: others may be lines that drift together.
+    if (!found || (b > 0 && found->swing.course.frequency.empty())) continue;
+    if (out.rest.empty()) out.rest.assign(x.begin(), x.end());
+    for (std::size_t i = 0; i < n; ++i) out.rest[i] -= found->samples[i];
+    out.carriers.push_back(std::move(found->swing));
+  }
   return out;
 }
 

@@ -35,6 +35,35 @@ inline std::vector<Kind> further_kinds() {
                    r.truth.kinds = {"frequency-modulated", "sideband-family"};
                    return r;
                  }});
+  out.push_back({"carriers that swing", [=](Bits& b) {
+                   Record r{noise(b, n, 0.01), fs, {}};
+                   for (const double hz : {between(b, 80, 150), between(b, 280, 400)}) {
+                     const double rate = between(b, 1.5, 4), index = between(b, 3, 8),
+                                  depth = between(b, 0, 0.5), turn = between(b, 0, 6);
+                     const bool varies = b() % 2 == 0;
+                     for (std::size_t k = 0; k < n; ++k) {
+                       const double t = static_cast<double>(k) / fs;
+                       r.x[k] += (1 + (varies ? depth * std::cos(2 * pi * 1.7 * rate * t + turn) : 0)) *
+                                 std::cos(2 * pi * hz * t + index * std::sin(2 * pi * rate * t));
+                     }
+                   }
+                   r.truth.kinds = {"frequency-modulated"};
+                   return r;
+                 }});
+  out.push_back(
+      {"impacts, one in four weaker", [=](Bits& b) {
+         Record r{noise(b, n, 0.01), fs, {}};
+         const std::size_t every = 30 + b() % 60;
+         const double weak = between(b, 0.2, 0.7), hz = between(b, 60, 200), d = between(b, 0.02, 0.1);
+         for (std::size_t from = 0, i = 0; from < n; from += every, ++i)
+           for (std::size_t k = from; k < n; ++k) {
+             const double t = static_cast<double>(k - from) / fs;
+             r.x[k] += (i % 4 == 2 ? weak : 1) * std::exp(-2 * pi * hz * d * t) * std::sin(2 * pi * hz * t);
+           }
+         r.truth.kinds = {"harmonic-family", "impulse-family"};
+         r.truth.hz = fs / static_cast<double>(4 * every);
+         return r;
+       }});
   out.push_back({"noise with an echo", [=](Bits& b) {
                    Record r{noise(b, n, 1), fs, {}};
                    const std::vector<double> dry = r.x;

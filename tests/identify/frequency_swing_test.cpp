@@ -5,6 +5,7 @@
 
 #include <cmath>
 #include <numbers>
+#include <optional>
 #include <random>
 
 namespace vprism::frequency_swing_test {
@@ -29,6 +30,16 @@ std::vector<double> carrier(double hz, const std::vector<Put>& swings, double no
     out[n] = std::cos(phase) + noise * normal(random);
   }
   return out;
+}
+
+struct Alone : FrequencySwing {
+  std::vector<double> rest;
+};
+/// The carrier, where there is one and no other.
+std::optional<Alone> find_frequency_swing(std::span<const double> x, double rate_hz) {
+  FrequencySwings found = find_frequency_swings(x, rate_hz);
+  if (found.carriers.size() != 1) return {};
+  return Alone{found.carriers[0], std::move(found.rest)};
 }
 
 TEST(FrequencySwing, DeviationAndRateComeBackWithinTheirUncertainty) {
@@ -99,10 +110,43 @@ TEST(FrequencySwing, OneThatMovesAtRandomHasItsRange) {
   EXPECT_NEAR(found->course.highest_hz, 2500 + 3.09 * 60, 75);
 }
 
+TEST(FrequencySwing, AnAmplitudeThatSwingsAsWellIsMeasuredBesideIt) {
+  std::mt19937_64 random(7);
+  std::normal_distribution<double> normal;
+  std::vector<double> x(count);
+  for (std::size_t n = 0; n < count; ++n) {
+    const double t = static_cast<double>(n) / rate;
+    x[n] = (1 + 0.5 * std::sin(turn * 11 * t)) * std::cos(turn * 2000 * t + 20 * std::sin(turn * 13 * t)) +
+           0.01 * normal(random);
+  }
+  const auto found = find_frequency_swing(x, rate);
+  ASSERT_TRUE(found);
+  ASSERT_EQ(found->course.frequency.size(), 1u);
+  EXPECT_NEAR(found->course.frequency[0].peak, 260, 3 * found->course.frequency[0].peak_std + 0.03);
+  ASSERT_EQ(found->course.amplitude.size(), 1u);
+  EXPECT_NEAR(found->course.depth(), 0.5, 2e-3);
+  EXPECT_NEAR(found->course.amplitude[0].rate_hz, 11, 1e-3);
+  double left = 0;
+  for (const double v : found->rest) left += v * v;
+  EXPECT_LT(std::sqrt(left / count), 0.02);
+}
+
+TEST(FrequencySwing, SeveralCarriersOfOneRecordAreEachFound) {
+  const std::vector<double> one = carrier(1000, {{21, 7}}, 0.02, 1), other = carrier(2500, {{24, 3}}, 0, 2);
+  std::vector<double> x = one;
+  for (std::size_t n = 0; n < count; ++n) x[n] += 0.5 * other[n];
+  const FrequencySwings found = find_frequency_swings(x, rate);
+  ASSERT_EQ(found.carriers.size(), 2u);
+  EXPECT_NEAR(found.carriers[0].course.carrier_hz, 1000, 0.05);
+  EXPECT_NEAR(found.carriers[1].course.carrier_hz, 2500, 0.05);
+  EXPECT_NEAR(found.carriers[1].course.frequency[0].peak, 24, 0.05);
+  EXPECT_NEAR(found.carriers[1].rms, std::sqrt(0.125), 2e-3);
+}
+
 TEST(FrequencySwing, WhatIsNoneIsNotTakenForOne) {
   std::mt19937_64 random(5);
   std::normal_distribution<double> normal;
-  std::vector<double> noise(count), band(count), two(count), square(count), varies(count);
+  std::vector<double> noise(count), band(count), two(count), square(count);
   double a = 0, b = 0;
   for (std::size_t n = 0; n < count; ++n) {
     const double t = static_cast<double>(n) / rate, w = normal(random);
@@ -111,10 +155,9 @@ TEST(FrequencySwing, WhatIsNoneIsNotTakenForOne) {
     b = a, a = next, band[n] = next;
     two[n] = std::cos(turn * 1000 * t) + std::cos(turn * 1200 * t) + 0.01 * w;
     square[n] = std::sin(turn * 73.3 * t) > 0 ? 1 : -1;
-    varies[n] =
-        (1 + 0.5 * std::sin(turn * 11 * t)) * std::cos(turn * 2000 * t + 20 * std::sin(turn * 13 * t));
   }
-  for (const auto* x : {&noise, &band, &two, &square, &varies}) EXPECT_FALSE(find_frequency_swing(*x, rate));
+  for (const auto* x : {&noise, &band, &two, &square})
+    EXPECT_TRUE(find_frequency_swings(*x, rate).carriers.empty());
   // A carrier with weak sidebands, and one alone, are lines.
   EXPECT_FALSE(find_frequency_swing(carrier(2000, {{10, 31}}, 0.02), rate));
   EXPECT_FALSE(find_frequency_swing(carrier(2000, {}, 0.02), rate));
