@@ -18,7 +18,7 @@ namespace {
 constexpr double whole_turn = 2 * std::numbers::pi;
 constexpr std::size_t least_samples = 2048, most_samples = std::size_t{1} << 23;
 constexpr std::size_t swings_within = 32768;  // Samples of the middle.
-constexpr double steady_amplitude = 0.2, one_line = 0.45;
+constexpr double steady_amplitude = 0.2, steady_enough = 0.02, one_line = 0.45;
 
 /// The analytic signal of these bins; beyond them it fades out within `margin`.
 FftArray<std::complex<double>> analytic_signal(const FftArray<std::complex<double>>& bins,
@@ -95,6 +95,17 @@ SwingBand band_of_swing(const Demodulated& series, double bin_hz, std::size_t bi
   return out;
 }
 
+/// Whether it comes near zero for more than a moment, as noise and lines that beat do.
+bool vanishes(const FftArray<std::complex<double>>& z, std::size_t from, std::size_t until) {
+  constexpr double least = 0.15;
+  const std::size_t every = std::max<std::size_t>(1, (until - from) / 16384);
+  std::vector<double> sizes;
+  double sum = 0;
+  for (std::size_t i = from; i < until; i += every)
+    sizes.push_back(std::abs(z.data()[i])), sum += sizes.back();
+  return percentile_in(sizes, 0.01) < least * sum / static_cast<double>(sizes.size());
+}
+
 /// What a carrier's amplitude does: its mean, its scatter over that once periodic swings are taken off, and
 /// these.
 struct AmplitudeCourse {
@@ -102,22 +113,31 @@ struct AmplitudeCourse {
   std::optional<CourseFit> swings;
 };
 
-/// Swings of the amplitude are looked for where it does not stand, and never comes near zero: two lines that
-/// beat do.
+/// Swings of the amplitude are looked for where it does not stand.
 AmplitudeCourse amplitude_of(const FftArray<std::complex<double>>& z, std::size_t from, std::size_t until,
                              const Demodulated& series) {
   constexpr std::size_t most_fitted = std::size_t{1} << 17, most_swings = 2;
-  constexpr double least = 0.15;
   const Size size = size_of(z, from, until);
   AmplitudeCourse out{size.mean, size.fluctuation, {}};
-  if (size.fluctuation < steady_amplitude || series.amplitude.size() > most_fitted ||
-      percentile_of(series.amplitude, 0.01) < least * size.mean)
-    return out;
+  if (size.fluctuation < steady_enough || series.amplitude.size() > most_fitted) return out;
   CourseFit fit = fit_course(series.amplitude, series.rate_hz, {});
   if (fit.swings.empty() || fit.swings.size() > most_swings) return out;
   out.mean = fit.values(0), out.fluctuation = fit.rms / fit.values(0);
   out.swings = std::move(fit);
   return out;
+}
+
+double square_about(std::span<const double> x, double mean) {
+  double sum = 0;
+  for (const double v : x) sum += (v - mean) * (v - mean);
+  return sum;
+}
+
+/// Whether periodic swings are most of what the frequency does.
+bool is_swing(const Modulation& course) {
+  double squares = 0;
+  for (const Swing& s : course.frequency) squares += s.fundamental * s.fundamental / 2;
+  return squares > 4 * course.frequency_noise_hz * course.frequency_noise_hz;
 }
 
 /// A record's transform, and where in its samples the record lies.
@@ -152,6 +172,7 @@ std::optional<CarrierFound> carrier_in(const Transformed& record, const SwingBan
                        all / 2 - 2 - std::min(all / 2 - 2, taken.high)});
     if (margin < 4) return {};
     z = analytic_signal(record.bins, all, taken, margin);
+    if (size_of(z, from, until).fluctuation > 2 * steady_amplitude && vanishes(z, from, until)) return {};
     const Demodulated series = carrier_of(z, from, until, record.rate_hz, taken, margin);
     amplitude = amplitude_of(z, from, until, series);
     if (!(amplitude.fluctuation < (pass < 2 ? 2 * steady_amplitude : steady_amplitude))) return {};
@@ -167,6 +188,13 @@ std::optional<CarrierFound> carrier_in(const Transformed& record, const SwingBan
   swing.fluctuation = amplitude.fluctuation, swing.greatest_line = band.greatest_line;
   swing.band_low_hz = bin_hz * static_cast<double>(taken.low - margin);
   swing.band_high_hz = bin_hz * static_cast<double>(taken.high + margin);
+  // What leaves the band is not what lies in it.
+  const Modulation& course = swing.course;
+  if (course.lowest_hz < swing.band_low_hz || course.highest_hz > swing.band_high_hz) return {};
+  // And a carrier turns some times in each swing: the orders of pulses make no carrier.
+  if (std::any_of(course.frequency.begin(), course.frequency.end(),
+                  [&](const Swing& s) { return s.rate_hz > 0.5 * course.lowest_hz; }))
+    return {};
   (void)allow_for_cut_sidebands(swing.course, swing.band_low_hz, swing.band_high_hz);
   std::vector<double> level(until - from, amplitude.mean);
   if (amplitude.swings) {
@@ -212,9 +240,17 @@ FrequencySwings find_frequency_swings(std::span<const double> x, double rate_hz)
       continue;
     auto found = carrier_in(record, bands[b]);
     // Of several only what swings: others may be lines that drift together.
-    if (!found || (b > 0 && found->swing.course.frequency.empty())) continue;
-    if (out.rest.empty()) out.rest.assign(x.begin(), x.end());
-    for (std::size_t i = 0; i < n; ++i) out.rest[i] -= found->samples[i];
+    if (!found) continue;
+    const std::span<const double> now = out.rest.empty() ? x : std::span<const double>(out.rest);
+    std::vector<double> less(now.begin(), now.end());
+    for (std::size_t i = 0; i < n; ++i) less[i] -= found->samples[i];
+    // What was there leaves as much power less as it has.
+    const double power = square_about(now, mean),
+                 held = found->swing.rms * found->swing.rms * static_cast<double>(n);
+    if (std::abs(power - held - square_about(less, mean)) > 0.1 * held) continue;
+    // What is only a part of the record must swing: others may be lines that drift together.
+    if (held < 0.5 * power && !is_swing(found->swing.course)) continue;
+    out.rest = std::move(less);
     out.carriers.push_back(std::move(found->swing));
   }
   return out;

@@ -123,12 +123,27 @@ class Naming {
 
   bool harmonic_family() {
     std::vector<std::size_t> best, best_orders;
+    std::size_t strongest = peaks_.size();
+    for (std::size_t i = peaks_.size(); i-- > 0;)
+      if (free_lines().has(i) && (strongest == peaks_.size() || peaks_[i].rms >= peaks_[strongest].rms))
+        strongest = i;
+    bool of_strongest = false;
     for (std::size_t f = 0; f < peaks_.size(); ++f) {
       if (used_[f] || peaks_[f].broad()) continue;
       for (const int part : {1, 2, 3}) {
         Multiples m =
             multiples_of(free_lines(), peaks_[f].frequency_hz / part, peaks_[f].frequency_std_hz / part);
-        if (!convincing(m) || m.members.size() <= best.size()) continue;
+        if (!convincing(m)) continue;
+        // More members win, but over a family on the strongest line only one that holds that line, too:
+        // folded orders lie near parts of a fundamental.
+        const bool is_strongest = f == strongest && part == 1;
+        const bool holds = std::find(m.members.begin(), m.members.end(), strongest) != m.members.end();
+        const bool held = std::find(best.begin(), best.end(), strongest) != best.end();
+        const bool more = m.members.size() > best.size();
+        if (is_strongest ? !more && (held || 2 * m.members.size() < best.size())
+                         : !more || (of_strongest && !holds && 2 * best.size() >= m.members.size()))
+          continue;
+        of_strongest = is_strongest;
         best = std::move(m.members);
         best_orders = std::move(m.orders);
       }

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/percentile.h"
 #include "identify/lobe_fit.h"
 #include "identify/noise_floor.h"
 
@@ -196,15 +197,20 @@ bool is_of_ripple(const Spectrum& spectrum, const LobeFit& fit, const Line& line
   const auto bin = std::min(static_cast<std::size_t>(std::lround(line.bins)), spectrum.bins() - 1);
   // Lower down the floor itself is that of no more bins.
   if (bin < 6 * reach || bin + reach >= spectrum.bins()) return false;
-  double sum = 0, count = 0;
+  std::vector<double> around;
   for (std::size_t k = bin - reach; k <= bin + reach; ++k) {
     const double off = std::abs(static_cast<double>(k) - line.bins);
     // Bins under other lines, or that what is taken off leaves a hole in, are not counted.
     if (off < fit.half_width_bins() + 1 || (masked[k] && off > fit.half_width_bins() + 2)) continue;
-    sum += left[k], ++count;
+    around.push_back(left[k]);
   }
-  if (count < reach) return false;
-  const double mean = sum / count, independent = count / 2;
+  if (around.size() < reach) return false;
+  // Lines that crowd there are no noise: they lift the mean far above the median. Windows make every other
+  // bin alike, and a median tells half as much as a mean.
+  double mean = 0, independent = static_cast<double>(around.size()) / 2;
+  for (const double v : around) mean += v / static_cast<double>(around.size());
+  const double of_median = median_in(around) / noise_median(spectrum.noise_averages);
+  if (mean > 1.5 * of_median) mean = of_median, independent /= 2;
   if (mean < floor[bin] * (1 + 2 / std::sqrt(independent * spectrum.noise_averages))) return false;
   double highest = 0;
   for (std::size_t k = bin - 1; k <= bin + 1; ++k) highest = std::max(highest, spectrum.power[k]);
