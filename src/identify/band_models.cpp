@@ -197,7 +197,9 @@ class BandJudge {
       }
       if (!(sum > 0)) continue;
       const double middle = moment / sum;
-      for (const double decay : {0.5 / std::max(middle, 0.5), 0.0}) {
+      const double to_end = static_cast<double>(behind.size() - 1) - middle;
+      for (const double decay : {0.5 / std::max(middle, 0.5), 0.0, -0.5 / std::max(to_end, 0.5)}) {
+        if (decay < 0 && first > 0) continue;
         const Complex s(-decay, strongest_turn(behind));
         std::vector<Turn> turns = {{amplitude_at(behind, s), s}};
         ExponentialFit fit(behind, true);

@@ -179,8 +179,8 @@ CourseFit fit_together(std::span<const double> f, double rate_hz, const std::vec
   return fit;
 }
 
-/// Lines put into swings: those at multiples of a stronger one's frequency are its orders. Orders too high to
-/// be fitted are such only where they are as weak as those of a wave with edges.
+/// Lines put into swings: those at multiples of a stronger one's frequency are its orders. SwingOrders too
+/// high to be fitted are such only where they are as weak as those of a wave with edges.
 std::vector<double> rates_of(const SineFit& lines, double bin_hz) {
   std::vector<Sine> out;
   for (const Sine& s : lines.sines) {
@@ -262,12 +262,12 @@ SineFit lines_beside_drift(const std::vector<double>& level, double rate_hz) {
 }
 
 /// The orders of each swing below 0.45 of the rate, one after the other.
-struct Orders {
+struct SwingOrders {
   std::vector<double> hz;
   std::vector<std::size_t> counts;
 };
-Orders orders_of(const std::vector<double>& rates, double rate_hz, double bin_hz) {
-  Orders out;
+SwingOrders swing_orders(const std::vector<double>& rates, double rate_hz, double bin_hz) {
+  SwingOrders out;
   for (const double rate : rates) {
     std::size_t n = 1;
     for (; n <= most_orders && static_cast<double>(n) * rate < 0.45 * rate_hz; ++n) {
@@ -295,7 +295,7 @@ double set_right_by_orders(std::span<const double> x, double rate_hz, const std:
     CourseFit fit;
     for (int k = 0; k < 3; ++k) {
       rates[which] = at + (k - 1) * step;
-      CourseFit here = fit_together(x, rate_hz, steps_s, orders_of(rates, rate_hz, bin).hz);
+      CourseFit here = fit_together(x, rate_hz, steps_s, swing_orders(rates, rate_hz, bin).hz);
       squares[k] = here.rms * here.rms * static_cast<double>(x.size());
       if (k == 1) fit = std::move(here);
     }
@@ -344,7 +344,7 @@ CourseFit fit_course(std::span<const double> x, double rate_hz, const CourseStep
   for (const double rate : rates)
     for (const Sine& s : lines.sines)
       if (s.frequency_hz == rate) rate_stds.push_back(s.frequency_std_hz);
-  Orders orders = orders_of(rates, rate_hz, bin);
+  SwingOrders orders = swing_orders(rates, rate_hz, bin);
   CourseFit out = fit_together(x, rate_hz, steps.at_s, orders.hz);
   constexpr double few_periods = 40;
   auto at = static_cast<Eigen::Index>(2 + steps.at_s.size());
@@ -356,7 +356,7 @@ CourseFit fit_course(std::span<const double> x, double rate_hz, const CourseStep
     if (higher.squaredNorm() < 1e-6 * fundamental.squaredNorm()) continue;
     rate_stds[i] = std::max(rate_stds[i], set_right_by_orders(x, rate_hz, steps.at_s, rates, i));
   }
-  orders = orders_of(rates, rate_hz, bin);
+  orders = swing_orders(rates, rate_hz, bin);
   out = fit_together(x, rate_hz, steps.at_s, orders.hz);
   const auto passed = [&](double f) {
     return difference_rate_hz > 0 ? share_of_difference(f / difference_rate_hz) : 1;

@@ -28,14 +28,14 @@ FftArray<double> with_ends(std::span<const double> x, double mean) {
 namespace {
 
 /// A stretch of bins, the first and the last of which stand above the noise.
-struct Stretch {
+struct BandStretch {
   std::size_t low, high;
   std::size_t width() const { return high - low + 1; }
 };
 
 /// Parts a stretch at gaps wider than half of what lies to either side.
-void part(const std::vector<std::size_t>& standing, std::size_t from, std::size_t until,
-          std::vector<Stretch>& out) {
+void part_at_gaps(const std::vector<std::size_t>& standing, std::size_t from, std::size_t until,
+                  std::vector<BandStretch>& out) {
   constexpr std::size_t least_gap = 20;
   std::size_t gap = 0, at = until;
   for (std::size_t i = from + 1; i < until; ++i)
@@ -44,8 +44,8 @@ void part(const std::vector<std::size_t>& standing, std::size_t from, std::size_
     const std::size_t below = standing[at - 1] - standing[from] + 1,
                       above = standing[until - 1] - standing[at] + 1;
     if (2 * gap > std::max(below, above)) {
-      part(standing, from, at, out);
-      return part(standing, at, until, out);
+      part_at_gaps(standing, from, at, out);
+      return part_at_gaps(standing, at, until, out);
     }
   }
   out.push_back({standing[from], standing[until - 1]});
@@ -65,7 +65,7 @@ std::vector<SwingBand> bands_above_noise(std::span<const std::complex<double>> b
   for (std::size_t k = 1; k < power.size(); ++k)
     if (power[k] > limit) stands += power[k], standing.push_back(k);
   if (!(stands > 0.5 * total)) return {};
-  const auto band_of = [&](const Stretch& stretch) {
+  const auto band_of = [&](const BandStretch& stretch) {
     SwingBand band;
     double all = 0, above = 0, greatest = 0, sum = 0;
     for (std::size_t k = stretch.low; k <= stretch.high; ++k) {
@@ -84,11 +84,11 @@ std::vector<SwingBand> bands_above_noise(std::span<const std::complex<double>> b
     }
     return band;
   };
-  std::vector<Stretch> parts;
-  part(standing, 0, standing.size(), parts);
+  std::vector<BandStretch> parts;
+  part_at_gaps(standing, 0, standing.size(), parts);
   std::vector<SwingBand> out;
   if (parts.size() > 1)
-    for (const Stretch& stretch : parts) out.push_back(band_of(stretch));
+    for (const BandStretch& stretch : parts) out.push_back(band_of(stretch));
   std::sort(out.begin(), out.end(), [](const SwingBand& a, const SwingBand& b) { return a.share > b.share; });
   out.insert(out.begin(), band_of({standing.front(), standing.back()}));
   return out;

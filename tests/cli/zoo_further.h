@@ -64,6 +64,17 @@ inline std::vector<Kind> further_kinds() {
          r.truth.hz = fs / static_cast<double>(4 * every);
          return r;
        }});
+  out.push_back({"line that grows", [=](Bits& b) {
+                   Record r{noise(b, n, 0.01), fs, {}};
+                   const double hz = between(b, 20, 400), grows = between(b, 2, 7);
+                   for (std::size_t k = 0; k < n; ++k) {
+                     const double t = static_cast<double>(k) / fs;
+                     r.x[k] += std::exp(grows * (t / T - 1)) * std::cos(2 * pi * hz * t);
+                   }
+                   r.truth.kinds = {"growing"}, r.truth.hz = hz;
+                   r.truth.damping = -grows / T / std::hypot(2 * pi * hz, grows / T);
+                   return r;
+                 }});
   out.push_back({"noise with an echo", [=](Bits& b) {
                    Record r{noise(b, n, 1), fs, {}};
                    const std::vector<double> dry = r.x;
