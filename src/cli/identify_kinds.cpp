@@ -96,6 +96,17 @@ void tell_impulses(const JudgedBand& band, Finding& f) {
   const double ring = band.resonance ? band.resonance->frequency_hz : band.verdict.frequency_hz;
   f.kind = "impulse-family";
   f.frequency_hz = train.rate_hz, f.frequency_std_hz = train.rate_std_hz;
+  if (band.noise_alone) {
+    f.kind = "intermittent";
+    f.text = fmt::format("noise that comes and goes at {}, {} RMS from {} to {}",
+                         hz_text(train.rate_hz, train.rate_std_hz), format_quantity(f.level_rms, f.unit, 4),
+                         format_quantity(band.low_hz, "Hz", 4), format_quantity(band.high_hz, "Hz", 4));
+    f.evidence = {fmt::format(
+        "its power swings at that rate and its multiples, by {:.0f}% of its mean at the rate itself",
+        100 * train.depth)};
+    f.numbers = {{"envelope_depth", train.depth}, {"low_hz", band.low_hz}, {"high_hz", band.high_hz}};
+    return;
+  }
   f.text = fmt::format("impulses that repeat at {} and ring near {}, {} RMS together",
                        hz_text(train.rate_hz, train.rate_std_hz), format_quantity(ring, "Hz", 4),
                        format_quantity(f.level_rms, f.unit, 4));
@@ -201,6 +212,7 @@ Finding told_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand
           format_quantity(f.level_rms, f.unit, 4));
       f.numbers = {{"low_hz", band.low_hz}, {"high_hz", band.high_hz}};
   }
+  if (v.misfit == 0) return f;  // No model was tried.
   f.evidence.push_back(
       fmt::format("the record in this band: amplitude fluctuation {:.2f} (steady 1, noise 2); this model "
                   "leaves {:.3g} times the noise",

@@ -20,6 +20,7 @@ struct JudgedBand {
   double level_rms = 0;              ///< Of all in it above the noise, over the whole record.
   BandVerdict verdict;
   std::optional<ImpulseTrain> impulses;   ///< That ring in it.
+  bool noise_alone = false;               ///< Of those: noise that comes and goes, and no ringing.
   std::optional<ResonanceFit> resonance;  ///< Of one driven by noise, where its shape fits.
 };
 

@@ -75,6 +75,9 @@ void find_wide_trains(const BandSource& source, std::span<const double> x, doubl
   best.level_rms = std::sqrt(std::max(all - noise, 0.0));
   if (best.resonance)
     best.level_rms = std::max(best.level_rms, std::min(best.resonance->rms, std::sqrt(all)));
+  // Nothing rings: the noise itself comes and goes.
+  best.noise_alone = best.level_rms * best.level_rms < 0.05 * all;
+  if (best.noise_alone) best.level_rms = std::sqrt(all);
   bands.push_back(std::move(best));
 }
 

@@ -17,7 +17,7 @@ namespace {
 
 using std::numbers::pi;
 
-constexpr std::size_t most_orders = 9;
+constexpr std::size_t most_swing_orders = 9;
 
 /// What a speed from one sample before to one after lets through of a swing, by cycles per sample.
 double share_of_difference(double cycles) {
@@ -186,7 +186,7 @@ std::vector<double> rates_of(const SineFit& lines, double bin_hz) {
   for (const Sine& s : lines.sines) {
     const bool order = std::any_of(out.begin(), out.end(), [&](const Sine& first) {
       const double n = std::round(s.frequency_hz / first.frequency_hz);
-      return n >= 2 && (n <= most_orders || s.amplitude < 2 / n * first.amplitude) &&
+      return n >= 2 && (n <= most_swing_orders || s.amplitude < 2 / n * first.amplitude) &&
              std::abs(s.frequency_hz - n * first.frequency_hz) <
                  std::min(n, 40.0) * 0.1 * bin_hz + 0.5 * bin_hz;
     });
@@ -270,7 +270,7 @@ SwingOrders swing_orders(const std::vector<double>& rates, double rate_hz, doubl
   SwingOrders out;
   for (const double rate : rates) {
     std::size_t n = 1;
-    for (; n <= most_orders && static_cast<double>(n) * rate < 0.45 * rate_hz; ++n) {
+    for (; n <= most_swing_orders && static_cast<double>(n) * rate < 0.45 * rate_hz; ++n) {
       const double f = static_cast<double>(n) * rate;
       // An order that falls onto another swing's is left to that.
       if (n > 1 && std::any_of(out.hz.begin(), out.hz.end(),

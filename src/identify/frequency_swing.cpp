@@ -15,7 +15,7 @@ namespace vprism {
 
 namespace {
 
-constexpr double whole_turn = 2 * std::numbers::pi;
+constexpr double turn_rad = 2 * std::numbers::pi;
 constexpr std::size_t least_samples = 2048, most_samples = std::size_t{1} << 23;
 constexpr std::size_t swings_within = 32768;  // Samples of the middle.
 constexpr double steady_amplitude = 0.2, steady_enough = 0.02, one_line = 0.45;
@@ -62,8 +62,7 @@ Demodulated carrier_of(const FftArray<std::complex<double>>& z, std::size_t from
   std::vector<double> re, im;
   for (std::size_t i = from; i < until; i += each) {
     const double turns = shift * static_cast<double>(i);
-    const std::complex<double> down =
-        z.data()[i] * std::polar(1.0, -whole_turn * (turns - std::floor(turns)));
+    const std::complex<double> down = z.data()[i] * std::polar(1.0, -turn_rad * (turns - std::floor(turns)));
     re.push_back(down.real()), im.push_back(down.imag());
   }
   return demodulate(re, im, rate_hz / static_cast<double>(each), shift * rate_hz, 1);
