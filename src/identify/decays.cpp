@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "identify/sine_fit.h"
+#include "identify/slow_course.h"
 #include "identify/steady_lines.h"
 #include "identify/whole_lines.h"
 
@@ -327,6 +328,15 @@ RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spec
                            const SpectrumSettings& settings, const PeakSettings& search,
                            std::vector<double> floor, std::vector<Peak> peaks,
                            const std::function<void(std::vector<Peak>&)>& choose) {
+  if (auto less = without_trend(samples)) {
+    const Spectrum beside = spectrum_of(*less, spectrum, settings);
+    PeakSearch found = find_peaks(beside, search);
+    choose(found.peaks);
+    RecordVerdict out =
+        judge_record(*less, beside, settings, search, std::move(found.floor), std::move(found.peaks), choose);
+    if (out.rest.empty()) out.rest = std::move(*less);
+    return out;
+  }
   RecordVerdict out =
       judge_bands_of(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
   const bool lines =

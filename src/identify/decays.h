@@ -31,8 +31,9 @@ struct RecordVerdict {
 
 /// Bands of a record (band_search.h). What dies away is taken off and the spectrum of the rest searched
 /// again, as long as something new turns up. So is a line that jumps between states, where steady, decaying,
-/// stepping and moving lines leave more than 3% of the mean square, and carriers whose frequency swings.
-/// `settings` are those of the spectrum, `choose` leaves out peaks that were not asked for.
+/// stepping and moving lines leave more than 3% of the mean square, and carriers whose frequency swings;
+/// first of all a straight line that holds nine tenths of the mean square. `settings` are those of the
+/// spectrum, `choose` leaves out peaks that were not asked for.
 RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
                            const SpectrumSettings& settings, const PeakSettings& search,
                            std::vector<double> floor, std::vector<Peak> peaks,
