@@ -191,9 +191,7 @@ std::optional<CarrierFound> carrier_in(const Transformed& record, const SwingBan
   const Modulation& course = swing.course;
   if (course.lowest_hz < swing.band_low_hz || course.highest_hz > swing.band_high_hz) return {};
   // And a carrier turns some times in each swing: the orders of pulses make no carrier.
-  if (std::any_of(course.frequency.begin(), course.frequency.end(),
-                  [&](const Swing& s) { return s.rate_hz > 0.5 * course.lowest_hz; }))
-    return {};
+  if (!course.frequency.empty() && course.frequency.front().rate_hz > 0.5 * course.lowest_hz) return {};
   (void)allow_for_cut_sidebands(swing.course, swing.band_low_hz, swing.band_high_hz);
   std::vector<double> level(until - from, amplitude.mean);
   if (amplitude.swings) {

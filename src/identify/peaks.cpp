@@ -211,7 +211,11 @@ bool is_of_ripple(const Spectrum& spectrum, const LobeFit& fit, const Line& line
   for (const double v : around) mean += v / static_cast<double>(around.size());
   const double of_median = median_in(around) / noise_median(spectrum.noise_averages);
   if (mean > 1.5 * of_median) mean = of_median, independent /= 2;
-  if (mean < floor[bin] * (1 + 2 / std::sqrt(independent * spectrum.noise_averages))) return false;
+  // What stands much higher is no ripple but a band, which is judged by itself.
+  constexpr double highest_ripple = 4;
+  if (mean < floor[bin] * (1 + 2 / std::sqrt(independent * spectrum.noise_averages)) ||
+      mean > highest_ripple * floor[bin])
+    return false;
   double highest = 0;
   for (std::size_t k = bin - 1; k <= bin + 1; ++k) highest = std::max(highest, spectrum.power[k]);
   return highest < threshold.beside(independent) * mean;
