@@ -46,7 +46,9 @@ void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
       sines_of(c.peaks, c.spectrum, [](const Peak& p) { return !p.broad() && !p.of_band; });
   if (!worth_fitting(first.size(), samples.size())) return;
   const double record_bin = rate / static_cast<double>(samples.size());
-  const SineFit fit = fit_sines(samples, rate, first, 8, 1e-6);
+  double lowest = rate;
+  for (const Sine& s : first) lowest = std::min(lowest, s.frequency_hz);
+  const SineFit fit = fit_sines(without_wander(samples, lowest / record_bin), rate, first, 8, 1e-6);
   for (Peak& p : c.peaks) {
     if (p.broad() || p.of_band) continue;
     const auto same = std::min_element(fit.sines.begin(), fit.sines.end(), [&](const Sine& a, const Sine& b) {
@@ -159,6 +161,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   LevelsEstimator levels_of_values(recording.channels.size() * (recording.complex ? 2 : 1));
   RestEstimator rests_of_values(recording.channels.size() * (recording.complex ? 2 : 1));
   std::vector<Slope> slopes(recording.channels.size());
+  std::vector<std::optional<LevelShift>> shifts(recording.channels.size());
   OutlineEstimator outlines(recording.channels.size() * (recording.complex ? 2 : 1));
   std::optional<LineWatch> watch;
   if (!watches.empty() && !recording.complex && !spectra.front().spectrum.two_sided) {
@@ -242,6 +245,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         }
         refine(spectra[c], verdict.rest.empty() ? held[c] : verdict.rest);
         rests[c] = std::move(verdict.rest);
+        shifts[c] = verdict.shift;
         states[c] = std::move(verdict.states), swings[c] = std::move(verdict.swings);
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) {
@@ -343,11 +347,12 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     const Spectrum& spectrum = spectra[c].spectrum;
     result.rms.push_back(as_recorded ? levels[c].std : spectrum.rms_total());
     if (!as_recorded) continue;
-    auto trend =
-        told_trend(recording, recording.channels[c], slopes[c].per_sample() * recording.axis.rate_hz(),
-                   slopes[c].share(), result.rms[c]);
-    if (!trend || slow_line(recording, c, *trend, result)) continue;
-    result.findings.push_back(std::move(*trend));
+    auto slow = shifts[c] ? report_step(recording, recording.channels[c], *shifts[c])
+                          : told_trend(recording, recording.channels[c],
+                                       slopes[c].per_sample() * recording.axis.rate_hz(), slopes[c].share(),
+                                       result.rms[c]);
+    if (!slow || (!shifts[c] && slow_line(recording, c, *slow, result))) continue;
+    result.findings.push_back(std::move(*slow));
     result.watches.emplace_back();
     result.channels.push_back(c);
   }

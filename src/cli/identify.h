@@ -9,6 +9,7 @@
 #include "identify/line_watch.h"
 #include "identify/noise_shape.h"
 #include "identify/rounding_lines.h"
+#include "identify/slow_course.h"
 #include "transform/statistics.h"
 
 namespace vprism {
@@ -62,6 +63,9 @@ Finding report_swing(const Recording& recording, const ChannelSpectrum& channel,
 /// A straight line that explains `share` of the mean square about the mean.
 std::optional<Finding> told_trend(const Recording& recording, const Channel& channel, double per_s,
                                   double share, double rms);
+/// A level that moves once and stays, where it moves by more than three of its uncertainties.
+std::optional<Finding> report_step(const Recording& recording, const Channel& channel,
+                                   const LevelShift& shift);
 /// The finding of lines that rounding makes (rounding_lines.h).
 Finding told_quantisation(const Recording& recording, const ChannelSpectrum& channel, const Levels& levels,
                           const std::vector<std::size_t>& members, double other_squares);

@@ -242,6 +242,23 @@ std::optional<Finding> told_trend(const Recording& r, const Channel& channel, do
   return f;
 }
 
+std::optional<Finding> report_step(const Recording& r, const Channel& channel, const LevelShift& shift) {
+  if (!(std::abs(shift.size) > 3 * shift.size_std)) return {};
+  Finding f;
+  f.kind = "step";
+  f.recording = r.file, f.channel = channel.name, f.unit = channel.unit.label();
+  const double share = static_cast<double>(shift.at) / static_cast<double>(r.samples),
+               at = r.axis.start + static_cast<double>(shift.at) * r.axis.interval;
+  f.level_rms = std::abs(shift.size) * std::sqrt(share * (1 - share));
+  f.text = fmt::format("a step: the level {} by {} at {} and stays", shift.size > 0 ? "rises" : "falls",
+                       format_uncertain(std::abs(shift.size), shift.size_std, f.unit),
+                       format_quantity(at, "s", 6));
+  f.evidence.push_back(
+      "two levels explain 95% of what 48 means over the record do; lines are those beside it");
+  f.numbers = {{"step", shift.size}, {"step_std", shift.size_std}, {"at_s", at}};
+  return f;
+}
+
 Finding told_quantisation(const Recording& r, const ChannelSpectrum& c, const Levels& levels,
                           const std::vector<std::size_t>& members, double other_squares) {
   Finding q;

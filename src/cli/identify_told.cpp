@@ -12,7 +12,7 @@ namespace vprism {
 namespace {
 
 /// What happens in time has no frequency to show.
-bool in_time(const Finding& f) { return f.kind == "event" || f.kind == "trend"; }
+bool in_time(const Finding& f) { return f.kind == "event" || f.kind == "trend" || f.kind == "step"; }
 
 const char* verdict_word(const SuspectVerdict& v) {
   return v.kind == SuspectVerdict::Kind::seen      ? "seen"

@@ -11,6 +11,7 @@
 #include "base/turns.h"
 #include "identify/exponential_fit.h"
 #include "identify/level_steps.h"
+#include "identify/smoothed.h"
 
 namespace vprism {
 
@@ -18,41 +19,6 @@ namespace {
 
 using Complex = std::complex<double>;
 using Values = std::vector<Complex>;
-
-/// Cubic B-splines with `knots` unknowns: the slow signal that `z` is nearest to.
-Values smooth(const Values& z, std::size_t knots) {
-  const auto rows = z.size();
-  const double wide = static_cast<double>(knots - 3);
-  const auto n = static_cast<Eigen::Index>(knots);
-  Matrix normal = Matrix::Zero(n, n), right = Matrix::Zero(n, 2);
-  const auto weights = [&](std::size_t m, std::size_t& at, double b[4]) {
-    const double u = (static_cast<double>(m) + 0.5) / static_cast<double>(rows) * wide;
-    at = std::min(static_cast<std::size_t>(u), knots - 4);
-    const double t = u - static_cast<double>(at), o = 1 - t;
-    b[0] = o * o * o / 6, b[1] = (3 * t * t * t - 6 * t * t + 4) / 6;
-    b[2] = (3 * o * o * o - 6 * o * o + 4) / 6, b[3] = t * t * t / 6;
-  };
-  std::size_t at = 0;
-  double b[4];
-  for (std::size_t m = 0; m < rows; ++m) {
-    weights(m, at, b);
-    for (std::size_t i = 0; i < 4; ++i) {
-      const auto row = static_cast<Eigen::Index>(at + i);
-      for (std::size_t j = 0; j < 4; ++j) normal(row, static_cast<Eigen::Index>(at + j)) += b[i] * b[j];
-      right(row, 0) += b[i] * z[m].real(), right(row, 1) += b[i] * z[m].imag();
-    }
-  }
-  const Matrix c = solve_symmetric(normal, right);
-  Values out(rows);
-  for (std::size_t m = 0; m < rows; ++m) {
-    weights(m, at, b);
-    for (std::size_t i = 0; i < 4; ++i) {
-      const auto row = static_cast<Eigen::Index>(at + i);
-      out[m] += b[i] * Complex(c(row, 0), c(row, 1));
-    }
-  }
-  return out;
-}
 
 double square_between(const Values& a, const Values& b) {
   double sum = 0;
@@ -74,8 +40,8 @@ class BandJudge {
     const std::size_t finest = std::min<std::size_t>(2 * count_ / 5, 128);
     noise_ = std::max(band_.noise, 1e-6 * all / n);
     if (finest >= 8)
-      noise_ =
-          std::max(noise_, 0.9 * square_between(z_, smooth(z_, finest)) / (n - static_cast<double>(finest)));
+      noise_ = std::max(noise_,
+                        0.9 * square_between(z_, smoothed(z_, finest)) / (n - static_cast<double>(finest)));
     if (band_.noise > 0) noise_ = std::min(noise_, std::max(1.5 * band_.noise, 3e-4 * all / n));
     noise_ = std::max(noise_, 1e-300);
     power(out, z_);
@@ -267,7 +233,7 @@ class BandJudge {
       Values still(count_);
       for (std::size_t m = 0; m < count_; ++m)
         still[m] = z_[m] * std::polar(1.0, -w * static_cast<double>(m));
-      const Values a = smooth(still, knots);
+      const Values a = smoothed(still, knots);
       const double left = square_between(still, a);
       if (!take(BandVerdict::Kind::wandering, cost(left, 2 * static_cast<double>(knots)) + 24, left))
         continue;

@@ -251,6 +251,20 @@ RecordVerdict judge_bands_of(std::span<const double> samples, const Spectrum& sp
   return out;
 }
 
+/// What is left once something was taken off, by its own spectrum.
+template <typename Judge>
+RecordVerdict judge_rest(std::vector<double> rest, const Spectrum& spectrum, const SpectrumSettings& settings,
+                         const PeakSettings& search, const std::function<void(std::vector<Peak>&)>& choose,
+                         Judge judge) {
+  const Spectrum beside = spectrum_of(rest, spectrum, settings);
+  PeakSearch found = find_peaks(beside, search);
+  choose(found.peaks);
+  RecordVerdict out =
+      judge(rest, beside, settings, search, std::move(found.floor), std::move(found.peaks), choose);
+  if (out.rest.empty()) out.rest = std::move(rest);
+  return out;
+}
+
 /// Without the line that jumps, where there is one.
 std::optional<RecordVerdict> judge_beside_states(std::span<const double> samples, const Spectrum& spectrum,
                                                  const SpectrumSettings& settings, const PeakSettings& search,
@@ -272,12 +286,7 @@ std::optional<RecordVerdict> judge_beside_states(std::span<const double> samples
   std::vector<double> rest = std::move(states->rest);
   for (SteadyLine& line : steady) line.cosine = -line.cosine, line.sine = -line.sine;
   take_off(rest, steady);
-  const Spectrum beside = spectrum_of(rest, spectrum, settings);
-  PeakSearch found = find_peaks(beside, search);
-  choose(found.peaks);
-  RecordVerdict out =
-      judge_bands_of(rest, beside, settings, search, std::move(found.floor), std::move(found.peaks), choose);
-  if (out.rest.empty()) out.rest = std::move(rest);
+  RecordVerdict out = judge_rest(std::move(rest), spectrum, settings, search, choose, judge_bands_of);
   out.states = std::move(states);
   return out;
 }
@@ -288,12 +297,7 @@ std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples,
                                                 const std::function<void(std::vector<Peak>&)>& choose) {
   FrequencySwings swings = find_frequency_swings(samples, spectrum.plan.rate_hz);
   if (swings.carriers.empty()) return {};
-  const Spectrum beside = spectrum_of(swings.rest, spectrum, settings);
-  PeakSearch found = find_peaks(beside, search);
-  choose(found.peaks);
-  RecordVerdict out = judge_bands_of(swings.rest, beside, settings, search, std::move(found.floor),
-                                     std::move(found.peaks), choose);
-  if (out.rest.empty()) out.rest = std::move(swings.rest);
+  RecordVerdict out = judge_rest(std::move(swings.rest), spectrum, settings, search, choose, judge_bands_of);
   // An amplitude is not known to better than 1%: what is less than that within a band is of its sidebands.
   const auto of_swing = [&](double hz, double rms) {
     return std::any_of(swings.carriers.begin(), swings.carriers.end(), [&](const FrequencySwing& swing) {
@@ -328,13 +332,9 @@ RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spec
                            const SpectrumSettings& settings, const PeakSettings& search,
                            std::vector<double> floor, std::vector<Peak> peaks,
                            const std::function<void(std::vector<Peak>&)>& choose) {
-  if (auto less = without_trend(samples)) {
-    const Spectrum beside = spectrum_of(*less, spectrum, settings);
-    PeakSearch found = find_peaks(beside, search);
-    choose(found.peaks);
-    RecordVerdict out =
-        judge_record(*less, beside, settings, search, std::move(found.floor), std::move(found.peaks), choose);
-    if (out.rest.empty()) out.rest = std::move(*less);
+  if (auto course = slow_course_of(samples)) {
+    RecordVerdict out = judge_rest(std::move(course->rest), spectrum, settings, search, choose, judge_record);
+    out.shift = course->shift;
     return out;
   }
   RecordVerdict out =

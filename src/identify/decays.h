@@ -9,6 +9,7 @@
 #include "identify/band_search.h"
 #include "identify/frequency_swing.h"
 #include "identify/line_states.h"
+#include "identify/slow_course.h"
 #include "transform/spectrum_estimator.h"
 
 namespace vprism {
@@ -26,6 +27,7 @@ struct RecordVerdict {
   std::vector<double> floor;         ///< Noise power per bin once what dies away or jumps has been taken off.
   std::vector<double> rest;          ///< The samples less what dies away or jumps; empty where nothing does.
   std::optional<LineStates> states;  ///< A line that jumps, its `rest` moved to the one above.
+  std::optional<LevelShift> shift;   ///< A step of the level, in the same way.
   std::vector<FrequencySwing> swings;  ///< Carriers whose frequency swings far, in the same way.
 };
 

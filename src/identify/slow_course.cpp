@@ -2,68 +2,108 @@
 #include "identify/slow_course.h"
 
 #include <algorithm>
+#include <array>
+#include <cmath>
 #include <numeric>
 
-#include "base/linear.h"
+#include "identify/smoothed.h"
 
 namespace vprism {
 
-std::optional<std::vector<double>> without_trend(std::span<const double> x) {
-  constexpr double most_of_all = 0.75;
-  constexpr Eigen::Index degrees = 3, stretch = 1024;
-  const auto n = static_cast<Eigen::Index>(x.size());
-  if (n < 64) return {};
-  const auto columns_of = [n](Eigen::Index from, Eigen::Index count) {
-    Matrix out(count, degrees + 1);
-    for (Eigen::Index i = 0; i < count; ++i) {
-      const double t =
-          (2 * static_cast<double>(from + i) - static_cast<double>(n - 1)) / static_cast<double>(n);
-      out.row(i) << 1, t, (3 * t * t - 1) / 2, (5 * t * t - 3) * t / 2;  // Legendre's.
-    }
-    return out;
+namespace {
+
+constexpr std::size_t parts = 48;
+using Means = std::array<double, parts>;
+
+Means means_of(std::span<const double> x) {
+  Means out;
+  for (std::size_t p = 0; p < parts; ++p) {
+    const std::size_t from = p * x.size() / parts, to = (p + 1) * x.size() / parts;
+    out[p] = std::accumulate(x.begin() + static_cast<std::ptrdiff_t>(from),
+                             x.begin() + static_cast<std::ptrdiff_t>(to), 0.0) /
+             static_cast<double>(to - from);
+  }
+  return out;
+}
+
+double square_about_mean(std::span<const double> x) {
+  const double mean = std::accumulate(x.begin(), x.end(), 0.0) / static_cast<double>(x.size());
+  double sum = 0;
+  for (const double v : x) sum += (v - mean) * (v - mean);
+  return sum;
+}
+
+/// Where two levels leave the least of values: the first behind the step, within from .. to.
+std::size_t best_split(std::span<const double> x, std::size_t from, std::size_t to) {
+  const double all = std::accumulate(x.begin(), x.end(), 0.0), n = static_cast<double>(x.size());
+  double below = std::accumulate(x.begin(), x.begin() + static_cast<std::ptrdiff_t>(from), 0.0), best = -1;
+  std::size_t at = from;
+  for (std::size_t k = from; k <= to && k < x.size(); below += x[k++]) {
+    if (k == 0) continue;
+    const double m = static_cast<double>(k), between = below / m - (all - below) / (n - m);
+    if (const double gain = between * between * m * (n - m) / n; gain > best) best = gain, at = k;
+  }
+  return at;
+}
+
+std::optional<SlowCourse> step_in(std::span<const double> x, const Means& means) {
+  constexpr double most_left = 0.05;
+  constexpr std::size_t least_parts = 3;
+  const double all = square_about_mean(means);
+  if (!(all > 0)) return {};
+  const std::size_t part = best_split(means, least_parts, parts - least_parts);
+  const std::size_t per = x.size() / parts, near = part * x.size() / parts;
+  const std::size_t at =
+      best_split(x, near - std::min(near, 2 * per), std::min(x.size() - 1, near + 2 * per));
+  // The part that holds it is of neither level.
+  const std::size_t split = at * parts / x.size();
+  const std::span<const double> before(means.data(), split),
+      behind(means.data() + split + 1, parts - split - 1);
+  if (before.size() < least_parts - 1 || behind.size() < least_parts - 1) return {};
+  const double left = square_about_mean(before) + square_about_mean(behind);
+  if (left > most_left * all) return {};
+  const auto level = [](std::span<const double> values) {
+    return std::accumulate(values.begin(), values.end(), 0.0) / static_cast<double>(values.size());
   };
-  const double mean = std::accumulate(x.begin(), x.end(), 0.0) / static_cast<double>(n);
-  Matrix square = Matrix::Zero(degrees + 1, degrees + 1);
-  Vector right = Vector::Zero(degrees + 1);
-  double squares = 0;
-  for (Eigen::Index from = 0; from < n; from += stretch) {
-    const Eigen::Index count = std::min(stretch, n - from);
-    const Matrix columns = columns_of(from, count);
-    const Vector values = Eigen::Map<const Vector>(x.data() + from, count).array() - mean;
-    square.selfadjointView<Eigen::Lower>().rankUpdate(columns.transpose());
-    right += columns.transpose() * values;
-    squares += values.squaredNorm();
-  }
-  std::vector<Vector> fits;
-  std::vector<double> left;
-  for (Eigen::Index d = 0; d <= degrees; ++d) {
-    const Matrix part = square.topLeftCorner(d + 1, d + 1);
-    const Vector of_part = right.head(d + 1);
-    fits.push_back(solve_symmetric(part, of_part));
-    left.push_back(squares - fits.back().dot(of_part));
-  }
-  if (!(left[0] > 0) || left[1] > (1 - most_of_all) * left[0]) return {};
-  // Which degree, by means over parts of the record: what is quick does not say.
-  constexpr Eigen::Index parts = 48;
-  std::vector<double> slow(degrees + 1, 0.0);
-  for (Eigen::Index p = 0; p < parts; ++p) {
-    const Eigen::Index from = p * n / parts, count = (p + 1) * n / parts - from;
-    const Eigen::RowVectorXd means = columns_of(from, count).colwise().mean();
-    const double here = Eigen::Map<const Vector>(x.data() + from, count).mean() - mean;
-    for (Eigen::Index d = 0; d <= degrees; ++d) {
-      const double off = here - means.head(d + 1).dot(fits[static_cast<std::size_t>(d)]);
-      slow[static_cast<std::size_t>(d)] += off * off;
-    }
-  }
-  std::size_t degree = 1;
-  while (slow[degree] > 2 * *std::min_element(slow.begin(), slow.end())) ++degree;
-  std::vector<double> less(x.begin(), x.end());
-  for (Eigen::Index from = 0; from < n; from += stretch) {
-    const Eigen::Index count = std::min(stretch, n - from);
-    const auto used = static_cast<Eigen::Index>(degree) + 1;
-    Eigen::Map<Vector>(less.data() + from, count) -= columns_of(from, count).leftCols(used) * fits[degree];
-  }
-  return less;
+  SlowCourse out;
+  const double scatter = left / static_cast<double>(parts - 3);
+  out.shift = {
+      at, level(behind) - level(before),
+      std::sqrt(scatter / static_cast<double>(before.size()) + scatter / static_cast<double>(behind.size()))};
+  out.rest.assign(x.begin(), x.end());
+  for (std::size_t n = at; n < x.size(); ++n) out.rest[n] -= out.shift->size;
+  return out;
+}
+
+}  // namespace
+
+std::optional<SlowCourse> slow_course_of(std::span<const double> x) {
+  constexpr double most_of_all = 0.75;
+  if (x.size() < 8 * parts) return {};
+  const Means means = means_of(x);
+  if (auto step = step_in(x, means)) return step;
+  const auto n = static_cast<double>(x.size());
+  const double mean = std::accumulate(x.begin(), x.end(), 0.0) / n, spread = n * (n * n - 1) / 12;
+  double along = 0;
+  for (std::size_t i = 0; i < x.size(); ++i) along += (static_cast<double>(i) - (n - 1) / 2) * (x[i] - mean);
+  const double slope = along / spread;
+  if (!(along * slope > most_of_all * square_about_mean(x)) || slope == 0) return {};
+  SlowCourse line{{x.begin(), x.end()}, {}};
+  for (std::size_t i = 0; i < x.size(); ++i) line.rest[i] -= slope * (static_cast<double>(i) - (n - 1) / 2);
+  SlowCourse cubic = line;
+  const std::vector<double> bend = smoothed(line.rest, 4);
+  for (std::size_t i = 0; i < x.size(); ++i) cubic.rest[i] += mean - bend[i];
+  return 2 * square_about_mean(means_of(cubic.rest)) < square_about_mean(means_of(line.rest)) ? cubic : line;
+}
+
+std::vector<double> without_wander(std::span<const double> x, double least_periods) {
+  constexpr double most_intervals = 40;
+  std::vector<double> out(x.begin(), x.end());
+  const auto intervals = static_cast<std::size_t>(std::min(least_periods / 3, most_intervals));
+  if (intervals < 4 || x.size() < 16 * intervals) return out;
+  const std::vector<double> slow = smoothed(out, intervals + 3);
+  for (std::size_t i = 0; i < out.size(); ++i) out[i] -= slow[i];
+  return out;
 }
 
 }  // namespace vprism

@@ -1,4 +1,4 @@
-// slow_course.h: records that are mostly trend.
+// slow_course.h: records whose lines lie on a slow course of their own.
 #pragma once
 
 #include <optional>
@@ -7,9 +7,26 @@
 
 namespace vprism {
 
-/// The samples less a slow course where a straight line holds most of all that there is (three quarters: a
-/// line of one period looks like one by six tenths): beside it no line is where it seems. The course is the
-/// polynomial of the least degree up to three that leaves at most twice what the best of them does.
-std::optional<std::vector<double>> without_trend(std::span<const double> x);
+/// The level moves once and stays.
+struct LevelShift {
+  std::size_t at = 0;  ///< The first sample behind it.
+  double size = 0, size_std = 0;
+};
+
+struct SlowCourse {
+  std::vector<double> rest;  ///< The samples without it.
+  std::optional<LevelShift> shift;
+};
+
+/// Beside a trend or a step no line is where it seems. A step is one that explains 95% of what 48 means over
+/// the record do; a trend is a straight line that holds three quarters of the mean square (a line of one
+/// period looks like one by six tenths), taken off as a cubic where that leaves less than half as much of
+/// those means. Nothing where there is neither.
+std::optional<SlowCourse> slow_course_of(std::span<const double> x);
+
+/// The samples less what is slower than a third of `least_periods` in the record: lines of so many periods
+/// and more stay as they are, and what wanders below them no longer moves them. As they are where fewer than
+/// twelve are asked for.
+std::vector<double> without_wander(std::span<const double> x, double least_periods);
 
 }  // namespace vprism

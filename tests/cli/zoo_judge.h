@@ -128,8 +128,8 @@ inline void judge(const Record& record, const nlohmann::json& spectrum, const nl
   for (std::size_t i = 0; i < findings.size(); ++i) {
     const std::string kind = findings[i]["kind"];
     // Said of what can't be parted, or of the record as a whole.
-    if (used[i] || kind == "unresolved" || kind == "trend" || kind == "intermittent" || kind == "broadband" ||
-        kind == "burst")
+    if (used[i] || kind == "unresolved" || kind == "trend" || kind == "step" || kind == "intermittent" ||
+        kind == "broadband" || kind == "burst")
       continue;
     ++score.wrong;
     score.notes.push_back("false: " + findings[i]["text"].get<std::string>().substr(0, 100));
