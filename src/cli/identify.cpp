@@ -46,9 +46,7 @@ void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
       sines_of(c.peaks, c.spectrum, [](const Peak& p) { return !p.broad() && !p.of_band; });
   if (!worth_fitting(first.size(), samples.size())) return;
   const double record_bin = rate / static_cast<double>(samples.size());
-  double lowest = rate;
-  for (const Sine& s : first) lowest = std::min(lowest, s.frequency_hz);
-  const SineFit fit = fit_sines(without_wander(samples, lowest / record_bin), rate, first, 8, 1e-6);
+  const SineFit fit = fit_sines_beside_wander(samples, rate, first, 8, 1e-6);
   for (Peak& p : c.peaks) {
     if (p.broad() || p.of_band) continue;
     const auto same = std::min_element(fit.sines.begin(), fit.sines.end(), [&](const Sine& a, const Sine& b) {

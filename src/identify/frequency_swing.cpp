@@ -70,19 +70,21 @@ Demodulated carrier_of(const FftArray<std::complex<double>>& z, std::size_t from
 
 /// A part of it, in the middle.
 Demodulated middle_of(const Demodulated& whole, std::size_t count) {
-  Demodulated out = whole;
-  if (whole.frequency.size() > count) trim(out, (whole.frequency.size() - count) / 2);
-  return out;
+  if (whole.frequency.size() <= count) return whole;
+  const auto first = static_cast<std::ptrdiff_t>((whole.frequency.size() - count) / 2),
+             last = first + static_cast<std::ptrdiff_t>(count);
+  const auto cut = [&](const std::vector<double>& x) {
+    return std::vector<double>(x.begin() + first, x.begin() + last);
+  };
+  return {whole.rate_hz,    whole.shift_hz,       whole.start_s + static_cast<double>(first) / whole.rate_hz,
+          whole.suppressed, cut(whole.amplitude), cut(whole.frequency),
+          cut(whole.phase)};
 }
 
 /// Where its sidebands lie: beyond its swings by a quarter of them and five times their rate.
 SwingBand band_of_swing(const Demodulated& series, double bin_hz, std::size_t bins) {
   std::vector<double> hz = series.frequency;
-  const std::size_t few = hz.size() / 1000;
-  std::nth_element(hz.begin(), hz.begin() + static_cast<std::ptrdiff_t>(few), hz.end());
-  const double lowest = hz[few];
-  std::nth_element(hz.begin(), hz.end() - 1 - static_cast<std::ptrdiff_t>(few), hz.end());
-  const double highest = hz[hz.size() - 1 - few];
+  const double lowest = percentile_in(hz, 0.001), highest = percentile_in(hz, 0.999);
   const Modulation course = measure_modulation(middle_of(series, swings_within));
   double beyond = (highest - lowest) / 4;
   if (!course.frequency.empty()) beyond += 5 * course.frequency.front().rate_hz;
@@ -113,10 +115,8 @@ struct AmplitudeCourse {
 };
 
 /// Swings of the amplitude are looked for where it does not stand.
-AmplitudeCourse amplitude_of(const FftArray<std::complex<double>>& z, std::size_t from, std::size_t until,
-                             const Demodulated& series) {
+AmplitudeCourse amplitude_of(const Size& size, const Demodulated& series) {
   constexpr std::size_t most_fitted = std::size_t{1} << 17, most_swings = 2;
-  const Size size = size_of(z, from, until);
   AmplitudeCourse out{size.mean, size.fluctuation, {}};
   if (size.fluctuation < steady_enough || series.amplitude.size() > most_fitted) return out;
   CourseFit fit = fit_course(series.amplitude, series.rate_hz, {});
@@ -171,9 +171,10 @@ std::optional<CarrierFound> carrier_in(const Transformed& record, const SwingBan
                        all / 2 - 2 - std::min(all / 2 - 2, taken.high)});
     if (margin < 4) return {};
     z = analytic_signal(record.bins, all, taken, margin);
-    if (size_of(z, from, until).fluctuation > 2 * steady_amplitude && vanishes(z, from, until)) return {};
+    const Size size = size_of(z, from, until);
+    if (size.fluctuation > 2 * steady_amplitude && vanishes(z, from, until)) return {};
     const Demodulated series = carrier_of(z, from, until, record.rate_hz, taken, margin);
-    amplitude = amplitude_of(z, from, until, series);
+    amplitude = amplitude_of(size, series);
     if (!(amplitude.fluctuation < (pass < 2 ? 2 * steady_amplitude : steady_amplitude))) return {};
     series_start_s = series.start_s;
     if (pass < 2)
@@ -236,7 +237,6 @@ FrequencySwings find_frequency_swings(std::span<const double> x, double rate_hz)
         }))
       continue;
     auto found = carrier_in(record, bands[b]);
-    // Of several only what swings: others may be lines that drift together.
     if (!found) continue;
     const std::span<const double> now = out.rest.empty() ? x : std::span<const double>(out.rest);
     std::vector<double> less(now.begin(), now.end());

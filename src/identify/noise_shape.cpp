@@ -7,6 +7,7 @@
 #include <optional>
 #include <utility>
 
+#include "base/percentile.h"
 #include "base/quantity.h"
 #include "base/text.h"
 
@@ -14,11 +15,7 @@ namespace vprism {
 
 namespace {
 
-double median(std::vector<double> v) {
-  const auto middle = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-  std::nth_element(v.begin(), middle, v.end());
-  return *middle;
-}
+double median(std::vector<double> v) { return median_in(v); }
 
 /// A straight line through logarithms over logarithms, and how they scatter about it.
 struct Law {
@@ -50,19 +47,26 @@ std::optional<std::pair<Law, double>> law_with_plateau(const std::vector<double>
   std::vector<double> top, low_x, low_y, off;
   for (std::size_t i = 0; i < x.size(); ++i)
     if (x[i] > x.back() - std::numbers::ln2) top.push_back(y[i]);
-  const double plateau = std::exp(median(top));
-  for (std::size_t i = 0; i < x.size(); ++i)
-    if (std::exp(y[i]) > 2 * plateau)
-      low_x.push_back(x[i]), low_y.push_back(std::log(std::exp(y[i]) - plateau));
-  if (low_x.size() < 8) return {};
-  Law law = law_through(low_x, low_y);
-  if (law.slope > -0.5) return {};
+  const double top_x = x.back() - std::numbers::ln2 / 2;
+  double plateau = std::exp(median(top));
+  Law law;
+  // The law goes on below the plateau: each is what the other leaves.
+  for (int round = 0; round < 3; ++round) {
+    low_x.clear(), low_y.clear();
+    for (std::size_t i = 0; i < x.size(); ++i)
+      if (std::exp(y[i]) > 2 * plateau)
+        low_x.push_back(x[i]), low_y.push_back(std::log(std::exp(y[i]) - plateau));
+    if (low_x.size() < 8) return {};
+    law = law_through(low_x, low_y);
+    if (law.slope > -0.5) return {};
+    const double there = std::exp(law.offset + law.slope * top_x);
+    if (there > 0.5 * plateau) return {};  // One that ends below it.
+    plateau = std::exp(median(top)) - there;
+  }
   for (std::size_t i = 0; i < x.size(); ++i)
     off.push_back(std::abs(y[i] - std::log(std::exp(law.offset + law.slope * x[i]) + plateau)));
   law.scatter = 1.4826 * median(std::move(off));
-  // Beside a law that is as good, and one whose end it is, it says nothing.
-  if (law.scatter > 0.6 * one.scatter || std::exp(law.offset + law.slope * x.back()) > 0.5 * plateau)
-    return {};
+  if (law.scatter > 0.6 * one.scatter) return {};  // One law is as good.
   return std::pair{law, plateau};
 }
 

@@ -96,14 +96,27 @@ std::optional<SlowCourse> slow_course_of(std::span<const double> x) {
   return 2 * square_about_mean(means_of(cubic.rest)) < square_about_mean(means_of(line.rest)) ? cubic : line;
 }
 
-std::vector<double> without_wander(std::span<const double> x, double least_periods) {
+SineFit fit_sines_beside_wander(std::span<const double> samples, double rate_hz, std::vector<Sine> first,
+                                double joint_bins, double still) {
   constexpr double most_intervals = 40;
-  std::vector<double> out(x.begin(), x.end());
-  const auto intervals = static_cast<std::size_t>(std::min(least_periods / 3, most_intervals));
-  if (intervals < 4 || x.size() < 16 * intervals) return out;
-  const std::vector<double> slow = smoothed(out, intervals + 3);
-  for (std::size_t i = 0; i < out.size(); ++i) out[i] -= slow[i];
-  return out;
+  const auto n = static_cast<double>(samples.size());
+  double lowest = rate_hz;
+  for (const Sine& s : first) lowest = std::min(lowest, s.frequency_hz);
+  SineFit fit = fit_sines(samples, rate_hz, std::move(first), joint_bins, still);
+  const auto intervals = static_cast<std::size_t>(std::min(lowest * n / rate_hz / 3, most_intervals));
+  if (intervals < 4 || samples.size() < 16 * intervals || fit.sines.empty()) return fit;
+  std::vector<double> rest(samples.size()), slow(samples.size(), 0.0);
+  for (int round = 0; round < 4; ++round) {
+    for (std::size_t i = 0; i < rest.size(); ++i) rest[i] = fit.residual[i] + slow[i];
+    slow = smoothed(rest, intervals + 3);
+    double left = 0;
+    for (std::size_t i = 0; i < rest.size(); ++i) left += (rest[i] - slow[i]) * (rest[i] - slow[i]);
+    // Noise leaves so much in as many unknowns.
+    if (square_about_mean(slow) < 4 * static_cast<double>(intervals + 3) * left / n) return fit;
+    for (std::size_t i = 0; i < rest.size(); ++i) rest[i] = samples[i] - slow[i];
+    fit = fit_sines(rest, rate_hz, std::move(fit.sines), joint_bins, still);
+  }
+  return fit;
 }
 
 }  // namespace vprism

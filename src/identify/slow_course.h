@@ -5,6 +5,8 @@
 #include <span>
 #include <vector>
 
+#include "identify/sine_fit.h"
+
 namespace vprism {
 
 /// The level moves once and stays.
@@ -24,9 +26,11 @@ struct SlowCourse {
 /// those means. Nothing where there is neither.
 std::optional<SlowCourse> slow_course_of(std::span<const double> x);
 
-/// The samples less what is slower than a third of `least_periods` in the record: lines of so many periods
-/// and more stay as they are, and what wanders below them no longer moves them. As they are where fewer than
-/// twelve are asked for.
-std::vector<double> without_wander(std::span<const double> x, double least_periods);
+/// Sines as of fit_sines, beside what wanders more slowly than a third of the lowest of them (cubic splines
+/// of at most 40 intervals), each fitted to what the other leaves, in turn: a course that ends elsewhere than
+/// it began moves every line of a sum without a window. Where no more wanders than noise would, and where the
+/// lowest has fewer than twelve periods, that of fit_sines.
+SineFit fit_sines_beside_wander(std::span<const double> samples, double rate_hz, std::vector<Sine> first,
+                                double joint_bins, double still);
 
 }  // namespace vprism

@@ -255,6 +255,27 @@ TEST_F(IdentifyMade, AToneThatStopsIsATone) {
   EXPECT_NEAR(number_of(f["end_s"]), 3.7, 1e-3);
 }
 
+TEST_F(IdentifyMade, ALevelThatMovesOnceIsAStepAndTheLineBesideItStays) {
+  std::string csv = "t (s),x (V)\n";
+  for (int n = 0; n < 8000; ++n)
+    csv += std::to_string(n * 1e-3) + "," +
+           std::to_string((n >= 3000 ? 1.0 : 0) + 0.3 * std::cos(2 * M_PI * 0.1234 * n) +
+                          0.01 * std::remainder(n * 0.618034 * (n % 1009 + 1), 1.0)) +
+           "\n";
+  folder_.write("moves.csv", csv);
+  const ProgramRun run = run_program(folder_, "identify moves.csv --json --quiet --figure none");
+  ASSERT_EQ(run.status, 0) << run.err;
+  const Json document = Json::parse(run.out);
+  ASSERT_EQ(document["findings"].size(), 2u);
+  const Json &step = document["findings"][0], &tone = document["findings"][1];
+  EXPECT_EQ(text_of(step["kind"]), "step");
+  EXPECT_NEAR(number_of(step["step"]), 1, 3 * number_of(step["step_std"]) + 1e-4);
+  EXPECT_NEAR(number_of(step["at_s"]), 3, 2e-3);
+  EXPECT_NEAR(number_of(step["level"]), std::sqrt(0.375 * 0.625), 1e-3);
+  EXPECT_EQ(text_of(tone["kind"]), "tone");
+  EXPECT_NEAR(number_of(tone["frequency_hz"]), 123.4, 1e-3);
+}
+
 TEST_F(IdentifyMade, LeastAndMostKeepFindingsBack) {
   const std::string signal = "x (V): tone 100Hz 1 + tone 103Hz 0.01 + tone 300Hz 0.001 + white 1e-4",
                     how = "--rate 1kHz --duration 10s";

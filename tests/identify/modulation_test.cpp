@@ -84,7 +84,10 @@ TEST(Modulation, ASpanThatCutsSidebandsOffIsInTheUncertainty) {
     re.push_back(level), im.push_back(2 * side * std::sin(turn));
   }
   Modulation m = measure_modulation(demodulate(re, im, rate, 3000, 1));
-  const double off = 250 - m.frequency[0].peak;
+  // atan(a sin x) = 2 (q sin x + q^3 / 3 sin 3x + ...), q = (sqrt(1 + a^2) - 1) / a.
+  const double a = 2 * side / level, q = (std::sqrt(1 + a * a) - 1) / a;
+  EXPECT_NEAR(m.frequency[0].peak, 2 * q * 1500, 1e-2);
+  const double off = 250 - 2 * q * 1500;
   EXPECT_GT(off, 10 * m.frequency[0].peak_std);
   EXPECT_NEAR(allow_for_cut_sidebands(m, 500, 5500), off / 250, 3e-4);
   ASSERT_EQ(m.frequency.size(), 1u);

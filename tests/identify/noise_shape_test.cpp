@@ -53,9 +53,9 @@ TEST(NoiseShape, ABandAboveTheLawIsMeasuredByItsEdgesAndPower) {
 TEST(NoiseShape, ALawThatEndsInWhiteNoiseIsBoth) {
   const NoiseShape walk = noise_shape(grid(), floor_of([](double f) { return 0.09 / (f * f) + 1e-6; }));
   EXPECT_NEAR(walk.slope, 2, 0.02);
-  EXPECT_NEAR(walk.white_density, 1e-6, 3e-8);
-  EXPECT_NEAR(walk.density(1000), 1.09e-6, 4e-8);
-  EXPECT_EQ(walk.word(), "brown (1/f^2), white above 298 Hz");
+  EXPECT_NEAR(walk.white_density, 1e-6, 3e-9);
+  EXPECT_NEAR(walk.density(1000), 1.09e-6, 3e-9);
+  EXPECT_EQ(walk.word(), "brown (1/f^2), white above 300 Hz");
   EXPECT_TRUE(walk.bands.empty());
   const NoiseShape flicker = noise_shape(grid(), floor_of([](double f) { return 5e-5 / f + 1e-6; }));
   EXPECT_NEAR(flicker.slope, 1, 0.05);
