@@ -326,17 +326,11 @@ bool is_one_line(const RecordVerdict& verdict, const Spectrum& spectrum) {
          });
 }
 
-}  // namespace
-
-RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
-                           const SpectrumSettings& settings, const PeakSettings& search,
-                           std::vector<double> floor, std::vector<Peak> peaks,
-                           const std::function<void(std::vector<Peak>&)>& choose) {
-  if (auto course = slow_course_of(samples)) {
-    RecordVerdict out = judge_rest(std::move(course->rest), spectrum, settings, search, choose, judge_record);
-    out.shift = course->shift;
-    return out;
-  }
+/// A record without a course of its level.
+RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spectrum,
+                          const SpectrumSettings& settings, const PeakSettings& search,
+                          std::vector<double> floor, std::vector<Peak> peaks,
+                          const std::function<void(std::vector<Peak>&)>& choose) {
   RecordVerdict out =
       judge_bands_of(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
   const bool lines =
@@ -352,6 +346,20 @@ RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spec
   if (!much) return out;
   if (auto beside = judge_beside_states(samples, spectrum, settings, search, choose, lines))
     return std::move(*beside);
+  return out;
+}
+
+}  // namespace
+
+RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
+                           const SpectrumSettings& settings, const PeakSettings& search,
+                           std::vector<double> floor, std::vector<Peak> peaks,
+                           const std::function<void(std::vector<Peak>&)>& choose) {
+  std::optional<SlowCourse> course = slow_course_of(samples);
+  if (!course)
+    return judge_lines(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
+  RecordVerdict out = judge_rest(std::move(course->rest), spectrum, settings, search, choose, judge_lines);
+  out.shift = course->shift;
   return out;
 }
 

@@ -49,8 +49,6 @@ std::size_t best_split(std::span<const double> x, std::size_t from, std::size_t 
 std::optional<SlowCourse> step_in(std::span<const double> x, const Means& means) {
   constexpr double most_left = 0.05;
   constexpr std::size_t least_parts = 3;
-  const double all = square_about_mean(means);
-  if (!(all > 0)) return {};
   const std::size_t part = best_split(means, least_parts, parts - least_parts);
   const std::size_t per = x.size() / parts, near = part * x.size() / parts;
   const std::size_t at =
@@ -61,15 +59,16 @@ std::optional<SlowCourse> step_in(std::span<const double> x, const Means& means)
       behind(means.data() + split + 1, parts - split - 1);
   if (before.size() < least_parts - 1 || behind.size() < least_parts - 1) return {};
   const double left = square_about_mean(before) + square_about_mean(behind);
-  if (left > most_left * all) return {};
   const auto level = [](std::span<const double> values) {
     return std::accumulate(values.begin(), values.end(), 0.0) / static_cast<double>(values.size());
   };
+  // The part left out counts in neither: a click in it is no step.
+  const auto k = static_cast<double>(before.size()), l = static_cast<double>(behind.size());
+  const double size = level(behind) - level(before), between = size * size * k * l / (k + l);
+  if (!(between > 0) || left > most_left * (left + between)) return {};
   SlowCourse out;
   const double scatter = left / static_cast<double>(parts - 3);
-  out.shift = {
-      at, level(behind) - level(before),
-      std::sqrt(scatter / static_cast<double>(before.size()) + scatter / static_cast<double>(behind.size()))};
+  out.shift = {at, size, std::sqrt(scatter / k + scatter / l)};
   out.rest.assign(x.begin(), x.end());
   for (std::size_t n = at; n < x.size(); ++n) out.rest[n] -= out.shift->size;
   return out;

@@ -83,6 +83,15 @@ TEST(SlowCourse, NoiseWalksAndSlowLinesAreNoSteps) {
   EXPECT_EQ(steps, 0);
 }
 
+TEST(SlowCourse, AClickOrABurstIsNoStep) {
+  for (const int length : {1, 30, 400}) {
+    std::vector<double> x(4096, 0.0);
+    for (int n = 2000; n < 2000 + length; ++n) x[static_cast<std::size_t>(n)] = 3;
+    const auto course = slow_course_of(x);
+    EXPECT_FALSE(course && course->shift) << length;
+  }
+}
+
 // A walk of 10 ends elsewhere than it began: a sum without a window sees 10 / (pi f T) of it at every f.
 TEST(SlowCourse, WhatWandersBelowLinesNoLongerMovesThem) {
   std::vector<double> x;
