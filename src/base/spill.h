@@ -9,7 +9,7 @@ struct SpillLimits {
   std::size_t large = std::size_t{1} << 14;       ///< Bytes from which on a piece may go into the file.
   std::size_t held = std::size_t{128} << 20;      ///< Bytes of such pieces in memory proper; more go into it.
   std::size_t long_from = std::size_t{4} << 20;   ///< Pieces of so many bytes, of one long record,
-  std::size_t held_long = std::size_t{64} << 20;  ///< go into it from here on.
+  std::size_t held_long = std::size_t{32} << 20;  ///< go into it from here on.
   std::size_t resident = std::size_t{160} << 20;  ///< Of the whole process, before pages are let go of,
   std::size_t of_files = std::size_t{96} << 20;   ///< as long as files make up so much of it.
 };

@@ -160,6 +160,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   RestEstimator rests_of_values(recording.channels.size() * (recording.complex ? 2 : 1));
   std::vector<Slope> slopes(recording.channels.size());
   std::vector<std::optional<LevelShift>> shifts(recording.channels.size());
+  std::vector<std::optional<NoiseCourse>> courses(recording.channels.size());
   OutlineEstimator outlines(recording.channels.size() * (recording.complex ? 2 : 1));
   std::optional<LineWatch> watch;
   if (!watches.empty() && !recording.complex && !spectra.front().spectrum.two_sided) {
@@ -245,6 +246,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         rests[c] = std::move(verdict.rest);
         shifts[c] = verdict.shift;
         states[c] = std::move(verdict.states), swings[c] = std::move(verdict.swings);
+        courses[c] = std::move(verdict.noise);
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) {
       quantised[c] = places_of(rounding[c], spectra[c].peaks);
@@ -318,13 +320,16 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   merge_drifts(result.findings, result.watches, result.channels);
   const std::vector<Statistics> levels = statistics.result();
   for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c) {
+    const NoiseCourse* const course = courses[c] ? &*courses[c] : nullptr;
     if (c >= rests.size() || rests[c].empty()) {
-      name_events(recording, c, outlines.result()[c], levels[c].std, result);
+      const std::span<const double> samples =
+          c < held.size() ? std::span<const double>(held[c]) : std::span<const double>();
+      name_events(recording, c, outlines.result()[c], levels[c].std, samples, course, result);
       continue;
     }
     OutlineEstimator rest(1);
     rest.add(0, rests[c]);
-    name_events(recording, c, rest.result()[0], levels[c].std, result);
+    name_events(recording, c, rest.result()[0], levels[c].std, rests[c], course, result);
   }
   const std::vector<Rests> stood = rests_of_values.result();
   for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c)
@@ -345,14 +350,17 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     const Spectrum& spectrum = spectra[c].spectrum;
     result.rms.push_back(as_recorded ? levels[c].std : spectrum.rms_total());
     if (!as_recorded) continue;
+    const auto add = [&](Finding finding) {
+      result.findings.push_back(std::move(finding));
+      result.watches.emplace_back();
+      result.channels.push_back(c);
+    };
     auto slow = shifts[c] ? report_step(recording, recording.channels[c], *shifts[c])
                           : told_trend(recording, recording.channels[c],
                                        slopes[c].per_sample() * recording.axis.rate_hz(), slopes[c].share(),
                                        result.rms[c]);
-    if (!slow || (!shifts[c] && slow_line(recording, c, *slow, result))) continue;
-    result.findings.push_back(std::move(*slow));
-    result.watches.emplace_back();
-    result.channels.push_back(c);
+    if (slow && (shifts[c] || !slow_line(recording, c, *slow, result))) add(std::move(*slow));
+    if (courses[c]) add(report_noise_course(recording, recording.channels[c], *courses[c]));
   }
   for (std::size_t c = 0; c < spectra.size() && as_recorded; ++c) hold_power_rule(c, result);
   rank(result);

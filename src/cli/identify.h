@@ -7,6 +7,7 @@
 #include "identify/frequency_swing.h"
 #include "identify/line_states.h"
 #include "identify/line_watch.h"
+#include "identify/noise_course.h"
 #include "identify/noise_shape.h"
 #include "identify/rounding_lines.h"
 #include "identify/slow_course.h"
@@ -64,6 +65,8 @@ Finding report_swing(const Recording& recording, const ChannelSpectrum& channel,
 std::optional<Finding> told_trend(const Recording& recording, const Channel& channel, double per_s,
                                   double share, double rms);
 /// A level that moves once and stays, where it moves by more than three of its uncertainties.
+/// Noise that is louder at some times.
+Finding report_noise_course(const Recording& recording, const Channel& channel, const NoiseCourse& course);
 std::optional<Finding> report_step(const Recording& recording, const Channel& channel,
                                    const LevelShift& shift);
 /// The finding of lines that rounding makes (rounding_lines.h).
@@ -114,8 +117,9 @@ TextTable suspect_table(const IdentifyResult& result);
 Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& settings);
 
 /// Adds what happens once in a channel of RMS `rms`: the ten largest, or one finding for many alike. What
-/// comes as often as a family's fundamental is the family's.
+/// comes as often as a family's fundamental is the family's, what lies where noise is louder (`course`, may
+/// be null) that noise's. Levels are from `samples` where they are at hand; empty otherwise.
 void name_events(const Recording& recording, std::size_t channel, const Outline& outline, double rms,
-                 IdentifyResult& result);
+                 std::span<const double> samples, const NoiseCourse* course, IdentifyResult& result);
 
 }  // namespace vprism

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "base/percentile.h"
 #include "base/text.h"
 #include "cli/identify.h"
 #include "identify/events.h"
@@ -13,10 +14,41 @@ namespace vprism {
 
 namespace {
 
-/// The RMS over the whole record of a swing that long, to rank it by.
-double level_of(const TimeEvent& e, std::int64_t samples) {
-  return (e.swing - e.usual) / std::sqrt(8.0) *
-         std::sqrt((e.end - e.first) / static_cast<double>(std::max<std::int64_t>(1, samples)));
+/// Mean squares about the median, of an event and of the whole record.
+class EventLevels {
+ public:
+  /// Without samples a level is that of a sine of so much swing.
+  EventLevels(std::span<const double> samples, std::int64_t all)
+      : samples_(samples), all_(static_cast<double>(std::max<std::int64_t>(1, all))) {
+    if (samples.empty()) return;
+    std::vector<double> some;
+    for (std::size_t n = 0; n < samples.size(); n += 1 + samples.size() / 65536) some.push_back(samples[n]);
+    middle_ = median_in(some);
+    for (double& v : some) v = (v - middle_) * (v - middle_);
+    // Of noise the median of squares is 0.455 of their mean.
+    usual_ = median_in(some) / 0.455;
+  }
+  /// What an event holds beyond what is usual, as an RMS over the whole record.
+  double of(const TimeEvent& e) const {
+    const double count = e.end - e.first;
+    if (samples_.empty()) return (e.swing - e.usual) / std::sqrt(8.0) * std::sqrt(count / all_);
+    double sum = 0;
+    const auto end = std::min(samples_.size(), static_cast<std::size_t>(e.end));
+    for (auto n = static_cast<std::size_t>(e.first); n < end; ++n)
+      sum += (samples_[n] - middle_) * (samples_[n] - middle_);
+    return std::sqrt(std::max(0.0, sum - usual_ * count) / all_);
+  }
+
+ private:
+  std::span<const double> samples_;
+  double all_, middle_ = 0, usual_ = 0;
+};
+
+bool within_louder(const TimeEvent& e, const NoiseCourse& course) {
+  return std::any_of(course.stretches.begin(), course.stretches.end(), [&](const NoiseStretch& s) {
+    const double middle = (e.first + e.end) / 2;
+    return s.louder && middle > static_cast<double>(s.first) && middle < static_cast<double>(s.end);
+  });
 }
 
 /// What a family of lines explains comes as often as its fundamental, once or twice a period.
@@ -36,15 +68,19 @@ bool events_of_family(const Recording& r, std::size_t c, std::size_t events, dou
 }  // namespace
 
 void name_events(const Recording& r, std::size_t c, const Outline& outline, double rms,
-                 IdentifyResult& result) {
-  const std::vector<TimeEvent> events = find_events(outline);
+                 std::span<const double> samples, const NoiseCourse* course, IdentifyResult& result) {
+  std::vector<TimeEvent> events = find_events(outline);
+  if (course != nullptr) std::erase_if(events, [&](const TimeEvent& e) { return within_louder(e, *course); });
+  const EventLevels levels(events.empty() ? std::span<const double>() : samples, r.samples);
   constexpr std::size_t most = 10;
   if (events.size() > 3 && events_of_family(r, c, events.size(), rms, result)) return;
   const Channel& channel = r.channels[c];
   const auto at = [&](double sample) { return r.axis.start + sample * r.axis.interval; };
   const bool alike = events.size() > most && events[most - 1].swing > 0.5 * events.front().swing;
   double square = 0;
-  for (const TimeEvent& e : events) square += std::pow(level_of(e, r.samples), 2);
+  for (const TimeEvent& e : events) square += std::pow(levels.of(e), 2);
+  // Together no more than the channel.
+  const double scale = square > rms * rms ? rms / std::sqrt(square) : 1;
   for (std::size_t i = 0; i < std::min(alike ? 1 : most, events.size()); ++i) {
     const TimeEvent& e = events[i];
     Finding f;
@@ -52,7 +88,7 @@ void name_events(const Recording& r, std::size_t c, const Outline& outline, doub
     f.recording = r.file;
     f.channel = channel.name;
     f.unit = channel.unit.label();
-    f.level_rms = std::min(alike ? std::sqrt(square) : level_of(e, r.samples), rms);
+    f.level_rms = scale * (alike ? std::sqrt(square) : levels.of(e));
     f.text = fmt::format("an event from {} to {}, {} peak to peak, {:.3g} times what is usual",
                          format_quantity(at(e.first), "s", 6), format_quantity(at(e.end), "s", 6),
                          format_quantity(e.swing, f.unit, 4), e.swing / std::max(e.usual, 1e-300));

@@ -12,7 +12,10 @@ namespace vprism {
 namespace {
 
 /// What happens in time has no frequency to show.
-bool in_time(const Finding& f) { return f.kind == "event" || f.kind == "trend" || f.kind == "step"; }
+bool in_time(const Finding& f) {
+  return f.kind == "event" || f.kind == "trend" || f.kind == "step" ||
+         (f.kind == "intermittent" && f.frequency_hz == 0);
+}
 
 const char* verdict_word(const SuspectVerdict& v) {
   return v.kind == SuspectVerdict::Kind::seen      ? "seen"

@@ -92,7 +92,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
   }
 
   RebuildResult measure(Input& input, const Progress& progress) override {
-    Held held = hold_samples(input, progress, std::int64_t{1} << 23);
+    Held held = hold_samples(input, progress, std::int64_t{5} << 20);
     const Recording& r = held.recording;
     const double rate = r.axis.rate_hz();
     RebuildResult result;

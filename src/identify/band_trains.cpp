@@ -9,27 +9,35 @@ namespace vprism {
 bool exactly_periodic(const std::vector<Peak>& peaks, double rate_hz, double bin_hz) {
   struct Order {
     double hz, order, std_hz;
+    bool near;
   };
   std::vector<Order> orders;
   for (const Peak& p : peaks) {
     const double order = std::round(p.frequency_hz / rate_hz);
-    if (order >= 1 && std::abs(p.frequency_hz - order * rate_hz) < 0.1 * rate_hz && !p.broad() &&
-        (p.of_comb || p.misfit < 3))
-      orders.push_back({p.frequency_hz, order, std::max(p.frequency_std_hz, 1e-3 * bin_hz)});
+    if (order >= 1 && !p.broad() && (p.of_comb || p.misfit < 3))
+      orders.push_back({p.frequency_hz, order, std::max(p.frequency_std_hz, 1e-3 * bin_hz),
+                        std::abs(p.frequency_hz - order * rate_hz) < 0.1 * rate_hz});
   }
-  if (orders.size() < 5) return false;
-  // The rate that most agree on, from each in turn.
-  std::size_t most = 0;
+  // The rate that most agree on, from each in turn. Of peaks that noise makes within a resonance some always
+  // do: those among them that lie between multiples count against it.
   for (const Order& lead : orders) {
+    if (!lead.near) continue;
     const double rate = lead.hz / lead.order;
-    most = std::max(
-        most, static_cast<std::size_t>(std::count_if(orders.begin(), orders.end(), [&](const Order& o) {
-          return std::abs(o.hz - o.order * rate) <
-                 std::min(4 * std::hypot(o.std_hz, lead.std_hz * o.order / lead.order) + 0.02 * bin_hz,
-                          bin_hz);
-        })));
+    double low = lead.hz, high = lead.hz;
+    std::size_t agree = 0;
+    for (const Order& o : orders) {
+      if (!o.near ||
+          std::abs(o.hz - o.order * rate) >=
+              std::min(4 * std::hypot(o.std_hz, lead.std_hz * o.order / lead.order) + 0.02 * bin_hz, bin_hz))
+        continue;
+      ++agree;
+      low = std::min(low, o.hz), high = std::max(high, o.hz);
+    }
+    const auto among = static_cast<std::size_t>(std::count_if(
+        orders.begin(), orders.end(), [&](const Order& o) { return o.hz >= low && o.hz <= high; }));
+    if (agree >= 5 && 2 * agree > among) return true;
   }
-  return most >= 5 && 2 * most > orders.size();
+  return false;
 }
 
 double orders_square(const std::vector<Peak>& peaks, double rate_hz) {
@@ -54,14 +62,17 @@ void find_wide_trains(const BandSource& source, std::span<const double> x, doubl
     if (!p.broad() && (p.of_comb || p.misfit < 3)) steady += p.rms * p.rms;
   if (steady > 0.5 * s.variance) return;
   JudgedBand best;
+  // Short impulses are seen far from where they ring as well: where they hold most, there they ring.
+  double most = 0;
   for (const auto& [low, high] : {std::pair{0.03, 0.06}, {0.06, 0.12}, {0.12, 0.24}, {0.24, 0.47}}) {
     JudgedBand band;
     band.low_hz = low * rate_hz, band.high_hz = high * rate_hz;
     band.impulses = find_impulses(source.take(band.low_hz, band.high_hz, 0));
     if (!band.impulses || band.impulses->orders.size() < 3 || band.impulses->orders.front() != 1) continue;
-    if (best.impulses && best.impulses->depth > band.impulses->depth) continue;
+    const double held = source.mean_square(band.low_hz, band.high_hz) * std::pow(band.impulses->depth, 2);
+    if (held < most) continue;
     if (exactly_periodic(peaks, band.impulses->rate_hz, s.plan.bin_hz)) continue;
-    best = std::move(band);
+    best = std::move(band), most = held;
   }
   if (!best.impulses) return;
   best.verdict.kind = BandVerdict::Kind::noise;
@@ -110,10 +121,12 @@ void peaks_of_trains(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
     for (std::size_t i = 0; i < peaks.size(); ++i) {
       Peak& p = peaks[i];
       const double order = std::round(p.frequency_hz / rate);
-      const bool multiple =
-          order >= 1 &&
-          std::abs(p.frequency_hz - order * rate) <
-              std::min(0.02 * rate * std::sqrt(std::max(1.0, order)) + 3 * p.frequency_std_hz, 0.2 * rate);
+      // A weak one may lie further off: the walk of a slip is no line.
+      const double reach =
+          p.rms < 0.05 * band.level_rms
+              ? 0.2 * rate
+              : std::min(0.02 * rate * std::sqrt(std::max(1.0, order)) + 3 * p.frequency_std_hz, 0.2 * rate);
+      const bool multiple = order >= 1 && std::abs(p.frequency_hz - order * rate) < reach;
       const bool rings = band.resonance && std::abs(p.frequency_hz - band.resonance->frequency_hz) <
                                                5 * band.resonance->width_hz();
       // A line stronger than all that rings is a line of its own.

@@ -298,16 +298,19 @@ std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples,
   FrequencySwings swings = find_frequency_swings(samples, spectrum.plan.rate_hz);
   if (swings.carriers.empty()) return {};
   RecordVerdict out = judge_rest(std::move(swings.rest), spectrum, settings, search, choose, judge_bands_of);
-  // An amplitude is not known to better than 1%: what is less than that within a band is of its sidebands.
-  const auto of_swing = [&](double hz, double rms) {
+  // An amplitude is not known to better than 1%: what is less than that within a band is of its sidebands. So
+  // is what no line explains, as far as the swing was too irregular to be followed.
+  const auto of_swing = [&](double hz, double rms, double share) {
     return std::any_of(swings.carriers.begin(), swings.carriers.end(), [&](const FrequencySwing& swing) {
       const double beyond = 0.25 * (swing.band_high_hz - swing.band_low_hz);
-      return hz > swing.band_low_hz - beyond && hz < swing.band_high_hz + beyond && rms < 0.01 * swing.rms;
+      return hz > swing.band_low_hz - beyond && hz < swing.band_high_hz + beyond && rms < share * swing.rms;
     });
   };
-  for (Peak& p : out.peaks) p.of_band = p.of_band || of_swing(p.frequency_hz, p.rms);
-  std::erase_if(out.bands,
-                [&](const JudgedBand& band) { return of_swing(band.verdict.frequency_hz, band.level_rms); });
+  for (Peak& p : out.peaks) p.of_band = p.of_band || of_swing(p.frequency_hz, p.rms, 0.01);
+  std::erase_if(out.bands, [&](const JudgedBand& band) {
+    return of_swing(band.verdict.frequency_hz, band.level_rms,
+                    band.verdict.kind == BandVerdict::Kind::decaying ? 0.01 : 0.07);
+  });
   out.swings = std::move(swings.carriers);
   return out;
 }
@@ -349,6 +352,41 @@ RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spect
   return out;
 }
 
+/// A record whose noise is louder at some times: what only that makes is nothing.
+RecordVerdict judge_beside_noise(std::span<const double> samples, const Spectrum& spectrum,
+                                 const SpectrumSettings& settings, const PeakSettings& search,
+                                 std::vector<double> floor, std::vector<Peak> peaks,
+                                 const std::function<void(std::vector<Peak>&)>& choose) {
+  RecordVerdict out =
+      judge_lines(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
+  // One that comes and goes at a rate is known by that.
+  if (!out.swings.empty() || out.states ||
+      std::any_of(out.bands.begin(), out.bands.end(),
+                  [](const JudgedBand& band) { return band.impulses.has_value(); }))
+    return out;
+  std::optional<NoiseCourse> course = find_noise_course(samples);
+  if (!course) return out;
+  // Beside strong lines it is seen once they are gone.
+  std::vector<double> less(samples.begin(), samples.end());
+  take_off(less, steady_lines(samples, {}));
+  course = find_noise_course(less);
+  if (!course) return out;
+  PeakSearch there = find_peaks(spectrum_of(course->evened(samples), spectrum, settings), search);
+  choose(there.peaks);
+  const double reach = 2 * spectrum.plan.rbw_hz;
+  const auto stands = [&](double low_hz, double high_hz) {
+    return std::any_of(there.peaks.begin(), there.peaks.end(), [&](const Peak& p) {
+      return p.frequency_hz > low_hz - reach && p.frequency_hz < high_hz + reach;
+    });
+  };
+  for (const JudgedBand& band : out.bands)
+    for (const std::size_t m : band.members) out.peaks[m].of_band = true;
+  std::erase_if(out.bands, [&](const JudgedBand& band) { return !stands(band.low_hz, band.high_hz); });
+  for (Peak& p : out.peaks) p.of_band = p.of_band || !stands(p.frequency_hz, p.frequency_hz);
+  out.noise = std::move(course);
+  return out;
+}
+
 }  // namespace
 
 RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
@@ -357,8 +395,10 @@ RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spec
                            const std::function<void(std::vector<Peak>&)>& choose) {
   std::optional<SlowCourse> course = slow_course_of(samples);
   if (!course)
-    return judge_lines(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
-  RecordVerdict out = judge_rest(std::move(course->rest), spectrum, settings, search, choose, judge_lines);
+    return judge_beside_noise(samples, spectrum, settings, search, std::move(floor), std::move(peaks),
+                              choose);
+  RecordVerdict out =
+      judge_rest(std::move(course->rest), spectrum, settings, search, choose, judge_beside_noise);
   out.shift = course->shift;
   return out;
 }

@@ -9,6 +9,7 @@
 #include "identify/band_search.h"
 #include "identify/frequency_swing.h"
 #include "identify/line_states.h"
+#include "identify/noise_course.h"
 #include "identify/slow_course.h"
 #include "transform/spectrum_estimator.h"
 
@@ -29,12 +30,14 @@ struct RecordVerdict {
   std::optional<LineStates> states;  ///< A line that jumps, its `rest` moved to the one above.
   std::optional<LevelShift> shift;   ///< A step of the level, in the same way.
   std::vector<FrequencySwing> swings;  ///< Carriers whose frequency swings far, in the same way.
+  std::optional<NoiseCourse> noise;    ///< Noise that is louder at some times.
 };
 
 /// Bands of a record (band_search.h). What dies away is taken off and the spectrum of the rest searched
 /// again, as long as something new turns up. So is a line that jumps between states, where steady, decaying,
 /// stepping and moving lines leave more than 3% of the mean square, and carriers whose frequency swings;
-/// first of all a straight line that holds nine tenths of the mean square. `settings` are those of the
+/// first of all a straight line that holds nine tenths of the mean square. Where noise is louder at some
+/// times, only what stands out of it with its level evened, too, is kept. `settings` are those of the
 /// spectrum, `choose` leaves out peaks that were not asked for.
 RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
                            const SpectrumSettings& settings, const PeakSettings& search,

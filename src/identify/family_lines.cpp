@@ -54,14 +54,10 @@ bool is_folded_order(const FreeLines& lines, const CombRate& rate, const Peak& p
   return false;
 }
 
-}  // namespace
-
-std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& family) {
+/// Which lines lie where half the rate folds orders of a family to.
+std::vector<bool> folded_orders(const FreeLines& lines, const Multiples& family) {
   const std::vector<Peak>& peaks = lines.peaks;
-  constexpr int most_parts = 12;
-  constexpr double most_chance = 1e-4, least_filled = 0.6, highest_order = 1000;
   const CombRate rate = comb_rate(peaks, family.members, family.orders);
-  std::optional<Multiples> best;
   std::vector<bool> folded(peaks.size(), false);
   // They are about as strong as what lies below half the rate, and no stronger.
   double tail = 0;
@@ -69,6 +65,25 @@ std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& f
     if (p.frequency_hz > lines.rate_hz / 3) tail = std::max(tail, p.rms);
   for (std::size_t i = 0; i < peaks.size(); ++i)
     folded[i] = lines.has(i) && peaks[i].rms < 2 * tail && is_folded_order(lines, rate, peaks[i]);
+  return folded;
+}
+
+}  // namespace
+
+std::size_t beside_family(const FreeLines& lines, const Multiples& family,
+                          const std::vector<std::size_t>& members) {
+  const std::vector<bool> folded = folded_orders(lines, family);
+  return static_cast<std::size_t>(std::count_if(members.begin(), members.end(), [&](std::size_t i) {
+    return !folded[i] && std::find(family.members.begin(), family.members.end(), i) == family.members.end();
+  }));
+}
+
+std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& family) {
+  const std::vector<Peak>& peaks = lines.peaks;
+  constexpr int most_parts = 12;
+  constexpr double most_chance = 1e-4, least_filled = 0.6, highest_order = 1000;
+  const CombRate rate = comb_rate(peaks, family.members, family.orders);
+  std::optional<Multiples> best;
   for (int part = 2; part <= most_parts; ++part) {
     const double hz = rate.rate_hz / part, std_hz = rate.std_hz / part;
     Multiples m = multiples_of(lines, hz, std_hz, highest_order);
@@ -82,11 +97,7 @@ std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& f
                               agreement_hz(peaks[i].frequency_std_hz, peaks[i].frequency_hz / hz * std_hz,
                                            peaks[i].frequency_hz) /
                               hz);
-    const auto by_folding = std::count_if(m.members.begin(), m.members.end(), [&](std::size_t i) {
-      return folded[i] && std::find(family.members.begin(), family.members.end(), i) == family.members.end();
-    });
-    const auto further =
-        static_cast<double>(m.members.size() - family.members.size()) - static_cast<double>(by_folding);
+    const auto further = static_cast<double>(beside_family(lines, family, m.members));
     if (further < 3) continue;
     // The tail of Poisson's distribution, at most; as many parts were tried.
     const double chance =

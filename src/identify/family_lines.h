@@ -26,6 +26,10 @@ struct Multiples {
 };
 Multiples multiples_of(const FreeLines& lines, double fundamental, double std_hz, double highest = 40);
 
+/// How many of some lines are neither of a family nor where half the rate folds its orders to.
+std::size_t beside_family(const FreeLines& lines, const Multiples& family,
+                          const std::vector<std::size_t>& members);
+
 /// A part of a family's fundamental that lines beside it speak for: impulses whose third order and its
 /// multiples are strongest. Each further line lies near some order of the part by accident with a chance of
 /// twice its tolerance over the part; and most orders among the lowest three quarters are there, which

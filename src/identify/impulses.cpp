@@ -65,6 +65,9 @@ std::optional<ImpulseTrain> find_impulses(const BandSignal& band) {
                           std::move(orders), 0};
     }
   if (!best) return {};
+  // A slip that wanders by half a turn of an order within the record blurs it: so much of the rate is open.
+  best->rate_std_hz =
+      std::hypot(best->rate_std_hz, 0.5 * plan.bin_hz / static_cast<double>(best->orders.back()));
   for (const Peak& p : peaks)
     if (std::abs(p.frequency_hz - best->rate_hz) < 2 * plan.bin_hz)
       best->depth = std::max(best->depth, p.rms * std::sqrt(2.0));

@@ -128,6 +128,7 @@ class Naming {
       if (free_lines().has(i) && (strongest == peaks_.size() || peaks_[i].rms >= peaks_[strongest].rms))
         strongest = i;
     bool of_strongest = false;
+    Multiples on_strongest;
     for (std::size_t f = 0; f < peaks_.size(); ++f) {
       if (used_[f] || peaks_[f].broad()) continue;
       for (const int part : {1, 2, 3}) {
@@ -137,6 +138,7 @@ class Naming {
         // More members win, but over a family on the strongest line only one that holds that line, too:
         // folded orders lie near parts of a fundamental.
         const bool is_strongest = f == strongest && part == 1;
+        if (is_strongest) on_strongest = m;
         const bool holds = std::find(m.members.begin(), m.members.end(), strongest) != m.members.end();
         const bool held = std::find(best.begin(), best.end(), strongest) != best.end();
         const bool more = m.members.size() > best.size();
@@ -149,6 +151,9 @@ class Naming {
       }
     }
     if (best.empty()) return false;
+    // Folded orders of one make a family on a part of it.
+    if (!of_strongest && !on_strongest.members.empty() && beside_family(free_lines(), on_strongest, best) < 3)
+      best = on_strongest.members, best_orders = on_strongest.orders;
     if (auto finer = finer_family(free_lines(), {best, best_orders}))
       best = std::move(finer->members), best_orders = std::move(finer->orders);
     std::sort(best.begin(), best.end(),
@@ -161,6 +166,14 @@ class Naming {
     lead.frequency_hz = rate.rate_hz, lead.frequency_std_hz = rate.std_hz;
     const char* mains = mains_of(lead);
     const std::size_t folded = best.size() >= 6 ? add_high_orders(lead, best) : 0;
+    if (folded > 0 && plan_.rate_hz > 0) {
+      // Edges that no filter has smoothed are known to a sample (uniform, 1 / sqrt(12)); the slope through so
+      // many of them, 1 / sqrt(M^3 / 12).
+      const double samples = plan_.rate_hz / lead.frequency_hz,
+                   periods = lead.frequency_hz * plan_.segment_s();
+      lead.frequency_std_hz = std::hypot(
+          lead.frequency_std_hz, lead.frequency_hz / (samples * std::pow(std::max(1.0, periods), 1.5)));
+    }
     Finding& finding = add(mains != nullptr ? "mains-hum" : "harmonic-family", lead, best);
     best.resize(best_orders.size());
     if (folded > 0)

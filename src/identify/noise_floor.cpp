@@ -173,9 +173,9 @@ std::vector<double> NoiseFloor::between(const std::vector<bool>& masked) const {
     while (from < low) around.erase(open[from++]);
     while (from > low) around.insert(open[--from]);
     floor[k] = around.median() * correction_;
+    const double step = (floor[k] - floor[last]) / static_cast<double>(std::max<std::size_t>(1, k - last));
     for (std::size_t between = last + 1; between < k; ++between)
-      floor[between] = floor[last] + (floor[k] - floor[last]) * static_cast<double>(between - last) /
-                                         static_cast<double>(k - last);
+      floor[between] = floor[last] + step * static_cast<double>(between - last);
     last = k;
   }
   for (std::size_t k = 0; k < bins; ++k)

@@ -50,6 +50,8 @@ class DetectionThreshold {
   /// `false_alarms`: expected in the whole spectrum.
   DetectionThreshold(const Spectrum& spectrum, double false_alarms);
   double at(std::size_t bin) const;
+  /// No bin's is less.
+  double least() const { return known_; }
   /// For a floor that is the mean of so many independent bins.
   double beside(double bins) const;
 

@@ -41,7 +41,9 @@ std::vector<std::size_t> candidates(const std::vector<double>& power, const std:
   std::vector<std::size_t> out;
   for (std::size_t k = 1; k < power.size(); ++k) {
     const bool top = power[k] > power[k - 1] && (k + 1 == power.size() || power[k] >= power[k + 1]);
-    if (top && power[k] > threshold.at(k) * floor[k]) out.push_back(k);
+    // Most bins of noise lie under the least threshold.
+    if (top && power[k] > threshold.least() * floor[k] && power[k] > threshold.at(k) * floor[k])
+      out.push_back(k);
   }
   std::sort(out.begin(), out.end(),
             [&](std::size_t a, std::size_t b) { return power[a] != power[b] ? power[a] > power[b] : a < b; });

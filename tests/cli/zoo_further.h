@@ -90,6 +90,47 @@ inline std::vector<Kind> further_kinds() {
                    for (std::size_t k = 0; k < n; ++k) r.x[k] += walk += steps[k];
                    return r;
                  }});
+  out.push_back({"noise, louder for a while", [=](Bits& b) {
+                   const auto count = static_cast<std::size_t>(std::pow(10, between(b, 3.6, 5)));
+                   Record r{noise(b, count, 1), fs, {}};
+                   const double share = between(b, 0.02, 0.3), times = between(b, 2, 20);
+                   const auto length = static_cast<std::size_t>(share * static_cast<double>(count));
+                   const std::size_t from = b() % (count - length);
+                   for (std::size_t k = from; k < from + length; ++k) r.x[k] *= times;
+                   if (length > 400) r.truth.kinds = {"intermittent"};
+                   return r;
+                 }});
+  out.push_back({"square wave, no filter before it", [=](Bits& b) {
+                   const auto count = static_cast<std::size_t>(std::pow(10, between(b, 3.4, 4.5)));
+                   Record r{noise(b, count, std::pow(10, between(b, -4, -1))), fs, {}};
+                   const double hz = fs / std::pow(10, between(b, 1.3, 2.2)), duty = between(b, 0.1, 0.9);
+                   for (std::size_t k = 0; k < count; ++k)
+                     r.x[k] += std::fmod(hz * static_cast<double>(k) / fs, 1) < duty ? 1 : -1;
+                   r.truth.kinds = {"harmonic-family"}, r.truth.hz = hz, r.truth.other = true;
+                   return r;
+                 }});
+  out.push_back({"impacts with slip, long record", [=](Bits& b) {
+                   const auto count = static_cast<std::size_t>(std::pow(10, between(b, 4, 5)));
+                   Record r{noise(b, count, std::pow(10, between(b, -4, -2))), fs, {}};
+                   const double duration = static_cast<double>(count) / fs,
+                                every = duration / between(b, 25, 150), slip = between(b, 0.002, 0.02),
+                                hz = between(b, 100, 350);
+                   std::normal_distribution<double> walk(0, slip * every);
+                   double last = 0, first = -1, impacts = 0;
+                   for (double at = between(b, 0, every); at < duration; at += every + walk(b), ++impacts) {
+                     const double size = between(b, 0.7, 1.3);
+                     if (first < 0) first = at;
+                     last = at;
+                     for (auto k = static_cast<std::size_t>(at * fs) + 1; k < count; ++k) {
+                       const double t = static_cast<double>(k) / fs - at;
+                       if (t > 0.3 * every && t * hz > 60) break;
+                       r.x[k] += size * std::exp(-2 * pi * hz * 0.03 * t) * std::sin(2 * pi * hz * t);
+                     }
+                   }
+                   r.truth.kinds = {"impulse-family", "harmonic-family"}, r.truth.other = true;
+                   r.truth.hz = (impacts - 1) / (last - first);
+                   return r;
+                 }});
   return out;
 }
 

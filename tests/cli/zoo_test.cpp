@@ -48,7 +48,10 @@ TEST(Zoo, PowerAddsUpOnEveryKindAndKindsAreToldApart) {
                                              "swinging carrier",
                                              "carriers that swing",
                                              "impacts, one in four weaker",
-                                             "line that grows"};
+                                             "line that grows",
+                                             "noise, louder for a while",
+                                             "square wave, no filter before it",
+                                             "impacts with slip, long record"};
   zoo::Score all;
   for (const zoo::Kind& kind : zoo::all_kinds()) {
     const zoo::Score score = score_of(kind, 1);
