@@ -213,6 +213,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     std::vector<std::vector<JudgedBand>> bands(spectra.size());
     std::vector<std::optional<LineStates>> states(spectra.size());
     std::vector<std::vector<FrequencySwing>> swings(spectra.size());
+    std::vector<std::vector<LineStates>> gated(spectra.size());
     const std::vector<Levels> known = levels_of_values.result();
     std::vector<std::vector<std::size_t>> quantised(spectra.size());
     std::vector<std::vector<double>> rounding(spectra.size());  // Frequencies: places change.
@@ -246,7 +247,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         rests[c] = std::move(verdict.rest);
         shifts[c] = verdict.shift;
         states[c] = std::move(verdict.states), swings[c] = std::move(verdict.swings);
-        courses[c] = std::move(verdict.noise);
+        courses[c] = std::move(verdict.noise), gated[c] = std::move(verdict.gated);
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) {
       quantised[c] = places_of(rounding[c], spectra[c].peaks);
@@ -266,6 +267,8 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       double small = 0;  // Squares of what rounding may have made besides.
       std::vector<Finding> named = name_channel(recording, spectra[c], result.noise[c], settings, bands[c]);
       if (states[c]) named.insert(named.begin(), told_switching(recording, spectra[c], *states[c]));
+      for (const LineStates& line : gated[c])
+        named.insert(named.begin(), told_switching(recording, spectra[c], line));
       for (const FrequencySwing& swing : swings[c])
         named.insert(named.begin(), report_swing(recording, spectra[c], swing));
       for (Finding& f : named) {

@@ -103,11 +103,17 @@ bool fit_from(std::span<const double> x, double rate_hz, std::size_t first, doub
   return true;
 }
 
+/// Samples in which a decay is looked at.
+std::pair<std::size_t, std::size_t> span_of(const Exponential& e, double rate_hz, std::size_t samples) {
+  const auto first = static_cast<std::size_t>(std::lround(e.start_s * rate_hz));
+  return {first,
+          static_cast<std::size_t>(std::min(static_cast<double>(samples),
+                                            static_cast<double>(first) + 30 * rate_hz / e.decay_per_s))};
+}
+
 /// Takes a decay off; nothing where that would not leave less.
 bool take_off(const Exponential& e, double rate_hz, std::vector<double>& x) {
-  const auto first = static_cast<std::size_t>(std::lround(e.start_s * rate_hz));
-  const auto end = static_cast<std::size_t>(
-      std::min(static_cast<double>(x.size()), static_cast<double>(first) + 30 * rate_hz / e.decay_per_s));
+  const auto [first, end] = span_of(e, rate_hz, x.size());
   const DecayModel model(e, rate_hz);
   double energy = 0, gain = 0;
   for (std::size_t n = first; n < end; ++n) {
@@ -117,6 +123,35 @@ bool take_off(const Exponential& e, double rate_hz, std::vector<double>& x) {
   if (!(gain > 0.8 * energy)) return false;
   for (std::size_t n = first; n < end; ++n) x[n] -= model(n);
   return true;
+}
+
+void put_back(const Exponential& e, double rate_hz, std::vector<double>& x) {
+  const auto [first, end] = span_of(e, rate_hz, x.size());
+  const DecayModel model(e, rate_hz);
+  for (std::size_t n = first; n < end; ++n) x[n] += model(n);
+}
+
+/// Each of several decays fitted to what the others leave, in turn: those of one blow disturb each other most
+/// where they begin. `less` is the record without them.
+void refine_together(double rate_hz, std::vector<JudgedBand>& decays, std::vector<double>& less) {
+  constexpr int rounds = 4;
+  if (decays.size() < 2) return;
+  std::vector<double> quiet = less;
+  take_off(quiet, steady_lines(quiet, {}));
+  for (std::size_t n = 0; n < less.size(); ++n) less[n] -= quiet[n];  // The lines alone.
+  for (int round = 0; round < rounds; ++round)
+    for (JudgedBand& band : decays) {
+      const Exponential before = band.verdict.exponential;
+      Exponential e = before;
+      put_back(before, rate_hz, quiet);
+      const double level = refine_decay(quiet, rate_hz, band.density, e);
+      if (!take_off(e, rate_hz, quiet)) {
+        take_off(before, rate_hz, quiet);
+        continue;
+      }
+      band.verdict.exponential = e, band.level_rms = level;
+    }
+  for (std::size_t n = 0; n < less.size(); ++n) less[n] += quiet[n];
 }
 
 Spectrum spectrum_of(std::span<const double> x, const Spectrum& like, const SpectrumSettings& settings) {
@@ -236,6 +271,7 @@ RecordVerdict judge_bands_of(std::span<const double> samples, const Spectrum& sp
       break;
     }
     out.rest = std::move(less);
+    refine_together(rate, taken, out.rest);
     rest = spectrum_of(out.rest, spectrum, settings);
     PeakSearch found = find_peaks(rest, search);
     floor = std::move(found.floor), peaks = std::move(found.peaks);
@@ -297,6 +333,12 @@ std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples,
                                                 const std::function<void(std::vector<Peak>&)>& choose) {
   FrequencySwings swings = find_frequency_swings(samples, spectrum.plan.rate_hz);
   if (swings.carriers.empty()) return {};
+  // A few lines that beat turn like a carrier that swings; as lines they leave as little.
+  constexpr std::size_t few_lines = 6;
+  double sum = 0, square = 0;
+  for (const double v : swings.rest) sum += v, square += v * v;
+  const auto n = static_cast<double>(samples.size());
+  if (left_by_steady_lines(samples, few_lines) < 2 * (square / n - sum / n * sum / n)) return {};
   RecordVerdict out = judge_rest(std::move(swings.rest), spectrum, settings, search, choose, judge_bands_of);
   // An amplitude is not known to better than 1%: what is less than that within a band is of its sidebands. So
   // is what no line explains, as far as the swing was too irregular to be followed.
@@ -334,6 +376,17 @@ RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spect
                           const SpectrumSettings& settings, const PeakSettings& search,
                           std::vector<double> floor, std::vector<Peak> peaks,
                           const std::function<void(std::vector<Peak>&)>& choose) {
+  GatedLines gated = find_gated_lines(samples, spectrum.plan.rate_hz);
+  if (!gated.lines.empty()) {
+    // One alone may have more states than on and off.
+    if (gated.lines.size() == 1)
+      if (auto states = judge_beside_states(samples, spectrum, settings, search, choose, false))
+        return std::move(*states);
+    RecordVerdict beside =
+        judge_rest(std::move(gated.rest), spectrum, settings, search, choose, judge_bands_of);
+    beside.gated = std::move(gated.lines);
+    return beside;
+  }
   RecordVerdict out =
       judge_bands_of(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
   const bool lines =

@@ -8,6 +8,7 @@
 
 #include "identify/band_search.h"
 #include "identify/frequency_swing.h"
+#include "identify/gated_lines.h"
 #include "identify/line_states.h"
 #include "identify/noise_course.h"
 #include "identify/slow_course.h"
@@ -28,6 +29,7 @@ struct RecordVerdict {
   std::vector<double> floor;         ///< Noise power per bin once what dies away or jumps has been taken off.
   std::vector<double> rest;          ///< The samples less what dies away or jumps; empty where nothing does.
   std::optional<LineStates> states;  ///< A line that jumps, its `rest` moved to the one above.
+  std::vector<LineStates> gated;     ///< Lines that come and go together, in the same way.
   std::optional<LevelShift> shift;   ///< A step of the level, in the same way.
   std::vector<FrequencySwing> swings;  ///< Carriers whose frequency swings far, in the same way.
   std::optional<NoiseCourse> noise;    ///< Noise that is louder at some times.

@@ -117,6 +117,16 @@ bool is_off(const Look& l, double greatest) {
   return l.moves < 0.004 * greatest || (l.moves < 0.1 * greatest && l.left > 0.5 * l.moves);
 }
 
+/// The most that a window holds of which a sine explains most: a lone spike is no line.
+double greatest_line(const std::vector<Look>& looks) {
+  double of_lines = 0, of_all = 0;
+  for (const Look& l : looks) {
+    of_all = std::max(of_all, l.moves);
+    if (l.left < 0.3 * l.moves) of_lines = std::max(of_lines, l.moves);
+  }
+  return of_lines > 0 ? of_lines : of_all;
+}
+
 class Finder {
  public:
   Finder(std::span<const double> x, double rate_hz, std::size_t length)
@@ -125,7 +135,7 @@ class Finder {
   std::optional<LineStates> run() {
     if (windows_.count() < 16 || !may_be_one_line()) return {};
     for (std::size_t w = 0; w < windows_.count(); ++w) looks_.push_back(windows_.look(w));
-    for (const Look& l : looks_) greatest_ = std::max(greatest_, l.moves);
+    greatest_ = greatest_line(looks_);
     std::vector<double> lefts;
     for (const Look& l : looks_)
       if (!off(l)) lefts.push_back(l.left);
@@ -180,12 +190,9 @@ class Finder {
   /// A few windows tell whether one sine is all that most of them hold.
   bool may_be_one_line() {
     std::vector<Look> some;
-    double greatest = 0;
     const std::size_t every = std::max<std::size_t>(1, windows_.count() / 24);
-    for (std::size_t w = 0; w < windows_.count(); w += every) {
-      some.push_back(windows_.look(w));
-      greatest = std::max(greatest, some.back().moves);
-    }
+    for (std::size_t w = 0; w < windows_.count(); w += every) some.push_back(windows_.look(w));
+    const double greatest = greatest_line(some);
     std::vector<double> shares;
     for (const Look& l : some)
       if (!is_off(l, greatest) && l.square > 0) shares.push_back(l.left / l.square);

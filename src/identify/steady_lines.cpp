@@ -226,7 +226,7 @@ class LineSearch {
 }  // namespace
 
 std::vector<SteadyLine> steady_lines(std::span<const double> x, std::vector<SampleRange> aside,
-                                     std::size_t most) {
+                                     std::size_t most, double least_outside) {
   if (x.size() < 64) return {};
   std::vector<char> used(x.size(), 1);
   for (const auto& [from, to] : aside)
@@ -236,10 +236,19 @@ std::vector<SteadyLine> steady_lines(std::span<const double> x, std::vector<Samp
   for (std::size_t n = 0; n < x.size(); ++n)
     if (!std::isfinite(x[n])) used[n] = 0;
   const auto left = static_cast<std::size_t>(std::count(used.begin(), used.end(), char{1}));
-  if (3 * left < x.size()) return {};
+  if (static_cast<double>(left) < least_outside * static_cast<double>(x.size())) return {};
   // Sums grow with samples times lines squared: half a second at the most.
   while (most > 1 && 3 * most * most * x.size() > (std::size_t{1} << 27)) --most;
   return LineSearch(x, used).run(most);
+}
+
+double left_by_steady_lines(std::span<const double> x, std::size_t most) {
+  std::vector<double> left(x.begin(), x.end());
+  take_off(left, steady_lines(x, {}, most));
+  double sum = 0, square = 0;
+  for (const double v : left) sum += v, square += v * v;
+  const auto n = static_cast<double>(std::max<std::size_t>(1, x.size()));
+  return std::max(0.0, square / n - sum / n * sum / n);
 }
 
 bool stands_in_each_piece(std::span<const double> x, const SteadyLine& line) {

@@ -19,10 +19,13 @@ using SampleRange = std::pair<std::size_t, std::size_t>;
 
 /// The strongest first, at most `most`: each is more than noise makes in one stretch of a thousand, stands in
 /// every quarter of the samples outside `aside` at half its mean amplitude or more and with its phase going
-/// on. All are fitted together, frequencies too (Gauss-Newton), to those samples alone. None where fewer than
-/// a third of the samples lie outside.
+/// on. All are fitted together, frequencies too (Gauss-Newton), to those samples alone. None where a smaller
+/// share of the samples than `least_outside` lies outside.
 std::vector<SteadyLine> steady_lines(std::span<const double> x, std::vector<SampleRange> aside,
-                                     std::size_t most = 16);
+                                     std::size_t most = 16, double least_outside = 1.0 / 3);
+
+/// Mean square about the mean that these leave: what a model of another kind has to be better than.
+double left_by_steady_lines(std::span<const double> x, std::size_t most);
 
 /// Whether a line has one level and phase in short pieces too, each under a Hann window: a keyed one, which
 /// has a steady part of its own, comes and goes.

@@ -1,0 +1,187 @@
+// gated_lines.cpp: see gated_lines.h.
+#include "identify/gated_lines.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <numeric>
+
+#include "base/percentile.h"
+#include "identify/steady_lines.h"
+
+namespace vprism {
+
+namespace {
+
+constexpr double full_turn = 2 * std::numbers::pi;
+constexpr std::size_t shortest = 1024, longest = std::size_t{1} << 18, most_lines = 6, most_rivals = 16,
+                      most_windows = 3;
+
+/// Means of squares about each sample, over `window` of them.
+std::vector<double> power_of(std::span<const double> x, std::size_t window) {
+  std::vector<double> sum(x.size() + 1, 0.0), out(x.size());
+  for (std::size_t n = 0; n < x.size(); ++n) sum[n + 1] = sum[n] + x[n] * x[n];
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    const std::size_t from = n - std::min(n, window / 2), to = std::min(x.size(), n + window - window / 2);
+    out[n] = std::max(0.0, (sum[to] - sum[from]) / static_cast<double>(to - from));
+  }
+  return out;
+}
+
+/// Stretches over the level that parts what is quiet from what is not; gaps no longer than two windows are
+/// none. Nothing where the two are less than 14 dB apart.
+std::vector<SampleRange> stretches_on(const std::vector<double>& power, std::size_t window) {
+  constexpr double apart = 25;
+  std::vector<double> some;
+  for (std::size_t n = 0; n < power.size(); n += std::max<std::size_t>(1, power.size() / 8192))
+    some.push_back(power[n]);
+  const double loud = percentile_of(some, 0.93), quiet = percentile_of(some, 0.07);
+  if (!(loud > apart * quiet)) return {};
+  // Lines that beat come near nothing as well, but for a moment.
+  const double limit = std::sqrt(loud * std::max(quiet, 1e-8 * loud));
+  std::vector<SampleRange> out;
+  for (std::size_t n = 0; n < power.size(); ++n) {
+    if (!(power[n] > limit)) continue;
+    if (!out.empty() && n <= out.back().second + 2 * window)
+      out.back().second = n + 1;
+    else
+      out.emplace_back(n, n + 1);
+  }
+  return out;
+}
+
+double value_at(const std::vector<SteadyLine>& lines, std::size_t n) {
+  double sum = 0;
+  for (const SteadyLine& line : lines) {
+    const double angle = full_turn * std::fmod(line.cycles * static_cast<double>(n), 1.0);
+    sum += line.cosine * std::cos(angle) + line.sine * std::sin(angle);
+  }
+  return sum;
+}
+
+/// The sample from which on (or up to which) the lines explain most, within `reach` of `at`.
+std::size_t edge_near(std::span<const double> x, const std::vector<SteadyLine>& lines, std::size_t at,
+                      std::size_t reach, bool begins) {
+  const std::size_t low = at - std::min(at, reach), high = std::min(x.size(), at + reach);
+  double gain = 0, most = 0;
+  std::size_t best = begins ? high : low;
+  for (std::size_t i = 0; i < high - low; ++i) {
+    const std::size_t n = begins ? high - 1 - i : low + i;
+    const double m = value_at(lines, n);
+    gain += m * (2 * x[n] - m);
+    if (gain > most) most = gain, best = begins ? n : n + 1;
+  }
+  return best;
+}
+
+double mean_square_of(const std::vector<double>& x) {
+  return std::inner_product(x.begin(), x.end(), x.begin(), 0.0) / static_cast<double>(x.size());
+}
+
+/// How often it comes on, where that is regular.
+void find_rate(const std::vector<SampleRange>& on, double rate_hz, LineStates& out) {
+  // What is on at the first sample began before it.
+  std::vector<double> at;
+  for (const SampleRange& s : on)
+    if (s.first > 0) at.push_back(static_cast<double>(s.first) / rate_hz);
+  if (at.size() < 3) return;
+  std::vector<double> steps;
+  for (std::size_t i = 1; i < at.size(); ++i) steps.push_back(at[i] - at[i - 1]);
+  const double step = percentile_of(steps, 0.5);
+  const auto n = static_cast<double>(at.size());
+  double sk = 0, st = 0, skk = 0, skt = 0;
+  std::vector<double> count;
+  for (const double t : at) {
+    const double k = std::round((t - at.front()) / step);
+    count.push_back(k);
+    sk += k, st += t, skk += k * k, skt += k * t;
+  }
+  const double spread = skk - sk * sk / n, slope = (skt - sk * st / n) / spread;
+  double left = 0;
+  for (std::size_t i = 0; i < at.size(); ++i)
+    left += std::pow(at[i] - st / n - slope * (count[i] - sk / n), 2);
+  if (!(spread > 0) || !(slope > 0) || std::sqrt(left / n) > 0.1 * slope) return;
+  // Edges lie on samples.
+  const double std = std::sqrt((left / std::max(1.0, n - 2) + 1 / (12 * rate_hz * rate_hz)) / spread);
+  out.rate_hz = 1 / slope, out.rate_std_hz = std / (slope * slope);
+}
+
+}  // namespace
+
+GatedLines find_gated_lines(std::span<const double> x, double rate_hz) {
+  constexpr double least_share = 0.1, most_share = 0.9, most_left = 0.1, most_beside = 0.05;
+  constexpr std::size_t fewest = 3;
+  if (x.size() < shortest || x.size() > longest) return {};
+  const double n = static_cast<double>(x.size()), mean = std::accumulate(x.begin(), x.end(), 0.0) / n;
+  std::vector<double> about(x.begin(), x.end());
+  for (double& v : about) v -= mean;
+  for (std::size_t tries = 0, window = 4; tries < most_windows; ++tries, window *= 3) {
+    std::vector<SampleRange> on = stretches_on(power_of(about, window), window);
+    double held = 0;
+    for (const SampleRange& s : on) held += static_cast<double>(s.second - s.first);
+    if (on.size() < fewest || held < least_share * n || held > most_share * n) continue;
+    // While it is on for no more than a few windows nothing can be said of its edges.
+    if (held < 4 * static_cast<double>(window * on.size())) continue;
+    std::vector<SampleRange> aside;
+    for (std::size_t i = 0; i <= on.size(); ++i) {
+      const std::size_t from = i == 0 ? 0 : on[i - 1].second - std::min(window, on[i - 1].second);
+      const std::size_t to = i == on.size() ? x.size() : std::min(x.size(), on[i].first + window);
+      if (from < to) aside.emplace_back(from, to);
+    }
+    const std::vector<SteadyLine> lines = steady_lines(about, aside, most_lines, 0.8 * least_share);
+    if (lines.empty()) continue;
+    for (SampleRange& s : on) {
+      s.first = s.first < window ? 0 : edge_near(about, lines, s.first, 2 * window, true);
+      s.second =
+          s.second + window > x.size() ? x.size() : edge_near(about, lines, s.second, 2 * window, false);
+    }
+    std::erase_if(on, [](const SampleRange& s) { return s.second <= s.first; });
+    if (on.size() < fewest) continue;
+    GatedLines out;
+    out.rest = about;
+    double left = 0, there = 0, beside = 0, would_leave = 0, count = 0, sum = 0, squares = 0;
+    auto next = on.begin();
+    for (std::size_t k = 0; k < x.size(); ++k) {
+      const double model = value_at(lines, k), at = static_cast<double>(k);
+      while (next != on.end() && k >= next->second) ++next;
+      if (next == on.end() || k < next->first) {
+        beside += about[k] * about[k], would_leave += (about[k] - model) * (about[k] - model);
+        continue;
+      }
+      out.rest[k] -= model;
+      left += out.rest[k] * out.rest[k], there += about[k] * about[k];
+      ++count, sum += at, squares += at * at;
+    }
+    // Lines that beat are quiet for a while, too: but then they explain that.
+    if (left > most_left * there || beside * count > most_beside * there * (n - count) ||
+        would_leave < 4 * beside)
+      continue;
+    // Steady lines that beat, or a carrier and its sidebands, are its rivals.
+    if (2 * mean_square_of(out.rest) > left_by_steady_lines(about, most_rivals)) return {};
+    for (double& v : out.rest) v += mean;
+    const double spread = squares - sum * sum / count, noise = left / count;
+    for (const SteadyLine& line : lines) {
+      LineStates one;
+      one.kind = LineStates::Kind::amplitude;
+      const double amplitude = std::hypot(line.cosine, line.sine), share = count / n;
+      // Cramer and Rao: var(omega) = 2 noise / (A^2 sum (t - mean t)^2).
+      const double std_hz = std::sqrt(2 * noise / spread) / amplitude * rate_hz / full_turn;
+      one.states = {{line.cycles * rate_hz, std_hz, amplitude, share},
+                    {line.cycles * rate_hz, 0, 0, 1 - share}};
+      one.on_at_first = on.front().first == 0;
+      for (const SampleRange& s : on) {
+        if (s.first > 0) one.changes_s.push_back(static_cast<double>(s.first) / rate_hz);
+        if (s.second < x.size()) one.changes_s.push_back(static_cast<double>(s.second) / rate_hz);
+      }
+      one.window_s = static_cast<double>(window) / rate_hz;
+      one.rms = amplitude * std::sqrt(share / 2);
+      one.explained = 1 - left / there;
+      find_rate(on, rate_hz, one);
+      out.lines.push_back(std::move(one));
+    }
+    return out;
+  }
+  return {};
+}
+
+}  // namespace vprism
