@@ -12,8 +12,8 @@
 
 #include "base/error.h"
 #include "base/text.h"
-#include "identify/decays.h"
 #include "identify/peak_sines.h"
+#include "identify/record_verdict.h"
 #include "transform/statistics.h"
 
 namespace vprism {

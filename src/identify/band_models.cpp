@@ -67,8 +67,10 @@ class BandJudge {
       if (least[k] > best)
         out.runner_up_gain =
             out.runner_up_gain > 0 ? std::min(out.runner_up_gain, least[k] - best) : least[k] - best;
-    // A model counts only where it fits.
-    if (out.misfit > 2.5 && out.fluctuation <= 1.5 && out.kind != BandVerdict::Kind::nothing)
+    // A model counts only where it fits; one that follows a line to a hundredth of its power does, even if
+    // the noise is less than what it leaves.
+    const bool followed = out.kind == BandVerdict::Kind::wandering && out.misfit * n * noise_ < 0.01 * all;
+    if (out.misfit > 2.5 && !followed && out.fluctuation <= 1.5 && out.kind != BandVerdict::Kind::nothing)
       out.kind = BandVerdict::Kind::unresolved;
     if (out.misfit > 2.5 && out.kind == BandVerdict::Kind::decaying) out.kind = BandVerdict::Kind::unresolved;
     // Where nothing slow enough explains it, it is as quick as the band is wide.
@@ -295,9 +297,9 @@ class BandJudge {
     if (sum > 0)
       out.frequency_wander_hz = std::sqrt(std::max(0.0, second / sum - first / sum * (first / sum)));
     const double share = most_within(out, a, 0);
-    if (share < 0.45 && out.fluctuation > 1.7)
-      out.kind = BandVerdict::Kind::burst;
-    else if (out.fluctuation > 1.55)
+    if (share < 0.45 && out.fluctuation > 1.7) out.kind = BandVerdict::Kind::burst;
+    // Noise turns as much as it breathes: what keeps its phase is a line.
+    else if (out.fluctuation > 1.55 && two_pi * out.frequency_wander_hz * out.wander_s > 0.3)
       out.kind = knots >= 10 ? BandVerdict::Kind::noise : BandVerdict::Kind::unresolved;
   }
 

@@ -10,7 +10,6 @@
 #include "identify/comb.h"
 #include "identify/decays.h"
 #include "identify/peak_sines.h"
-#include "transform/spectrum_estimator.h"
 
 namespace vprism {
 
@@ -253,46 +252,6 @@ Peak as_peak(const Peak& nearest, const Exponential& line, double misfit) {
 
 }  // namespace
 
-std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, const Spectrum& s,
-                                     const JudgedBand& band, const std::vector<Peak>& peaks) {
-  const double n = static_cast<double>(x.size());
-  double segment = std::clamp(8 * rate_hz / std::max(band.verdict.spread_hz, rate_hz / n), 64.0, n / 6);
-  for (int round = 0; round < 2; ++round) {
-    SpectrumSettings settings;
-    settings.window = parse_window("hann");
-    settings.segment = static_cast<std::size_t>(segment);
-    const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate_hz);
-    SpectrumEstimator estimator(plan, settings);
-    const std::span<const double> columns[] = {x};
-    estimator.add(columns);
-    const Spectrum averaged = std::move(estimator.result()[0]);
-    const double reach =
-        std::max({3 * (band.high_hz - band.low_hz), 24 * averaged.plan.rbw_hz, 12 * s.plan.rbw_hz});
-    // Peaks of other bands are no part of its shape.
-    std::vector<bool> masked(averaged.bins(), false);
-    for (std::size_t i = 0; i < peaks.size(); ++i) {
-      if (std::find(band.members.begin(), band.members.end(), i) != band.members.end() || peaks[i].broad() ||
-          (peaks[i].frequency_hz > band.low_hz && peaks[i].frequency_hz < band.high_hz))
-        continue;
-      const double at = averaged.bins_at(peaks[i].frequency_hz),
-                   half = window_half_width_bins(averaged.window) + 1;
-      const double last = std::min(at + half, static_cast<double>(averaged.bins() - 1));
-      for (double k = std::max(0.0, std::ceil(at - half)); k <= last; ++k)
-        masked[static_cast<std::size_t>(k)] = true;
-    }
-    const auto fit =
-        fit_resonance(averaged, band.verdict.frequency_hz - reach, band.verdict.frequency_hz + reach, masked);
-    if (fit && fit->damping < 0.3 &&
-        std::abs(fit->frequency_hz - band.verdict.frequency_hz) <
-            2 * fit->width_hz() + 0.5 * (band.high_hz - band.low_hz) &&
-        fit->width_hz() < band.high_hz - band.low_hz + 4 * averaged.plan.rbw_hz) {
-      if (fit->width_hz() > 3 * averaged.plan.rbw_hz || segment >= n / 6.01) return fit;
-    }
-    segment = n / 6;
-  }
-  return {};
-}
-
 std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate_hz, const Spectrum& spectrum,
                                     const std::vector<double>& floor, std::vector<Peak>& peaks) {
   mark_comb(peaks, spectrum.plan, spectrum.variance);
@@ -349,7 +308,7 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     // A line that wanders as much as its band is wide may be impulses that ring.
     const bool doubtful =
         (v.kind == BandVerdict::Kind::wandering || v.kind == BandVerdict::Kind::unresolved) &&
-        v.fluctuation > 1.2 && v.misfit > 1.5;
+        v.fluctuation > 1.15 && v.misfit > 1.1;
     if (v.kind == BandVerdict::Kind::noise || v.kind == BandVerdict::Kind::burst || doubtful) {
       band.resonance = shape_of(rest, rate_hz, spectrum, band, peaks);
       const double wide = band.resonance ? std::clamp(4 * band.resonance->width_hz(), half,
@@ -366,6 +325,8 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     band.level_rms =
         std::sqrt(std::max(0.0, source.mean_square(band.low_hz - edge, band.high_hz + edge) - line_square -
                                     density * (band.high_hz - band.low_hz + 2 * edge)));
+    if (band.resonance && band.resonance->width_hz() > band.high_hz - band.low_hz)
+      band.level_rms = std::max(band.level_rms, band.resonance->rms);
     if (v.kind == BandVerdict::Kind::decaying)
       band.level_rms = refine_decay(rest, rate_hz, density, band.verdict.exponential);
     for (const std::size_t m : band.members) peaks[m].of_band = true;

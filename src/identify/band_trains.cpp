@@ -18,6 +18,8 @@ bool exactly_periodic(const std::vector<Peak>& peaks, double rate_hz, double bin
       orders.push_back({p.frequency_hz, order, std::max(p.frequency_std_hz, 1e-3 * bin_hz),
                         std::abs(p.frequency_hz - order * rate_hz) < 0.1 * rate_hz});
   }
+  const auto near = static_cast<std::size_t>(
+      std::count_if(orders.begin(), orders.end(), [](const Order& o) { return o.near; }));
   // The rate that most agree on, from each in turn. Of peaks that noise makes within a resonance some always
   // do: those among them that lie between multiples count against it.
   for (const Order& lead : orders) {
@@ -35,7 +37,7 @@ bool exactly_periodic(const std::vector<Peak>& peaks, double rate_hz, double bin
     }
     const auto among = static_cast<std::size_t>(std::count_if(
         orders.begin(), orders.end(), [&](const Order& o) { return o.hz >= low && o.hz <= high; }));
-    if (agree >= 5 && 2 * agree > among) return true;
+    if (agree >= 5 && 2 * agree > among && 2 * agree > near) return true;
   }
   return false;
 }
@@ -103,9 +105,17 @@ void join_trains(std::vector<JudgedBand>& bands) {
           std::max(0.02 * rate * std::sqrt(std::max(1.0, order)), bands[j].high_hz - bands[j].low_hz);
       const bool same = bands[j].impulses && std::abs(bands[j].impulses->rate_hz - rate) < 0.01 * rate;
       if (!same && (order < 1 || std::abs(hz - order * rate) > std::min(slip, 0.25 * rate))) continue;
+      // Where they ring the band may have been judged by itself, as a line that wanders.
+      const auto kind = bands[j].verdict.kind;
+      const bool rings =
+          bands[i].resonance &&
+          std::abs(hz - bands[i].resonance->frequency_hz) < 2 * bands[i].resonance->width_hz() &&
+          bands[j].verdict.amplitude_wander > 0.2 &&
+          (kind == BandVerdict::Kind::wandering || kind == BandVerdict::Kind::unresolved);
       // What is stronger than all that rings is of its own.
-      if (bands[j].level_rms > bands[i].level_rms) continue;
-      bands[i].level_rms = std::hypot(bands[i].level_rms, bands[j].level_rms);
+      if (!rings && bands[j].level_rms > bands[i].level_rms) continue;
+      bands[i].level_rms = rings ? std::max(bands[i].level_rms, bands[j].level_rms)
+                                 : std::hypot(bands[i].level_rms, bands[j].level_rms);
       bands[i].members.insert(bands[i].members.end(), bands[j].members.begin(), bands[j].members.end());
       bands.erase(bands.begin() + static_cast<std::ptrdiff_t>(j));
       if (j < i) --i;

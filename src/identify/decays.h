@@ -2,17 +2,10 @@
 // without the skirts that they spread over the whole spectrum.
 #pragma once
 
-#include <functional>
 #include <span>
 #include <vector>
 
 #include "identify/band_search.h"
-#include "identify/frequency_swing.h"
-#include "identify/gated_lines.h"
-#include "identify/line_states.h"
-#include "identify/noise_course.h"
-#include "identify/slow_course.h"
-#include "transform/spectrum_estimator.h"
 
 namespace vprism {
 
@@ -22,28 +15,11 @@ namespace vprism {
 /// stays as it is; `density`: one-sided, of the noise, where the samples cannot show it.
 double refine_decay(std::span<const double> samples, double rate_hz, double density, Exponential& decay);
 
-/// What a record was found to hold.
-struct RecordVerdict {
-  std::vector<JudgedBand> bands;
-  std::vector<Peak> peaks;           ///< What `members` of the bands number.
-  std::vector<double> floor;         ///< Noise power per bin once what dies away or jumps has been taken off.
-  std::vector<double> rest;          ///< The samples less what dies away or jumps; empty where nothing does.
-  std::optional<LineStates> states;  ///< A line that jumps, its `rest` moved to the one above.
-  std::vector<LineStates> gated;     ///< Lines that come and go together, in the same way.
-  std::optional<LevelShift> shift;   ///< A step of the level, in the same way.
-  std::vector<FrequencySwing> swings;  ///< Carriers whose frequency swings far, in the same way.
-  std::optional<NoiseCourse> noise;    ///< Noise that is louder at some times.
-};
+/// Takes a decay off; false, and nothing done, where that would not leave less.
+bool take_off(const Exponential& decay, double rate_hz, std::vector<double>& samples);
 
-/// Bands of a record (band_search.h). What dies away is taken off and the spectrum of the rest searched
-/// again, as long as something new turns up. So is a line that jumps between states, where steady, decaying,
-/// stepping and moving lines leave more than 3% of the mean square, and carriers whose frequency swings;
-/// first of all a straight line that holds nine tenths of the mean square. Where noise is louder at some
-/// times, only what stands out of it with its level evened, too, is kept. `settings` are those of the
-/// spectrum, `choose` leaves out peaks that were not asked for.
-RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
-                           const SpectrumSettings& settings, const PeakSettings& search,
-                           std::vector<double> floor, std::vector<Peak> peaks,
-                           const std::function<void(std::vector<Peak>&)>& choose);
+/// Each of several decays fitted to what the others leave, in turn: those of one blow disturb each other most
+/// where they begin. `less` is the record without them.
+void refine_together(double rate_hz, std::vector<JudgedBand>& decays, std::vector<double>& less);
 
 }  // namespace vprism

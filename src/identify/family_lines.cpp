@@ -81,7 +81,7 @@ std::size_t beside_family(const FreeLines& lines, const Multiples& family,
 std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& family) {
   const std::vector<Peak>& peaks = lines.peaks;
   constexpr int most_parts = 12;
-  constexpr double most_chance = 1e-4, least_filled = 0.6, highest_order = 1000;
+  constexpr double most_chance = 1e-4, least_chance = 1e-9, least_filled = 0.6, highest_order = 1000;
   const CombRate rate = comb_rate(peaks, family.members, family.orders);
   std::optional<Multiples> best;
   for (int part = 2; part <= most_parts; ++part) {
@@ -109,7 +109,9 @@ std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& f
     std::sort(sorted.begin(), sorted.end());
     const std::size_t most = (3 * sorted.size() + 3) / 4;
     const double filled = static_cast<double>(most) / static_cast<double>(sorted[most - 1] - sorted[0] + 1);
-    if (chance < most_chance && filled >= least_filled) best = std::move(m);
+    // A gear's mesh leaves most orders between the shaft's own and its neighbours empty.
+    const bool whole = sorted[0] == 1 && chance < least_chance;
+    if (chance < most_chance && (filled >= least_filled || whole)) best = std::move(m);
   }
   return best;
 }

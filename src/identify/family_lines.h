@@ -33,8 +33,8 @@ std::size_t beside_family(const FreeLines& lines, const Multiples& family,
 /// A part of a family's fundamental that lines beside it speak for: impulses whose third order and its
 /// multiples are strongest. Each further line lies near some order of the part by accident with a chance of
 /// twice its tolerance over the part; and most orders among the lowest three quarters are there, which
-/// those of two machines are not. What the family's own orders make where half the rate folds them speaks for
-/// nothing. Nothing where no part is.
+/// those of two machines are not, or the part itself is and chance would do it once in 1e9. What the family's
+/// own orders make where half the rate folds them speaks for nothing. Nothing where no part is.
 std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& family);
 
 /// Lines at one spacing and its multiples to either side of a family's members.

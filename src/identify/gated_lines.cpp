@@ -106,10 +106,22 @@ void find_rate(const std::vector<SampleRange>& on, double rate_hz, LineStates& o
   out.rate_hz = 1 / slope, out.rate_std_hz = std / (slope * slope);
 }
 
+/// Whether the lines lie as far apart as what repeats with the gate has its orders: then it is no gate that
+/// comes and goes, but something that rings each time.
+bool is_comb(const std::vector<SteadyLine>& lines, const std::vector<SampleRange>& on) {
+  LineStates gate;
+  find_rate(on, 1, gate);
+  if (lines.size() < 2 || !(gate.rate_hz > 0)) return false;
+  return std::all_of(lines.begin() + 1, lines.end(), [&](const SteadyLine& line) {
+    const double orders = (line.cycles - lines.front().cycles) / gate.rate_hz;
+    return std::abs(orders - std::round(orders)) < 0.05;
+  });
+}
+
 }  // namespace
 
 GatedLines find_gated_lines(std::span<const double> x, double rate_hz) {
-  constexpr double least_share = 0.1, most_share = 0.9, most_left = 0.1, most_beside = 0.05;
+  constexpr double least_share = 0.1, most_share = 0.9, most_left = 0.01, most_beside = 0.05;
   constexpr std::size_t fewest = 3;
   if (x.size() < shortest || x.size() > longest) return {};
   const double n = static_cast<double>(x.size()), mean = std::accumulate(x.begin(), x.end(), 0.0) / n;
@@ -153,9 +165,11 @@ GatedLines find_gated_lines(std::span<const double> x, double rate_hz) {
       ++count, sum += at, squares += at * at;
     }
     // Lines that beat are quiet for a while, too: but then they explain that.
-    if (left > most_left * there || beside * count > most_beside * there * (n - count) ||
+    const double quiet = beside / std::max(1.0, n - count) * count;
+    if (left > std::max(most_left * there, 4 * quiet) || beside * count > most_beside * there * (n - count) ||
         would_leave < 4 * beside)
       continue;
+    if (is_comb(lines, on)) return {};
     // Steady lines that beat, or a carrier and its sidebands, are its rivals.
     if (2 * mean_square_of(out.rest) > left_by_steady_lines(about, most_rivals)) return {};
     for (double& v : out.rest) v += mean;

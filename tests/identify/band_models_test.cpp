@@ -55,6 +55,18 @@ TEST(BandSignal, BandsAddUpToTheMeanSquare) {
   EXPECT_NEAR(source.mean_square(0, 100.5) + source.mean_square(100.6, 499.5), square, 0.002 * square);
 }
 
+TEST(BandModels, ALineThatBreathesDeeplyIsNoNoise) {
+  for (const double depth : {0.5, 0.7, 0.9})
+    for (const double turn : {0.0, 2.0, 4.0}) {
+      const auto x =
+          shaped([&](double t) { return 1 + depth * std::sin(2 * band_pi * t / 6 + turn); }, 0.01, 9);
+      // Three lines explain the one as well as a line that wanders the other.
+      const auto kind = verdict_on(x, 0.01).kind;
+      EXPECT_TRUE(kind == BandVerdict::Kind::wandering || kind == BandVerdict::Kind::steady)
+          << depth << " " << turn;
+    }
+}
+
 TEST(BandModels, ASteadyLineIsSteadyAndItsUncertaintyCovers) {
   int within = 0;
   for (std::uint64_t seed = 0; seed < 40; ++seed) {

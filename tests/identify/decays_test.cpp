@@ -6,6 +6,7 @@
 #include <cmath>
 #include <random>
 
+#include "identify/record_verdict.h"
 #include "identify/whole_lines.h"
 
 namespace vprism::decays_test {
@@ -90,6 +91,35 @@ TEST(Decays, NothingIsTakenOffWhereNothingDies) {
   PeakSearch search = find_peaks(spectrum);
   EXPECT_TRUE(judge_record(x, spectrum, settings, {}, search.floor, search.peaks, [](std::vector<Peak>&) {
               }).rest.empty());
+}
+
+TEST(Decays, OfOneBlowAreFittedToWhatTheOthersLeave) {
+  const std::vector<Ring> rings = {{51.59, 0.004, 1, 0}, {118.3, 0.002, 0.8, 0}, {354.7, 0.0005, 0.5, 0}};
+  std::vector<double> less = ringing(6000, rings, 80.3, 0.2, 1e-4);
+  std::vector<JudgedBand> decays;
+  for (const Ring& r : rings) {
+    // As found beside the others: a little off, and begun a little late.
+    JudgedBand band;
+    band.density = 2e-8 / rate;
+    Exponential& e = band.verdict.exponential;
+    e.frequency_hz = r.hz * 1.0001, e.decay_per_s = 2 * pi * r.hz * r.damping * 1.02, e.start_s = 0.003;
+    e.amplitude = r.amplitude * std::exp(-e.decay_per_s * 0.003), e.phase_deg = 360 * r.hz * 0.003;
+    ASSERT_TRUE(take_off(e, rate, less));
+    decays.push_back(band);
+  }
+  refine_together(rate, decays, less);
+  for (std::size_t i = 0; i < rings.size(); ++i) {
+    const Exponential& e = decays[i].verdict.exponential;
+    EXPECT_NEAR(e.frequency_hz, rings[i].hz, 4 * e.frequency_std_hz) << i;
+    EXPECT_LT(e.frequency_std_hz, 1e-3);
+    EXPECT_EQ(e.start_s, 0) << i;
+    EXPECT_NEAR(e.amplitude, rings[i].amplitude, 4 * e.amplitude_std + 1e-4) << i;
+    EXPECT_NEAR(e.decay_per_s, 2 * pi * rings[i].hz * rings[i].damping, 4 * e.decay_std_per_s) << i;
+  }
+  // The line beside them stays.
+  double square = 0;
+  for (const double v : less) square += v * v / 6000;
+  EXPECT_NEAR(std::sqrt(square), 0.2 / std::sqrt(2.0), 2e-3);
 }
 
 }  // namespace

@@ -248,6 +248,16 @@ TEST(LineStates, DropoutsOfAnyLengthAreCounted) {
   }
 }
 
+TEST(LineStates, ASpikeIsNoState) {
+  std::mt19937_64 bits(6);
+  for (int trial = 0; trial < 12; ++trial) {
+    std::vector<double> x = zoo::noise(bits, 30000, 0.001);
+    for (std::size_t n = 0; n < x.size(); ++n) x[n] += std::cos(0.47 * static_cast<double>(n));
+    for (int spike = 0; spike < 6; ++spike) x[bits() % x.size()] += zoo::between(bits, 4, 60);
+    EXPECT_FALSE(find_line_states(x, rate)) << trial;
+  }
+}
+
 TEST(LineStates, WhatMovesGraduallyOrIsNoSingleLineHasNone) {
   for (const zoo::Kind& kind : zoo::kinds()) {
     if (kind.name == "intermittent tone" || kind.name == "level step" || kind.name == "level that steps" ||
