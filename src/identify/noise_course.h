@@ -26,8 +26,8 @@ struct NoiseCourse {
 /// the median over frequency of its spectrum over the median of all pieces there, which lines, what rings and
 /// slow wander leave alone. Levels are told apart by likelihood with a price for each change. Nothing where
 /// all is one level (within 50% of power), where stretches of fewer than three pieces are all that differs
-/// (clicks), where the noise explains less than half of what is louder, or where that comes in pulses (kurtosis
-/// above 6).
+/// (clicks), where the noise explains less than half of what is louder, or where that comes in pulses
+/// (kurtosis above 6).
 std::optional<NoiseCourse> find_noise_course(std::span<const double> samples);
 
 }  // namespace vprism
