@@ -14,7 +14,7 @@ namespace vprism {
 namespace {
 
 constexpr double full_turn = 2 * std::numbers::pi;
-constexpr std::size_t shortest = 1024, longest = std::size_t{1} << 18, most_lines = 6, most_rivals = 16,
+constexpr std::size_t shortest = 1024, longest = std::size_t{1} << 18, most_lines = 6, most_rivals = 8,
                       most_windows = 3;
 
 /// Means of squares about each sample, over `window` of them.
