@@ -99,4 +99,10 @@ void multiply(const std::complex<double>* by, std::size_t count, std::complex<do
   complex_products(reinterpret_cast<const double*>(by), count, reinterpret_cast<double*>(y));
 }
 
+double variance_of(std::span<const double> x) {
+  if (x.empty()) return 0;
+  const auto n = static_cast<double>(x.size());
+  return squares_about(x.data(), x.size(), sum_of(x.data(), x.size()) / n) / n;
+}
+
 }  // namespace vprism

@@ -4,6 +4,7 @@
 
 #include <complex>
 #include <cstddef>
+#include <span>
 
 namespace vprism {
 
@@ -11,6 +12,8 @@ namespace vprism {
 double sum_of(const double* x, std::size_t count);
 /// sum (x[i] - about)^2
 double squares_about(const double* x, std::size_t count, double about);
+/// Mean square about the mean; 0 of none.
+double variance_of(std::span<const double> x);
 /// sum a[i] b[i]
 double dot(const double* a, const double* b, std::size_t count);
 /// out[j] = sum taps[i] x[j stride + i] for j = 0 .. 3.

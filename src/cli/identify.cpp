@@ -322,12 +322,13 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   }
   merge_drifts(result.findings, result.watches, result.channels);
   const std::vector<Statistics> levels = statistics.result();
+  const std::vector<Outline> outlined = outlines.result();
   for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c) {
     const NoiseCourse* const course = courses[c] ? &*courses[c] : nullptr;
     if (c >= rests.size() || rests[c].empty()) {
       const std::span<const double> samples =
           c < held.size() ? std::span<const double>(held[c]) : std::span<const double>();
-      name_events(recording, c, outlines.result()[c], levels[c].std, samples, course, result);
+      name_events(recording, c, outlined[c], levels[c].std, samples, course, result);
       continue;
     }
     OutlineEstimator rest(1);
@@ -359,9 +360,9 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       result.channels.push_back(c);
     };
     auto slow = shifts[c] ? report_step(recording, recording.channels[c], *shifts[c])
-                          : told_trend(recording, recording.channels[c],
-                                       slopes[c].per_sample() * recording.axis.rate_hz(), slopes[c].share(),
-                                       result.rms[c]);
+                          : report_trend(recording, recording.channels[c],
+                                         slopes[c].per_sample() * recording.axis.rate_hz(), slopes[c].share(),
+                                         result.rms[c]);
     if (slow && (shifts[c] || !slow_line(recording, c, *slow, result))) add(std::move(*slow));
     if (courses[c]) add(report_noise_course(recording, recording.channels[c], *courses[c]));
   }

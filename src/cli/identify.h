@@ -62,11 +62,11 @@ Finding told_switching(const Recording& recording, const ChannelSpectrum& channe
 /// One carrier whose frequency swings far.
 Finding report_swing(const Recording& recording, const ChannelSpectrum& channel, const FrequencySwing& swing);
 /// A straight line that explains `share` of the mean square about the mean.
-std::optional<Finding> told_trend(const Recording& recording, const Channel& channel, double per_s,
-                                  double share, double rms);
-/// A level that moves once and stays, where it moves by more than three of its uncertainties.
+std::optional<Finding> report_trend(const Recording& recording, const Channel& channel, double per_s,
+                                    double share, double rms);
 /// Noise that is louder at some times.
 Finding report_noise_course(const Recording& recording, const Channel& channel, const NoiseCourse& course);
+/// A level that moves once and stays, where it moves by more than three of its uncertainties.
 std::optional<Finding> report_step(const Recording& recording, const Channel& channel,
                                    const LevelShift& shift);
 /// The finding of lines that rounding makes (rounding_lines.h).

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "base/dot.h"
 #include "base/percentile.h"
 #include "base/text.h"
 #include "cli/identify.h"
@@ -18,36 +19,38 @@ namespace {
 class EventLevels {
  public:
   /// Without samples a level is that of a sine of so much swing.
-  EventLevels(std::span<const double> samples, std::int64_t all)
+  EventLevels(std::span<const double> samples, const std::vector<TimeEvent>& events, std::int64_t all)
       : samples_(samples), all_(static_cast<double>(std::max<std::int64_t>(1, all))) {
     if (samples.empty()) return;
     std::vector<double> some;
     for (std::size_t n = 0; n < samples.size(); n += 1 + samples.size() / 65536) some.push_back(samples[n]);
     middle_ = median_in(some);
-    for (double& v : some) v = (v - middle_) * (v - middle_);
-    // Of noise the median of squares is 0.455 of their mean.
-    usual_ = median_in(some) / 0.455;
+    // Whatever stands beside them, noise or lines.
+    double beside = squares_about(samples.data(), samples.size(), middle_), count = all_;
+    for (const TimeEvent& e : events) beside -= square_in(e), count -= e.end - e.first;
+    usual_ = std::max(0.0, beside / std::max(1.0, count));
   }
   /// What an event holds beyond what is usual, as an RMS over the whole record.
   double of(const TimeEvent& e) const {
     const double count = e.end - e.first;
     if (samples_.empty()) return (e.swing - e.usual) / std::sqrt(8.0) * std::sqrt(count / all_);
-    double sum = 0;
-    const auto end = std::min(samples_.size(), static_cast<std::size_t>(e.end));
-    for (auto n = static_cast<std::size_t>(e.first); n < end; ++n)
-      sum += (samples_[n] - middle_) * (samples_[n] - middle_);
-    return std::sqrt(std::max(0.0, sum - usual_ * count) / all_);
+    return std::sqrt(std::max(0.0, square_in(e) - usual_ * count) / all_);
   }
 
  private:
+  double square_in(const TimeEvent& e) const {
+    const auto first = static_cast<std::size_t>(e.first),
+               end = std::min(samples_.size(), static_cast<std::size_t>(e.end));
+    return first < end ? squares_about(samples_.data() + first, end - first, middle_) : 0;
+  }
+
   std::span<const double> samples_;
   double all_, middle_ = 0, usual_ = 0;
 };
 
 bool within_louder(const TimeEvent& e, const NoiseCourse& course) {
   return std::any_of(course.stretches.begin(), course.stretches.end(), [&](const NoiseStretch& s) {
-    const double middle = (e.first + e.end) / 2;
-    return s.louder && middle > static_cast<double>(s.first) && middle < static_cast<double>(s.end);
+    return s.louder && e.end > static_cast<double>(s.first) && e.first < static_cast<double>(s.end);
   });
 }
 
@@ -71,7 +74,7 @@ void name_events(const Recording& r, std::size_t c, const Outline& outline, doub
                  std::span<const double> samples, const NoiseCourse* course, IdentifyResult& result) {
   std::vector<TimeEvent> events = find_events(outline);
   if (course != nullptr) std::erase_if(events, [&](const TimeEvent& e) { return within_louder(e, *course); });
-  const EventLevels levels(events.empty() ? std::span<const double>() : samples, r.samples);
+  const EventLevels levels(events.empty() ? std::span<const double>() : samples, events, r.samples);
   constexpr std::size_t most = 10;
   if (events.size() > 3 && events_of_family(r, c, events.size(), rms, result)) return;
   const Channel& channel = r.channels[c];

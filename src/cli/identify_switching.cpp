@@ -47,6 +47,9 @@ std::string text_of(const LineStates& s, const LineState& main, const std::strin
     double off = 0;
     for (const LineState& state : s.states)
       state.amplitude > 0 ? each.push_back(level(state.amplitude)) : void(off = state.share);
+    if (each.size() == 1 && s.gate_hz > 0)
+      return fmt::format("a tone at {}, {} RMS while it is there, gated at {}: there {:.3g}% of the time", at,
+                         each[0], format_uncertain(s.gate_hz, s.gate_std_hz, "Hz"), 100 - 100 * off);
     if (each.size() == 1 && s.changes_s.size() < 3)
       return fmt::format("a tone at {}, {} RMS while it is there, {}", at, each[0], there);
     if (each.size() == 1)
@@ -121,6 +124,8 @@ Finding told_switching(const Recording& r, const ChannelSpectrum& c, const LineS
                                         ? r.axis.start + states.changes_s.back()
                                         : end);
   }
+  if (states.gate_hz > 0)
+    f.numbers.insert(f.numbers.end(), {{"gate_hz", states.gate_hz}, {"gate_std_hz", states.gate_std_hz}});
   if (!states.jumps_deg.empty()) f.numbers.emplace_back("first_jump_deg", states.jumps_deg.front());
   if (states.rate_hz > 0)
     f.numbers.emplace_back("change_rate_hz", states.rate_hz),

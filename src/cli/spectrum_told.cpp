@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numbers>
 
 #include "base/digits.h"
@@ -214,39 +215,56 @@ void csv_table(const SpectrumResult& result, const std::vector<std::size_t>& cha
   const Range span = lead.span.value_or(Range{});
   const auto [from, end] = lead.curve().bins_within(span.low, span.high);
   const std::size_t low = from, high = end;
-  // Rows are put into words on all cores, some at a time, and written in order.
+  // Rows are put into words on all cores, some at a time, and written in order. Channels may lie in a mapped
+  // file: each is touched once for all rows of a piece.
   write(out);
-  const std::size_t at_once = std::max<std::size_t>(1, 16384 / channels.size());
+  std::size_t columns = 0;
+  for (const std::size_t i : channels) columns += columns_of(result.channels[i]);
+  constexpr std::size_t fewest_rows = 128, most_bytes = std::size_t{64} << 20,
+                        bytes_a_cell = 18 + sizeof(double);
+  const std::size_t at_once = std::max(fewest_rows, 16384 / channels.size());
+  constexpr double blank = std::numeric_limits<double>::quiet_NaN();
+  // Levels first, then what is written with fewer digits.
+  const auto levels_of = [&](const ChannelSpectrum& c) { return 1 + c.compared.size() + (bounds ? 2u : 0u); };
+  const auto gather = [&](std::size_t i, std::size_t k, double* to) {
+    const ChannelSpectrum& c = result.channels[i];
+    if (!c.no_data.empty()) return void(std::fill_n(to, columns_of(c), blank));
+    const double level = c.curve().level(k, settings.scale);
+    *to++ = level;
+    for (const Spectrum& other : c.compared)
+      *to++ = k < other.bins() ? other.level(k, settings.scale) : blank;
+    if (bounds)
+      for (const double factor : {factors[i].first, factors[i].second})
+        *to++ = level * (shown.amplitude() ? std::sqrt(factor) : factor);
+    if (phases) *to++ = phase_shown(c, k, settings, result.facts.recording.axis.start);
+    if (!c.coherence.empty()) *to++ = c.coherence[k];
+  };
   const auto piece_from = [&](std::size_t first) {
+    const std::size_t rows = std::min(at_once, high - first);
+    std::vector<double> cells(rows * columns);
+    std::size_t column = 0;
+    for (std::size_t number = 0; number < channels.size(); ++number) {
+      if (number % 64 == 63) keep_spilled_small();
+      for (std::size_t row = 0; row < rows; ++row)
+        gather(channels[number], first + row, &cells[row * columns + column]);
+      column += columns_of(result.channels[channels[number]]);
+    }
     std::string text;
-    text.reserve(at_once * channels.size() * 18);
-    const auto put = std::back_inserter(text);
-    const auto put_level = [&](double level) {
-      text += ',';
-      append_ten_digits(text, shown.value(level));
-    };
-    for (std::size_t k = first; k < std::min(high, first + at_once); ++k) {
-      fmt::format_to(put, "{}", lead.curve().frequency_hz(k));
+    text.reserve(rows * columns * 18);
+    const double* cell = cells.data();
+    for (std::size_t row = 0; row < rows; ++row) {
+      fmt::format_to(std::back_inserter(text), "{}", lead.curve().frequency_hz(first + row));
       for (const std::size_t i : channels) {
         const ChannelSpectrum& c = result.channels[i];
-        // The piece's further rows find the memory that its first one has touched.
-        if (k == first && i % 64 == 63) keep_spilled_small();
-        if (!c.no_data.empty()) {
-          for (std::size_t blank = 0; blank < columns_of(c); ++blank) text += ',';
-          continue;
-        }
-        put_level(c.curve().level(k, settings.scale));
-        for (const Spectrum& other : c.compared)
-          if (k < other.bins())
-            put_level(other.level(k, settings.scale));
+        const std::size_t levels = levels_of(c);
+        for (std::size_t k = 0; k < columns_of(c); ++k, ++cell) {
+          text += ',';
+          if (std::isnan(*cell)) continue;
+          if (k < levels)
+            append_ten_digits(text, shown.value(*cell));
           else
-            text += ',';
-        if (bounds)
-          for (const double factor : {factors[i].first, factors[i].second})
-            put_level(c.curve().level(k, settings.scale) * (shown.amplitude() ? std::sqrt(factor) : factor));
-        if (phases)
-          fmt::format_to(put, ",{:.6g}", phase_shown(c, k, settings, result.facts.recording.axis.start));
-        if (!c.coherence.empty()) fmt::format_to(put, ",{:.6g}", c.coherence[k]);
+            fmt::format_to(std::back_inserter(text), "{:.6g}", *cell);
+        }
       }
       text += '\n';
     }
@@ -260,7 +278,8 @@ void csv_table(const SpectrumResult& result, const std::vector<std::size_t>& cha
     next += at_once;
     return first;
   };
-  constexpr std::size_t most_under_way = 32;
+  const std::size_t most_under_way =
+      std::clamp<std::size_t>(most_bytes / (at_once * columns * bytes_a_cell), 2, 32);
   tbb::parallel_pipeline(
       most_under_way,
       tbb::make_filter<void, std::size_t>(tbb::filter_mode::serial_in_order, take) &

@@ -13,11 +13,7 @@ Spectrum averaged_over(std::span<const double> x, double rate_hz, double segment
   SpectrumSettings settings;
   settings.window = parse_window("hann");
   settings.segment = static_cast<std::size_t>(segment);
-  const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate_hz);
-  SpectrumEstimator estimator(plan, settings);
-  const std::span<const double> columns[] = {x};
-  estimator.add(columns);
-  return std::move(estimator.result()[0]);
+  return spectrum_of(x, rate_hz, settings);
 }
 
 }  // namespace

@@ -6,6 +6,7 @@
 #include <complex>
 #include <numbers>
 
+#include "identify/explained.h"
 #include "identify/sine_fit.h"
 #include "identify/steady_lines.h"
 #include "identify/whole_lines.h"
@@ -51,27 +52,7 @@ std::size_t onset(std::span<const double> x, double rate_hz, const Exponential& 
   const double reach = rate_hz / e.decay_per_s;
   const auto low = static_cast<std::size_t>(std::max(0.0, at - 6 * reach));
   const auto high = static_cast<std::size_t>(std::min(static_cast<double>(x.size()), at + 2 * reach));
-  const DecayModel model(e, rate_hz);
-  double gain = 0, most = 0;
-  std::size_t best = high;
-  for (std::size_t n = high; n-- > low;) {
-    const double m = model(n);
-    gain += m * (2 * x[n] - m);
-    if (gain > most) most = gain, best = n;
-  }
-  return best;
-}
-
-/// One-sided density around a frequency of what a fit left.
-double density_around(std::span<const double> left, double rate_hz, double hz) {
-  const Spectrum s = whole_spectrum(left, rate_hz);
-  const double at = s.bins_at(hz);
-  const auto low = static_cast<std::size_t>(std::max(2.0, at - 16));
-  const auto high = std::min(s.bins(), static_cast<std::size_t>(at + 17));
-  double sum = 0;
-  for (std::size_t k = low; k < high; ++k) sum += s.power[k];
-  // Four unknowns, two in each bin, are fitted away.
-  return high > low + 4 ? sum / static_cast<double>(high - low - 2) / s.plan.rbw_hz : 0;
+  return first_explained(x, low, high, DecayModel(e, rate_hz));
 }
 
 /// One fit from a start on; whether the samples bear the decay out.
@@ -92,7 +73,7 @@ bool fit_from(std::span<const double> x, double rate_hz, std::size_t first, doub
       !(std::abs(found.amplitude - moved.amplitude) < 0.3 * moved.amplitude) ||
       !(std::abs(found.frequency_hz - e.frequency_hz) < e.decay_per_s / full_turn))
     return false;
-  const double seen = density_around(fit.residual, rate_hz, found.frequency_hz);
+  const double seen = density_around(whole_spectrum(fit.residual, rate_hz), found.frequency_hz);
   const double scale = density > 0 && seen > 0 ? std::sqrt(seen / density) : 1;
   e.frequency_hz = found.frequency_hz, e.frequency_std_hz = scale * found.frequency_std_hz;
   e.decay_per_s = found.decay_per_s, e.decay_std_per_s = scale * found.decay_std_per_s;

@@ -6,8 +6,12 @@
 #include <numbers>
 #include <numeric>
 
+#include "base/dot.h"
 #include "base/percentile.h"
+#include "identify/explained.h"
+#include "identify/regular_times.h"
 #include "identify/steady_lines.h"
+#include "identify/whole_lines.h"
 
 namespace vprism {
 
@@ -50,70 +54,25 @@ std::vector<SampleRange> stretches_on(const std::vector<double>& power, std::siz
   return out;
 }
 
-double value_at(const std::vector<SteadyLine>& lines, std::size_t n) {
-  double sum = 0;
-  for (const SteadyLine& line : lines) {
-    const double angle = full_turn * std::fmod(line.cycles * static_cast<double>(n), 1.0);
-    sum += line.cosine * std::cos(angle) + line.sine * std::sin(angle);
-  }
-  return sum;
-}
-
-/// The sample from which on (or up to which) the lines explain most, within `reach` of `at`.
-std::size_t edge_near(std::span<const double> x, const std::vector<SteadyLine>& lines, std::size_t at,
-                      std::size_t reach, bool begins) {
-  const std::size_t low = at - std::min(at, reach), high = std::min(x.size(), at + reach);
-  double gain = 0, most = 0;
-  std::size_t best = begins ? high : low;
-  for (std::size_t i = 0; i < high - low; ++i) {
-    const std::size_t n = begins ? high - 1 - i : low + i;
-    const double m = value_at(lines, n);
-    gain += m * (2 * x[n] - m);
-    if (gain > most) most = gain, best = begins ? n : n + 1;
-  }
-  return best;
-}
-
-double mean_square_of(const std::vector<double>& x) {
-  return std::inner_product(x.begin(), x.end(), x.begin(), 0.0) / static_cast<double>(x.size());
-}
-
 /// How often it comes on, where that is regular.
-void find_rate(const std::vector<SampleRange>& on, double rate_hz, LineStates& out) {
+std::optional<RegularTimes> gate_of(const std::vector<SampleRange>& on) {
   // What is on at the first sample began before it.
-  std::vector<double> at;
+  std::vector<double> at, steps;
   for (const SampleRange& s : on)
-    if (s.first > 0) at.push_back(static_cast<double>(s.first) / rate_hz);
-  if (at.size() < 3) return;
-  std::vector<double> steps;
+    if (s.first > 0) at.push_back(static_cast<double>(s.first));
   for (std::size_t i = 1; i < at.size(); ++i) steps.push_back(at[i] - at[i - 1]);
-  const double step = percentile_of(steps, 0.5);
-  const auto n = static_cast<double>(at.size());
-  double sk = 0, st = 0, skk = 0, skt = 0;
-  std::vector<double> count;
-  for (const double t : at) {
-    const double k = std::round((t - at.front()) / step);
-    count.push_back(k);
-    sk += k, st += t, skk += k * k, skt += k * t;
-  }
-  const double spread = skk - sk * sk / n, slope = (skt - sk * st / n) / spread;
-  double left = 0;
-  for (std::size_t i = 0; i < at.size(); ++i)
-    left += std::pow(at[i] - st / n - slope * (count[i] - sk / n), 2);
-  if (!(spread > 0) || !(slope > 0) || std::sqrt(left / n) > 0.1 * slope) return;
-  // Edges lie on samples.
-  const double std = std::sqrt((left / std::max(1.0, n - 2) + 1 / (12 * rate_hz * rate_hz)) / spread);
-  out.rate_hz = 1 / slope, out.rate_std_hz = std / (slope * slope);
+  if (steps.size() < 2) return {};
+  auto gate = fit_regular_times(at, 1 / median_in(steps), 1);
+  if (gate && gate->scatter_s * gate->rate_hz > 0.1) gate.reset();
+  return gate;
 }
 
 /// Whether the lines lie as far apart as what repeats with the gate has its orders: then it is no gate that
 /// comes and goes, but something that rings each time.
-bool is_comb(const std::vector<SteadyLine>& lines, const std::vector<SampleRange>& on) {
-  LineStates gate;
-  find_rate(on, 1, gate);
-  if (lines.size() < 2 || !(gate.rate_hz > 0)) return false;
+bool is_comb(const std::vector<SteadyLine>& lines, const std::optional<RegularTimes>& gate) {
+  if (lines.size() < 2 || !gate) return false;
   return std::all_of(lines.begin() + 1, lines.end(), [&](const SteadyLine& line) {
-    const double orders = (line.cycles - lines.front().cycles) / gate.rate_hz;
+    const double orders = (line.cycles - lines.front().cycles) / gate->rate_hz;
     return std::abs(orders - std::round(orders)) < 0.05;
   });
 }
@@ -142,10 +101,21 @@ GatedLines find_gated_lines(std::span<const double> x, double rate_hz) {
     }
     const std::vector<SteadyLine> lines = steady_lines(about, aside, most_lines, 0.8 * least_share);
     if (lines.empty()) continue;
+    std::vector<double> less = about;
+    take_off(less, lines);
+    const auto model = [&](std::size_t k) { return about[k] - less[k]; };
     for (SampleRange& s : on) {
-      s.first = s.first < window ? 0 : edge_near(about, lines, s.first, 2 * window, true);
-      s.second =
-          s.second + window > x.size() ? x.size() : edge_near(about, lines, s.second, 2 * window, false);
+      const std::size_t reach = 2 * window;
+      if (s.first < window)
+        s.first = 0;
+      else
+        s.first = first_explained(about, s.first - std::min(s.first, reach),
+                                  std::min(x.size(), s.first + reach), model);
+      if (s.second + window > x.size())
+        s.second = x.size();
+      else
+        s.second = end_explained(about, s.second - std::min(s.second, reach),
+                                 std::min(x.size(), s.second + reach), model);
     }
     std::erase_if(on, [](const SampleRange& s) { return s.second <= s.first; });
     if (on.size() < fewest) continue;
@@ -154,14 +124,14 @@ GatedLines find_gated_lines(std::span<const double> x, double rate_hz) {
     double left = 0, there = 0, beside = 0, would_leave = 0, count = 0, sum = 0, squares = 0;
     auto next = on.begin();
     for (std::size_t k = 0; k < x.size(); ++k) {
-      const double model = value_at(lines, k), at = static_cast<double>(k);
+      const auto at = static_cast<double>(k);
       while (next != on.end() && k >= next->second) ++next;
       if (next == on.end() || k < next->first) {
-        beside += about[k] * about[k], would_leave += (about[k] - model) * (about[k] - model);
+        beside += about[k] * about[k], would_leave += less[k] * less[k];
         continue;
       }
-      out.rest[k] -= model;
-      left += out.rest[k] * out.rest[k], there += about[k] * about[k];
+      out.rest[k] = less[k];
+      left += less[k] * less[k], there += about[k] * about[k];
       ++count, sum += at, squares += at * at;
     }
     // Lines that beat are quiet for a while, too: but then they explain that.
@@ -169,16 +139,20 @@ GatedLines find_gated_lines(std::span<const double> x, double rate_hz) {
     if (left > std::max(most_left * there, 4 * quiet) || beside * count > most_beside * there * (n - count) ||
         would_leave < 4 * beside)
       continue;
-    if (is_comb(lines, on)) return {};
+    const std::optional<RegularTimes> gate = gate_of(on);
+    if (is_comb(lines, gate)) return {};
     // Steady lines that beat, or a carrier and its sidebands, are its rivals.
-    if (2 * mean_square_of(out.rest) > left_by_steady_lines(about, most_rivals)) return {};
+    if (2 * variance_of(out.rest) > left_by_steady_lines(about, most_rivals)) return {};
+    const Spectrum beside_lines = whole_spectrum(out.rest, rate_hz);
     for (double& v : out.rest) v += mean;
-    const double spread = squares - sum * sum / count, noise = left / count;
+    const double spread = squares - sum * sum / count;
     for (const SteadyLine& line : lines) {
       LineStates one;
       one.kind = LineStates::Kind::amplitude;
       const double amplitude = std::hypot(line.cosine, line.sine), share = count / n;
-      // Cramer and Rao: var(omega) = 2 noise / (A^2 sum (t - mean t)^2).
+      // Cramer and Rao, for noise of the density about the line: var(omega) = 2 noise / (A^2 sum (t - mean
+      // t)^2).
+      const double noise = density_around(beside_lines, line.cycles * rate_hz) * rate_hz / 2;
       const double std_hz = std::sqrt(2 * noise / spread) / amplitude * rate_hz / full_turn;
       one.states = {{line.cycles * rate_hz, std_hz, amplitude, share},
                     {line.cycles * rate_hz, 0, 0, 1 - share}};
@@ -190,7 +164,7 @@ GatedLines find_gated_lines(std::span<const double> x, double rate_hz) {
       one.window_s = static_cast<double>(window) / rate_hz;
       one.rms = amplitude * std::sqrt(share / 2);
       one.explained = 1 - left / there;
-      find_rate(on, rate_hz, one);
+      if (gate) one.gate_hz = gate->rate_hz * rate_hz, one.gate_std_hz = gate->rate_std_hz * rate_hz;
       out.lines.push_back(std::move(one));
     }
     return out;

@@ -41,12 +41,8 @@ std::optional<ImpulseTrain> find_impulses(const BandSignal& band) {
   SpectrumSettings settings;
   settings.window = parse_window("hann");
   settings.segment = envelope.size();
-  const SpectrumPlan plan =
-      plan_spectrum(settings, static_cast<std::int64_t>(envelope.size()), 1 / band.step_s);
-  SpectrumEstimator estimator(plan, settings);
-  const std::span<const double> columns[] = {envelope};
-  estimator.add(columns);
-  const Spectrum spectrum = std::move(estimator.result()[0]);
+  const Spectrum spectrum = spectrum_of(envelope, 1 / band.step_s, settings);
+  const SpectrumPlan& plan = spectrum.plan;
   PeakSettings search;
   search.most = 40;
   std::vector<Peak> peaks = find_peaks(spectrum, search).peaks;

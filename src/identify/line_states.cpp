@@ -10,6 +10,7 @@
 #include "base/percentile.h"
 #include "identify/line_stretches.h"
 #include "identify/line_windows.h"
+#include "identify/regular_times.h"
 
 namespace vprism {
 
@@ -95,21 +96,8 @@ void find_rate(LineStates& out, double sample_s) {
       break;
     }
   }
-  // A straight line through the times over their whole numbers.
-  double sn = 0, st = 0, snn = 0, snt = 0, stt = 0;
-  const auto n = static_cast<double>(at.size());
-  for (const double t : at) {
-    const double k = std::round((t - at.front()) * found);
-    sn += k, st += t, snn += k * k, snt += k * t, stt += t * t;
-  }
-  const double det = n * snn - sn * sn;
-  if (!(det > 0)) return;
-  const double slope = (n * snt - sn * st) / det;
-  const double left = std::max(0.0, stt - st * st / n - slope * (snt - sn * st / n));
-  // Changes lie on samples: of periods that are nearly whole numbers of them, all are off alike.
-  const double periods = std::round(length * found);
-  const double std = std::sqrt(left / (n - 2) / (det / n) + sample_s * sample_s / 24 / (periods * periods));
-  if (slope > 0) out.rate_hz = 1 / slope, out.rate_std_hz = std / slope / slope;
+  if (const auto regular = fit_regular_times(at, found, sample_s))
+    out.rate_hz = regular->rate_hz, out.rate_std_hz = regular->rate_std_hz;
 }
 
 /// Nothing beside the strongest window, or noise well below it of which a sine explains little.

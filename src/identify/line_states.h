@@ -25,6 +25,8 @@ struct LineStates {
   double window_s = 0;            ///< How finely the record was looked at.
   /// Where the times between changes are multiples of one: that rate.
   double rate_hz = 0, rate_std_hz = 0;
+  /// Where a gate lets it through at even times: how often.
+  double gate_hz = 0, gate_std_hz = 0;
   double rms = 0;            ///< Over the record.
   double explained = 0;      ///< Share of the mean square about the mean where it holds still.
   std::vector<double> rest;  ///< The samples without it.

@@ -7,6 +7,7 @@
 #include <limits>
 #include <numbers>
 
+#include "base/dot.h"
 #include "base/fft.h"
 #include "base/percentile.h"
 
@@ -61,7 +62,8 @@ class Pieces {
     }
     return out;
   }
-  /// Mean square of noise of the usual density: without lines, which are narrower than what is around them.
+  /// Mean square of noise of the usual density, from the lowest bin on: without lines, which are narrower
+  /// than what is around them.
   double usual_square() const {
     constexpr std::size_t most_reach = 6;
     double sum = 0;
@@ -69,17 +71,25 @@ class Pieces {
       const std::size_t reach = std::min({most_reach, k - lowest_bin, bins_ - 1 - k});
       std::vector<double> around(usual_.begin() + static_cast<std::ptrdiff_t>(k - reach),
                                  usual_.begin() + static_cast<std::ptrdiff_t>(k + reach + 1));
-      // Those below are about as high as the lowest.
-      sum += (k == lowest_bin ? static_cast<double>(lowest_bin) + 0.5 : 1.0) * median_in(around);
+      sum += median_in(around);
     }
-    // One-sided, of a Hann window whose squares add up to 3/8; a median of squares is ln 2 of their mean.
-    const auto length = static_cast<double>(length_);
-    return 2 * sum / std::numbers::ln2 / (0.375 * length * length);
+    return sum / std::numbers::ln2 * to_square();  // A median of squares is ln 2 of their mean.
+  }
+  /// Mean square of a piece in the same bins.
+  double square_of(std::size_t piece) const {
+    double sum = 0;
+    for (std::size_t k = lowest_bin; k < bins_; ++k) sum += static_cast<double>(power_[piece * bins_ + k]);
+    return sum * to_square();
   }
   /// Of the logarithm of one gain: the median of that many bins, of which a window makes neighbours alike.
   double scatter() const { return 1.44 / std::sqrt(static_cast<double>(bins_ - lowest_bin - 1) / 2); }
 
  private:
+  /// One-sided, of a Hann window whose squares add up to 3/8.
+  double to_square() const {
+    const auto length = static_cast<double>(length_);
+    return 2 / (0.375 * length * length);
+  }
   std::size_t samples_, count_, length_, bins_;
   std::vector<float> power_;
   std::vector<double> usual_;
@@ -111,9 +121,8 @@ std::vector<std::size_t> parted(const std::vector<double>& values, double scatte
 }
 
 double mean_square(std::span<const double> x, double mean, std::size_t first, std::size_t end) {
-  double sum = 0;
-  for (std::size_t n = first; n < end; ++n) sum += (x[n] - mean) * (x[n] - mean);
-  return sum / static_cast<double>(std::max<std::size_t>(1, end - first));
+  return squares_about(x.data() + first, end - first, mean) /
+         static_cast<double>(std::max<std::size_t>(1, end - first));
 }
 
 /// Mean fourth power over the square of the mean square: 3 for noise, more where it comes in pulses.
@@ -142,11 +151,29 @@ std::size_t change_near(std::span<const double> x, double mean, std::size_t at, 
   return best;
 }
 
+/// Whether noise of these gains holds half of what the louder pieces hold more than the others.
+bool explains(const NoiseCourse& course, const Pieces& pieces, const std::vector<std::size_t>& piece,
+              const std::vector<std::size_t>& first, const std::vector<std::size_t>& long_enough,
+              double least) {
+  constexpr double least_explained = 0.5;
+  double quiet = 0, quiet_pieces = 0, loud = 0, loud_pieces = 0, gains = 0;
+  for (const std::size_t s : long_enough) {
+    const bool louder = course.stretches[s].louder;
+    for (std::size_t i = first[s]; i < (s + 1 < first.size() ? first[s + 1] : piece.size()); ++i) {
+      const double held = pieces.square_of(piece[i]);
+      louder ? (loud += held, ++loud_pieces, gains += course.stretches[s].gain - 1)
+             : (quiet += held, ++quiet_pieces);
+    }
+  }
+  if (!(quiet_pieces > 0) || !(loud_pieces > 0)) return false;
+  return gains * least * pieces.usual_square() >
+         least_explained * (loud - quiet / quiet_pieces * loud_pieces);
+}
+
 }  // namespace
 
 std::vector<double> NoiseCourse::evened(std::span<const double> samples) const {
-  double mean = 0;
-  for (const double v : samples) mean += v / static_cast<double>(samples.size());
+  const double mean = sum_of(samples.data(), samples.size()) / static_cast<double>(samples.size());
   std::vector<double> out(samples.begin(), samples.end());
   for (const NoiseStretch& s : stretches)
     for (std::size_t n = s.first; n < s.end; ++n) out[n] = mean + (out[n] - mean) / std::sqrt(s.gain);
@@ -154,7 +181,7 @@ std::vector<double> NoiseCourse::evened(std::span<const double> samples) const {
 }
 
 std::optional<NoiseCourse> find_noise_course(std::span<const double> x) {
-  constexpr double least_gain = 1.5, quietest = 1e-6, least_explained = 0.5, most_kurtosis = 6;
+  constexpr double least_gain = 1.5, quietest = 1e-6, most_kurtosis = 6;
   constexpr std::size_t least_pieces = 3;
   const std::size_t count = std::min(most_pieces, x.size() / shortest_piece);
   if (count < fewest_pieces) return {};
@@ -175,23 +202,27 @@ std::optional<NoiseCourse> find_noise_course(std::span<const double> x) {
   if (first.size() < 2) return {};
   NoiseCourse out;
   std::vector<std::size_t> long_enough;
-  double least = std::numeric_limits<double>::infinity();
+  double least = std::numeric_limits<double>::infinity(), of_least = 1;
   for (std::size_t s = 0; s < first.size(); ++s) {
     const std::size_t end = s + 1 < first.size() ? first[s + 1] : values.size();
     double level = 0;
     for (std::size_t i = first[s]; i < end; ++i) level += values[i] / static_cast<double>(end - first[s]);
     out.stretches.push_back({s == 0 ? 0 : pieces.start(piece[first[s]]),
-                             s + 1 < first.size() ? pieces.start(piece[end]) : x.size(), std::exp(level)});
+                             s + 1 < first.size() ? pieces.start(piece[end]) : x.size(), std::exp(level),
+                             scatter / std::sqrt(static_cast<double>(end - first[s]))});
     if (end - first[s] < least_pieces) continue;
     long_enough.push_back(s);
-    least = std::min(least, out.stretches.back().gain);
+    if (const NoiseStretch& own = out.stretches.back(); own.gain < least)
+      least = own.gain, of_least = own.gain_std;
   }
   double greatest = 1;
-  for (NoiseStretch& s : out.stretches) s.gain = std::max(1.0, s.gain / least);
+  for (NoiseStretch& s : out.stretches) {
+    s.gain = std::max(1.0, s.gain / least);
+    s.gain_std = s.gain * std::hypot(s.gain_std, of_least);  // That was of the logarithm.
+  }
   for (const std::size_t s : long_enough) greatest = std::max(greatest, out.stretches[s].gain);
   if (greatest < least_gain) return {};
-  double mean = 0;
-  for (const double v : x) mean += v / static_cast<double>(x.size());
+  const double mean = sum_of(x.data(), x.size()) / static_cast<double>(x.size());
   std::vector<double> square;
   for (const NoiseStretch& s : out.stretches) square.push_back(mean_square(x, mean, s.first, s.end));
   for (std::size_t s = 1; s < out.stretches.size(); ++s) {
@@ -200,28 +231,23 @@ std::optional<NoiseCourse> find_noise_course(std::span<const double> x) {
     if (at <= out.stretches[s - 1].first || at >= out.stretches[s].end) continue;
     out.stretches[s - 1].end = out.stretches[s].first = at;
   }
-  // Beside the quiet: what is louder, and how much of that noise of so much more gain would be.
-  double quiet = 0, quiet_samples = 0;
+  const double limit = std::sqrt(greatest);
+  for (const std::size_t s : long_enough) out.stretches[s].louder = out.stretches[s].gain > limit;
+  if (!explains(out, pieces, piece, first, long_enough, least)) return {};
+  // Beside the quiet: what is louder, and whether it comes in pulses.
+  double quiet = 0, quiet_samples = 0, loud = 0, fourth = 0, loud_samples = 0;
   for (const std::size_t s : long_enough) {
     const NoiseStretch& stretch = out.stretches[s];
-    if (stretch.gain > std::sqrt(greatest)) continue;
     const auto samples = static_cast<double>(stretch.end - stretch.first);
-    quiet += mean_square(x, mean, stretch.first, stretch.end) * samples, quiet_samples += samples;
+    const double held = mean_square(x, mean, stretch.first, stretch.end) * samples;
+    if (stretch.louder)
+      loud += held, loud_samples += samples,
+          fourth += kurtosis(x, mean, stretch.first, stretch.end) * samples;
+    else
+      quiet += held, quiet_samples += samples;
   }
-  if (!(quiet_samples > 0)) return {};
-  quiet /= quiet_samples;
-  double excess = 0, explained = 0, fourth = 0, all = 0;
-  for (const std::size_t s : long_enough) {
-    NoiseStretch& stretch = out.stretches[s];
-    stretch.louder = stretch.gain > std::sqrt(greatest);
-    if (!stretch.louder) continue;
-    const auto samples = static_cast<double>(stretch.end - stretch.first);
-    excess += (mean_square(x, mean, stretch.first, stretch.end) - quiet) * samples;
-    explained += (stretch.gain - 1) * least * pieces.usual_square() * samples;
-    fourth += kurtosis(x, mean, stretch.first, stretch.end) * samples, all += samples;
-  }
-  // Lines in the quiet are no noise, so that more than all may be explained.
-  if (!(excess > 0) || explained < least_explained * excess || fourth > most_kurtosis * all) return {};
+  const double excess = loud - quiet / std::max(1.0, quiet_samples) * loud_samples;
+  if (!(quiet_samples > 0) || !(excess > 0) || fourth > most_kurtosis * loud_samples) return {};
   out.excess_rms = std::sqrt(excess / static_cast<double>(x.size()));
   return out;
 }

@@ -11,7 +11,8 @@ namespace vprism {
 /// Samples first .. end - 1, in which noise holds one level.
 struct NoiseStretch {
   std::size_t first = 0, end = 0;
-  double gain = 1;  ///< Of its density over that of the quietest stretch.
+  double gain = 1;  ///< Of its density over that of the quietest stretch,
+  double gain_std = 0;
   bool louder = false;
 };
 
@@ -24,7 +25,7 @@ struct NoiseCourse {
 
 /// Stretches of noise of different level. The record is parted into 32 to 256 pieces; the gain of a piece is
 /// the median over frequency of its spectrum over the median of all pieces there, which lines, what rings and
-/// slow wander leave alone. Levels are told apart by likelihood with a price for each change. Nothing where
+/// slow wander leave alone. Levels are parted by likelihood with a price for each change. Nothing where
 /// all is one level (within 50% of power), where stretches of fewer than three pieces are all that differs
 /// (clicks), where the noise explains less than half of what is louder, or where that comes in pulses
 /// (kurtosis above 6).

@@ -4,19 +4,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/dot.h"
 #include "identify/decays.h"
 #include "identify/steady_lines.h"
 
 namespace vprism {
 
 namespace {
-
-Spectrum spectrum_of(std::span<const double> x, const Spectrum& like, const SpectrumSettings& settings) {
-  SpectrumEstimator estimator(like.plan, settings);
-  const std::span<const double> channels[] = {x};
-  estimator.add(channels);
-  return std::move(estimator.result()[0]);
-}
 
 /// What a line that moves through the band makes there is its own; but a line that stands far above what it
 /// leaves in an RBW stays.
@@ -104,7 +98,7 @@ RecordVerdict judge_bands_of(std::span<const double> samples, const Spectrum& sp
     }
     out.rest = std::move(less);
     refine_together(rate, taken, out.rest);
-    rest = spectrum_of(out.rest, spectrum, settings);
+    rest = spectrum_of(out.rest, spectrum.plan, settings);
     PeakSearch found = find_peaks(rest, search);
     floor = std::move(found.floor), peaks = std::move(found.peaks);
     choose(peaks);
@@ -124,7 +118,7 @@ template <typename Judge>
 RecordVerdict judge_rest(std::vector<double> rest, const Spectrum& spectrum, const SpectrumSettings& settings,
                          const PeakSettings& search, const std::function<void(std::vector<Peak>&)>& choose,
                          Judge judge) {
-  const Spectrum beside = spectrum_of(rest, spectrum, settings);
+  const Spectrum beside = spectrum_of(rest, spectrum.plan, settings);
   PeakSearch found = find_peaks(beside, search);
   choose(found.peaks);
   RecordVerdict out =
@@ -167,10 +161,7 @@ std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples,
   if (swings.carriers.empty()) return {};
   // A few lines that beat turn like a carrier that swings; as lines they leave as little.
   constexpr std::size_t few_lines = 3;
-  double sum = 0, square = 0;
-  for (const double v : swings.rest) sum += v, square += v * v;
-  const auto n = static_cast<double>(samples.size());
-  if (left_by_steady_lines(samples, few_lines) < 1.2 * (square / n - sum / n * sum / n)) return {};
+  if (left_by_steady_lines(samples, few_lines) < 1.2 * variance_of(swings.rest)) return {};
   RecordVerdict out = judge_rest(std::move(swings.rest), spectrum, settings, search, choose, judge_bands_of);
   // An amplitude is not known to better than 1%: what is less than that within a band is of its sidebands. So
   // is what no line explains, as far as the swing was too irregular to be followed.
@@ -261,7 +252,7 @@ RecordVerdict judge_beside_noise(std::span<const double> samples, const Spectrum
   if (std::any_of(out.bands.begin(), out.bands.end(),
                   [&](const JudgedBand& band) { return band.level_rms > much_more * course->excess_rms; }))
     return out;
-  PeakSearch there = find_peaks(spectrum_of(course->evened(samples), spectrum, settings), search);
+  PeakSearch there = find_peaks(spectrum_of(course->evened(samples), spectrum.plan, settings), search);
   choose(there.peaks);
   const double reach = 2 * spectrum.plan.rbw_hz;
   const auto stands = [&](double low_hz, double high_hz) {

@@ -5,7 +5,10 @@
 #include <array>
 #include <cmath>
 #include <numeric>
+#include <utility>
 
+#include "base/dot.h"
+#include "base/percentile.h"
 #include "identify/smoothed.h"
 
 namespace vprism {
@@ -26,12 +29,7 @@ Means means_of(std::span<const double> x) {
   return out;
 }
 
-double square_about_mean(std::span<const double> x) {
-  const double mean = std::accumulate(x.begin(), x.end(), 0.0) / static_cast<double>(x.size());
-  double sum = 0;
-  for (const double v : x) sum += (v - mean) * (v - mean);
-  return sum;
-}
+double square_about_mean(std::span<const double> x) { return variance_of(x) * static_cast<double>(x.size()); }
 
 /// Where two levels leave the least of values: the first behind the step, within from .. to.
 std::size_t best_split(std::span<const double> x, std::size_t from, std::size_t to) {
@@ -95,6 +93,34 @@ std::optional<SlowCourse> slow_course_of(std::span<const double> x) {
   return 2 * square_about_mean(means_of(cubic.rest)) < square_about_mean(means_of(line.rest)) ? cubic : line;
 }
 
+namespace {
+
+/// Fitted anew with lone samples that stand far out of what is left put where the fit has them: one spike
+/// moves a line by more than the noise does. `samples` are what `fit` was made from, and are changed.
+SineFit fit_beside_spikes(std::vector<double> samples, double rate_hz, SineFit fit, double joint_bins,
+                          double still) {
+  constexpr double far = 12;
+  constexpr int rounds = 3;
+  for (int round = 0; round < rounds && !fit.sines.empty(); ++round) {
+    std::vector<double> sizes = fit.residual;
+    for (double& v : sizes) v = std::abs(v);
+    const double limit = far * 1.4826 * median_in(sizes);
+    const auto stands = [&](double v) { return std::abs(v) > limit; };
+    const auto spikes =
+        static_cast<std::size_t>(std::count_if(fit.residual.begin(), fit.residual.end(), stands));
+    if (spikes == 0 || 100 * spikes > samples.size() || !(limit > 0)) break;
+    const double before = variance_of(fit.residual);
+    for (std::size_t n = 0; n < samples.size(); ++n)
+      if (stands(fit.residual[n])) samples[n] -= std::exchange(fit.residual[n], 0.0);
+    // The noise beside the lines was theirs as well.
+    for (Sine& s : fit.sines) s.noise_variance *= variance_of(fit.residual) / before;
+    fit = fit_sines(samples, rate_hz, std::move(fit.sines), joint_bins, still);
+  }
+  return fit;
+}
+
+}  // namespace
+
 SineFit fit_sines_beside_wander(std::span<const double> samples, double rate_hz, std::vector<Sine> first,
                                 double joint_bins, double still) {
   constexpr double most_intervals = 40;
@@ -103,8 +129,9 @@ SineFit fit_sines_beside_wander(std::span<const double> samples, double rate_hz,
   for (const Sine& s : first) lowest = std::min(lowest, s.frequency_hz);
   SineFit fit = fit_sines(samples, rate_hz, std::move(first), joint_bins, still);
   const auto intervals = static_cast<std::size_t>(std::min(lowest * n / rate_hz / 3, most_intervals));
+  std::vector<double> rest(samples.begin(), samples.end()), slow(samples.size(), 0.0);
+  fit = fit_beside_spikes(rest, rate_hz, std::move(fit), joint_bins, still);
   if (intervals < 4 || samples.size() < 16 * intervals || fit.sines.empty()) return fit;
-  std::vector<double> rest(samples.size()), slow(samples.size(), 0.0);
   for (int round = 0; round < 4; ++round) {
     for (std::size_t i = 0; i < rest.size(); ++i) rest[i] = fit.residual[i] + slow[i];
     slow = smoothed(rest, intervals + 3);
@@ -113,7 +140,8 @@ SineFit fit_sines_beside_wander(std::span<const double> samples, double rate_hz,
     // Noise leaves so much in as many unknowns.
     if (square_about_mean(slow) < 4 * static_cast<double>(intervals + 3) * left / n) return fit;
     for (std::size_t i = 0; i < rest.size(); ++i) rest[i] = samples[i] - slow[i];
-    fit = fit_sines(rest, rate_hz, std::move(fit.sines), joint_bins, still);
+    fit = fit_beside_spikes(rest, rate_hz, fit_sines(rest, rate_hz, std::move(fit.sines), joint_bins, still),
+                            joint_bins, still);
   }
   return fit;
 }

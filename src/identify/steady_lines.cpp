@@ -9,6 +9,7 @@
 #include <complex>
 #include <numbers>
 
+#include "base/dot.h"
 #include "base/fft.h"
 #include "base/linear.h"
 #include "base/percentile.h"
@@ -245,10 +246,7 @@ std::vector<SteadyLine> steady_lines(std::span<const double> x, std::vector<Samp
 double left_by_steady_lines(std::span<const double> x, std::size_t most) {
   std::vector<double> left(x.begin(), x.end());
   take_off(left, steady_lines(x, {}, most));
-  double sum = 0, square = 0;
-  for (const double v : left) sum += v, square += v * v;
-  const auto n = static_cast<double>(std::max<std::size_t>(1, x.size()));
-  return std::max(0.0, square / n - sum / n * sum / n);
+  return variance_of(left);
 }
 
 bool stands_in_each_piece(std::span<const double> x, const SteadyLine& line) {

@@ -13,11 +13,17 @@ Spectrum whole_spectrum(std::span<const double> x, double rate_hz) {
   SpectrumSettings settings;
   settings.window = parse_window("blackman-harris");
   settings.segment = x.size();
-  const SpectrumPlan plan = plan_spectrum(settings, static_cast<std::int64_t>(x.size()), rate_hz);
-  SpectrumEstimator estimator(plan, settings);
-  const std::span<const double> channels[] = {x};
-  estimator.add(channels);
-  return std::move(estimator.result()[0]);
+  return spectrum_of(x, rate_hz, settings);
+}
+
+double density_around(const Spectrum& whole, double hz) {
+  const double at = whole.bins_at(hz);
+  const auto low = static_cast<std::size_t>(std::max(2.0, at - 16));
+  const auto high = std::min(whole.bins(), static_cast<std::size_t>(at + 17));
+  double sum = 0;
+  for (std::size_t k = low; k < high; ++k) sum += whole.power[k];
+  // Four unknowns, two in each bin, are fitted away.
+  return high > low + 4 ? sum / static_cast<double>(high - low - 2) / whole.plan.rbw_hz : 0;
 }
 
 SineFit fit_whole_lines(std::span<const double> x, double rate_hz, std::size_t most) {

@@ -321,4 +321,17 @@ std::vector<Spectrum> SpectrumEstimator::result() {
   return out;
 }
 
+Spectrum spectrum_of(std::span<const double> samples, const SpectrumPlan& plan,
+                     const SpectrumSettings& settings) {
+  SpectrumEstimator estimator(plan, settings);
+  const std::span<const double> columns[] = {samples};
+  estimator.add(columns);
+  return std::move(estimator.result()[0]);
+}
+
+Spectrum spectrum_of(std::span<const double> samples, double rate_hz, const SpectrumSettings& settings) {
+  return spectrum_of(samples, plan_spectrum(settings, static_cast<std::int64_t>(samples.size()), rate_hz),
+                     settings);
+}
+
 }  // namespace vprism

@@ -33,4 +33,10 @@ class SpectrumEstimator {
   std::unique_ptr<Inner> inner_;
 };
 
+/// The averaged spectrum of samples that lie in memory, none missing.
+Spectrum spectrum_of(std::span<const double> samples, const SpectrumPlan& plan,
+                     const SpectrumSettings& settings);
+/// The same as the settings have it.
+Spectrum spectrum_of(std::span<const double> samples, double rate_hz, const SpectrumSettings& settings);
+
 }  // namespace vprism

@@ -46,8 +46,8 @@ TEST(GatedLines, AreMeasuredWhileTheyAreThere) {
       ++known, within_one += off <= std_hz ? 1 : 0, within_three += off <= 3 * std_hz ? 1 : 0;
       EXPECT_NEAR(line.states[0].amplitude, 1.0 / static_cast<double>(l + 1), 2e-3);
       EXPECT_NEAR(line.states[0].share, duty, 0.06);
-      EXPECT_NEAR(line.rate_hz, gate, 4 * line.rate_std_hz) << trial;
-      EXPECT_LT(line.rate_std_hz, 0.01 * gate);
+      EXPECT_NEAR(line.gate_hz, gate, 4 * line.gate_std_hz) << trial;
+      EXPECT_LT(line.gate_std_hz, 0.01 * gate);
     }
     double square = 0;
     for (const double v : found.rest) square += v * v / static_cast<double>(count);
