@@ -9,7 +9,7 @@
 #include <fstream>
 #include <iterator>
 
-#include "cli/command_zoo.h"
+#include "cli/zoo/command_zoo.h"
 #include "timed_run.h"
 
 using namespace vprism;

@@ -21,7 +21,7 @@
 #include <numbers>
 #include <random>
 
-#include "cli/identify.h"
+#include "commands/identify/identify.h"
 
 namespace {
 

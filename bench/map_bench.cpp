@@ -18,9 +18,9 @@
 #include <vector>
 
 #include "base/fft.h"
-#include "transform/scalogram.h"
-#include "transform/spectrogram.h"
-#include "transform/spectrum_estimator.h"
+#include "transform/maps/scalogram.h"
+#include "transform/maps/spectrogram.h"
+#include "transform/spectra/spectrum_estimator.h"
 
 namespace {
 

@@ -13,7 +13,7 @@
 #include <cstdio>
 #include <vector>
 
-#include "transform/spectrum_estimator.h"
+#include "transform/spectra/spectrum_estimator.h"
 
 namespace {
 

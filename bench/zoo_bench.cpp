@@ -10,8 +10,8 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 
-#include "cli/zoo_further.h"
-#include "cli/zoo_judge.h"
+#include "cli/zoo/zoo_further.h"
+#include "cli/zoo/zoo_judge.h"
 #include "timed_run.h"
 
 using namespace vprism;

@@ -13,18 +13,18 @@
 #include <vector>
 
 #include "base/error.h"
-#include "formats/crash_folder.h"
+#include "formats/arrays/packed.h"
+#include "formats/documents/sheets.h"
+#include "formats/documents/xml_recording.h"
+#include "formats/documents/yaml_recording.h"
+#include "formats/files/crash_folder.h"
 #include "formats/format.h"
-#include "formats/json_recording.h"
+#include "formats/instruments/network_parameters.h"
+#include "formats/instruments/station_text.h"
+#include "formats/json/json_recording.h"
 #include "formats/netcdf.h"
-#include "formats/network_parameters.h"
-#include "formats/packed.h"
 #include "formats/points.h"
 #include "formats/program_recording.h"
-#include "formats/sheets.h"
-#include "formats/station_text.h"
-#include "formats/xml_recording.h"
-#include "formats/yaml_recording.h"
 
 namespace {
 

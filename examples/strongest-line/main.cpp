@@ -2,8 +2,8 @@
 #include <cstdio>
 
 #include "generate/generator.h"
-#include "identify/peaks.h"
-#include "transform/spectrum_estimator.h"
+#include "identify/lines/peaks.h"
+#include "transform/spectra/spectrum_estimator.h"
 
 int main() {
   using namespace vprism;

@@ -1,8 +1,8 @@
 // dot.cpp: see dot.h. Each sum has lanes of its own, added up in a fixed order.
 #include "base/dot.h"
 
-#include "base/clones.h"
-#include "base/lanes.h"
+#include "base/machine/clones.h"
+#include "base/machine/lanes.h"
 
 namespace vprism {
 

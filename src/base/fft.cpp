@@ -9,8 +9,8 @@
 #include <mutex>
 #include <new>
 
-#include "base/large_pages.h"
-#include "base/spill.h"
+#include "base/machine/large_pages.h"
+#include "base/machine/spill.h"
 
 namespace vprism {
 

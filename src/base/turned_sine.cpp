@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "base/clones.h"
+#include "base/machine/clones.h"
 
 namespace vprism {
 

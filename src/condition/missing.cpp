@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "base/clones.h"
+#include "base/machine/clones.h"
 #include "base/text.h"
 
 namespace vprism {

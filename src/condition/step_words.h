@@ -6,7 +6,7 @@
 #include <string_view>
 #include <vector>
 
-#include "base/quantity.h"
+#include "base/units/quantity.h"
 
 namespace vprism {
 

@@ -8,7 +8,7 @@
 
 #include "field/field_estimator.h"
 #include "field/geometry.h"
-#include "identify/mode_fit.h"
+#include "identify/modes/mode_fit.h"
 #include "signal/points.h"
 
 namespace vprism {

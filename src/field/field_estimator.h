@@ -9,7 +9,7 @@
 #include <vector>
 
 #include "signal/points.h"
-#include "transform/window.h"
+#include "transform/windows/window.h"
 
 namespace vprism {
 

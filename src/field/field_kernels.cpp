@@ -4,9 +4,9 @@
 #include <algorithm>
 #include <cstring>
 
-#include "base/clones.h"
 #include "base/dot.h"
-#include "base/lanes.h"
+#include "base/machine/clones.h"
+#include "base/machine/lanes.h"
 
 namespace vprism {
 

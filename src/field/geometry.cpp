@@ -9,8 +9,8 @@
 
 #include "base/error.h"
 #include "base/percentile.h"
-#include "base/quantity.h"
 #include "base/text.h"
+#include "base/units/quantity.h"
 
 namespace vprism {
 

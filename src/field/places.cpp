@@ -6,8 +6,8 @@
 #include <limits>
 
 #include "base/error.h"
-#include "base/quantity.h"
 #include "base/text.h"
+#include "base/units/quantity.h"
 
 namespace vprism {
 

@@ -6,7 +6,7 @@
 #include <filesystem>
 
 #include "base/text.h"
-#include "formats/crash_folder.h"
+#include "formats/files/crash_folder.h"
 
 namespace vprism {
 

@@ -9,8 +9,8 @@
 #include <nlohmann/json_fwd.hpp>
 
 #include "formats/array_file.h"
+#include "formats/files/map_writer.h"
 #include "formats/format.h"
-#include "formats/map_writer.h"
 #include "formats/points.h"
 #include "formats/writer.h"
 

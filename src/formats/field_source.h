@@ -4,9 +4,9 @@
 #include <optional>
 #include <vector>
 
+#include "formats/arrays/number_type.h"
+#include "formats/files/input_file.h"
 #include "formats/format.h"
-#include "formats/input_file.h"
-#include "formats/number_type.h"
 #include "signal/stamps.h"
 
 namespace vprism {

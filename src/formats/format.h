@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "formats/file_digest.h"
+#include "formats/files/file_digest.h"
 #include "signal/source.h"
 #include "signal/stamps.h"
 

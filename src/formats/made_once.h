@@ -7,9 +7,9 @@
 #include <string>
 #include <utility>
 
-#include "formats/input_file.h"
-#include "formats/spool.h"
-#include "formats/unfinished.h"
+#include "formats/files/input_file.h"
+#include "formats/files/spool.h"
+#include "formats/files/unfinished.h"
 
 namespace vprism {
 

@@ -13,9 +13,9 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/frame_names.h"
-#include "formats/like_tables.h"
 #include "formats/points.h"
-#include "formats/text_columns.h"
+#include "formats/text/tables/like_tables.h"
+#include "formats/text/tables/text_columns.h"
 
 namespace vprism {
 

@@ -9,7 +9,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
-#include "formats/saved_transforms.h"
+#include "formats/arrays/saved_transforms.h"
 
 namespace vprism {
 

@@ -10,9 +10,9 @@
 
 #include "base/error.h"
 #include "base/text.h"
-#include "formats/input_file.h"
-#include "formats/json_recording.h"
-#include "formats/program_text.h"
+#include "formats/documents/program_text.h"
+#include "formats/files/input_file.h"
+#include "formats/json/json_recording.h"
 
 namespace vprism {
 

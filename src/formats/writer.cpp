@@ -10,7 +10,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
-#include "formats/output_file.h"
+#include "formats/files/output_file.h"
 
 namespace vprism {
 

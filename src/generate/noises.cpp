@@ -12,7 +12,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
-#include "condition/sections.h"
+#include "condition/filters/sections.h"
 #include "generate/random.h"
 #include "generate/term.h"
 

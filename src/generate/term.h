@@ -9,7 +9,7 @@
 #include <variant>
 #include <vector>
 
-#include "base/unit.h"
+#include "base/units/unit.h"
 #include "condition/step_words.h"
 #include "signal/recording.h"
 

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "formats/clock.h"
+#include "formats/text/clock/clock.h"
 
 namespace vprism {
 

@@ -6,8 +6,8 @@
 #include <vector>
 
 #include "condition/stage.h"
-#include "formats/output_folder.h"
-#include "identify/finding.h"
+#include "formats/files/output_folder.h"
+#include "identify/findings/finding.h"
 #include "render/figure.h"
 #include "signal/recording.h"
 

@@ -2,8 +2,8 @@
 #include "signal/axis_scale.h"
 
 #include "base/error.h"
-#include "base/quantity.h"
 #include "base/text.h"
+#include "base/units/quantity.h"
 
 namespace vprism {
 

@@ -5,8 +5,8 @@
 #include <cmath>
 
 #include "base/error.h"
-#include "base/quantity.h"
 #include "base/text.h"
+#include "base/units/quantity.h"
 
 namespace vprism {
 

@@ -9,9 +9,9 @@
 #include <cmath>
 #include <limits>
 
-#include "base/clones.h"
 #include "base/error.h"
-#include "base/side_by_side.h"
+#include "base/machine/clones.h"
+#include "base/machine/side_by_side.h"
 #include "base/text.h"
 
 namespace vprism {

@@ -8,7 +8,7 @@
 #include <utility>
 #include <vector>
 
-#include "base/unit.h"
+#include "base/units/unit.h"
 
 namespace vprism {
 

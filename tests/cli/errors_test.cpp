@@ -2,7 +2,7 @@
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 
-#include "run_program.h"
+#include "cli/run_program.h"
 
 namespace vprism {
 namespace {

@@ -1,11 +1,11 @@
 // Options as data: parsing, errors that name the option, settings as resolved, help.
-#include "cli/options.h"
+#include "frame/options.h"
 
 #include <gmock/gmock.h>
 
 #include "base/error.h"
-#include "cli/analysis_options.h"
-#include "cli/option_groups.h"
+#include "frame/analysis_options.h"
+#include "frame/option_groups.h"
 
 namespace vprism {
 namespace {

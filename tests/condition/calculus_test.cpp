@@ -4,7 +4,7 @@
 #include <numbers>
 
 #include "condition/road_over.h"
-#include "condition/weight.h"
+#include "condition/steps/weight.h"
 
 namespace vprism {
 namespace {

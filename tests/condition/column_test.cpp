@@ -5,9 +5,9 @@
 
 #include <cmath>
 
-#include "condition/decimator.h"
-#include "condition/reflected_ends.h"
-#include "condition/sections.h"
+#include "condition/filters/reflected_ends.h"
+#include "condition/filters/sections.h"
+#include "condition/steps/decimator.h"
 
 namespace vprism {
 namespace {

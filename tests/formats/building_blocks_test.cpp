@@ -4,13 +4,13 @@
 #include <cmath>
 #include <cstring>
 
-#include "formats/clock.h"
+#include "formats/arrays/number_type.h"
 #include "formats/field_source.h"
-#include "formats/input_file.h"
-#include "formats/number_type.h"
-#include "formats/output_file.h"
-#include "formats/text_stream.h"
-#include "reading.h"
+#include "formats/files/input_file.h"
+#include "formats/files/output_file.h"
+#include "formats/reading.h"
+#include "formats/text/clock/clock.h"
+#include "formats/text/rows/text_stream.h"
 
 namespace vprism {
 namespace {

@@ -2,7 +2,7 @@
 // or the same samples, never a crash and never more samples than the file has room for.
 #include <gmock/gmock.h>
 
-#include "reading.h"
+#include "formats/reading.h"
 
 namespace vprism {
 namespace {

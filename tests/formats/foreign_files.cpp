@@ -1,5 +1,5 @@
 // foreign_files.cpp: see foreign_files.h.
-#include "foreign_files.h"
+#include "formats/foreign_files.h"
 
 #include <edflib.h>
 #include <libmseed.h>

@@ -12,7 +12,7 @@
 #include "base/error.h"
 #include "field/field.h"
 #include "formats/array_file.h"
-#include "scratch_folder.h"
+#include "formats/scratch_folder.h"
 
 namespace vprism::points_test {
 namespace {

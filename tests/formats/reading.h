@@ -8,7 +8,7 @@
 
 #include "base/error.h"
 #include "formats/format.h"
-#include "scratch_folder.h"
+#include "formats/scratch_folder.h"
 
 namespace vprism {
 

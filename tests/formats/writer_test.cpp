@@ -5,7 +5,7 @@
 
 #include <cmath>
 
-#include "reading.h"
+#include "formats/reading.h"
 
 namespace vprism {
 namespace {

@@ -9,7 +9,7 @@
 
 #include "base/error.h"
 #include "signal/feed.h"
-#include "transform/spectrum_estimator.h"
+#include "transform/spectra/spectrum_estimator.h"
 
 namespace vprism {
 namespace {

@@ -3,7 +3,7 @@
 
 #include <gmock/gmock.h>
 
-#include "formats/map_writer.h"
+#include "formats/files/map_writer.h"
 #include "formats/scratch_folder.h"
 
 namespace vprism {

@@ -6,10 +6,10 @@
 #include <numbers>
 #include <random>
 
-#include "transform/angle_samples.h"
-#include "transform/band_shift.h"
-#include "transform/carrier_band.h"
-#include "transform/spectrum_estimator.h"
+#include "transform/bands/band_shift.h"
+#include "transform/bands/carrier_band.h"
+#include "transform/spectra/spectrum_estimator.h"
+#include "transform/time/angle_samples.h"
 
 namespace vprism::band_parts_test {
 namespace {

@@ -6,9 +6,9 @@
 #include <cstring>
 #include <random>
 
-#include "transform/occupancy.h"
-#include "transform/scalogram.h"
-#include "transform/spectrogram.h"
+#include "transform/maps/occupancy.h"
+#include "transform/maps/scalogram.h"
+#include "transform/maps/spectrogram.h"
 
 namespace vprism::maps_side_by_side_test {
 namespace {

@@ -1,0 +1,172 @@
+// run_program.cpp: what a command line asks for, and the frame around a run.
+#include <oneapi/tbb/global_control.h>
+
+#include <algorithm>
+#include <cstdio>
+#include <cstdlib>
+#include <new>
+#include <optional>
+#include <stdexcept>
+#include <thread>
+
+#include "app/help.h"
+#include "app/manual.h"
+#include "app/settings_file.h"
+#include "base/machine/cores.h"
+#include "base/text.h"
+#include "formats/files/unfinished.h"
+#include "frame/command.h"
+#include "frame/process.h"
+#include "runner/case_file.h"
+#include "runner/child.h"
+
+namespace vprism {
+
+namespace {
+
+/// One-letter options as the long ones that they stand for, and a command behind options before them. Values
+/// that only begin with a minus ("-1ms..2ms") stay.
+std::vector<std::string> in_full(std::vector<std::string> arguments) {
+  static const std::vector<std::pair<const char*, const char*>> letters = {
+      {"-h", "--help"},  {"-V", "--version"}, {"-o", "--out"},
+      {"-q", "--quiet"}, {"-f", "--figure"},  {"-j", "--threads"}};
+  for (std::string& argument : arguments)
+    for (const auto& [letter, name] : letters)
+      if (argument == letter) argument = name;
+  static const std::vector<std::string> own = {"--help",       "--version",  "--manual",
+                                               "--completion", "--commands", "--reference"};
+  if (!arguments.empty() && starts_with(arguments.front(), "--") &&
+      std::find(own.begin(), own.end(), arguments.front()) == own.end()) {
+    const auto command = std::find_if(arguments.begin(), arguments.end(),
+                                      [](const std::string& word) { return command_named(word) != nullptr; });
+    if (command != arguments.end()) std::rotate(arguments.begin(), command, command + 1);
+  }
+  return arguments;
+}
+
+std::string help_about(const std::string& what) {
+  const CommandEntry* const entry = command_named(what);
+  return entry == nullptr ? topic_help(what) : command_help(*entry, entry->make()->options());
+}
+
+Status dispatch(const std::vector<std::string>& given_arguments) {
+  const std::vector<std::string> arguments = in_full(given_arguments);
+  if (arguments.empty()) {
+    say(program_help());
+    return Status::usage;
+  }
+  const std::string& name = arguments.front();
+  if (name == "--help" || name == "help") {
+    say(arguments.size() > 1 ? help_about(arguments[1]) : program_help());
+    return Status::done;
+  }
+  if (name == "settings") {
+    if (arguments.size() > 1 && command_named(arguments[1]) == nullptr) {
+      std::vector<std::string> names;
+      for (const CommandEntry& row : command_table()) names.emplace_back(row.name);
+      throw Error(Status::usage, unknown_name("command", arguments[1], names));
+    }
+    say(settings_text(arguments.size() > 1 ? arguments[1] : ""));
+    return Status::done;
+  }
+  if (name == "--version") {
+    say(version_text());
+    return Status::done;
+  }
+  if (name == "--manual") {
+    say(manual_page(arguments.size() > 1 ? arguments[1] : ""));
+    return Status::done;
+  }
+  if (name == "--completion") {
+    say(completion_script(arguments.size() > 1 ? arguments[1] : ""));
+    return Status::done;
+  }
+  if (name == "--commands") {
+    say(command_list());
+    return Status::done;
+  }
+  if (name == "--reference") {
+    say(command_reference());
+    return Status::done;
+  }
+  std::vector<std::string> known;
+  for (const CommandEntry& row : command_table()) known.emplace_back(row.name);
+  const CommandEntry* const entry = command_named(name);
+  if (entry == nullptr)
+    throw Error(Status::usage, unknown_name(starts_with(name, "-") ? "option" : "command", name, known));
+  const std::unique_ptr<Task> task = entry->make();
+  std::vector<std::string> rest(arguments.begin() + 1, arguments.end());
+  const std::vector<OptionGroup> groups = task->options_for(rest);
+  if (const auto help = std::find(rest.begin(), rest.end(), "--help"); help != rest.end()) {
+    say(help + 1 != rest.end() && !starts_with(help[1], "-") ? topic_help(help[1])
+                                                             : command_help(*entry, groups));
+    return Status::done;
+  }
+  const auto as_step = std::find(rest.begin(), rest.end(), "--as-step");
+  const bool step_wanted = as_step != rest.end();
+  if (step_wanted) rest.erase(as_step);
+  const auto taken = [&rest](const char* word) {
+    const auto found = std::find(rest.begin(), rest.end(), word);
+    if (found == rest.end()) return false;
+    rest.erase(found);
+    return true;
+  };
+  const bool without_saved = taken("--no-settings") || std::getenv("VPRISM_NO_SETTINGS") != nullptr,
+             save = taken("--save-settings");
+  GivenOptions given;
+  const std::vector<std::string> inputs = parse_command_line(rest, groups, &given);
+  Json saved = Json::object();
+  if (!without_saved && !step_wanted) {
+    std::vector<std::string> of = {name};
+    if (name == "batch" && !inputs.empty()) of.push_back(inputs.front());
+    saved = apply_saved(saved_settings(of, inputs), groups, given);
+  }
+  // What they are to do stands on their command lines.
+  if (runs_others(name)) ::setenv("VPRISM_NO_SETTINGS", "1", 1);
+  if (*entry->inputs != '\0' && inputs.empty())
+    throw Error(Status::usage, name + ": no input; usage: vprism " + name + " " + entry->inputs);
+  if (*entry->inputs == '\0' && !inputs.empty())
+    throw Error(Status::usage, name + " takes no input, but \"" + clean_text(inputs.front()) + "\" is given");
+  if (step_wanted) {
+    if (runs_others(name)) throw Error(Status::usage, name + " can't be a step of a case");
+    say(step_text(name, inputs, given));
+    return Status::done;
+  }
+  std::optional<oneapi::tbb::global_control> limit;
+  // In a container or a scheduler's job the machine has more than is given.
+  if (task->threads() > 0 || usable_cores() < std::thread::hardware_concurrency())
+    limit.emplace(oneapi::tbb::global_control::max_allowed_parallelism,
+                  task->threads() > 0 ? task->threads() : usable_cores());
+  Json settings = settings_json(groups);
+  if (!saved.empty()) settings["saved"] = std::move(saved);
+  const Status status = task->run(inputs, settings);
+  if (save) save_settings(name, given);
+  return status;
+}
+
+}  // namespace
+
+int run_program(const std::vector<std::string>& arguments) {
+  const auto fail = [](const std::string& line, Status status) {
+    std::fflush(stdout);  // In the order in which it was said.
+    std::fprintf(stderr, "vprism: %s\n", clean_text(without_unfinished(line), 2000).c_str());
+    return static_cast<int>(status);
+  };
+  settle_process();
+  end_with_parent();
+  try {
+    return exit_status(dispatch(arguments));
+  } catch (const Error& error) {
+    return fail(error.what(), error.status());
+  } catch (const std::bad_alloc&) {
+    return fail("not enough memory for this analysis; ask for less resolution or fewer channels",
+                Status::analysis);
+  } catch (const std::length_error&) {
+    return fail("what is asked for does not fit into memory; ask for less resolution or fewer channels",
+                Status::analysis);
+  } catch (const std::exception& error) {
+    return fail(std::string("internal error: ") + error.what(), Status::analysis);
+  }
+}
+
+}  // namespace vprism

@@ -1,4 +1,0 @@
-// main.cpp: the program is in command.cpp.
-#include "cli/command.h"
-
-int main(int count, char** arguments) { return vprism::run_program({arguments + 1, arguments + count}); }

@@ -1,0 +1,190 @@
+// report.cpp: findings and verdicts as tables, text, JSON and figure.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "commands/identify/identify.h"
+
+namespace vprism {
+
+namespace {
+
+/// What happens in time has no frequency to show.
+bool in_time(const Finding& f) {
+  return f.kind == "event" || f.kind == "trend" || f.kind == "step" ||
+         (f.kind == "intermittent" && f.frequency_hz == 0);
+}
+
+const char* verdict_word(const SuspectVerdict& v) {
+  return v.kind == SuspectVerdict::Kind::seen      ? "seen"
+         : v.kind == SuspectVerdict::Kind::cleared ? "cleared"
+                                                   : "out of reach";
+}
+
+}  // namespace
+
+TextTable finding_table(const IdentifyResult& result) {
+  const bool lined_up = !result.verdicts.empty();
+  TextTable table({{"#"},
+                   {"what", TextTable::Align::left},
+                   {"channel", TextTable::Align::left},
+                   {"frequency"},
+                   {"level (RMS)"},
+                   {"share"},
+                   {lined_up ? "suspect" : "known as", TextTable::Align::left}});
+  for (std::size_t i = 0; i < result.findings.size(); ++i) {
+    const Finding& f = result.findings[i];
+    const double total = result.rms[result.channels[i]];
+    table.add({std::to_string(i + 1), f.kind, f.channel,
+               in_time(f)              ? ""
+               : f.kind == "broadband" ? "near " + format_quantity(f.frequency_hz, "Hz", 4)
+                                       : format_uncertain(f.frequency_hz, f.frequency_std_hz, "Hz"),
+               format_quantity(f.level_rms, f.unit, 4),
+               fmt::format("{:.3g}%", 100 * std::pow(f.level_rms / std::max(total, 1e-300), 2)),
+               !f.suspect.empty() ? f.suspect
+               : lined_up         ? "unexplained"
+                                  : ""});
+  }
+  return table;
+}
+
+TextTable suspect_table(const IdentifyResult& result) {
+  TextTable table({{"suspect", TextTable::Align::left},
+                   {"verdict", TextTable::Align::left},
+                   {"score"},
+                   {"why", TextTable::Align::left}});
+  for (const SuspectVerdict& v : result.verdicts)
+    table.add({v.name, verdict_word(v),
+               v.kind == SuspectVerdict::Kind::seen ? fmt::format("{:.2f}", v.match.score) : "", v.text});
+  return table;
+}
+
+std::string identify_text(const IdentifyResult& result) {
+  const Recording& r = result.spectrum.facts.recording;
+  std::string out = clean_text(r.file) + "\n";
+  if (result.findings.empty()) out += "  nothing stands above the noise\n";
+  if (!result.findings.empty()) {
+    out += finding_table(result).text() + "\n";
+    for (std::size_t i = 0; i < result.findings.size(); ++i) {
+      const Finding& f = result.findings[i];
+      out += fmt::format("  {}. {}: {}{}.\n", i + 1, f.channel, f.text,
+                         f.suspect.empty() ? "" : "; most likely " + f.suspect);
+      for (const std::string& e : f.evidence) out += "       " + e + "\n";
+    }
+  }
+  if (!result.verdicts.empty()) {
+    out += "\n" + suspect_table(result).text();
+    for (const SuspectVerdict& v : result.verdicts) {
+      if (v.evidence.empty()) continue;
+      out += "\n  " + v.name + "\n";
+      for (const std::string& e : v.evidence) out += "    " + e + "\n";
+    }
+    std::string loose;
+    for (std::size_t i = 0; i < result.findings.size(); ++i)
+      if (result.findings[i].suspect.empty() && result.findings[i].kind != "event")
+        loose += (loose.empty() ? "" : ", ") + std::to_string(i + 1);
+    out += "\n  unexplained: " + (loose.empty() ? "none" : "findings " + loose) + "\n";
+  }
+  out += "\n";
+  for (std::size_t c = 0; c < result.noise.size(); ++c) {
+    const ChannelSpectrum& s = result.spectrum.channels[c];
+    if (s.spectrum.two_sided) continue;
+    out += fmt::format("  {}: noise {}, {} RMS in all\n", s.channel.name, result.noise[c].word(),
+                       format_quantity(result.noise[c].rms, s.channel.unit.label(), 3));
+  }
+  return out + "\n";
+}
+
+Json identify_json(const IdentifyResult& result, const AnalysisSettings& settings) {
+  Json entries = spectrum_json(result.spectrum, settings);
+  for (std::size_t c = 0; c < entries.size(); ++c) {
+    const NoiseShape& noise = result.noise[c];
+    Json bands = Json::array();
+    for (const NoiseBand& b : noise.bands)
+      bands.push_back({{"low_hz", number(b.low_hz)},
+                       {"high_hz", number(b.high_hz)},
+                       {"level", number(b.rms)},
+                       {"above_db", number(b.above_db)}});
+    entries[c]["noise"] = {{"word", noise.word()},
+                           {"slope", number(noise.slope)},
+                           {"slope_std", number(noise.slope_std)},
+                           {"scatter_db", number(noise.scatter_db)},
+                           {"density_at_1hz", number(noise.density_at_1hz)},
+                           {"white_density", number(noise.white_density)},
+                           {"rms", number(noise.rms)},
+                           {"bands", bands}};
+  }
+  return entries;
+}
+
+Json suspects_json(const IdentifyResult& result) {
+  Json out = Json::array();
+  for (const SuspectVerdict& v : result.verdicts)
+    out.push_back({{"recording", result.spectrum.facts.recording.file},
+                   {"name", v.name},
+                   {"verdict", verdict_word(v)},
+                   {"score", number(v.match.score)},
+                   {"frequency_hz", v.match.base_hz ? number(*v.match.base_hz) : Json(nullptr)},
+                   {"frequency_std_hz", v.match.base_std_hz ? number(*v.match.base_std_hz) : Json(nullptr)},
+                   {"channel", v.channel},
+                   {"level", number(v.level_rms)},
+                   {"text", v.text},
+                   {"evidence", v.evidence}});
+  return out;
+}
+
+Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& settings) {
+  Figure figure;
+  const Recording& r = result.spectrum.facts.recording;
+  figure.title = r.stem() + ": findings";
+  figure.caption = plan_text(result.spectrum.channels.front().curve(), settings.spectrum.overlap) +
+                   "; level: " + scale_entry(settings.scale).name + "; numbers are those of the findings";
+  const Shown shown{settings};
+  double lowest = 1e300;
+  for (const Finding& f : result.findings)
+    if (!in_time(f)) lowest = std::min(lowest, f.frequency_hz);
+  for (std::size_t c = 0; c < result.spectrum.channels.size(); ++c) {
+    const ChannelSpectrum& s = result.spectrum.channels[c];
+    Panel panel = level_panel(result.spectrum, c, settings);
+    panel.marks.clear();
+    double highest = 0;
+    for (std::size_t i = 0; i < result.findings.size(); ++i) {
+      const Finding& f = result.findings[i];
+      if (result.channels[i] != c || in_time(f)) continue;
+      const std::string number = std::to_string(i + 1);
+      for (const std::size_t m : f.members) {
+        const Peak& p = s.peaks[m];
+        if (p.broad() && m != f.members.front()) continue;
+        panel.marks.push_back({p.frequency_hz, shown.value(s.peak_level(p, settings.scale)), number});
+        highest = std::max(highest, p.frequency_hz);
+      }
+      if (f.members.empty()) {
+        const double at =
+            std::clamp(s.spectrum.bins_at(f.frequency_hz), 0.0, static_cast<double>(s.spectrum.bins() - 1));
+        panel.marks.push_back({f.frequency_hz,
+                               shown.value(s.spectrum.level(static_cast<std::size_t>(at), settings.scale)),
+                               number});
+        highest = std::max(highest, f.frequency_hz);
+      }
+      if (result.spectrum.channels.size() > 2) continue;
+      if (panel.listing.empty()) panel.listing.push_back(fmt::format("{:>2} {:<28}", "#", "finding"));
+      // As much as the margin holds.
+      const std::string kind = f.kind == "frequency-modulated" ? "FM carrier" : f.kind;
+      const std::string at = format_quantity(f.frequency_hz, "Hz", 5);
+      const std::size_t room = 21 - std::min<std::size_t>(at.size(), 13);
+      panel.listing.push_back(
+          fmt::format("{:>2} {} {}", i + 1, at, clean_text(f.suspect.empty() ? kind : f.suspect, room)));
+    }
+    if (!s.span && lowest < 1e299 && panel.x.logarithmic && panel.x.low)
+      panel.x.low = std::max(*panel.x.low, lowest / 16);
+    // Beyond the findings there is nothing to read.
+    if (!s.span && highest > 0 && !panel.x.logarithmic && panel.x.high && 2.5 * highest < *panel.x.high)
+      panel.x.high = 2 * highest;
+    figure.panels.push_back(std::move(panel));
+  }
+  return figure;
+}
+
+}  // namespace vprism

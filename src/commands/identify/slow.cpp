@@ -1,0 +1,105 @@
+// slow.cpp: what changes over the record as a whole, as findings: trends, steps, louder noise.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "commands/identify/identify.h"
+
+namespace vprism {
+
+std::optional<Finding> report_trend(const Recording& r, const Channel& channel, double per_s, double share,
+                                    double rms) {
+  // A slow walk has some slope in every record.
+  if (!(share > 0.05)) return {};
+  Finding f;
+  f.kind = "trend";
+  f.recording = r.file, f.channel = channel.name, f.unit = channel.unit.label();
+  f.level_rms = rms * std::sqrt(share);
+  const double all = per_s * static_cast<double>(r.samples) * r.axis.interval;
+  f.text = fmt::format(
+      "a trend: a straight line rises by {} over the record, {:.3g}% of the mean square about the mean",
+      format_quantity(all, f.unit, 4), 100 * share);
+  f.evidence.push_back(
+      "below one period in the record a trend and a slow line look alike; take it off with condition "
+      "detrend");
+  f.numbers = {{"rise", all}, {"rise_per_s", per_s}};
+  return f;
+}
+
+Finding report_noise_course(const Recording& r, const Channel& channel, const NoiseCourse& course) {
+  Finding f;
+  f.kind = "intermittent";
+  f.recording = r.file, f.channel = channel.name, f.unit = channel.unit.label();
+  f.level_rms = course.excess_rms;
+  // Neighbours that are louder are one stretch.
+  std::vector<NoiseStretch> louder;
+  const NoiseStretch* loudest = nullptr;
+  for (std::size_t i = 0; i < course.stretches.size(); ++i) {
+    const NoiseStretch& s = course.stretches[i];
+    if (!s.louder) continue;
+    if (loudest == nullptr || s.gain > loudest->gain) loudest = &s;
+    if (!louder.empty() && louder.back().end == s.first)
+      louder.back().end = s.end;
+    else
+      louder.push_back(s);
+  }
+  const double times = std::sqrt(loudest->gain), times_std = loudest->gain_std / (2 * times);
+  const auto at = [&](std::size_t n) { return r.axis.start + static_cast<double>(n) * r.axis.interval; };
+  const NoiseStretch& longest = *std::max_element(
+      louder.begin(), louder.end(),
+      [](const NoiseStretch& a, const NoiseStretch& b) { return a.end - a.first < b.end - b.first; });
+  const std::string where = "from " + format_quantity(at(longest.first), "s", 4) + " to " +
+                            format_quantity(at(longest.end), "s", 4);
+  f.text = fmt::format(
+      "noise at all frequencies that is up to {} times louder {}, {} RMS over the record",
+      format_uncertain(times, times_std, ""),
+      louder.size() == 1 ? where : fmt::format("in {} stretches, the longest {}", louder.size(), where),
+      format_quantity(f.level_rms, f.unit, 4));
+  f.evidence.push_back(
+      "its density changes alike in all bands; lines and resonances are those that stand out of it with its "
+      "level evened");
+  f.numbers = {{"start_s", at(longest.first)},
+               {"end_s", at(longest.end)},
+               {"louder", times},
+               {"louder_std", times_std},
+               {"count", static_cast<double>(louder.size())}};
+  return f;
+}
+
+std::optional<Finding> report_step(const Recording& r, const Channel& channel, const LevelShift& shift) {
+  if (!(std::abs(shift.size) > 3 * shift.size_std)) return {};
+  Finding f;
+  f.kind = "step";
+  f.recording = r.file, f.channel = channel.name, f.unit = channel.unit.label();
+  const double share = static_cast<double>(shift.at) / static_cast<double>(r.samples),
+               at = r.axis.start + static_cast<double>(shift.at) * r.axis.interval;
+  f.level_rms = std::abs(shift.size) * std::sqrt(share * (1 - share));
+  f.text = fmt::format("a step: the level {} by {} at {} and stays", shift.size > 0 ? "rises" : "falls",
+                       format_uncertain(std::abs(shift.size), shift.size_std, f.unit),
+                       format_quantity(at, "s", 6));
+  f.evidence.push_back(
+      "two levels explain 95% of what 48 means over the record do; lines are those beside it");
+  f.numbers = {{"step", shift.size}, {"step_std", shift.size_std}, {"at_s", at}};
+  return f;
+}
+
+bool slow_line(const Recording& r, std::size_t c, const Finding& trend, const IdentifyResult& result) {
+  // Noise that rises towards 0 Hz has a slope in every record: what it holds below one period, and of so few
+  // values that is a dozen times the mean now and then.
+  constexpr double most_of_noise = 15, steep = 0.7;
+  const NoiseShape& noise = result.noise[c];
+  const double lowest_hz = 1 / r.duration_s();
+  if (noise.slope > steep && trend.level_rms * trend.level_rms <
+                                 most_of_noise * noise.density_at_1hz * std::pow(lowest_hz, 1 - noise.slope))
+    return true;
+  for (std::size_t i = 0; i < result.findings.size(); ++i)
+    if (result.channels[i] == c && result.findings[i].kind != "event" &&
+        result.findings[i].frequency_hz * r.duration_s() < 6 &&
+        result.findings[i].level_rms > trend.level_rms)
+      return true;
+  return false;
+}
+
+}  // namespace vprism

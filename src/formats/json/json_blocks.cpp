@@ -1,0 +1,218 @@
+// json_blocks.cpp: see json_blocks.h.
+#include "formats/json/json_blocks.h"
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "base/text.h"
+#include "formats/documents/key_meaning.h"
+#include "formats/json/json_settings.h"
+#include "formats/json/json_shapes.h"
+#include "formats/text/clock/clock.h"
+
+namespace vprism {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr std::size_t least_block = 8;
+
+bool holds_numbers_only(const Json& value) {
+  return value.is_array() &&
+         std::all_of(value.begin(), value.end(), [](const Json& x) { return x.is_number() || x.is_null(); });
+}
+
+bool is_block(const Json& value) { return holds_numbers_only(value) && value.size() >= least_block; }
+
+/// What a member that is no array says in all objects.
+struct Member {
+  std::string key;
+  bool same = true;
+  std::vector<double>
+      numbers;  ///< Seconds for texts that are instants; fewer than objects where one is neither.
+};
+
+std::optional<double> number_of(const Json& value) {
+  if (value.is_number()) return value.get<double>();
+  if (!value.is_string()) return {};
+  const auto at = parse_date_time(value.get_ref<const std::string&>());
+  return at ? std::optional(static_cast<double>(*at) / 1e9) : std::nullopt;
+}
+
+/// Numbers that rise in each block and begin anew in the next: an axis, of frequencies or of the time since a
+/// trigger.
+bool begins_anew_in_each(const Json& blocks, const std::string& key) {
+  double before = 0;
+  for (std::size_t k = 0; k < blocks.size(); ++k) {
+    std::vector<double> numbers;
+    for (const Json& x : blocks[k][key]) numbers.push_back(x.is_number() ? x.get<double>() : std::nan(""));
+    if (!json_rises(numbers) || (k > 0 && numbers.front() > before)) return false;
+    before = numbers.back();
+  }
+  return true;
+}
+
+/// The objects' arrays and other members, and how many samples there are up to the end of each.
+struct Shape {
+  std::vector<std::string> arrays;
+  std::vector<Member> members;
+  std::vector<std::size_t> ends;
+};
+
+std::optional<Shape> shape_of(const Json& document) {
+  if (!document.is_array() || document.size() < 2 || !document[0].is_object()) return {};
+  const Json& first = document[0];
+  Shape out;
+  for (const auto& [key, value] : first.items()) {
+    if (is_block(value))
+      out.arrays.push_back(key);
+    else if (value.is_primitive())
+      out.members.push_back({key, true, {}});
+    else
+      return {};
+  }
+  if (out.arrays.empty()) return {};
+  for (const Json& one : document) {
+    if (!one.is_object() || one.size() != first.size()) return {};
+    std::optional<std::size_t> length;
+    for (const std::string& key : out.arrays) {
+      const auto found = one.find(key);
+      if (found == one.end() || !holds_numbers_only(*found) ||
+          found->size() != length.value_or(found->size()))
+        return {};
+      length = found->size();
+    }
+    for (Member& member : out.members) {
+      const auto found = one.find(member.key);
+      if (found == one.end() || !found->is_primitive()) return {};
+      member.same = member.same && *found == first[member.key];
+      if (const auto number = number_of(*found)) member.numbers.push_back(*number);
+    }
+    out.ends.push_back((out.ends.empty() ? 0 : out.ends.back()) + *length);
+  }
+  if (std::any_of(out.arrays.begin(), out.arrays.end(),
+                  [&](const std::string& key) { return begins_anew_in_each(document, key); }))
+    return {};
+  return out;
+}
+
+/// Seconds of a count of time by its key and size.
+double seconds_in(const std::string& key, double first, double step) {
+  if (const auto unit = unit_since_1970(first, step)) return static_cast<double>(*unit) / 1e9;
+  const std::string unit = time_unit_of_key(key);
+  return unit.empty() ? 1 : Unit::parse(unit).convert(1, Unit::parse("s"));
+}
+
+/// The interval that the members say that are the same in all objects, or those beside the list; 0 for none.
+double stated_interval(const Shape& shape, const Json& first, const Json& beside) {
+  JsonBeside said;
+  std::vector<std::string> unapplied;
+  for (const auto& [key, value] : beside.items())
+    if (value.is_primitive()) take_json_setting(key, value, said, unapplied);
+  for (const Member& member : shape.members)
+    if (member.same) take_json_setting(member.key, first[member.key], said, unapplied);
+  return said.interval_s;
+}
+
+bool counts_blocks(const std::string& key) {
+  static constexpr std::string_view words[] = {"seq",   "sequence", "block",  "packet",
+                                               "frame", "chunk",    "counter"};
+  return std::find(std::begin(words), std::end(words), lower_case(key)) != std::end(words);
+}
+
+}  // namespace
+
+std::optional<std::vector<Caution>> join_blocks(Json& document, const Json& beside, bool in_lines) {
+  const std::optional<Shape> shape = shape_of(document);
+  if (!shape) return {};
+  const Json& first = document[0];
+  const std::vector<std::size_t>& ends = shape->ends;
+  const Member* times = nullptr;
+  bool counted = in_lines;
+  std::string others;
+  for (const Member& member : shape->members) {
+    if (member.same) continue;
+    // Texts that differ are names, of channels.
+    if (member.numbers.size() != document.size()) return {};
+    if (times == nullptr && json_rises(member.numbers) && is_time_key(member.key))
+      times = &member;
+    else if (json_rises(member.numbers) && counts_blocks(member.key))
+      counted = true;
+    else
+      others += (others.empty() ? "\"" : ", \"") + clean_text(member.key, 40) + "\"";
+  }
+  // Without a time, whatever else differs may be a channel's.
+  if (times == nullptr && (!counted || !others.empty())) return {};
+  std::vector<Caution> out = {
+      {"blocks-joined", Severity::note, "",
+       std::to_string(document.size()) + " blocks of samples follow each other: joined", ""}};
+  Json joined = Json::object();
+  for (const Member& member : shape->members)
+    if (member.same) joined[member.key] = first[member.key];
+  if (times != nullptr) {
+    const double begun = times->numbers.front(), step = times->numbers[1] - begun;
+    const double unit_s = first[times->key].is_string() ? 1 : seconds_in(times->key, begun, step);
+    const double span_s = (times->numbers.back() - begun) * unit_s;
+    const double stated = stated_interval(*shape, first, beside);
+    const double interval = stated > 0 ? stated : span_s / static_cast<double>(ends[ends.size() - 2]);
+    std::size_t apart = 0;
+    for (std::size_t k = 1; k < ends.size(); ++k)
+      if (std::abs((times->numbers[k] - times->numbers[k - 1]) * unit_s / interval -
+                   static_cast<double>(ends[k - 1] - (k > 1 ? ends[k - 2] : 0))) > 0.6)
+        ++apart;
+    // Mostly apart: each is a capture of its own.
+    if (2 * apart > ends.size() - 1) return {};
+    if (!(stated > 0)) joined["dt"] = interval, out[0].text += "; the rate is what their times make it";
+    constexpr double year_2000_s = 9.46e8;
+    if (begun * unit_s < year_2000_s)
+      joined["t0"] = begun * unit_s;
+    else if (const auto ns = instant_after(0, begun * unit_s))
+      out[0].text += "; the first began at " + utc_text(*ns);
+    if (apart > 0)
+      out.push_back(
+          {"blocks-apart", Severity::warning, "",
+           "the times \"" + clean_text(times->key, 40) + "\" of " + std::to_string(apart) + " of " +
+               std::to_string(ends.size() - 1) +
+               " blocks are not where the samples before them end: samples are missing, or the rate is "
+               "another; they are joined without gaps",
+           "check the rate; analyse pieces without gaps with --gate"});
+  }
+  if (!others.empty())
+    out.push_back({"member-left-out", Severity::note, "",
+                   "of each block, " + others + " is left out: numbers for a whole block", ""});
+  for (const std::string& key : shape->arrays) {
+    Json all = Json::array();
+    for (Json& one : document)
+      for (Json& x : one[key]) all.push_back(std::move(x));
+    joined[key] = std::move(all);
+  }
+  document = std::move(joined);
+  return out;
+}
+
+bool is_blocks_in_lines(std::string_view text) {
+  const std::size_t end = text.find('\n');
+  if (end == std::string_view::npos || text.find('{', end) == std::string_view::npos) return false;
+  const Json first = Json::parse(text.substr(0, end), nullptr, false);
+  return first.is_object() && std::any_of(first.begin(), first.end(), is_block);
+}
+
+Json json_of_lines(std::string_view text) {
+  Json out = Json::array();
+  for (std::size_t at = 0; at < text.size();) {
+    const std::size_t end = std::min(text.find('\n', at), text.size());
+    const std::string_view line = trimmed(text.substr(at, end - at));
+    at = end + 1;
+    if (line.empty()) continue;
+    // No deeper than a block's arrays: nothing recurses far.
+    Json one = Json::parse(
+        line, [](int depth, Json::parse_event_t, Json&) { return depth <= 8; }, false);
+    if (one.is_discarded() || !one.is_object()) return Json(Json::value_t::discarded);
+    out.push_back(std::move(one));
+  }
+  return out;
+}
+
+}  // namespace vprism

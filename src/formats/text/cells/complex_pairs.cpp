@@ -1,0 +1,200 @@
+// complex_pairs.cpp: see complex_pairs.h.
+#include "formats/text/cells/complex_pairs.h"
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <numbers>
+
+#include "base/error.h"
+#include "base/text.h"
+
+namespace vprism {
+
+namespace {
+
+using Kind = TitlePart::Kind;
+
+struct PartWord {
+  const char* word;
+  Kind kind;
+};
+constexpr PartWord part_words[] = {
+    {"real", Kind::real},           {"re", Kind::real},           {"imaginary", Kind::imaginary},
+    {"imag", Kind::imaginary},      {"im", Kind::imaginary},      {"magnitude", Kind::magnitude},
+    {"mag", Kind::magnitude},       {"modulus", Kind::magnitude}, {"abs", Kind::magnitude},
+    {"amplitude", Kind::magnitude}, {"phase", Kind::phase},       {"arg", Kind::phase},
+    {"angle", Kind::phase},         {"ang", Kind::phase}};
+
+bool is_separator(char c) { return c == ' ' || c == '_' || c == '.' || c == '-' || c == ':'; }
+
+/// The base of a title that has a word before it, behind it or around it; nothing where it has not.
+std::optional<std::string> base_beside(const std::string& name, const std::string& lower,
+                                       const std::string& word) {
+  if (lower == word) return std::string();
+  if (lower.size() < word.size() + 2) return std::nullopt;
+  const auto inner = [&](std::size_t from, std::size_t count) {
+    return std::string(trimmed(std::string_view(name).substr(from, count)));
+  };
+  const char after = lower[word.size()], before = lower[lower.size() - word.size() - 1];
+  if (lower.compare(0, word.size(), word) == 0) {
+    if (after == '(' && lower.back() == ')') return inner(word.size() + 1, name.size() - word.size() - 2);
+    if (is_separator(after)) return inner(word.size() + 1, std::string::npos);
+  }
+  if (lower.compare(lower.size() - word.size(), word.size(), word) == 0 && is_separator(before))
+    return inner(0, name.size() - word.size() - 1);
+  return std::nullopt;
+}
+
+bool is_decibel(const Unit& unit) { return lower_case(unit.text()) == "db"; }
+
+class ComplexColumns : public SampleSource {
+ public:
+  ComplexColumns(std::unique_ptr<SampleSource> source, std::vector<ComplexPair> pairs, bool written)
+      : source_(std::move(source)), pairs_(std::move(pairs)), written_(written) {
+    take_over();
+  }
+  const Recording& recording() const override { return recording_; }
+  bool carries_stamps() const override { return source_->carries_stamps(); }
+  void rewind() override { source_->rewind(); }
+  void resolve() override {
+    source_->resolve();
+    take_over();
+  }
+  std::size_t read(Block& block) override {
+    if (parts_.capacity() != block.capacity())
+      parts_ = Block(2 * pairs_.size(), block.capacity(), block.stamped(), false);
+    const std::size_t count = source_->read(parts_);
+    for (std::size_t i = 0; i < pairs_.size(); ++i) {
+      const ComplexPair& pair = pairs_[i];
+      const auto first = parts_.samples(pair.first), second = parts_.samples(pair.second);
+      const auto re = block.room(i), im = block.room(pairs_.size() + i);
+      for (std::size_t n = 0; n < count; ++n) {
+        if (!pair.polar) {
+          re[n] = first[n], im[n] = second[n];
+          continue;
+        }
+        const double size = decibels_[i] ? std::pow(10, first[n] / 20) : first[n];
+        const double angle = second[n] * turn_[i];
+        re[n] = size * std::cos(angle), im[n] = size * std::sin(angle);
+      }
+    }
+    if (block.stamped()) std::copy_n(parts_.stamps().begin(), count, block.stamp_room().begin());
+    block.set(parts_.first(), count);
+    block.set_gaps(parts_.gaps());
+    if (count == 0) take_over();  // The end may have given the source its length and axis.
+    return count;
+  }
+
+ private:
+  void take_over() {
+    recording_ = source_->recording();
+    const std::vector<Channel> parts = recording_.channels;
+    recording_.channels.clear(), recording_.complex = true;
+    decibels_.clear(), turn_.clear();
+    std::string names;
+    for (const ComplexPair& pair : pairs_) {
+      Channel channel = parts[pair.first];
+      decibels_.push_back(pair.polar && is_decibel(channel.unit));
+      if (decibels_.back()) channel.unit = Unit::parse("1"), channel.quantity = "";
+      turn_.push_back(lower_case(parts[pair.second].unit.text()) == "rad" ? 1 : std::numbers::pi / 180);
+      channel.name = pair.name;
+      if (recording_.channels.size() < 3)
+        names += (names.empty() ? "\"" : "; \"") + parts[pair.first].name + "\" and \"" +
+                 parts[pair.second].name + "\"";
+      recording_.channels.push_back(std::move(channel));
+    }
+    if (written_) return;
+    const bool polar = pairs_.front().polar;
+    recording_.cautions.push_back({"columns-joined", Severity::note, "",
+                                   names + (pairs_.size() > 3 ? "; ..." : "") + ": taken as " +
+                                       (polar ? "magnitude and phase" : "real and imaginary part") +
+                                       " of one complex channel" + (pairs_.size() > 1 ? " each" : ""),
+                                   "--complex off keeps them apart"});
+  }
+
+  std::unique_ptr<SampleSource> source_;
+  std::vector<ComplexPair> pairs_;
+  bool written_;
+  std::vector<bool> decibels_;
+  std::vector<double> turn_;
+  Recording recording_;
+  Block parts_;
+};
+
+}  // namespace
+
+TitlePart part_of_title(const std::string& name) {
+  const std::string lower = lower_case(name);
+  if (lower.size() > 2 && lower.front() == '|' && lower.back() == '|')
+    return {Kind::magnitude, name.substr(1, name.size() - 2)};
+  for (const PartWord& entry : part_words)
+    if (const auto base = base_beside(name, lower, entry.word)) return {entry.kind, *base};
+  return {};
+}
+
+std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, bool as_they_stand) {
+  std::vector<ComplexPair> out;
+  if (channels.size() < 2 || channels.size() % 2 != 0) return out;
+  if (as_they_stand) {
+    for (std::size_t c = 0; c < channels.size(); c += 2) {
+      const TitlePart part = part_of_title(channels[c].name);
+      out.push_back({c, c + 1, part.kind == Kind::magnitude,
+                     part.kind != Kind::none && !part.base.empty() ? part.base : channels[c].name});
+    }
+    return out;
+  }
+  // In the order of whichever part comes first.
+  const auto other_kind = [](Kind kind) {
+    return kind == Kind::real        ? Kind::imaginary
+           : kind == Kind::imaginary ? Kind::real
+           : kind == Kind::magnitude ? Kind::phase
+                                     : Kind::magnitude;
+  };
+  std::vector<bool> taken(channels.size(), false);
+  for (std::size_t c = 0; c < channels.size(); ++c) {
+    if (taken[c]) continue;
+    const TitlePart part = part_of_title(channels[c].name);
+    if (part.kind == Kind::none) return {};
+    std::size_t other = channels.size();
+    for (std::size_t d = c + 1; d < channels.size() && other == channels.size(); ++d) {
+      const TitlePart second = part_of_title(channels[d].name);
+      // "|Z|" beside "phase", which need not say what it is of.
+      const bool stroke = channels.size() == 2 && channels[c].name.starts_with('|') && second.base.empty();
+      const bool alike = second.base == part.base || stroke;
+      if (!taken[d] && alike && second.kind == other_kind(part.kind)) other = d;
+    }
+    if (other == channels.size()) return {};
+    const bool polar = part.kind == Kind::magnitude || part.kind == Kind::phase;
+    // Decibels over something else than the unit's own ratio are no magnitude that phases could turn.
+    for (const std::size_t k : {c, other}) {
+      const std::string unit = lower_case(channels[k].unit.text());
+      if (polar && unit.rfind("db", 0) == 0 && unit != "db") return {};
+    }
+    if (!polar && channels[c].unit.text() != channels[other].unit.text()) return {};
+    taken[c] = taken[other] = true;
+    const bool leads = part.kind == Kind::real || part.kind == Kind::magnitude;
+    out.push_back({leads ? c : other, leads ? other : c, polar,
+                   !part.base.empty() ? part.base
+                   : polar            ? "response"
+                                      : "value"});
+  }
+  return out;
+}
+
+std::unique_ptr<SampleSource> join_complex(std::unique_ptr<SampleSource> source, const ReadSettings& settings,
+                                           bool written) {
+  const Recording& r = source->recording();
+  if (settings.complex == "off" || r.complex) return source;
+  const bool asked = settings.complex == "pairs";
+  std::vector<ComplexPair> pairs = complex_pairs(r.channels, asked);
+  if (pairs.empty()) {
+    if (asked)
+      throw Error(Status::usage, "--complex pairs: " + r.file + " has " + std::to_string(r.channels.size()) +
+                                     " channels, which don't make pairs; choose with --columns");
+    return source;
+  }
+  return std::make_unique<ComplexColumns>(std::move(source), std::move(pairs), written);
+}
+
+}  // namespace vprism

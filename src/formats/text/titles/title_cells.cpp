@@ -1,0 +1,121 @@
+// title_cells.cpp: see title_cells.h.
+#include "formats/text/titles/title_cells.h"
+
+#include <algorithm>
+
+#include "base/text.h"
+#include "formats/text/titles/text_preamble.h"
+#include "formats/text/titles/title_names.h"
+
+namespace vprism {
+
+namespace {
+
+/// Behind a word that says that names or units follow: "columns: time, force", "units = s, N".
+std::string_view behind_label(std::string_view text) {
+  const std::size_t mark = text.find_first_of(":=");
+  if (mark == std::string_view::npos || mark > 24) return text;
+  const std::string word = lower_case(trimmed(text.substr(0, mark)));
+  for (const char* known : {"column",        "columns",  "column names",  "fields",       "field names",
+                            "names",         "channels", "channel names", "variables",    "header",
+                            "units",         "unit",     "field_unit",    "column units", "ch",
+                            "channel",       "signals",  "signal names",  "labels",       "titles",
+                            "channel units", "einheiten"})
+    if (word == known) return trimmed(text.substr(mark + 1));
+  return text;
+}
+
+/// Words that blanks part, but not those within quotation marks.
+std::vector<std::string_view> quoted_words(std::string_view text) {
+  std::vector<std::string_view> out;
+  for (std::size_t at = 0; at < text.size();) {
+    at = text.find_first_not_of(" \t", at);
+    if (at == std::string_view::npos) break;
+    std::size_t end = text.find_first_of(" \t", at);
+    if (text[at] == '"')
+      end = text.find('"', at + 1) == std::string_view::npos ? end : text.find('"', at + 1) + 1;
+    end = std::min(end, text.size());
+    out.push_back(text.substr(at, end - at));
+    at = end;
+  }
+  return out;
+}
+
+}  // namespace
+
+std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_view text,
+                                          std::string& tabbed) {
+  std::vector<std::string_view> cells;
+  const bool blanks = layout.delimiter == ' ' || layout.delimiter == '(';
+  const std::string_view bare = blanks ? without_marks(text) : trimmed(text);
+  split_cells(bare, blanks ? ' ' : layout.delimiter, cells);
+  const std::size_t needed = cells_needed(layout);
+  // Titles in quotation marks, with blanks inside.
+  if (blanks && bare.find('"') != std::string_view::npos) {
+    const std::vector<std::string_view> quoted = quoted_words(bare);
+    if (quoted.size() == needed) return quoted;
+  }
+  // Tabs at either end part cells that are empty.
+  const std::string_view line = text.substr(0, text.find_last_not_of("\r\n") + 1);
+  if (layout.delimiter == '\t' && cells.size() != needed && !line.empty() &&
+      (line.front() == '\t' || line.back() == '\t'))
+    split_cells(line, '\t', cells);
+  // Names lined up by blanks above rows parted by tabs.
+  if (layout.delimiter == '\t' && cells.size() == 1 && needed > 1) {
+    std::vector<std::string_view> words;
+    split_cells(bare, ' ', words);
+    if (words.size() == needed) return words;
+  }
+  const auto fits = [&] {
+    if (cells.size() == needed) return true;
+    if (!blanks || !layout.clock || !layout.clock->two_cells || cells.size() + 1 != needed) return false;
+    cells.insert(cells.begin() + static_cast<std::ptrdiff_t>(layout.clock->cell), cells[layout.clock->cell]);
+    return true;
+  };
+  if (!blanks || fits()) return cells;
+  tabbed.clear();
+  for (std::size_t i = 0; i < bare.size(); ++i) {
+    const bool gap = bare[i] == '\t' || (bare[i] == ' ' && i + 1 < bare.size() && bare[i + 1] == ' ');
+    if (!gap) {
+      tabbed += bare[i];
+      continue;
+    }
+    while (i + 1 < bare.size() && (bare[i + 1] == ' ' || bare[i + 1] == '\t')) ++i;
+    tabbed += '\t';
+  }
+  split_cells(tabbed, '\t', cells);
+  fits();
+  return cells;
+}
+
+std::vector<std::string> listed_cells(const TextLayout& layout, std::string_view text) {
+  if (layout.delimiter == '\t' && !text.empty() && text.front() == '\t') return {};
+  const std::string_view bare = without_marks(text), list = behind_label(bare);
+  if (!is_comment(text) && list.size() == bare.size()) return {};
+  for (const char mark : {',', ';', '\t', '|', ' '}) {
+    if (mark == layout.delimiter && list.size() == bare.size()) continue;
+    if (mark == ' ' && list.size() == bare.size()) continue;  // Words of a remark.
+    std::vector<std::string_view> cells;
+    split_cells(list, mark, cells);
+    if (cells.size() < 2 || cells.size() != cells_needed(layout)) continue;
+    std::vector<std::string> out;
+    for (const std::string_view cell : cells) {
+      std::string title = unquoted_cell(cell);
+      const std::size_t colon = title.find(':');
+      if (colon != std::string::npos && Unit::try_parse(trimmed(std::string_view(title).substr(colon + 1))))
+        title = title.substr(0, colon) + " (" +
+                std::string(trimmed(std::string_view(title).substr(colon + 1))) + ")";
+      out.push_back(std::move(title));
+    }
+    // "1 time (s), 2 force (N)".
+    const auto counted = [&](std::size_t c) { return starts_with(out[c], std::to_string(c + 1) + " "); };
+    std::size_t numbered = 0;
+    for (std::size_t c = 0; c < out.size(); ++c) numbered += counted(c) ? 1 : 0;
+    for (std::size_t c = 0; c < out.size() && numbered == out.size(); ++c)
+      out[c] = std::string(trimmed(std::string_view(out[c]).substr(std::to_string(c + 1).size())));
+    return out;
+  }
+  return {};
+}
+
+}  // namespace vprism

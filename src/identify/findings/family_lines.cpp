@@ -1,0 +1,196 @@
+// family_lines.cpp: see family_lines.h.
+#include "identify/findings/family_lines.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "identify/findings/comb.h"
+
+namespace vprism {
+
+double agreement_hz(double std_a, double std_b, double frequency) {
+  return std::max(4 * std::hypot(std_a, std_b), 1e-5 * frequency);
+}
+
+Multiples multiples_of(const FreeLines& lines, double fundamental, double std_hz, double highest) {
+  const std::vector<Peak>& peaks = lines.peaks;
+  Multiples m;
+  for (std::size_t i = 0; i < peaks.size(); ++i) {
+    if (!lines.has(i)) continue;
+    const double order = std::round(peaks[i].frequency_hz / fundamental);
+    if (order < 1 || order > highest) continue;
+    const double near = agreement_hz(peaks[i].frequency_std_hz, order * std_hz, peaks[i].frequency_hz);
+    const bool fits = std::abs(peaks[i].frequency_hz - order * fundamental) <=
+                      (peaks[i].of_comb ? std::max(near, 0.5 * lines.bin_hz) : near);
+    // An uncertainty wider than a fifth of the fundamental would let any line in.
+    if (!fits || order * std_hz > 0.05 * fundamental) continue;
+    const auto whole = static_cast<std::size_t>(order);
+    const auto same = std::find(m.orders.begin(), m.orders.end(), whole);
+    if (same == m.orders.end()) {
+      m.members.push_back(i);
+      m.orders.push_back(whole);
+      continue;
+    }
+    std::size_t& taken = m.members[static_cast<std::size_t>(same - m.orders.begin())];
+    if (std::abs(peaks[i].frequency_hz - order * fundamental) <
+        std::abs(peaks[taken].frequency_hz - order * fundamental))
+      taken = i;
+  }
+  return m;
+}
+
+namespace {
+
+/// Whether a line lies where half the rate folds an order, or between two of them that it joins.
+bool is_folded_order(const FreeLines& lines, const CombRate& rate, const Peak& p) {
+  if (!(lines.rate_hz > 0)) return false;
+  for (int order = 1; order <= 1000; ++order) {
+    const double hz = order * rate.rate_hz;
+    if (hz < lines.rate_hz / 2) continue;
+    if (std::abs(std::abs(std::remainder(hz, lines.rate_hz)) - p.frequency_hz) <=
+        std::max(4 * std::hypot(p.frequency_std_hz, order * rate.std_hz), 1.5 * lines.bin_hz))
+      return true;
+  }
+  return false;
+}
+
+/// Which lines lie where half the rate folds orders of a family to.
+std::vector<bool> folded_orders(const FreeLines& lines, const Multiples& family) {
+  const std::vector<Peak>& peaks = lines.peaks;
+  const CombRate rate = comb_rate(peaks, family.members, family.orders);
+  std::vector<bool> folded(peaks.size(), false);
+  // They are about as strong as what lies below half the rate, and no stronger.
+  double tail = 0;
+  for (const Peak& p : peaks)
+    if (p.frequency_hz > lines.rate_hz / 3) tail = std::max(tail, p.rms);
+  for (std::size_t i = 0; i < peaks.size(); ++i)
+    folded[i] = lines.has(i) && peaks[i].rms < 2 * tail && is_folded_order(lines, rate, peaks[i]);
+  return folded;
+}
+
+}  // namespace
+
+std::size_t beside_family(const FreeLines& lines, const Multiples& family,
+                          const std::vector<std::size_t>& members) {
+  const std::vector<bool> folded = folded_orders(lines, family);
+  return static_cast<std::size_t>(std::count_if(members.begin(), members.end(), [&](std::size_t i) {
+    return !folded[i] && std::find(family.members.begin(), family.members.end(), i) == family.members.end();
+  }));
+}
+
+std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& family) {
+  const std::vector<Peak>& peaks = lines.peaks;
+  constexpr int most_parts = 12;
+  constexpr double most_chance = 1e-4, least_chance = 1e-9, least_filled = 0.6, highest_order = 1000;
+  const CombRate rate = comb_rate(peaks, family.members, family.orders);
+  std::optional<Multiples> best;
+  for (int part = 2; part <= most_parts; ++part) {
+    const double hz = rate.rate_hz / part, std_hz = rate.std_hz / part;
+    Multiples m = multiples_of(lines, hz, std_hz, highest_order);
+    const std::size_t before = best ? best->members.size() : family.members.size();
+    if (m.members.size() < before + 3) continue;
+    double expected = 0;
+    for (std::size_t i = 0; i < peaks.size(); ++i)
+      if (lines.has(i) && std::find(family.members.begin(), family.members.end(), i) == family.members.end())
+        expected +=
+            std::min(1.0, 2 *
+                              agreement_hz(peaks[i].frequency_std_hz, peaks[i].frequency_hz / hz * std_hz,
+                                           peaks[i].frequency_hz) /
+                              hz);
+    const auto further = static_cast<double>(beside_family(lines, family, m.members));
+    if (further < 3) continue;
+    // The tail of Poisson's distribution, at most; as many parts were tried.
+    const double chance =
+        expected < further
+            ? most_parts * std::exp(further - expected + further * std::log(expected / further))
+            : 1;
+    // High orders go under in the noise, and those of the family itself last.
+    std::vector<std::size_t> sorted = m.orders;
+    std::sort(sorted.begin(), sorted.end());
+    const std::size_t most = (3 * sorted.size() + 3) / 4;
+    const double filled = static_cast<double>(most) / static_cast<double>(sorted[most - 1] - sorted[0] + 1);
+    // A gear's mesh leaves most orders between the shaft's own and its neighbours empty.
+    const bool whole = sorted[0] == 1 && chance < least_chance;
+    if (chance < most_chance && (filled >= least_filled || whole)) best = std::move(m);
+  }
+  return best;
+}
+
+std::optional<FamilySidebands> sidebands_of(const FreeLines& lines, const std::vector<std::size_t>& members,
+                                            double fundamental_hz) {
+  using Side = FamilySidebands::Side;
+  const std::vector<Peak>& peaks = lines.peaks;
+  constexpr int most_spacings = 12;
+  constexpr double most_chance = 1e-4;
+  // Distances of the free lines from the members nearest to them.
+  struct Away {
+    std::size_t line, member;
+    double hz, slack;
+  };
+  // Peaks stand strongest first: the strongest lines say what the spacing is.
+  constexpr std::size_t most_away = 2000, most_leads = 100;
+  std::vector<Away> away;
+  for (std::size_t i = 0; i < peaks.size() && away.size() < most_away; ++i)
+    for (const std::size_t m : members) {
+      const double hz = peaks[i].frequency_hz - peaks[m].frequency_hz;
+      if (!lines.has(i) || peaks[i].rms > peaks[m].rms || std::abs(hz) > 0.5 * fundamental_hz) continue;
+      away.push_back(
+          {i, m, hz,
+           agreement_hz(peaks[i].frequency_std_hz, peaks[m].frequency_std_hz, 0.1 * peaks[m].frequency_hz)});
+    }
+  std::vector<Side> best;
+  double best_hz = 0;
+  std::size_t leads = 0;
+  for (const Away& lead : away) {
+    if (leads == most_leads) break;
+    // A spacing is what stands on both sides of some member.
+    const double spacing = std::abs(lead.hz);
+    const bool both = std::any_of(away.begin(), away.end(), [&](const Away& other) {
+      return other.member == lead.member && std::abs(other.hz + lead.hz) <= other.slack + lead.slack;
+    });
+    if (!both || spacing < 3 * lines.bin_hz) continue;
+    ++leads;
+    std::vector<Side> sides;
+    double expected = 0;
+    std::size_t free_lines = 0;
+    for (const Away& a : away) {
+      const double order = std::round(a.hz / spacing);
+      const double slack = a.slack + std::abs(order) * lead.slack;
+      expected += std::min(1.0, 2 * slack / spacing);
+      ++free_lines;
+      if (order == 0 || std::abs(order) > most_spacings || std::abs(a.hz - order * spacing) > slack) continue;
+      const auto same =
+          std::find_if(sides.begin(), sides.end(), [&](const Side& s) { return s.line == a.line; });
+      if (same == sides.end()) sides.push_back({a.line, a.member, static_cast<int>(order)});
+    }
+    const auto count = static_cast<double>(sides.size());
+    // One line and its counterpart were chosen.
+    const double further = count - 2;
+    const double chance = further > 0 && expected < further
+                              ? static_cast<double>(free_lines) *
+                                    std::exp(further - expected + further * std::log(expected / further))
+                              : 1;
+    if (sides.size() < 4 || chance > most_chance) continue;
+    // A larger spacing that explains as many is the spacing.
+    if (sides.size() > best.size() || (sides.size() == best.size() && spacing > best_hz))
+      best = std::move(sides), best_hz = spacing;
+  }
+  if (best.empty()) return {};
+  // All of them say what the spacing is.
+  FamilySidebands out;
+  double weights = 0, sum = 0;
+  out.carrier = best.front().member;
+  for (const Side& s : best) {
+    const double std_hz = std::max(
+        std::hypot(peaks[s.line].frequency_std_hz, peaks[s.member].frequency_std_hz), 1e-9 * fundamental_hz);
+    const double weight = 1 / (std_hz * std_hz);
+    weights += weight * s.order * s.order;
+    sum += weight * s.order * (peaks[s.line].frequency_hz - peaks[s.member].frequency_hz);
+    if (peaks[s.member].rms > peaks[out.carrier].rms) out.carrier = s.member;
+  }
+  out.spacing_hz = sum / weights, out.spacing_std_hz = 1 / std::sqrt(weights);
+  out.sides = std::move(best);
+  return out;
+}
+
+}  // namespace vprism

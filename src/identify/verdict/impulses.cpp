@@ -1,0 +1,73 @@
+// impulses.cpp: see impulses.h.
+#include "identify/verdict/impulses.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "identify/lines/peaks.h"
+#include "transform/spectra/spectrum_estimator.h"
+
+namespace vprism {
+
+namespace {
+
+/// Peaks at multiples of `hz`, as orders; each within its own and the fundamental's uncertainty and what a
+/// slip of a hundredth of a period lets it wander.
+std::vector<std::size_t> orders_of(const std::vector<Peak>& peaks, double hz, double bin_hz) {
+  std::vector<std::size_t> orders;
+  for (const Peak& p : peaks) {
+    const double order = std::round(p.frequency_hz / hz);
+    if (order < 1 || order > 20) continue;
+    if (std::abs(p.frequency_hz - order * hz) > std::max(1.5 * bin_hz, 0.004 * p.frequency_hz)) continue;
+    orders.push_back(static_cast<std::size_t>(order));
+  }
+  std::sort(orders.begin(), orders.end());
+  orders.erase(std::unique(orders.begin(), orders.end()), orders.end());
+  return orders;
+}
+
+}  // namespace
+
+std::optional<ImpulseTrain> find_impulses(const BandSignal& band) {
+  if (band.values.size() < 64) return {};
+  std::vector<double> envelope;
+  double mean = 0;
+  for (const auto& v : band.values) {
+    envelope.push_back(std::norm(v));
+    mean += envelope.back() / static_cast<double>(band.values.size());
+  }
+  if (!(mean > 0)) return {};
+  for (double& v : envelope) v = v / mean - 1;
+  SpectrumSettings settings;
+  settings.window = parse_window("hann");
+  settings.segment = envelope.size();
+  const Spectrum spectrum = spectrum_of(envelope, 1 / band.step_s, settings);
+  const SpectrumPlan& plan = spectrum.plan;
+  PeakSettings search;
+  search.most = 40;
+  std::vector<Peak> peaks = find_peaks(spectrum, search).peaks;
+  // Slow changes are none, and of a train the strongest lines lie far above those that chance makes.
+  std::erase_if(peaks, [&](const Peak& p) { return p.frequency_hz < 6 * plan.bin_hz || p.rms < 0.05; });
+  if (peaks.empty()) return {};
+  std::optional<ImpulseTrain> best;
+  for (std::size_t i = 0; i < std::min<std::size_t>(peaks.size(), 6); ++i)
+    for (const int part : {1, 2, 3}) {
+      const double hz = peaks[i].frequency_hz / part;
+      std::vector<std::size_t> orders = orders_of(peaks, hz, plan.bin_hz);
+      if (orders.size() < 2 || 2 * orders.size() < orders.back() ||
+          (best && orders.size() <= best->orders.size()))
+        continue;
+      best = ImpulseTrain{hz, std::max(peaks[i].frequency_std_hz, 0.1 * plan.bin_hz) / part,
+                          std::move(orders), 0};
+    }
+  if (!best) return {};
+  // A slip that wanders by half a turn of an order within the record blurs it: so much of the rate is open.
+  best->rate_std_hz =
+      std::hypot(best->rate_std_hz, 0.5 * plan.bin_hz / static_cast<double>(best->orders.back()));
+  for (const Peak& p : peaks)
+    if (std::abs(p.frequency_hz - best->rate_hz) < 2 * plan.bin_hz)
+      best->depth = std::max(best->depth, p.rms * std::sqrt(2.0));
+  return best;
+}
+
+}  // namespace vprism

@@ -1,0 +1,188 @@
+// batch_report.cpp: the table of a batch, its trend and its document.
+#include "runner/batch.h"
+
+namespace vprism {
+
+bool BatchTask::level_key(const std::string& key) {
+  for (const char* end : {"rms", "rms_total", "level", "min", "max", "mean", "std", "amplitude"})
+    if (key == end || key.ends_with(std::string("_") + end) || key.ends_with(std::string(".") + end))
+      return true;
+  return false;
+}
+
+std::string BatchTask::cell(const Json& value) {
+  return value.is_number()    ? format_number(value.get<double>(), 6)
+         : value.is_string()  ? clean_text(value.get<std::string>())
+         : value.is_boolean() ? (value.get<bool>() ? "yes" : "no")
+                              : "";
+}
+
+TextTable BatchTask::table_of(const std::vector<BatchLine>& lines, const std::vector<std::string>& keys) {
+  std::vector<TextTable::Column> columns = {{"file", TextTable::Align::left},
+                                            {"status", TextTable::Align::left},
+                                            {"channel", TextTable::Align::left}};
+  for (const std::string& key : keys) columns.push_back({key_words(key)});
+  columns.push_back({"cautions"});
+  TextTable table(columns);
+  for (const BatchLine& line : lines) {
+    std::vector<std::string> cells = {line.row->file, status_of(*line.row), line.channel};
+    for (const Json& value : line.values) cells.push_back(cell(value));
+    cells.push_back(line.row->kept.done() ? std::to_string(line.row->kept.document["cautions"].size()) : "");
+    table.add(cells);
+  }
+  return table;
+}
+
+std::string BatchTask::csv_of(const std::vector<BatchLine>& lines, const std::vector<std::string>& keys) {
+  std::string out = "file,status,channel";
+  for (const std::string& key : keys) out += "," + csv_cell(key);
+  out += ",cautions,error\n";
+  for (const BatchLine& line : lines) {
+    out += csv_cell(line.row->file) + "," + status_of(*line.row) + "," + csv_cell(line.channel);
+    for (const Json& value : line.values)
+      out += "," + (value.is_number() ? fmt::format("{}", value.get<double>()) : csv_cell(cell(value)));
+    out +=
+        "," +
+        (line.row->kept.done() ? std::to_string(line.row->kept.document["cautions"].size()) : std::string()) +
+        "," + csv_cell(line.row->kept.said) + "\n";
+  }
+  return out;
+}
+
+Figure BatchTask::trend_of(const std::string& what, const std::vector<BatchRow>& rows,
+                           const std::vector<BatchLine>& lines, const std::vector<std::string>& keys) {
+  Figure figure;
+  figure.title =
+      "batch " + fs::path(what).filename().string() + ": " + std::to_string(rows.size()) + " files";
+  figure.caption = "files in the order of the table, from 1; gaps: files that failed";
+  for (std::size_t k = 0; k < keys.size() && figure.panels.size() < 6; ++k) {
+    Panel panel;
+    panel.x = {"File", ""};
+    panel.y = {key_words(keys[k]), ""};
+    if (figure.panels.empty() && rows.size() <= 24)
+      for (const BatchRow& row : rows)
+        panel.listing.push_back(fmt::format("{:>2} {}", &row - rows.data() + 1,
+                                            clean_text(fs::path(row.file).filename().string(), 16)));
+    for (const BatchLine& line : lines) {
+      if (!line.values[k].is_number()) {
+        // A line breaks off at a file that has no such figure.
+        for (Curve& c : panel.curves)
+          if (line.channel.empty() || c.name == line.channel) {
+            c.x.push_back(static_cast<double>(line.row - rows.data() + 1));
+            c.y.push_back(std::nan(""));
+          }
+        continue;
+      }
+      if (panel.y.unit.empty() && level_key(keys[k])) panel.y.unit = line.unit;
+      auto curve = std::find_if(panel.curves.begin(), panel.curves.end(),
+                                [&](const Curve& c) { return c.name == line.channel; });
+      if (curve == panel.curves.end()) {
+        Curve fresh;
+        fresh.name = line.channel;
+        fresh.colour = static_cast<int>(panel.curves.size());
+        curve = panel.curves.insert(curve, fresh);
+      }
+      curve->x.push_back(static_cast<double>(line.row - rows.data() + 1));
+      curve->y.push_back(line.values[k].get<double>());
+    }
+    if (panel.curves.empty()) continue;
+    const std::size_t count = panel.curves.size();
+    for (std::size_t c = 0; c < count; ++c) {
+      Curve dots = panel.curves[c];
+      dots.name.clear();
+      dots.points = Curve::Points::dots;
+      panel.curves.push_back(std::move(dots));
+    }
+    figure.panels.push_back(std::move(panel));
+  }
+  return figure;
+}
+
+Status BatchTask::tell(const std::string& what, const std::vector<BatchRow>& rows, const Json& settings) {
+  const std::vector<std::string> keys = keys_.empty() ? usual_keys(rows) : keys_;
+  const std::vector<BatchLine> lines = lines_of(rows, keys);
+  if (!keys_.empty())
+    for (std::size_t k = 0; k < keys.size(); ++k) {
+      const bool any =
+          std::any_of(lines.begin(), lines.end(), [&](const BatchLine& l) { return !l.values[k].is_null(); });
+      const bool some =
+          std::any_of(rows.begin(), rows.end(), [](const BatchRow& r) { return r.kept.done(); });
+      if (some && !any)
+        throw Error(
+            Status::usage,
+            "--trend: no document holds \"" + clean_text(keys[k]) + "\"; look up the keys in " +
+                (fs::path(output_.folder) / "files" / rows.front().folder / "document.json").string());
+    }
+  Telling telling;
+  telling.command = "batch";
+  telling.settings = settings;
+  telling.settings["command"] = what;
+  telling.settings["options"] = given_;
+  std::size_t failed = 0, kept = 0;
+  Status status = Status::done;
+  for (const BatchRow& row : rows) {
+    kept += row.kept.reused;
+    Json entry = {
+        {"file", row.file},
+        {"status", row.kept.status},
+        {"document", row.kept.done() ? Json("files/" + row.folder + "/document.json") : Json(nullptr)}};
+    if (!row.kept.done()) {
+      ++failed;
+      entry["error"] = row.kept.said;
+      if (status == Status::done || status == Status::check_failed)
+        status = static_cast<Status>(row.kept.status);
+    } else if (row.kept.status == 1 && status == Status::done) {
+      status = Status::check_failed;
+    }
+    for (const BatchLine& line : lines)
+      if (line.row == &row) {
+        Json figures = Json::object();
+        for (std::size_t k = 0; k < keys.size(); ++k) figures[keys[k]] = line.values[k];
+        entry["figures"].push_back({{"channel", line.channel}, {"values", std::move(figures)}});
+      }
+    telling.results.push_back(std::move(entry));
+  }
+  const TextTable table = table_of(lines, keys);
+  telling.text = table.text() + "\n" +
+                 fmt::format("  {} files: {} done{}, {} failed\n", rows.size(), rows.size() - failed,
+                             kept > 0 ? fmt::format(" ({} kept from before)", kept) : std::string(), failed);
+  Console console(output_);
+  OutputSettings output = output_;
+  output.folder_given = true;
+  const auto outputs = open_outputs(output, "batch", {}, {"batch"}, {});
+  return deliver(
+      telling, output, console, outputs.get(),
+      [&](Outputs& folder) {
+        for (const BatchRow& row : rows) folder.protect(row.file);
+        folder.add("summary.csv", csv_of(lines, keys), "a row for each file and channel");
+        const Figure figure = trend_of(what, rows, lines, keys);
+        Report report;
+        report.title = figure.title;
+        report.intro = fmt::format("{} done, {} failed. Made by Vast Prism {}.", rows.size() - failed, failed,
+                                   version());
+        report.list_findings = false;
+        ReportSection section;
+        section.title = "Over the files";
+        if (!figure.panels.empty() && output_.figure) {
+          const Picture kind = *output_.figure;
+          const std::string png = folder.picture(figure, Picture::png);
+          if (kind == Picture::png)
+            folder.add_picture("trend", png, kind, "the figures over the files");
+          else
+            folder.add_figure("trend", figure, "the figures over the files");
+          if (!png.empty())
+            section.pictures.push_back({png, "Figures over the files", figure.caption, Picture::png, figure});
+        }
+        section.tables.push_back({"All files", "", table});
+        for (const BatchRow& row : rows)
+          if (!row.kept.done())
+            section.cautions.push_back({"file-skipped", Severity::serious, "", said(row), ""});
+        report.sections.push_back(std::move(section));
+        report.made_with.emplace_back("command", what);
+        for (const std::string& option : given_) report.made_with.emplace_back("option", option);
+        folder.add("summary.html", report_html(report), "the same as a page");
+      },
+      "batch.json", status);
+}
+
+}  // namespace vprism

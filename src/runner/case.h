@@ -1,0 +1,24 @@
+// case.h: running a case file.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "base/error.h"
+#include "frame/option_groups.h"
+#include "runner/case_file.h"
+
+namespace vprism {
+
+struct CaseTaskSettings {
+  bool check = false, fresh = false;
+  std::vector<std::string> only;
+  std::vector<std::pair<std::string, std::string>> variables;
+  OutputSettings output;
+};
+
+/// Reads, runs and reports; prints what came of it. 0; 1 where a limit is broken; the status of the first
+/// step that failed.
+Status run_case(const std::string& path, const CaseTaskSettings& settings);
+
+}  // namespace vprism
