@@ -23,8 +23,9 @@ install(FILES LICENSE README.md DESTINATION share/doc/vprism COMPONENT vprism)
 
 # The core library: find_package(VastPrism), VastPrism::core.
 set_target_properties(vprism_core PROPERTIES EXPORT_NAME core)
+set_target_properties(vprism_base PROPERTIES EXPORT_NAME base)
 add_library(VastPrism::core ALIAS vprism_core)
-install(TARGETS vprism_core EXPORT VastPrismTargets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR} COMPONENT vprism-dev)
+install(TARGETS vprism_core vprism_base EXPORT VastPrismTargets ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR} COMPONENT vprism-dev)
 foreach(folder base signal condition generate transform identify field)
   install(DIRECTORY src/${folder} DESTINATION include/vprism COMPONENT vprism-dev FILES_MATCHING PATTERN "*.h")
 endforeach()

@@ -1,6 +1,6 @@
 // reader_fuzz.cpp: any bytes as a file for one reader. It must open and read them, or say what is wrong:
-// no crash, no hang, no memory beyond a small multiple of the file. VPRISM_READER names the reader,
-// VPRISM_FILE the file's name, since some readers look for a second file beside it.
+// no crash, no hang, no memory beyond a small multiple of the file. VPRISM_FUZZ_READER in the environment
+// names the reader.
 #include <unistd.h>
 
 #include <algorithm>
@@ -9,6 +9,7 @@
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -30,10 +31,51 @@ namespace {
 
 using namespace vprism;
 
-#define VPRISM_JOIN2(a, b) a##b
-#define VPRISM_JOIN(a, b) VPRISM_JOIN2(a, b)
-constexpr auto recognises = VPRISM_JOIN(recognises_, VPRISM_READER);
-constexpr auto open_reader = VPRISM_JOIN(open_, VPRISM_READER);
+struct Reader {
+  const char* name;
+  const char* file;  ///< Some look for a second file beside it.
+  bool (*recognises)(const FileHead&);
+  std::unique_ptr<SampleSource> (*open)(const FileHead&, const ReadSettings&);
+  bool points = false;  ///< May hold many points.
+};
+
+const Reader& reader() {
+  static constexpr Reader table[] = {
+      {"delimited", "input.txt", recognises_delimited, open_delimited},
+      {"sound", "input.wav", recognises_sound, open_sound},
+      {"npy", "input.npy", recognises_npy, open_npy},
+      {"npz", "input.npz", recognises_npz, open_npz},
+      {"rawfile", "input.raw", recognises_rawfile, open_rawfile},
+      {"universal", "input.uff", recognises_universal, open_universal, true},
+      {"comtrade", "input.cff", recognises_comtrade, open_comtrade},
+      {"sigmf", "input.sigmf-meta", recognises_sigmf, open_sigmf},
+      {"hdf5", "input.h5", recognises_hdf5, open_hdf5, true},
+      {"miniseed", "input.mseed", recognises_miniseed, open_miniseed},
+      {"edf", "input.edf", recognises_edf, open_edf},
+      {"station_text", "input.txt", recognises_station_text, open_station_text},
+      {"netcdf", "input.nc", recognises_netcdf, open_netcdf},
+      {"json", "input.json", recognises_json, open_json},
+      {"network_parameters", "input.s2p", recognises_network_parameters, open_network_parameters},
+      {"workbook", "input.xlsx", recognises_workbook, open_workbook},
+      {"page", "input.html", recognises_page, open_page},
+      {"gzip", "input.csv.gz", recognises_gzip, open_gzip},
+      {"archive", "input.zip", recognises_archive, open_archive},
+      {"xml", "input.xml", recognises_xml, open_xml},
+      {"yaml", "input.yaml", recognises_yaml, open_yaml},
+      {"program", "input.c", recognises_program, open_program},
+      {"crash_folder", "input.chn", recognises_crash_folder, open_crash_folder},
+  };
+  static const Reader& chosen = []() -> const Reader& {
+    const char* const name = std::getenv("VPRISM_FUZZ_READER");
+    for (const Reader& row : table)
+      if (name != nullptr && std::string(name) == row.name) return row;
+    std::fprintf(stderr, "VPRISM_FUZZ_READER names no reader; one of:");
+    for (const Reader& row : table) std::fprintf(stderr, " %s", row.name);
+    std::fprintf(stderr, "\n");
+    std::exit(2);
+  }();
+  return chosen;
+}
 
 class Folder {
  public:
@@ -47,14 +89,14 @@ class Folder {
     std::ofstream(path_ / "input.001") << "Sampling interval :0.001\nNumber of samples :4\n1\n2\n3\n4\n";
   }
   ~Folder() { std::filesystem::remove_all(path_); }
-  std::string input() const { return (path_ / VPRISM_FILE).string(); }
+  std::string input() const { return (path_ / reader().file).string(); }
 
  private:
   std::filesystem::path path_;
 };
 
 void read_through(const FileHead& head, const ReadSettings& settings) {
-  const auto source = open_reader(head, settings);
+  const auto source = reader().open(head, settings);
   // As the commands do: one pass, then length and axis, then another pass.
   for (int pass = 0; pass < 2; ++pass) {
     Block block = source->make_block();
@@ -67,7 +109,7 @@ void read_through(const FileHead& head, const ReadSettings& settings) {
 }
 
 /// The same file as a recording of many points, or as their saved transforms: its first and last points.
-[[maybe_unused]] void read_points(const FileHead& head) {
+void read_points(const FileHead& head) {
   try {
     const auto source = open_points(head.path, {});
     const PointRecording& r = source->recording();
@@ -96,10 +138,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   }
   try {
     const FileHead head = read_head(folder.input());
-    if (!recognises(head)) return 0;
-#ifdef VPRISM_POINTS
-    read_points(head);
-#endif
+    if (!reader().recognises(head)) return 0;
+    if (reader().points) read_points(head);
     ReadSettings settings;
     // The first byte's last bits choose among the settings that change the way through a reader.
     settings.missing = static_cast<ReadSettings::Missing>(data[size - 1] % 3);

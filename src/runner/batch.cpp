@@ -26,6 +26,35 @@
 
 namespace vprism {
 
+namespace fs = std::filesystem;
+
+namespace {
+
+/// What a pattern, a folder or a name stands for.
+void expand(const std::string& named, std::vector<std::string>& files) {
+  std::error_code code;
+  std::vector<std::string> found;
+  if (fs::is_directory(named, code)) {
+    for (const auto& entry : fs::directory_iterator(named, code))
+      if (entry.is_regular_file(code) && entry.path().filename().string().front() != '.')
+        found.push_back(entry.path().string());
+    if (found.empty()) throw Error(Status::input, named + ": no files in this folder");
+  } else if (!fs::exists(named, code) && named.find_first_of("*?[") != std::string::npos) {
+    glob_t list{};
+    if (::glob(named.c_str(), 0, nullptr, &list) == 0)
+      for (std::size_t i = 0; i < list.gl_pathc; ++i) found.emplace_back(list.gl_pathv[i]);
+    ::globfree(&list);
+    if (found.empty()) throw Error(Status::input, named + ": no file fits this pattern");
+  } else {
+    found.push_back(named);  // A file that is not there is told with the others.
+  }
+  std::sort(found.begin(), found.end());
+  for (const std::string& file : found)
+    if (std::find(files.begin(), files.end(), file) == files.end()) files.push_back(file);
+}
+
+}  // namespace
+
 std::vector<OptionGroup> BatchTask::options() {
   return {{"Batch",
            {text_option("list", "FILE", "a text file with further inputs, one a line", list_),

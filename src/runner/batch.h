@@ -1,53 +1,14 @@
 // batch.h: one command or case over many recordings.
 #pragma once
 
-#include <fmt/format.h>
-#include <glob.h>
-
-#include <algorithm>
-#include <cmath>
-#include <cstdio>
-#include <filesystem>
-#include <fstream>
 #include <mutex>
 
-#include "base/machine/cores.h"
-#include "base/text.h"
 #include "commands/shared/document_tables.h"
-#include "formats/files/output_folder.h"
 #include "frame/command.h"
 #include "frame/console.h"
-#include "render/report.h"
-#include "runner/case_file.h"
-#include "runner/case_run.h"
 #include "runner/kept_run.h"
 
 namespace vprism {
-
-namespace fs = std::filesystem;
-
-/// What a pattern, a folder or a name stands for.
-void expand(const std::string& named, std::vector<std::string>& files) {
-  std::error_code code;
-  std::vector<std::string> found;
-  if (fs::is_directory(named, code)) {
-    for (const auto& entry : fs::directory_iterator(named, code))
-      if (entry.is_regular_file(code) && entry.path().filename().string().front() != '.')
-        found.push_back(entry.path().string());
-    if (found.empty()) throw Error(Status::input, named + ": no files in this folder");
-  } else if (!fs::exists(named, code) && named.find_first_of("*?[") != std::string::npos) {
-    glob_t list{};
-    if (::glob(named.c_str(), 0, nullptr, &list) == 0)
-      for (std::size_t i = 0; i < list.gl_pathc; ++i) found.emplace_back(list.gl_pathv[i]);
-    ::globfree(&list);
-    if (found.empty()) throw Error(Status::input, named + ": no file fits this pattern");
-  } else {
-    found.push_back(named);  // A file that is not there is told with the others.
-  }
-  std::sort(found.begin(), found.end());
-  for (const std::string& file : found)
-    if (std::find(files.begin(), files.end(), file) == files.end()) files.push_back(file);
-}
 
 struct BatchRow {
   std::string file, folder;

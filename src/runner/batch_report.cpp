@@ -1,7 +1,18 @@
 // batch_report.cpp: the table of a batch, its trend and its document.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <filesystem>
+
+#include "base/text.h"
+#include "formats/files/output_folder.h"
+#include "render/report.h"
 #include "runner/batch.h"
 
 namespace vprism {
+
+namespace fs = std::filesystem;
 
 bool BatchTask::level_key(const std::string& key) {
   for (const char* end : {"rms", "rms_total", "level", "min", "max", "mean", "std", "amplitude"})

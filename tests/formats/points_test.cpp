@@ -10,8 +10,8 @@
 #include <fstream>
 
 #include "base/error.h"
-#include "field/field.h"
 #include "formats/array_file.h"
+#include "formats/read_points.h"
 #include "formats/scratch_folder.h"
 
 namespace vprism::points_test {
@@ -26,29 +26,6 @@ std::string error_of(const std::string& path, const PointReadSettings& settings 
     return error.what();
   }
   return "none";
-}
-
-/// Series after series, read in two uneven groups, the first of them in two runs.
-std::vector<double> all_of(PointSource& source) {
-  const PointRecording& r = source.recording();
-  const auto frames = static_cast<std::size_t>(r.frames);
-  const std::size_t first = r.points.size() / 3 + 1, variables = r.variables.size();
-  std::vector<double> out;
-  for (const std::vector<PointRun>& runs :
-       {std::vector<PointRun>{{0, first / 2}, {first / 2, first - first / 2}},
-        std::vector<PointRun>{{first, r.points.size() - first}}}) {
-    std::size_t series = 0;
-    for (const PointRun& run : runs) series += run.count * variables;
-    // Longer steps than needed, which are left alone.
-    const std::size_t step = source.by_frames() ? series + 3 : frames + 3;
-    std::vector<double> room(step * (source.by_frames() ? frames : series), -77.0);
-    source.read(runs, room, step);
-    for (std::size_t s = 0; s < series; ++s)
-      for (std::size_t f = 0; f < frames; ++f)
-        out.push_back(source.by_frames() ? room[f * step + s] : room[s * step + f]);
-    EXPECT_EQ(room.back(), -77.0);
-  }
-  return out;
 }
 
 std::vector<std::string> codes_of(const PointRecording& r) {
@@ -87,44 +64,6 @@ f.create_dataset('run/extra', data=np.zeros((50, 9)))
     for (std::size_t v = 0; v < 3; ++v)
       for (std::size_t f = 0; f < 50; ++f)
         ASSERT_EQ(values[(p * 3 + v) * 50 + f], static_cast<double>((f * 7 + p) * 3 + v));
-}
-
-TEST(PointsHdf5, ChoicesOfPointsGiveTheSameWhateverWayTheFileHoldsThem) {
-  // Singles in one piece (read past the library), doubles in chunks (through it), and the same in memory.
-  const ScratchFolder folder;
-  ASSERT_TRUE(run_python(folder, R"(
-import h5py, numpy as np
-v = np.random.default_rng(7).normal(size=(60, 900, 2)).astype('f4')
-for name, kind, more in (('plain.h5', 'f4', {}), ('chunks.h5', 'f8', {'chunks': (16, 100, 2), 'compression': 'gzip'})):
-    f = h5py.File(name, 'w')
-    d = f.create_dataset('velocity', data=v.astype(kind), **more)
-    d.attrs['rate_hz'] = 100.0
-    f.create_dataset('xyz', data=np.array([[float(i), 0.0, 0.0] for i in range(900)]))
-)"));
-  const auto plain = open_points(folder.path("plain.h5"), {}),
-             chunks = open_points(folder.path("chunks.h5"), {});
-  EXPECT_TRUE(plain->by_frames());
-  HeldPoints held(plain->recording(), all_of(*plain));
-  for (const std::size_t every : {1u, 2u, 300u})  // Neighbours, with a point between, and far apart.
-    for (const std::size_t variable : {2u, 1u}) {
-      FieldSettings settings;
-      settings.every = every;
-      settings.region = parse_region("x 3..890");
-      if (variable < 2) settings.variables = {variable};
-      settings.leave_out = {17};
-      settings.at_hz = {12.5};
-      const FieldResult expected = analyse_field(held, settings);
-      EXPECT_EQ(expected.sums.points, (888 + every - 1) / every);
-      settings.group_bytes = 100 * 60 * 2 * 8;  // Many groups.
-      for (const auto& source : {plain.get(), chunks.get()}) {
-        const FieldResult found = analyse_field(*source, settings);
-        EXPECT_EQ(found.sums.mean_power, expected.sums.mean_power) << every;
-        EXPECT_EQ(found.sums.max_point, expected.sums.max_point);
-        EXPECT_EQ(found.sums.rms, expected.sums.rms);
-        EXPECT_EQ(found.shapes[0].amplitude, expected.shapes[0].amplitude);
-        EXPECT_EQ(found.sums.bridged.size(), expected.sums.points);
-      }
-    }
 }
 
 TEST(PointsHdf5, WhatIsMissingIsToldOrAsked) {

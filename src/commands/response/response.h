@@ -111,4 +111,7 @@ Figure nyquist_figure(const ResponseResult& result);
 Figure chart_figure(const ResponseResult& result, const ResponseSettings& settings);
 Figure output_only_figure(const ResponseResult& result);
 
+/// What a reader of a response is to know before he trusts it, as cautions of its recording.
+void warn_of_response(ResponseResult& result);
+
 }  // namespace vprism

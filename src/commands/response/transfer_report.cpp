@@ -16,6 +16,8 @@ namespace vprism {
 
 namespace {
 
+std::string per_cent(double share, int digits) { return format_number(100 * share, digits) + "%"; }
+
 TextTable feature_table(const StoredResponse& response) {
   std::vector<TextTable::Column> columns = {{"", TextTable::Align::left}};
   for (const NamedTransfer& t : response.curves) columns.push_back({t.name});

@@ -18,10 +18,6 @@ namespace vprism {
 
 namespace {
 
-double gain_db(double gain) { return 20 * std::log10(std::max(gain, 1e-300)); }
-
-std::string per_cent(double share, int digits) { return format_number(100 * share, digits) + "%"; }
-
 void take_features(StoredResponse& out, const std::optional<Range>& span, bool resonances) {
   for (NamedTransfer& t : out.curves) {
     if (t.curve.hz.size() < 2)

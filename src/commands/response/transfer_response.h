@@ -2,6 +2,8 @@
 // bandwidth, readings, margins, resonances, and what random input makes.
 #pragma once
 
+#include <algorithm>
+#include <cmath>
 #include <optional>
 #include <string>
 #include <vector>
@@ -10,6 +12,8 @@
 #include "identify/responses/transfer.h"
 
 namespace vprism {
+
+inline double gain_db(double gain) { return 20 * std::log10(std::max(gain, 1e-300)); }
 
 /// What is asked of a response, wherever it comes from.
 struct TransferSettings {

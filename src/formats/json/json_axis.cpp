@@ -3,6 +3,7 @@
 
 #include "base/text.h"
 #include "formats/documents/key_meaning.h"
+#include "formats/json/json_shapes.h"
 #include "formats/text/clock/clock.h"
 #include "formats/text/tables/text_columns.h"
 

@@ -11,20 +11,6 @@ namespace vprism {
 
 namespace {
 
-/// Behind a word that says that names or units follow: "columns: time, force", "units = s, N".
-std::string_view behind_label(std::string_view text) {
-  const std::size_t mark = text.find_first_of(":=");
-  if (mark == std::string_view::npos || mark > 24) return text;
-  const std::string word = lower_case(trimmed(text.substr(0, mark)));
-  for (const char* known : {"column",        "columns",  "column names",  "fields",       "field names",
-                            "names",         "channels", "channel names", "variables",    "header",
-                            "units",         "unit",     "field_unit",    "column units", "ch",
-                            "channel",       "signals",  "signal names",  "labels",       "titles",
-                            "channel units", "einheiten"})
-    if (word == known) return trimmed(text.substr(mark + 1));
-  return text;
-}
-
 /// Words that blanks part, but not those within quotation marks.
 std::vector<std::string_view> quoted_words(std::string_view text) {
   std::vector<std::string_view> out;
@@ -42,6 +28,19 @@ std::vector<std::string_view> quoted_words(std::string_view text) {
 }
 
 }  // namespace
+
+std::string_view behind_label(std::string_view text) {
+  const std::size_t mark = text.find_first_of(":=");
+  if (mark == std::string_view::npos || mark > 24) return text;
+  const std::string word = lower_case(trimmed(text.substr(0, mark)));
+  for (const char* known : {"column",        "columns",  "column names",  "fields",       "field names",
+                            "names",         "channels", "channel names", "variables",    "header",
+                            "units",         "unit",     "field_unit",    "column units", "ch",
+                            "channel",       "signals",  "signal names",  "labels",       "titles",
+                            "channel units", "einheiten"})
+    if (word == known) return trimmed(text.substr(mark + 1));
+  return text;
+}
 
 std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_view text,
                                           std::string& tabbed) {
