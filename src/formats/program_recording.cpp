@@ -21,7 +21,7 @@ namespace {
 using Document = nlohmann::ordered_json;
 constexpr std::uint64_t most_program_bytes = std::uint64_t{64} << 20;
 
-std::vector<std::string_view> lines_of(std::string_view text, std::size_t most) {
+std::vector<std::string_view> program_lines(std::string_view text, std::size_t most) {
   std::vector<std::string_view> out;
   for (std::size_t at = 0; at < text.size() && out.size() < most;) {
     const std::size_t end = std::min(text.size(), text.find('\n', at));
@@ -138,7 +138,7 @@ class Reader {
 }  // namespace
 
 bool recognises_program(const FileHead& head) {
-  if (head.size > most_program_bytes || !is_program_text(lines_of(head.bytes, 400), true)) return false;
+  if (head.size > most_program_bytes || !is_program_text(program_lines(head.bytes, 400), true)) return false;
   if (openings(head.bytes) > 1) return true;
   if (head.bytes.size() >= head.size) return false;
   InputFile file(head.path);

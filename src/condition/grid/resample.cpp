@@ -106,13 +106,13 @@ PhaseBank make_bank(double step, double count) {
 }
 
 /// Where the next output lies: between samples `whole` and whole + 1 of the record, at phase / L.
-struct Place {
+struct GridPlace {
   std::int64_t output = 0, whole = 0, phase = 0;
 };
 
 /// `count` outputs, the first at `place`, which is moved on; x[0] is sample `first` of the record.
 VPRISM_WIDE void sum_at_phases(const PhaseBank& bank, const double* x, std::int64_t first, std::size_t count,
-                               Place& place, double* out) {
+                               GridPlace& place, double* out) {
   const std::int64_t whole_step = bank.down / bank.up, phase_step = bank.down % bank.up, up = bank.up;
   std::int64_t whole = place.whole - first - static_cast<std::int64_t>(phase_reach - 1), phase = place.phase;
   for (std::size_t i = 0; i < count; ++i) {
@@ -133,7 +133,7 @@ VPRISM_WIDE void sum_at_phases(const PhaseBank& bank, const double* x, std::int6
 
 /// The same between phases.
 VPRISM_WIDE void sum_between_phases(const PhaseBank& bank, const double* x, std::int64_t first,
-                                    std::size_t count, Place& place, double* out) {
+                                    std::size_t count, GridPlace& place, double* out) {
   const auto phases = static_cast<double>(bank.between.size() - 1);
   for (std::size_t i = 0; i < count; ++i) {
     const double t = static_cast<double>(place.output + static_cast<std::int64_t>(i)) * bank.step;
@@ -188,7 +188,7 @@ class PhaseFilter : public ReflectedWorker {
  private:
   std::shared_ptr<const PhaseBank> bank_;
   std::int64_t outputs_;
-  Place place_;
+  GridPlace place_;
   std::int64_t first_ = -static_cast<std::int64_t>(phase_reach + 1);
 };
 

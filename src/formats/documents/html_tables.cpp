@@ -94,7 +94,7 @@ std::int64_t counted(std::string_view tag, std::string_view attribute) {
   return std::clamp<std::int64_t>(value, 1, 1000);
 }
 
-bool is_number(std::string_view text) {
+bool is_html_number(std::string_view text) {
   text = trimmed(text);
   return text.find_first_of("0123456789") != std::string_view::npos &&
          text.find_first_not_of("0123456789+-.,:eE/TZ \xE2\x88\x92") == std::string_view::npos;
@@ -165,7 +165,7 @@ class Tables {
       writer_.begin(caption.empty() ? "table " + std::to_string(count_) : caption);
       begun_ = true;
     }
-    writer_.cell(row_, static_cast<std::int64_t>(column_), words, is_number(words), columns_);
+    writer_.cell(row_, static_cast<std::int64_t>(column_), words, is_html_number(words), columns_);
     row_used_ = true;
     const std::size_t end = column_ + static_cast<std::size_t>(columns_);
     if (end > SheetWriter::most_columns) writer_.fail("a table of more than 16,384 columns");

@@ -13,7 +13,7 @@ namespace vprism {
 
 namespace {
 
-bool is_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || c == '_'; }
+bool is_word_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || c == '_'; }
 
 std::string_view without_remark(std::string_view line) {
   return line.substr(0, std::min({line.find("//"), line.find("/*"), line.find_first_of("#%")}));
@@ -34,7 +34,7 @@ bool is_of_values(std::string_view whole) {
 std::optional<ArrayOpening> array_opening(std::string_view line) {
   line = trimmed(line);
   const std::size_t mark = line.find('=');
-  if (mark == std::string_view::npos || mark == 0 || mark > 120 || !is_letter(line[0])) return {};
+  if (mark == std::string_view::npos || mark == 0 || mark > 120 || !is_word_letter(line[0])) return {};
   std::string_view behind = trimmed(line.substr(mark + 1));
   // The name of a function, "np.array(", may stand before the bracket.
   const std::size_t bracket = behind.find_first_of("[{");
@@ -47,7 +47,7 @@ std::optional<ArrayOpening> array_opening(std::string_view line) {
     left = trimmed(left.substr(0, size));
   const std::size_t blank = left.find_last_of(" \t*&");
   const std::string_view name = blank == std::string_view::npos ? left : left.substr(blank + 1);
-  if (name.empty() || !is_letter(name[0])) return {};
+  if (name.empty() || !is_word_letter(name[0])) return {};
   return ArrayOpening{clean_text(std::string(name)), behind};
 }
 
@@ -76,13 +76,13 @@ std::optional<ProgramSetting> program_setting(std::string_view line) {
   } else {
     line = trimmed(without_remark(line));
     const std::size_t mark = line.find('=');
-    if (mark == std::string_view::npos || mark == 0 || !is_letter(line[0])) return {};
+    if (mark == std::string_view::npos || mark == 0 || !is_word_letter(line[0])) return {};
     name = trimmed(line.substr(0, mark)), text = trimmed(line.substr(mark + 1));
     if (const std::size_t blank = name.find_last_of(" \t*&"); blank != std::string_view::npos)
       name = name.substr(blank + 1);
     text = trimmed(text.substr(0, text.find_first_of(";#%")));
   }
-  if (name.empty() || !is_letter(name[0]) || text.empty() || text.size() > 200) return {};
+  if (name.empty() || !is_word_letter(name[0]) || text.empty() || text.size() > 200) return {};
   ProgramSetting out{clean_text(std::string(name)), "", program_value(text)};
   if (text.size() > 1 && (text[0] == '"' || text[0] == '\'') && text.back() == text[0])
     text = text.substr(1, text.size() - 2);

@@ -20,7 +20,7 @@ namespace {
 
 using Document = nlohmann::ordered_json;
 constexpr std::uint64_t most_xml_bytes = std::uint64_t{64} << 20;
-constexpr int deepest = 48;
+constexpr int deepest_element = 48;
 
 std::string name_of(std::string_view name) {
   const std::size_t colon = name.rfind(':');
@@ -28,7 +28,7 @@ std::string name_of(std::string_view name) {
 }
 
 Document document_of(const pugi::xml_node& node, int depth, const std::string& path) {
-  if (depth > deepest) throw Error(Status::input, path + ": damaged XML: more than 48 levels");
+  if (depth > deepest_element) throw Error(Status::input, path + ": damaged XML: more than 48 levels");
   Document out = Document::object();
   for (const pugi::xml_attribute& attribute : node.attributes())
     if (const std::string name = name_of(attribute.name()); name != "xmlns" && name != "schemaLocation")

@@ -16,7 +16,7 @@ namespace {
 
 constexpr std::uint64_t most_yaml_bytes = std::uint64_t{32} << 20;
 
-bool is_number(std::string_view text) {
+bool is_yaml_number(std::string_view text) {
   double value = 0;
   return parse_cell(trimmed(text), '.', value);
 }
@@ -70,7 +70,7 @@ bool recognises_yaml(const FileHead& head) {
     const std::size_t value = behind_key(line);
     if (value == std::string_view::npos) {
       if (!item) return false;
-      lists = lists || is_number(line) || (!line.empty() && line[0] == '[');
+      lists = lists || is_yaml_number(line) || (!line.empty() && line[0] == '[');
       brackets(line);
       continue;
     }

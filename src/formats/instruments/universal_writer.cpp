@@ -14,12 +14,12 @@ namespace vprism {
 
 namespace {
 
-struct Kind {
+struct SetKind {
   int data, length, force, temperature;
 };
 
 /// "Specific data type" and unit exponents of a quantity.
-Kind kind_of(const std::string& quantity) {
+SetKind kind_of(const std::string& quantity) {
   if (quantity == "displacement") return {8, 1, 0, 0};
   if (quantity == "velocity") return {11, 1, 0, 0};
   if (quantity == "acceleration") return {12, 1, 0, 0};
@@ -42,7 +42,7 @@ std::string axis_record(int kind, int length, int force, int temperature, const 
 }
 
 std::string quantity_record(const std::string& quantity, const Unit& unit) {
-  const Kind kind = kind_of(quantity);
+  const SetKind kind = kind_of(quantity);
   return axis_record(kind.data, kind.length, kind.force, kind.temperature,
                      quantity.empty() ? "Level" : quantity, unit.text() == "1" ? "NONE" : unit.text());
 }

@@ -15,16 +15,16 @@ namespace vprism {
 
 namespace {
 
-using Json = nlohmann::ordered_json;
+using Document = nlohmann::ordered_json;
 
 constexpr std::size_t least_block = 8;
 
-bool holds_numbers_only(const Json& value) {
-  return value.is_array() &&
-         std::all_of(value.begin(), value.end(), [](const Json& x) { return x.is_number() || x.is_null(); });
+bool holds_numbers_only(const Document& value) {
+  return value.is_array() && std::all_of(value.begin(), value.end(),
+                                         [](const Document& x) { return x.is_number() || x.is_null(); });
 }
 
-bool is_block(const Json& value) { return holds_numbers_only(value) && value.size() >= least_block; }
+bool is_block(const Document& value) { return holds_numbers_only(value) && value.size() >= least_block; }
 
 /// What a member that is no array says in all objects.
 struct Member {
@@ -34,7 +34,7 @@ struct Member {
       numbers;  ///< Seconds for texts that are instants; fewer than objects where one is neither.
 };
 
-std::optional<double> number_of(const Json& value) {
+std::optional<double> number_of(const Document& value) {
   if (value.is_number()) return value.get<double>();
   if (!value.is_string()) return {};
   const auto at = parse_date_time(value.get_ref<const std::string&>());
@@ -43,11 +43,12 @@ std::optional<double> number_of(const Json& value) {
 
 /// Numbers that rise in each block and begin anew in the next: an axis, of frequencies or of the time since a
 /// trigger.
-bool begins_anew_in_each(const Json& blocks, const std::string& key) {
+bool begins_anew_in_each(const Document& blocks, const std::string& key) {
   double before = 0;
   for (std::size_t k = 0; k < blocks.size(); ++k) {
     std::vector<double> numbers;
-    for (const Json& x : blocks[k][key]) numbers.push_back(x.is_number() ? x.get<double>() : std::nan(""));
+    for (const Document& x : blocks[k][key])
+      numbers.push_back(x.is_number() ? x.get<double>() : std::nan(""));
     if (!json_rises(numbers) || (k > 0 && numbers.front() > before)) return false;
     before = numbers.back();
   }
@@ -61,9 +62,9 @@ struct Shape {
   std::vector<std::size_t> ends;
 };
 
-std::optional<Shape> shape_of(const Json& document) {
+std::optional<Shape> shape_of(const Document& document) {
   if (!document.is_array() || document.size() < 2 || !document[0].is_object()) return {};
-  const Json& first = document[0];
+  const Document& first = document[0];
   Shape out;
   for (const auto& [key, value] : first.items()) {
     if (is_block(value))
@@ -74,7 +75,7 @@ std::optional<Shape> shape_of(const Json& document) {
       return {};
   }
   if (out.arrays.empty()) return {};
-  for (const Json& one : document) {
+  for (const Document& one : document) {
     if (!one.is_object() || one.size() != first.size()) return {};
     std::optional<std::size_t> length;
     for (const std::string& key : out.arrays) {
@@ -106,7 +107,7 @@ double seconds_in(const std::string& key, double first, double step) {
 }
 
 /// The interval that the members say that are the same in all objects, or those beside the list; 0 for none.
-double stated_interval(const Shape& shape, const Json& first, const Json& beside) {
+double stated_interval(const Shape& shape, const Document& first, const Document& beside) {
   JsonBeside said;
   std::vector<std::string> unapplied;
   for (const auto& [key, value] : beside.items())
@@ -124,10 +125,10 @@ bool counts_blocks(const std::string& key) {
 
 }  // namespace
 
-std::optional<std::vector<Caution>> join_blocks(Json& document, const Json& beside, bool in_lines) {
+std::optional<std::vector<Caution>> join_blocks(Document& document, const Document& beside, bool in_lines) {
   const std::optional<Shape> shape = shape_of(document);
   if (!shape) return {};
-  const Json& first = document[0];
+  const Document& first = document[0];
   const std::vector<std::size_t>& ends = shape->ends;
   const Member* times = nullptr;
   bool counted = in_lines;
@@ -148,7 +149,7 @@ std::optional<std::vector<Caution>> join_blocks(Json& document, const Json& besi
   std::vector<Caution> out = {
       {"blocks-joined", Severity::note, "",
        std::to_string(document.size()) + " blocks of samples follow each other: joined", ""}};
-  Json joined = Json::object();
+  Document joined = Document::object();
   for (const Member& member : shape->members)
     if (member.same) joined[member.key] = first[member.key];
   if (times != nullptr) {
@@ -183,9 +184,9 @@ std::optional<std::vector<Caution>> join_blocks(Json& document, const Json& besi
     out.push_back({"member-left-out", Severity::note, "",
                    "of each block, " + others + " is left out: numbers for a whole block", ""});
   for (const std::string& key : shape->arrays) {
-    Json all = Json::array();
-    for (Json& one : document)
-      for (Json& x : one[key]) all.push_back(std::move(x));
+    Document all = Document::array();
+    for (Document& one : document)
+      for (Document& x : one[key]) all.push_back(std::move(x));
     joined[key] = std::move(all);
   }
   document = std::move(joined);
@@ -195,21 +196,21 @@ std::optional<std::vector<Caution>> join_blocks(Json& document, const Json& besi
 bool is_blocks_in_lines(std::string_view text) {
   const std::size_t end = text.find('\n');
   if (end == std::string_view::npos || text.find('{', end) == std::string_view::npos) return false;
-  const Json first = Json::parse(text.substr(0, end), nullptr, false);
+  const Document first = Document::parse(text.substr(0, end), nullptr, false);
   return first.is_object() && std::any_of(first.begin(), first.end(), is_block);
 }
 
-Json json_of_lines(std::string_view text) {
-  Json out = Json::array();
+Document json_of_lines(std::string_view text) {
+  Document out = Document::array();
   for (std::size_t at = 0; at < text.size();) {
     const std::size_t end = std::min(text.find('\n', at), text.size());
     const std::string_view line = trimmed(text.substr(at, end - at));
     at = end + 1;
     if (line.empty()) continue;
     // No deeper than a block's arrays: nothing recurses far.
-    Json one = Json::parse(
-        line, [](int depth, Json::parse_event_t, Json&) { return depth <= 8; }, false);
-    if (one.is_discarded() || !one.is_object()) return Json(Json::value_t::discarded);
+    Document one = Document::parse(
+        line, [](int depth, Document::parse_event_t, Document&) { return depth <= 8; }, false);
+    if (one.is_discarded() || !one.is_object()) return Document(Document::value_t::discarded);
     out.push_back(std::move(one));
   }
   return out;

@@ -12,19 +12,19 @@ namespace {
 
 using std::numbers::pi;
 
-struct Line {
+struct PhaseLine {
   double slope = 0, slope_std = 0;
   std::vector<double> off;
 };
 
 /// A straight line through places, and how sure its slope is where neighbours err alike.
-Line line_through(const std::vector<double>& at, const std::vector<double>& y) {
+PhaseLine line_through(const std::vector<double>& at, const std::vector<double>& y) {
   const auto n = static_cast<double>(at.size());
   double mx = 0, my = 0, sxx = 0, sxy = 0;
   for (std::size_t i = 0; i < at.size(); ++i) mx += at[i] / n, my += y[i] / n;
   for (std::size_t i = 0; i < at.size(); ++i)
     sxx += (at[i] - mx) * (at[i] - mx), sxy += (at[i] - mx) * (y[i] - my);
-  Line out;
+  PhaseLine out;
   out.slope = sxy / sxx;
   double square = 0, next = 0;
   for (std::size_t i = 0; i < at.size(); ++i) {
@@ -76,7 +76,7 @@ Period period_by_delays(std::span<const double> x, Period period) {
     if (!(square > 0)) return period;
     at.push_back(static_cast<double>(first + end) / 2), late.push_back(along / square);
   }
-  const Line line = line_through(at, late);
+  const PhaseLine line = line_through(at, late);
   if (!(std::abs(line.slope) < 0.2 / static_cast<double>(cycles))) return period;
   // Steps closer than what is found are rounding.
   const double moved = std::abs(line.slope) * period.samples;
@@ -123,7 +123,7 @@ CyclePhase follow_phase(std::span<const double> x, double period) {
     out.late.push_back(-turned * period / (2 * pi * order));
   }
   if (out.at.size() < 6) return out;
-  const Line line = line_through(out.at, out.late);
+  const PhaseLine line = line_through(out.at, out.late);
   // Windows overlap by half: every other one is fresh.
   double square = 0, fresh = 0;
   for (std::size_t i = 0; i < line.off.size(); ++i) {

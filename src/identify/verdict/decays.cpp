@@ -15,14 +15,14 @@ namespace vprism {
 
 namespace {
 
-constexpr double full_turn = 2 * std::numbers::pi;
+constexpr double whole_turn = 2 * std::numbers::pi;
 
 /// The model at a sample, also before its start.
 class DecayModel {
  public:
   DecayModel(const Exponential& e, double rate_hz)
       : e_(e),
-        step_(std::complex<double>(-e.decay_per_s, full_turn * e.frequency_hz) / rate_hz),
+        step_(std::complex<double>(-e.decay_per_s, whole_turn * e.frequency_hz) / rate_hz),
         rate_hz_(rate_hz) {}
   double operator()(std::size_t n) const {
     const double since = static_cast<double>(n) - e_.start_s * rate_hz_;
@@ -71,7 +71,7 @@ bool fit_from(std::span<const double> x, double rate_hz, std::size_t first, doub
   // Elsewhere in the spectrum there may be more than the noise around it.
   if (!(std::abs(found.decay_per_s - e.decay_per_s) < 0.2 * e.decay_per_s) ||
       !(std::abs(found.amplitude - moved.amplitude) < 0.3 * moved.amplitude) ||
-      !(std::abs(found.frequency_hz - e.frequency_hz) < e.decay_per_s / full_turn))
+      !(std::abs(found.frequency_hz - e.frequency_hz) < e.decay_per_s / whole_turn))
     return false;
   const double seen = density_around(whole_spectrum(fit.residual, rate_hz), found.frequency_hz);
   const double scale = density > 0 && seen > 0 ? std::sqrt(seen / density) : 1;

@@ -53,15 +53,15 @@ std::vector<SweptPlace> places_of(std::span<const double> x, double rate_hz, std
 }
 
 /// y = at + slope (t - middle).
-struct Line {
+struct CourseLine {
   double at = 0, slope = 0, middle = 0, at_std = 0, slope_std = 0;
   double explained = 0, scatter = 0;
   double value(double t) const { return at + slope * (t - middle); }
   double std_at(double t) const { return std::hypot(at_std, slope_std * (t - middle)); }
 };
 
-Line straight_line(const std::vector<double>& t, const std::vector<double>& y) {
-  Line out;
+CourseLine straight_line(const std::vector<double>& t, const std::vector<double>& y) {
+  CourseLine out;
   const auto n = static_cast<double>(t.size());
   for (std::size_t i = 0; i < t.size(); ++i) out.middle += t[i] / n, out.at += y[i] / n;
   double tt = 0, ty = 0, yy = 0;
@@ -105,12 +105,12 @@ std::optional<Sweep> sweep_through(const std::vector<SweptPlace>& places, double
     t.push_back(p->time_s), hz.push_back(p->hz), octaves.push_back(std::log2(p->hz));
   }
   if (t.size() < 8 || 10 * t.size() < 9 * there) return {};
-  const Line linear = straight_line(t, hz), curved = straight_line(t, octaves);
+  const CourseLine linear = straight_line(t, hz), curved = straight_line(t, octaves);
   Sweep out;
   double middle_hz = 0;
   for (const double f : hz) middle_hz += f / static_cast<double>(hz.size());
   out.exponential = curved.explained > linear.explained;
-  const Line& line = out.exponential ? curved : linear;
+  const CourseLine& line = out.exponential ? curved : linear;
   scatter = out.exponential ? line.scatter * std::numbers::ln2 * middle_hz : line.scatter;
   if (line.explained < least_explained) return {};
   // A segment's middle of power is the mean of the course over its window: for exponentials a little high.

@@ -17,7 +17,7 @@ constexpr std::string_view name_labels[] = {"name",         "names",       "sign
 constexpr std::string_view channel_labels[] = {"channel", "channels", "kanal", "ch"};
 
 template <typename Words>
-bool is_one_of(const std::string& cell, const Words& words) {
+bool is_title_word(const std::string& cell, const Words& words) {
   const std::string low = lower_case(cell);
   return std::find(std::begin(words), std::end(words), low) != std::end(words);
 }
@@ -25,7 +25,7 @@ bool is_one_of(const std::string& cell, const Words& words) {
 }  // namespace
 
 bool is_row_label(const std::string& cell) {
-  return is_one_of(cell, unit_labels) || is_one_of(cell, name_labels) || is_one_of(cell, channel_labels);
+  return is_title_word(cell, unit_labels) || is_title_word(cell, name_labels) || is_title_word(cell, channel_labels);
 }
 
 bool is_setting_label(const std::string& cell) {
@@ -90,13 +90,13 @@ void take_labels(const std::vector<TitleLine>& rows, TitleRoles& out) {
   std::optional<std::size_t> names, numbers, units;
   for (std::size_t r = 0; r < rows.size(); ++r) {
     const std::string& lead = rows[r].label.empty() ? rows[r].row[0] : rows[r].label;
-    if (!units && is_one_of(lead, unit_labels)) units = r;
+    if (!units && is_title_word(lead, unit_labels)) units = r;
     // A name rather than what describes it.
     const bool described =
         names &&
         lower_case(rows[*names].label.empty() ? rows[*names].row[0] : rows[*names].label).find("descr") == 0;
-    if ((!names || described) && is_one_of(lead, name_labels)) names = r;
-    if (!numbers && is_one_of(lead, channel_labels)) numbers = r;
+    if ((!names || described) && is_title_word(lead, name_labels)) names = r;
+    if (!numbers && is_title_word(lead, channel_labels)) numbers = r;
   }
   if (!names) names = numbers;
   if (!units || !names) return;
