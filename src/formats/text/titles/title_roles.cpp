@@ -25,7 +25,8 @@ bool is_title_word(const std::string& cell, const Words& words) {
 }  // namespace
 
 bool is_row_label(const std::string& cell) {
-  return is_title_word(cell, unit_labels) || is_title_word(cell, name_labels) || is_title_word(cell, channel_labels);
+  return is_title_word(cell, unit_labels) || is_title_word(cell, name_labels) ||
+         is_title_word(cell, channel_labels);
 }
 
 bool is_setting_label(const std::string& cell) {
