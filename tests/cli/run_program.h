@@ -12,7 +12,7 @@
 #include <string>
 #include <vector>
 
-#include "../formats/scratch_folder.h"
+#include "formats/scratch_folder.h"
 
 namespace vprism {
 

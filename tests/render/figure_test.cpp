@@ -7,7 +7,7 @@
 #include <filesystem>
 #include <thread>
 
-#include "../formats/scratch_folder.h"
+#include "formats/scratch_folder.h"
 #include "render/report.h"
 
 namespace vprism {

@@ -6,8 +6,8 @@
 #include <filesystem>
 #include <numbers>
 
-#include "../formats/reading.h"
 #include "cli/run_program.h"
+#include "formats/reading.h"
 
 namespace vprism::field_cli_test {
 namespace {

@@ -6,8 +6,8 @@
 #include <cmath>
 #include <numbers>
 
-#include "../formats/reading.h"
 #include "cli/run_program.h"
+#include "formats/reading.h"
 
 namespace vprism::time_frequency_test {
 namespace {

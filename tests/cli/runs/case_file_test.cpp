@@ -3,8 +3,8 @@
 
 #include <gmock/gmock.h>
 
-#include "../formats/scratch_folder.h"
 #include "base/error.h"
+#include "formats/scratch_folder.h"
 
 namespace vprism {
 namespace {

@@ -9,8 +9,8 @@
 #include <set>
 #include <thread>
 
-#include "../formats/scratch_folder.h"
 #include "app/manual.h"
+#include "formats/scratch_folder.h"
 #include "frame/command.h"
 #include "runner/case_run.h"
 

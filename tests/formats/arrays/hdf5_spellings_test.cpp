@@ -3,8 +3,8 @@
 
 #include <cmath>
 
-#include "../formats/reading.h"
 #include "base/error.h"
+#include "formats/reading.h"
 
 namespace vprism::hdf5_spellings_test {
 namespace {

@@ -5,9 +5,9 @@
 #include <cmath>
 #include <cstring>
 
-#include "../formats/reading.h"
 #include "base/error.h"
 #include "formats/format.h"
+#include "formats/reading.h"
 #include "formats/scratch_folder.h"
 
 namespace vprism {

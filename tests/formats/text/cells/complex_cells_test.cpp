@@ -6,7 +6,7 @@
 #include <cmath>
 #include <functional>
 
-#include "../formats/reading.h"
+#include "formats/reading.h"
 
 namespace vprism::complex_cells_test {
 namespace {

@@ -6,8 +6,8 @@
 
 #include <cmath>
 
-#include "../formats/reading.h"
 #include "base/error.h"
+#include "formats/reading.h"
 
 namespace vprism::complex_pairs_test {
 namespace {

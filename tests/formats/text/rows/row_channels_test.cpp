@@ -5,7 +5,7 @@
 
 #include <cmath>
 
-#include "../formats/reading.h"
+#include "formats/reading.h"
 
 namespace vprism::row_channels_test {
 namespace {
