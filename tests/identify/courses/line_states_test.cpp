@@ -7,7 +7,7 @@
 #include <numbers>
 #include <random>
 
-#include "../cli/zoo.h"
+#include "cli/zoo/zoo.h"
 #include "identify/lines/steady_lines.h"
 
 namespace vprism::line_states_test {
