@@ -5,7 +5,7 @@
 
 #include <vector>
 
-namespace vprism {
+namespace vprism::dot_test {
 namespace {
 
 TEST(Dots, AreTheSumsOfProductsAtAnyLength) {
@@ -30,4 +30,4 @@ TEST(Dots, AreTheSumsOfProductsAtAnyLength) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::dot_test

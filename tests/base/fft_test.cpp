@@ -6,7 +6,7 @@
 #include <cmath>
 #include <numbers>
 
-namespace vprism {
+namespace vprism::fft_test {
 namespace {
 
 using std::numbers::pi;
@@ -53,4 +53,4 @@ TEST(Fft, ArraysMoveAndStartAtZero) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::fft_test

@@ -5,7 +5,7 @@
 
 #include "base/error.h"
 
-namespace vprism {
+namespace vprism::text_test {
 namespace {
 
 TEST(CleanText, ControlsBrokenUtf8AndDirectionMarksAreTakenOut) {
@@ -69,4 +69,4 @@ TEST(BarLine, FollowsTheLargestOfEachStretch) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::text_test

@@ -6,7 +6,7 @@
 #include <cmath>
 #include <vector>
 
-namespace vprism {
+namespace vprism::turned_sine_test {
 namespace {
 
 TEST(TurnedSine, IsTheSineOfEachSample) {
@@ -39,4 +39,4 @@ TEST(TurnedSine, AShortBlockLeavesTheRest) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::turned_sine_test

@@ -3,7 +3,7 @@
 
 #include "cli/run_program.h"
 
-namespace vprism {
+namespace vprism::bounds_test {
 namespace {
 
 using testing::HasSubstr;
@@ -76,4 +76,4 @@ TEST(Bounds, FramesMayBeMissingUpToFourTimesThoseThatAreThere) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::bounds_test

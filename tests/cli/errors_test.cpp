@@ -4,7 +4,7 @@
 
 #include "cli/run_program.h"
 
-namespace vprism {
+namespace vprism::errors_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -128,4 +128,4 @@ TEST(Outputs, AMissingGnuplotIsSaidAndCanBeDoneWithout) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::errors_test

@@ -11,7 +11,7 @@
 #include "cli/run_program.h"
 #include "frame/command.h"
 
-namespace vprism {
+namespace vprism::house_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -167,4 +167,4 @@ TEST(House, LinksInTheDocsLeadSomewhere) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::house_test

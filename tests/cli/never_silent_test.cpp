@@ -8,7 +8,7 @@
 
 #include "cli/run_program.h"
 
-namespace vprism {
+namespace vprism::never_silent_test {
 namespace {
 
 using testing::Contains;
@@ -203,4 +203,4 @@ TEST(Pipes, AreReadOnceAndNeverWaitedForWithoutEnd) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::never_silent_test

@@ -7,7 +7,7 @@
 #include "frame/analysis_options.h"
 #include "frame/option_groups.h"
 
-namespace vprism {
+namespace vprism::options_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -120,4 +120,4 @@ TEST(AnalysisSettings, EachMistakeIsAUsageError) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::options_test

@@ -9,7 +9,7 @@
 
 #include "cli/run_program.h"
 
-namespace vprism {
+namespace vprism::outputs_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -257,4 +257,4 @@ TEST(Cells, ThatASpreadsheetWouldRunAreText) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::outputs_test

@@ -6,7 +6,7 @@
 #include "condition/road_over.h"
 #include "condition/steps/weight.h"
 
-namespace vprism {
+namespace vprism::calculus_test {
 namespace {
 
 using std::numbers::pi;
@@ -183,4 +183,4 @@ TEST(DetrendPolynomial, IsTheLeastSquaresOneWithAndWithoutGaps) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::calculus_test

@@ -9,7 +9,7 @@
 #include "condition/road.h"
 #include "condition/road_over.h"
 
-namespace vprism {
+namespace vprism::chain_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -115,4 +115,4 @@ TEST(Road, AnErrorInTheSinkEndsThePassCleanly) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::chain_test

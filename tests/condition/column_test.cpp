@@ -9,7 +9,7 @@
 #include "condition/filters/sections.h"
 #include "condition/steps/decimator.h"
 
-namespace vprism {
+namespace vprism::column_test {
 namespace {
 
 Recording two_channels(bool complex = false) {
@@ -141,4 +141,4 @@ TEST(Sections, SettlingCoversTheirMemory) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::column_test

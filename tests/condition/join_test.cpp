@@ -11,7 +11,7 @@
 #include "condition/stamped_road.h"
 #include "signal/axis_scale.h"
 
-namespace vprism {
+namespace vprism::join_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -274,4 +274,4 @@ TEST(ComplexBlocks, PassStagesWithBothParts) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::join_test

@@ -6,7 +6,7 @@
 #include <cmath>
 #include <limits>
 
-namespace vprism {
+namespace vprism::missing_test {
 namespace {
 
 Recording pair_of_channels() {
@@ -59,4 +59,4 @@ TEST(MissingCount, KeepsLargeValuesForWhoOnlyCopiesAndTheLongestPass) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::missing_test

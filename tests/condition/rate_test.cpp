@@ -7,7 +7,7 @@
 #include "condition/road_over.h"
 #include "condition/stamped_road.h"
 
-namespace vprism {
+namespace vprism::rate_test {
 namespace {
 
 using std::numbers::pi;
@@ -153,4 +153,4 @@ TEST(Rates, WrongOnesAreRefused) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::rate_test

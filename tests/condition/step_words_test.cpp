@@ -5,7 +5,7 @@
 
 #include "base/error.h"
 
-namespace vprism {
+namespace vprism::step_words_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -68,4 +68,4 @@ TEST(StepWords, SayWhatIsWrong) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::step_words_test

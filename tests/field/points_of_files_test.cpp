@@ -6,7 +6,7 @@
 #include "formats/read_points.h"
 #include "formats/scratch_folder.h"
 
-namespace vprism {
+namespace vprism::points_of_files_test {
 namespace {
 
 TEST(FieldOfFile, ChoicesOfPointsGiveTheSameWhateverWayTheFileHoldsThem) {
@@ -48,4 +48,4 @@ for name, kind, more in (('plain.h5', 'f4', {}), ('chunks.h5', 'f8', {'chunks': 
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::points_of_files_test

@@ -12,7 +12,7 @@
 #include "formats/text/clock/clock.h"
 #include "formats/text/rows/text_stream.h"
 
-namespace vprism {
+namespace vprism::building_blocks_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -283,4 +283,4 @@ TEST(Formats, AreRecognisedByContentUnderAnyName) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::building_blocks_test

@@ -4,7 +4,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::damaged_files_test {
 namespace {
 
 /// The seeds of the fuzz targets are one small file of every kind.
@@ -83,4 +83,4 @@ INSTANTIATE_TEST_SUITE_P(
                       Seed{"miniseed/two.mseed", "x.mseed"}, Seed{"edf/two.edf", "x.edf"}));
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::damaged_files_test

@@ -5,7 +5,7 @@
 
 #include <cmath>
 
-namespace vprism {
+namespace vprism::frame_order_test {
 namespace {
 
 std::vector<std::string> codes(const FrameOrder& order, std::string* text = nullptr) {
@@ -43,4 +43,4 @@ TEST(FrameOrder, StampsThatDisagreeWithTheRateAreSaid) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::frame_order_test

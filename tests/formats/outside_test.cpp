@@ -5,7 +5,7 @@
 #include "formats/format.h"
 #include "formats/scratch_folder.h"
 
-namespace vprism {
+namespace vprism::outside_test {
 namespace {
 
 using testing::HasSubstr;
@@ -117,4 +117,4 @@ open('c.cfg', 'w').write('s,d,1999\n1,1A,0D\n1,u,,,V,1,0,0,-9,9,1,1,P\n50\n1\n50
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::outside_test

@@ -7,7 +7,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::writer_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -209,4 +209,4 @@ with h5py.File('made.h5') as f:
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::writer_test

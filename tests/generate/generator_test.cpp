@@ -11,7 +11,7 @@
 #include "signal/feed.h"
 #include "transform/spectra/spectrum_estimator.h"
 
-namespace vprism {
+namespace vprism::generator_test {
 namespace {
 
 using std::numbers::pi;
@@ -303,4 +303,4 @@ TEST(Generator, AChannelCanOnlyTakeEarlierOnes) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::generator_test

@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <vector>
 
-namespace vprism {
+namespace vprism::random_test {
 namespace {
 
 TEST(RandomStream, UniformNumbersFillTheirRange) {
@@ -54,4 +54,4 @@ TEST(RandomStream, SeedsAndLabelsGiveUnlikeStreams) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::random_test

@@ -10,7 +10,7 @@
 #include "render/figure_script.h"
 #include "render/report.h"
 
-namespace vprism {
+namespace vprism::figure_json_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -215,4 +215,4 @@ TEST(ReportPage, ItsPolicyNamesItsOnlyScriptByDigest) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::figure_json_test

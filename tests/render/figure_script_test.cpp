@@ -6,7 +6,7 @@
 #include "formats/files/map_writer.h"
 #include "formats/scratch_folder.h"
 
-namespace vprism {
+namespace vprism::figure_script_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -162,4 +162,4 @@ TEST(Maps, AreTheSameInEveryFormat) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::figure_script_test

@@ -10,7 +10,7 @@
 #include "formats/scratch_folder.h"
 #include "render/report.h"
 
-namespace vprism {
+namespace vprism::figure_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -161,4 +161,4 @@ TEST(Decibels, AreOfAmplitudesOrPowersAndNeverInfinite) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::figure_test

@@ -3,7 +3,7 @@
 
 #include <gmock/gmock.h>
 
-namespace vprism {
+namespace vprism::report_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -141,4 +141,4 @@ TEST(Report, MarkdownNamesThePicturesFiles) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::report_test

@@ -3,7 +3,7 @@
 
 #include <gtest/gtest.h>
 
-namespace vprism {
+namespace vprism::block_test {
 namespace {
 
 TEST(Block, TakesChosenChannelsWithTheirPlaceGapsAndStamps) {
@@ -30,4 +30,4 @@ TEST(Block, TakesChosenChannelsWithTheirPlaceGapsAndStamps) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::block_test

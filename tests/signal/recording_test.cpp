@@ -9,7 +9,7 @@
 #include "signal/calibration.h"
 #include "signal/stamps.h"
 
-namespace vprism {
+namespace vprism::recording_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -194,4 +194,4 @@ TEST(Recordings, SecondsBetweenFarTimesDoNotOverflow) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::recording_test

@@ -7,7 +7,7 @@
 #include <filesystem>
 #include <fstream>
 
-namespace vprism {
+namespace vprism::cores_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -60,4 +60,4 @@ TEST_F(Cores, TheOlderVersionKeepsQuotaAndPeriodApart) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::cores_test

@@ -5,7 +5,7 @@
 
 #include <cmath>
 
-namespace vprism {
+namespace vprism::lanes_test {
 namespace {
 
 TEST(Lanes, LoadFromAnyPlaceAndAddUp) {
@@ -32,4 +32,4 @@ TEST(Lanes, ExtremesNeverTakeANanOverANumber) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::lanes_test

@@ -11,7 +11,7 @@
 #include <fstream>
 #include <vector>
 
-namespace vprism {
+namespace vprism::spill_test {
 namespace {
 
 /// Bytes of a piece that lie in memory now, from the process's own map.
@@ -90,4 +90,4 @@ TEST(Spill, LeavesOtherMemoryAlone) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::spill_test

@@ -5,7 +5,7 @@
 
 #include "base/error.h"
 
-namespace vprism {
+namespace vprism::quantity_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -79,4 +79,4 @@ TEST(WholeNumber, RefusesFractionsAndLowValues) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::quantity_test

@@ -8,7 +8,7 @@
 
 #include "base/error.h"
 
-namespace vprism {
+namespace vprism::unit_test {
 namespace {
 
 TEST(Unit, LoneGIsStandardGravityAndKgStaysAMass) {
@@ -113,4 +113,4 @@ TEST(Unit, WhatItIsOfIsNoFactor) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::unit_test

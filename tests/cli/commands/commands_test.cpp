@@ -10,7 +10,7 @@
 #include "cli/run_program.h"
 #include "frame/command.h"
 
-namespace vprism {
+namespace vprism::commands_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -246,4 +246,4 @@ TEST(ShortForms, StandForTheLongOnes) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::commands_test

@@ -6,7 +6,7 @@
 
 #include "cli/run_program.h"
 
-namespace vprism {
+namespace vprism::condition_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -262,4 +262,4 @@ TEST(Help, TopicsShowTheProgramsOwnTables) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::condition_test

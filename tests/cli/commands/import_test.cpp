@@ -6,7 +6,7 @@
 
 #include "cli/run_program.h"
 
-namespace vprism {
+namespace vprism::import_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -301,4 +301,4 @@ TEST(Inspect, SaysWhatAFileIsForWithALineToType) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::import_test

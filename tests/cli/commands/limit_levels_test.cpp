@@ -7,7 +7,7 @@
 
 #include "base/error.h"
 
-namespace vprism {
+namespace vprism::limit_levels_test {
 namespace {
 
 AskedLimit in_unit(const char* unit) {
@@ -105,4 +105,4 @@ TEST(LimitLevels, BurstsOfShorterSegmentsCountAndSteadyNoiseDoesNot) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::limit_levels_test

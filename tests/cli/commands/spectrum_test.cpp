@@ -5,7 +5,7 @@
 
 #include "cli/run_program.h"
 
-namespace vprism {
+namespace vprism::spectrum_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -238,4 +238,4 @@ TEST_F(OnMade, AnEndThatNoSegmentReachesIsWarnedOf) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::spectrum_test

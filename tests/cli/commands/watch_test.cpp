@@ -7,7 +7,7 @@
 
 #include "cli/run_program.h"
 
-namespace vprism {
+namespace vprism::watch_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -216,4 +216,4 @@ TEST(Watch, WhatCanNotBeWatchedIsSaidInOneLine) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::watch_test

@@ -5,7 +5,7 @@
 
 #include "cli/run_program.h"
 
-namespace vprism {
+namespace vprism::batch_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -112,4 +112,4 @@ TEST(Batch, RunsACaseOverEachFile) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::batch_test

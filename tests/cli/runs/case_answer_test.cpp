@@ -7,7 +7,7 @@
 
 #include "commands/shared/document_tables.h"
 
-namespace vprism {
+namespace vprism::case_answer_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -216,4 +216,4 @@ TEST(DocumentTables, OddDocumentsGiveNone) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::case_answer_test

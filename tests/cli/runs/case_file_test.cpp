@@ -6,7 +6,7 @@
 #include "base/error.h"
 #include "formats/scratch_folder.h"
 
-namespace vprism {
+namespace vprism::case_file_test {
 namespace {
 
 using ::testing::Contains;
@@ -229,4 +229,4 @@ TEST(StepText, IsTheTomlOfACommandLine) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::case_file_test

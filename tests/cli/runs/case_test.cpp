@@ -8,7 +8,7 @@
 
 #include "cli/run_program.h"
 
-namespace vprism {
+namespace vprism::case_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -367,4 +367,4 @@ TEST(Case, HostileTextsRunNoScriptAndMakeNoRequestInARealBrowser) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::case_test

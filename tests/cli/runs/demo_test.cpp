@@ -8,7 +8,7 @@
 #include "cli/run_program.h"
 #include "tern_point.h"
 
-namespace vprism {
+namespace vprism::demo_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -276,4 +276,4 @@ TEST(TernPoint, TheCasesReportMatchesTheTruthLineByLine) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::demo_test

@@ -14,7 +14,7 @@
 #include "frame/command.h"
 #include "runner/case_run.h"
 
-namespace vprism {
+namespace vprism::kept_run_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -241,4 +241,4 @@ TEST(Version, NamesTheLibraries) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::kept_run_test

@@ -8,7 +8,7 @@
 #include "condition/filters/fir.h"
 #include "condition/road_over.h"
 
-namespace vprism {
+namespace vprism::filter_test {
 namespace {
 
 using std::numbers::pi;
@@ -235,4 +235,4 @@ TEST(Filter, SaysWhatIsWrong) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::filter_test

@@ -11,7 +11,7 @@
 #include "condition/stamped_road.h"
 #include "signal/join.h"
 
-namespace vprism {
+namespace vprism::common_grid_test {
 namespace {
 
 double truth(double t) {
@@ -120,4 +120,4 @@ TEST(CommonGrid, WhatIsAlikeIsHandedOnUntouched) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::common_grid_test

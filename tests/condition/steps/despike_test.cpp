@@ -6,7 +6,7 @@
 #include "condition/road_over.h"
 #include "condition/steps/sliding_median.h"
 
-namespace vprism {
+namespace vprism::despike_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -149,4 +149,4 @@ TEST(Despike, KeepsGapsAndSaysWhenTheSignalItselfIsSpiky) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::despike_test

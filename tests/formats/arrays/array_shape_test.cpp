@@ -6,7 +6,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::array_shape_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -160,4 +160,4 @@ TEST_F(ArraysOfMore, MoreChannelsThanThereMayBeAreLeftOutAndSaidSo) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::array_shape_test

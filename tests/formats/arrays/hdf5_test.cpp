@@ -5,7 +5,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::hdf5_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -112,4 +112,4 @@ TEST_F(Hdf5Files, AClaimOfMoreThanIsStoredIsNotRead) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::hdf5_test

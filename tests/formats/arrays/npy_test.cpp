@@ -5,7 +5,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::npy_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -173,4 +173,4 @@ TEST(NpyHeaders, FloatsThatAreNoNumbersBecomeGaps) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::npy_test

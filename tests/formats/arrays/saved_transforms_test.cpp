@@ -11,7 +11,7 @@
 #include "formats/points.h"
 #include "formats/scratch_folder.h"
 
-namespace vprism {
+namespace vprism::saved_transforms_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -136,4 +136,4 @@ TEST(ArrayPlace, TellsWhereAnArrayLies) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::saved_transforms_test

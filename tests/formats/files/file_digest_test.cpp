@@ -5,7 +5,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::file_digest_test {
 namespace {
 
 TEST(Digest, IsThatOfTheBytes) {
@@ -47,4 +47,4 @@ TEST(Digest, ComesFromTheReadersThatGoThroughAFile) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::file_digest_test

@@ -10,7 +10,7 @@
 #include "base/error.h"
 #include "formats/scratch_folder.h"
 
-namespace vprism {
+namespace vprism::live_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -191,4 +191,4 @@ TEST(LiveBinary, WhatCanNotBeFollowedIsSaidSo) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::live_test

@@ -6,7 +6,7 @@
 #include "base/error.h"
 #include "formats/scratch_folder.h"
 
-namespace vprism {
+namespace vprism::output_folder_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -70,4 +70,4 @@ TEST(OutputFolder, AFileInItsPlaceIsAnError) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::output_folder_test

@@ -7,7 +7,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::comtrade_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -128,4 +128,4 @@ TEST(Comtrade, DamageIsTold) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::comtrade_test

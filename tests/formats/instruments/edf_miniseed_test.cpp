@@ -6,7 +6,7 @@
 #include "formats/foreign_files.h"
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::edf_miniseed_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -130,4 +130,4 @@ TEST_F(EdfFiles, DamageIsTold) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::edf_miniseed_test

@@ -7,7 +7,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::rawfile_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -138,4 +138,4 @@ TEST(Rawfile, CountsThatDoNotFitAreErrorsOrCautions) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::rawfile_test

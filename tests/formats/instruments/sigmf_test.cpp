@@ -3,7 +3,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::sigmf_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -88,4 +88,4 @@ TEST(Sigmf, DamageIsTold) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::sigmf_test

@@ -10,7 +10,7 @@
 #include "formats/reading.h"
 #include "formats/scratch_folder.h"
 
-namespace vprism {
+namespace vprism::sound_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -203,4 +203,4 @@ TEST(UnclosedSound, WhatStandsBehindAnEmptyDataChunkIsRead) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::sound_test

@@ -4,7 +4,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::universal_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -190,4 +190,4 @@ TEST(Universal, OfUnequalLengthsTheShortestCounts) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::universal_test

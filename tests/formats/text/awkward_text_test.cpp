@@ -5,7 +5,7 @@
 
 #include "formats/reading.h"
 
-namespace vprism {
+namespace vprism::awkward_text_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -346,4 +346,4 @@ TEST(AwkwardText, NumbersOfEveryFormAreExact) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::awkward_text_test

@@ -6,7 +6,7 @@
 
 #include "identify/findings/finding.h"
 
-namespace vprism {
+namespace vprism::cautions_test {
 namespace {
 
 std::vector<std::string> codes_of(const std::vector<double>& x) {
@@ -141,4 +141,4 @@ TEST(RestCaution, WhatRestsByNatureDoesNot) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::cautions_test

@@ -5,7 +5,7 @@
 
 #include "identify/findings/lineup.h"
 
-namespace vprism {
+namespace vprism::lineup_chance_test {
 namespace {
 
 Suspect machine(double base_hz, double range, const std::vector<double>& orders) {
@@ -61,4 +61,4 @@ TEST(Chance, OfAMachineThatIsThereIsSmall) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::lineup_chance_test

@@ -6,7 +6,7 @@
 
 #include "identify/findings/finding.h"
 
-namespace vprism {
+namespace vprism::naming_test {
 namespace {
 
 using ::testing::HasSubstr;
@@ -128,4 +128,4 @@ TEST(NamePeaks, LinesAtOneFrequencyAreNoFamily) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::naming_test

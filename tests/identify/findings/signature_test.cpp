@@ -14,7 +14,7 @@
 #include "signal/feed.h"
 #include "transform/spectra/spectrum_estimator.h"
 
-namespace vprism {
+namespace vprism::signature_test {
 namespace {
 
 struct MadeMachine {
@@ -112,4 +112,4 @@ TEST(Signature, LinesMakeUpTheTonalShare) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::signature_test

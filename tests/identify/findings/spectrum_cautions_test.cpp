@@ -10,7 +10,7 @@
 #include "signal/turn.h"
 #include "transform/spectra/spectrum_estimator.h"
 
-namespace vprism {
+namespace vprism::spectrum_cautions_test {
 namespace {
 
 using ::testing::Contains;
@@ -117,4 +117,4 @@ TEST(SpectrumCautions, LinesCloserThanTheyCanBeTold) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::spectrum_cautions_test

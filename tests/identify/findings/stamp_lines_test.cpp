@@ -10,7 +10,7 @@
 #include "base/error.h"
 #include "signal/turn.h"
 
-namespace vprism {
+namespace vprism::stamp_lines_test {
 namespace {
 
 /// Times with steps that swing between a fifth and nine fifths of their mean, 1 ms.
@@ -99,4 +99,4 @@ TEST(StampLines, TooFewSamplesOrTooMuchWorkIsSaid) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::stamp_lines_test

@@ -9,7 +9,7 @@
 #include "identify/verdict/band_search.h"
 #include "transform/spectra/spectrum_estimator.h"
 
-namespace vprism {
+namespace vprism::clean_sines_test {
 namespace {
 
 using std::numbers::pi;
@@ -68,4 +68,4 @@ TEST(RoundingLines, WidenEveryLevel) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::clean_sines_test

@@ -10,7 +10,7 @@
 #include "signal/feed.h"
 #include "transform/spectra/spectrum_estimator.h"
 
-namespace vprism {
+namespace vprism::peaks_power_test {
 namespace {
 
 constexpr double power_pi = std::numbers::pi;
@@ -122,4 +122,4 @@ TEST(PeaksPower, SkirtsOfAStrongToneAreNoNoise) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::peaks_power_test

@@ -11,7 +11,7 @@
 #include "signal/feed.h"
 #include "transform/spectra/spectrum_estimator.h"
 
-namespace vprism {
+namespace vprism::peaks_test {
 namespace {
 
 constexpr double two_pi = 2 * std::numbers::pi;
@@ -289,4 +289,4 @@ TEST(Peaks, HumpOfAResonanceIsCalledBroad) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::peaks_test

@@ -7,7 +7,7 @@
 #include <numbers>
 #include <random>
 
-namespace vprism {
+namespace vprism::steady_lines_test {
 namespace {
 
 constexpr double turn = 2 * std::numbers::pi;
@@ -89,4 +89,4 @@ TEST(SteadyLines, NothingIsSaidOfTooLittle) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::steady_lines_test

@@ -6,7 +6,7 @@
 #include <cmath>
 #include <random>
 
-namespace vprism {
+namespace vprism::peak_template_test {
 namespace {
 
 std::vector<double> bell(std::size_t count, double middle, double width, double height) {
@@ -139,4 +139,4 @@ TEST(PeakTemplate, TheMeanShapeOfPeaksBetweenSamples) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::peak_template_test

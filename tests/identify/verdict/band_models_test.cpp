@@ -9,7 +9,7 @@
 
 #include "identify/verdict/impulses.h"
 
-namespace vprism {
+namespace vprism::band_models_test {
 namespace {
 
 constexpr double band_pi = std::numbers::pi, band_rate = 1000;
@@ -151,4 +151,4 @@ TEST(Impulses, RepeatAtTheirRateThroughSlipAndNoiseHasNone) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::band_models_test

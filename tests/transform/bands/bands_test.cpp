@@ -14,7 +14,7 @@
 #include "transform/spectra/spectrum_estimator.h"
 #include "transform/time/derived.h"
 
-namespace vprism {
+namespace vprism::bands_test {
 namespace {
 
 Spectrum of(const std::vector<double>& x, double rate, std::size_t segment) {
@@ -149,4 +149,4 @@ TEST(Occupancy, CountsEverySegmentOnceAndFindsTheShortEvent) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::bands_test

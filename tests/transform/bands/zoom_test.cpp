@@ -17,7 +17,7 @@
 #include "transform/spectra/spectrum_estimator.h"
 #include "transform/windows/tapers.h"
 
-namespace vprism {
+namespace vprism::zoom_test {
 namespace {
 
 std::vector<double> made(std::size_t samples, double rate, const std::vector<std::array<double, 3>>& tones) {
@@ -205,4 +205,4 @@ TEST(Cross, PhaseAndCoherenceOfADelayedChannelWithNoise) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::zoom_test

@@ -8,7 +8,7 @@
 
 #include "signal/feed.h"
 
-namespace vprism {
+namespace vprism::rests_test {
 namespace {
 
 Rests counted(const std::vector<double>& x) {
@@ -57,4 +57,4 @@ TEST(Rests, AreThoseOfCountingOneByOne) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::rests_test

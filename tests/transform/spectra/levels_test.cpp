@@ -10,7 +10,7 @@
 #include "transform/time/spikes.h"
 #include "transform/time/statistics.h"
 
-namespace vprism {
+namespace vprism::levels_test {
 namespace {
 
 /// Hands `x` on in blocks of uneven sizes.
@@ -172,4 +172,4 @@ TEST(Levels, FewPrintedValuesTellTheirDigitsAndAConvertersItsSteps) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::levels_test

@@ -13,7 +13,7 @@
 #include "base/fft.h"
 #include "transform/spectra/segment_medians.h"
 
-namespace vprism {
+namespace vprism::segments_test {
 namespace {
 
 /// The first sample of every segment that is handed on, by its number; samples count up from 0.
@@ -190,4 +190,4 @@ TEST(FftArrays, BeginZeroedSmallOrLarge) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::segments_test

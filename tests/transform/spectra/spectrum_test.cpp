@@ -10,7 +10,7 @@
 #include "signal/feed.h"
 #include "transform/spectra/spectrum_estimator.h"
 
-namespace vprism {
+namespace vprism::spectrum_test {
 namespace {
 
 constexpr double two_pi = 2 * std::numbers::pi;
@@ -366,4 +366,4 @@ TEST(WholeRecords, OfAMillionSamplesAreOneTransform) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::spectrum_test

@@ -8,7 +8,7 @@
 
 #include "base/error.h"
 
-namespace vprism {
+namespace vprism::gaps_test {
 namespace {
 
 constexpr double nan = std::numeric_limits<double>::quiet_NaN();
@@ -70,4 +70,4 @@ TEST(PlanBetweenGaps, TakesSegmentsThatMostOfTheRecordHasRoomFor) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::gaps_test

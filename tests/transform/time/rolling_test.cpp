@@ -5,7 +5,7 @@
 
 #include <cmath>
 
-namespace vprism {
+namespace vprism::rolling_test {
 namespace {
 
 Block counting(std::int64_t from, std::size_t count) {
@@ -64,4 +64,4 @@ TEST(RollingMap, ForgetsTheOldestColumns) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::rolling_test

@@ -8,7 +8,7 @@
 
 #include "signal/feed.h"
 
-namespace vprism {
+namespace vprism::spikes_test {
 namespace {
 
 std::vector<double> noisy_wave(std::size_t count) {
@@ -66,4 +66,4 @@ TEST(SpikeCounting, TheLargestIsToldAndBlocksOfAFewSamplesDoNoHarm) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::spikes_test

@@ -10,7 +10,7 @@
 
 #include "signal/feed.h"
 
-namespace vprism {
+namespace vprism::statistics_test {
 namespace {
 
 TEST(Statistics, SineOnAnOffset) {
@@ -170,4 +170,4 @@ TEST(Statistics, RunsOfGatesAreThoseOfCountingSampleBySample) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::statistics_test

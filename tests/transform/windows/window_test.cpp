@@ -10,7 +10,7 @@
 
 #include "base/error.h"
 
-namespace vprism {
+namespace vprism::window_test {
 namespace {
 
 struct Published {
@@ -191,4 +191,4 @@ TEST(Window, BinsAlikeAreTheSumOfSquaredCorrelations) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::window_test

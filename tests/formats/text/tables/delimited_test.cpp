@@ -9,7 +9,7 @@
 #include "formats/scratch_folder.h"
 #include "formats/text/tables/text_layout.h"
 
-namespace vprism {
+namespace vprism::delimited_test {
 namespace {
 
 using ::testing::ElementsAre;
@@ -271,4 +271,4 @@ TEST(ParseCell, TakesNumbersOnly) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::delimited_test

@@ -5,7 +5,7 @@
 
 #include "base/error.h"
 
-namespace vprism {
+namespace vprism::text_layout_test {
 namespace {
 
 using ::testing::Contains;
@@ -105,4 +105,4 @@ TEST(TextLayout, TextWithoutATableIsRefused) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::text_layout_test

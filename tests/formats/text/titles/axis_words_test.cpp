@@ -8,7 +8,7 @@
 
 #include "formats/text/tables/text_layout.h"
 
-namespace vprism {
+namespace vprism::axis_words_test {
 namespace {
 
 /// The interval that a table of `columns` columns below this line has; 0 where it says nothing.
@@ -124,4 +124,4 @@ TEST(AxisWords, AUnitDecidesBetweenThem) {
 }
 
 }  // namespace
-}  // namespace vprism
+}  // namespace vprism::axis_words_test
