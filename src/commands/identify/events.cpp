@@ -55,6 +55,15 @@ bool within_louder(const TimeEvent& e, const NoiseCourse& course) {
   });
 }
 
+/// What is left of a run-up where its levels change quickly, and at the ends.
+bool left_by_run_up(const TimeEvent& e, std::size_t c, const IdentifyResult& result) {
+  for (std::size_t i = 0; i < result.findings.size(); ++i)
+    if (result.channels[i] == c && result.findings[i].kind == "run-up" &&
+        e.swing < 0.5 * std::sqrt(8.0) * result.findings[i].level_rms)
+      return true;
+  return false;
+}
+
 /// What a family of lines explains comes as often as its fundamental, once or twice a period.
 bool events_of_family(const Recording& r, std::size_t c, std::size_t events, double rms,
                       const IdentifyResult& result) {
@@ -75,6 +84,7 @@ void name_events(const Recording& r, std::size_t c, const Outline& outline, doub
                  std::span<const double> samples, const NoiseCourse* course, IdentifyResult& result) {
   std::vector<TimeEvent> events = find_events(outline);
   if (course != nullptr) std::erase_if(events, [&](const TimeEvent& e) { return within_louder(e, *course); });
+  std::erase_if(events, [&](const TimeEvent& e) { return left_by_run_up(e, c, result); });
   const EventLevels levels(events.empty() ? std::span<const double>() : samples, events, r.samples);
   constexpr std::size_t most = 10;
   if (events.size() > 3 && events_of_family(r, c, events.size(), rms, result)) return;

@@ -214,6 +214,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     std::vector<std::optional<LineStates>> states(spectra.size());
     std::vector<std::vector<FrequencySwing>> swings(spectra.size());
     std::vector<std::vector<LineStates>> gated(spectra.size());
+    std::vector<std::optional<RunUp>> run_ups(spectra.size());
     const std::vector<Levels> known = levels_of_values.result();
     std::vector<std::vector<std::size_t>> quantised(spectra.size());
     std::vector<std::vector<double>> rounding(spectra.size());  // Frequencies: places change.
@@ -247,6 +248,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         rests[c] = std::move(verdict.rest);
         shifts[c] = verdict.shift;
         states[c] = std::move(verdict.states), swings[c] = std::move(verdict.swings);
+        run_ups[c] = std::move(verdict.run_up);
         courses[c] = std::move(verdict.noise), gated[c] = std::move(verdict.gated);
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) {
@@ -269,6 +271,10 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       if (states[c]) named.insert(named.begin(), told_switching(recording, spectra[c], *states[c]));
       for (const LineStates& line : gated[c])
         named.insert(named.begin(), told_switching(recording, spectra[c], line));
+      if (run_ups[c]) {
+        leave_to_run_up(*run_ups[c], named);
+        named.insert(named.begin(), report_run_up(recording, spectra[c], *run_ups[c]));
+      }
       for (const FrequencySwing& swing : swings[c])
         named.insert(named.begin(), report_swing(recording, spectra[c], swing));
       for (Finding& f : named) {

@@ -5,6 +5,7 @@
 #include "commands/spectrum/spectrum.h"
 #include "identify/courses/line_states.h"
 #include "identify/courses/line_watch.h"
+#include "identify/courses/run_up.h"
 #include "identify/courses/slow_course.h"
 #include "identify/findings/rounding_lines.h"
 #include "identify/noise/noise_shape.h"
@@ -65,6 +66,9 @@ Finding report_swing(const Recording& recording, const ChannelSpectrum& channel,
 std::optional<Finding> report_trend(const Recording& recording, const Channel& channel, double per_s,
                                     double share, double rms);
 /// Noise that is louder at some times.
+/// Orders that run up or down together; what is left of them is no finding.
+void leave_to_run_up(const RunUp& run, std::vector<Finding>& findings);
+Finding report_run_up(const Recording& recording, const ChannelSpectrum& c, const RunUp& run);
 Finding report_noise_course(const Recording& recording, const Channel& channel, const NoiseCourse& course);
 /// A level that moves once and stays, where it moves by more than three of its uncertainties.
 std::optional<Finding> report_step(const Recording& recording, const Channel& channel,

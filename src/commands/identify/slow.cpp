@@ -28,6 +28,48 @@ std::optional<Finding> report_trend(const Recording& r, const Channel& channel, 
   return f;
 }
 
+void leave_to_run_up(const RunUp& run, std::vector<Finding>& findings) {
+  std::erase_if(findings, [&](const Finding& f) {
+    return (f.kind == "resonance" || f.kind == "broadband" || f.kind == "intermittent") &&
+           f.level_rms < RunUp::left * run.rms && f.frequency_hz > 0.9 * run.low_hz() &&
+           f.frequency_hz < 1.1 * run.high_hz();
+  });
+}
+
+Finding report_run_up(const Recording& r, const ChannelSpectrum& c, const RunUp& run) {
+  Finding f;
+  f.kind = "run-up";
+  f.recording = r.file, f.channel = c.channel.name, f.unit = c.channel.unit.label();
+  f.frequency_hz = (run.from_hz + run.to_hz) / 2;
+  f.frequency_std_hz = std::abs(run.to_hz - run.from_hz) / std::sqrt(12.0);
+  f.level_rms = run.rms;
+  std::string orders;
+  for (std::size_t i = 0; i < run.orders.size(); ++i)
+    orders +=
+        fmt::format("{}{} ({})",
+                    i == 0                       ? ""
+                    : i + 1 == run.orders.size() ? " and "
+                                                 : ", ",
+                    format_number(run.orders[i].order, 4), format_quantity(run.orders[i].rms, f.unit, 3));
+  f.text = fmt::format("a run-{} from {} to {} over the record, with {} orders: {}; {} RMS in all",
+                       run.to_hz > run.from_hz ? "up" : "down",
+                       format_uncertain(run.from_hz, run.from_std_hz, "Hz"),
+                       format_uncertain(run.to_hz, run.to_std_hz, "Hz"), run.orders.size(), orders,
+                       format_quantity(f.level_rms, f.unit, 4));
+  f.evidence = {"these lines move through the band and keep their ratios; the lowest is called order 1",
+                "over the speed of the shaft, and where they cross resonances: orders"};
+  f.numbers = {{"from_hz", run.from_hz},
+               {"from_std_hz", run.from_std_hz},
+               {"to_hz", run.to_hz},
+               {"to_std_hz", run.to_std_hz}};
+  for (std::size_t i = 0; i < run.orders.size(); ++i) {
+    const std::string name = "order_" + std::to_string(i + 1);
+    f.numbers.emplace_back(name, run.orders[i].order);
+    f.numbers.emplace_back(name + "_rms", run.orders[i].rms);
+  }
+  return f;
+}
+
 Finding report_noise_course(const Recording& r, const Channel& channel, const NoiseCourse& course) {
   Finding f;
   f.kind = "intermittent";

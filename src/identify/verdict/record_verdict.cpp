@@ -180,6 +180,25 @@ std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples,
   return out;
 }
 
+/// Without the orders of what runs up or down, where there are several.
+std::optional<RecordVerdict> judge_beside_run_up(std::span<const double> samples, const Spectrum& spectrum,
+                                                 const SpectrumSettings& settings, const PeakSettings& search,
+                                                 const std::function<void(std::vector<Peak>&)>& choose) {
+  std::optional<RunUp> run = find_run_up(samples, spectrum.plan.rate_hz);
+  if (!run) return {};
+  RecordVerdict out = judge_rest(std::move(run->rest), spectrum, settings, search, choose, judge_bands_of);
+  // As far as an order's level changed too quickly to be followed, its skirts are left.
+  const auto of_run = [&](double hz, double rms) {
+    return hz > 0.9 * run->low_hz() && hz < 1.1 * run->high_hz() && rms < RunUp::left * run->rms;
+  };
+  for (Peak& p : out.peaks) p.of_band = p.of_band || of_run(p.frequency_hz, p.rms);
+  std::erase_if(out.bands, [&](const JudgedBand& band) {
+    return of_run((band.low_hz + band.high_hz) / 2, band.level_rms);
+  });
+  out.run_up = std::move(run);
+  return out;
+}
+
 /// What holds most of a record already.
 bool is_one_line(const RecordVerdict& verdict, const Spectrum& spectrum) {
   const auto most = [&](double rms) { return rms * rms > 0.5 * spectrum.variance; };
@@ -215,6 +234,9 @@ RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spect
   const bool lines =
       std::any_of(out.peaks.begin(), out.peaks.end(), [](const Peak& p) { return !p.broad(); });
   const bool much = leaves_much(out, spectrum);
+  if (much)
+    if (auto beside = judge_beside_run_up(samples, spectrum, settings, search, choose))
+      return std::move(*beside);
   if (!is_one_line(out, spectrum))
     if (auto beside = judge_beside_swing(samples, spectrum, settings, search, choose)) {
       // One that jumps keeps its amplitude as well; beside others it would not be taken for a swing.
@@ -236,7 +258,7 @@ RecordVerdict judge_beside_noise(std::span<const double> samples, const Spectrum
   RecordVerdict out =
       judge_lines(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
   // One that comes and goes at a rate is known by that.
-  if (!out.swings.empty() || out.states ||
+  if (!out.swings.empty() || out.states || out.run_up ||
       std::any_of(out.bands.begin(), out.bands.end(),
                   [](const JudgedBand& band) { return band.impulses.has_value(); }))
     return out;

@@ -9,6 +9,7 @@
 
 #include "identify/courses/gated_lines.h"
 #include "identify/courses/line_states.h"
+#include "identify/courses/run_up.h"
 #include "identify/courses/slow_course.h"
 #include "identify/swings/frequency_swing.h"
 #include "identify/verdict/band_search.h"
@@ -27,12 +28,14 @@ struct RecordVerdict {
   std::vector<LineStates> gated;     ///< Lines that come and go together, in the same way.
   std::optional<LevelShift> shift;   ///< A step of the level, in the same way.
   std::vector<FrequencySwing> swings;  ///< Carriers whose frequency swings far, in the same way.
+  std::optional<RunUp> run_up;         ///< Lines that move and keep their ratios, in the same way.
   std::optional<NoiseCourse> noise;    ///< Noise that is louder at some times.
 };
 
 /// Bands of a record (band_search.h). What dies away is taken off and the spectrum of the rest searched
 /// again, as long as something new turns up. So is a line that jumps between states, where steady, decaying,
-/// stepping and moving lines leave more than 3% of the mean square, and carriers whose frequency swings;
+/// stepping and moving lines leave more than 3% of the mean square, and there the orders of what runs up or
+/// down, and carriers whose frequency swings;
 /// first of all a straight line that holds nine tenths of the mean square. Where noise is louder at some
 /// times, only what stands out of it with its level evened, too, is kept. `settings` are those of the
 /// spectrum, `choose` leaves out peaks that were not asked for.

@@ -1,0 +1,242 @@
+// run_up.cpp: see run_up.h.
+#include "identify/courses/run_up.h"
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <numbers>
+
+#include "base/dot.h"
+#include "base/fft.h"
+#include "identify/courses/speed_course.h"
+
+namespace vprism {
+
+namespace {
+
+using Complex = std::complex<double>;
+
+/// Turns a line down to 0 Hz and keeps what changes slowly; ends are mirrored.
+class SlowPart {
+ public:
+  SlowPart(std::size_t samples, double rate_hz, double half_band_hz)
+      : samples_(samples),
+        more_(std::min(samples - 1, static_cast<std::size_t>(4 * rate_hz / half_band_hz))),
+        fft_(samples + 2 * more_),
+        in_(fft_.size()),
+        out_(fft_.size()),
+        edge_(half_band_hz / rate_hz * static_cast<double>(fft_.size())) {}
+
+  /// The slow amplitude of `order` times the phase in `x`; twice its real part, turned back, is the line.
+  const Complex* of(std::span<const double> x, const std::vector<double>& phase, double order) {
+    Complex* const in = in_.data();
+    for (std::size_t n = 0; n < samples_; ++n) in[more_ + n] = x[n] * std::polar(1.0, -order * phase[n]);
+    for (std::size_t n = 0; n < more_; ++n) {
+      in[more_ - 1 - n] = in[more_ + n];
+      in[more_ + samples_ + n] = in[more_ + samples_ - 1 - n];
+    }
+    fft_.run(in_, out_);
+    Complex* const bins = out_.data();
+    const std::size_t size = fft_.size();
+    for (std::size_t k = 0; k < size; ++k) {
+      const auto off = static_cast<double>(std::min(k, size - k));
+      const double gain = off <= 0.7 * edge_ ? 1
+                          : off >= edge_     ? 0
+                                         : 0.5 + 0.5 * std::cos(std::numbers::pi * (off / edge_ - 0.7) / 0.3);
+      bins[k] *= gain / static_cast<double>(size);
+    }
+    fft_.back(out_, in_);
+    return in_.data() + more_;
+  }
+
+ private:
+  std::size_t samples_, more_;
+  ComplexFft fft_;
+  FftArray<Complex> in_, out_;
+  double edge_;
+};
+
+double mean_square(const Complex* z, std::size_t count) {
+  double sum = 0;
+  for (std::size_t n = 0; n < count; ++n) sum += std::norm(z[n]);
+  return 2 * sum / static_cast<double>(count);  // Of the line: half of the square of its amplitude 2 |z|.
+}
+
+/// How far lines stand out at each ratio to the course, on the mean over the columns.
+struct RatioScores {
+  double low = 0, step = 0;
+  std::vector<double> score;
+  double ratio(std::size_t i) const { return low + static_cast<double>(i) * step; }
+};
+
+RatioScores score_ratios(const RaisedMap& map, const std::vector<double>& hz) {
+  constexpr double cap = 8;
+  const auto [low_hz, high_hz] = std::minmax_element(hz.begin(), hz.end());
+  RatioScores out;
+  out.step = 0.5 * map.bin_hz() / *high_hz;
+  out.low = std::max(0.1, 3 * map.bin_hz() / *low_hz);
+  const double top = 0.48 * map.rate_hz / (0.5 * (*low_hz + *high_hz));
+  for (double ratio = out.low; ratio < top; ratio += out.step) {
+    double sum = 0;
+    std::size_t count = 0;
+    for (std::size_t c = 0; c < hz.size(); ++c) {
+      const double bin = ratio * hz[c] / map.bin_hz();
+      if (bin > 0.96 * static_cast<double>(map.bins - 1)) continue;
+      sum += std::min(cap, map.at(static_cast<std::size_t>(std::lround(bin)), c)), ++count;
+    }
+    out.score.push_back(2 * count > hz.size() ? sum / static_cast<double>(count) : 0);
+  }
+  return out;
+}
+
+/// Ratios that stand out, the strongest first, none within `apart` of a stronger one.
+std::vector<double> ratios_of(const RatioScores& scores, double apart) {
+  constexpr std::size_t most = 24;
+  if (scores.score.size() < 8) return {};
+  std::vector<double> sorted = scores.score;
+  const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
+  std::nth_element(sorted.begin(), middle, sorted.end());
+  const double usual = *middle;
+  for (double& s : sorted) s = std::abs(s - usual);
+  std::nth_element(sorted.begin(), middle, sorted.end());
+  const double limit = usual + std::max(0.5, 6 * 1.4826 * *middle);
+  std::vector<std::size_t> tops;
+  for (std::size_t i = 1; i + 1 < scores.score.size(); ++i)
+    if (scores.score[i] > limit && scores.score[i] >= scores.score[i - 1] &&
+        scores.score[i] > scores.score[i + 1])
+      tops.push_back(i);
+  std::sort(tops.begin(), tops.end(),
+            [&](std::size_t a, std::size_t b) { return scores.score[a] > scores.score[b]; });
+  std::vector<double> out;
+  for (const std::size_t i : tops) {
+    const double ratio = scores.ratio(i);
+    if (out.size() < most &&
+        std::none_of(out.begin(), out.end(), [&](double other) { return std::abs(other - ratio) < apart; }))
+      out.push_back(ratio);
+  }
+  return out;
+}
+
+/// By how much more than `order` times the phase what is slow turns: by the phases of neighbours, and then of
+/// samples ever farther apart.
+double further_order(const Complex* slow, const std::vector<double>& phase, std::size_t distance) {
+  double further = 0;
+  for (; distance < phase.size() / 2; distance *= 3) {
+    Complex turn = 0;
+    double between = 0, all = 0, count = 0;
+    const std::size_t step = std::max<std::size_t>(1, distance / 8);
+    for (std::size_t n = 0; n + distance < phase.size(); n += step) {
+      const double apart = phase[n + distance] - phase[n];
+      const Complex one = slow[n + distance] * std::conj(slow[n]);
+      turn += one * std::polar(1.0, -further * apart);
+      between += apart, all += std::abs(one), ++count;
+    }
+    // Where its level changes sign or noise is strong, what is farther apart says nothing more.
+    if (!(std::abs(turn) > 0.7 * all) || !(between > 0)) break;
+    further += std::arg(turn) / (between / count);
+  }
+  return further;
+}
+
+/// Orders of machines are whole or halves; others stay what they are.
+double near_half(double order) {
+  const double half = std::round(2 * order) / 2;
+  return std::abs(order - half) < 0.006 * std::max(1.0, half) ? half : order;
+}
+
+/// The ratio that the lowest has by what all of them say that are whole or half orders of it.
+double first_order(const std::vector<CourseLine>& lines) {
+  double first = lines.front().ratio;
+  for (const CourseLine& line : lines) first = std::min(first, line.ratio);
+  for (int round = 0; round < 3; ++round) {
+    double said = 0, weights = 0;
+    for (const CourseLine& line : lines) {
+      const double order = near_half(line.ratio / first);
+      if (std::round(2 * order) != 2 * order) continue;
+      // Squares of orders are in the weight.
+      const double weight = line.weight / (line.ratio * line.ratio);
+      said += weight * order * line.ratio, weights += weight * order * order;
+    }
+    if (weights > 0) first = said / weights;
+  }
+  return first;
+}
+
+/// Those known by now, or else those seen.
+std::vector<double> ratios_again(const std::vector<CourseLine>& lines, const std::vector<double>& seen) {
+  if (lines.empty()) return seen;
+  std::vector<double> out;
+  for (const CourseLine& line : lines) out.push_back(line.ratio);
+  return out;
+}
+
+}  // namespace
+
+std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
+  constexpr std::size_t least = 2048, most = std::size_t{1} << 21;
+  constexpr double stands_out = 6, least_share = 0.2;
+  if (x.size() < least || x.size() > most) return {};
+  std::optional<SpeedCourse> course = find_speed_course(x, rate_hz);
+  if (!course) return {};
+  double apart = 4 * course->map.bin_hz() / *std::min_element(course->hz.begin(), course->hz.end());
+  std::vector<double> ratios = ratios_of(score_ratios(course->map, course->hz), apart);
+  if (ratios.empty()) return {};
+  const double highest = *std::max_element(
+      ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(4, ratios.size())));
+  if (highest > 1.5) {
+    course->centre_on(x, highest);
+    ratios = ratios_of(score_ratios(course->map, course->hz), apart);
+  }
+  const CourseLine steady{highest > 1.5 ? highest : 1.0, 1};
+  for (int round = 0; round < 3; ++round) course->follow(x, {&steady, 1}, course->map.length);
+  const auto [low, high] = std::minmax_element(course->hz.begin(), course->hz.end());
+  double narrowest = 1;
+  for (const double a : ratios)
+    for (const double b : ratios)
+      if (a < b) narrowest = std::min(narrowest, b - a);
+  const double half_band_hz = std::max(2 * rate_hz / static_cast<double>(x.size()),
+                                       std::min(1.5 * course->map.bin_hz(), 0.3 * narrowest * *low));
+  SlowPart slow_part(x.size(), rate_hz, half_band_hz);
+  const auto distance = std::max<std::size_t>(1, static_cast<std::size_t>(0.25 * rate_hz / half_band_hz));
+  RunUp out;
+  std::vector<CourseLine> lines;
+  // Once more where all of them together have said how the course runs.
+  for (int round = 0; round < 2; ++round) {
+    out.rest.assign(x.begin(), x.end());
+    out.orders.clear();
+    const std::vector<double> again = ratios_again(lines, ratios);
+    lines.clear();
+    for (double ratio : again) {
+      if (ratio * *low < 2 * half_band_hz) continue;
+      const double further =
+          further_order(slow_part.of(out.rest, course->phase, ratio), course->phase, distance);
+      if (std::abs(further) < apart) ratio += further;
+      const double beside = 2.5 * half_band_hz / (0.5 * (*low + *high));
+      const double noise =
+          0.5 * (mean_square(slow_part.of(out.rest, course->phase, ratio - beside), x.size()) +
+                 mean_square(slow_part.of(out.rest, course->phase, ratio + beside), x.size()));
+      const Complex* const slow = slow_part.of(out.rest, course->phase, ratio);
+      const double power = mean_square(slow, x.size());
+      if (!(power > stands_out * noise)) continue;
+      for (std::size_t n = 0; n < x.size(); ++n)
+        out.rest[n] -= 2 * (slow[n] * std::polar(1.0, ratio * course->phase[n])).real();
+      out.orders.push_back({ratio, std::sqrt(std::max(0.0, power - noise))});
+      lines.push_back({ratio, ratio * ratio * power / std::max(noise, 1e-6 * power)});
+    }
+    if (round > 0 || lines.empty()) break;
+    course->follow(x, lines, course->map.length);
+    course->follow(x, lines, course->map.length / 2);
+  }
+  const double before = variance_of(x), after = variance_of(out.rest);
+  if (out.orders.size() < 2 || !(before - after > least_share * before)) return {};
+  std::sort(out.orders.begin(), out.orders.end(),
+            [](const RunUpOrder& a, const RunUpOrder& b) { return a.order < b.order; });
+  const double first = first_order(lines);
+  for (RunUpOrder& o : out.orders) o.order = near_half(o.order / first), out.rms = std::hypot(out.rms, o.rms);
+  out.rms = std::min(out.rms, std::sqrt(before));
+  out.from_hz = first * course->from_hz, out.to_hz = first * course->to_hz;
+  out.from_std_hz = out.to_std_hz = first * course->end_std_hz;
+  return out;
+}
+
+}  // namespace vprism

@@ -1,0 +1,277 @@
+// speed_course.cpp: see speed_course.h.
+#include "identify/courses/speed_course.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <complex>
+#include <numbers>
+
+#include "base/fft.h"
+
+namespace vprism {
+
+namespace {
+
+constexpr double whole_circle = 2 * std::numbers::pi;
+
+std::vector<double> hann_of(std::size_t length) {
+  std::vector<double> window(length);
+  for (std::size_t n = 0; n < length; ++n)
+    window[n] =
+        0.5 - 0.5 * std::cos(whole_circle * (static_cast<double>(n) + 0.5) / static_cast<double>(length));
+  return window;
+}
+
+/// What would be the median if there were no lines, in blocks of bins, between which it runs straight: from
+/// the value that three tenths do not reach, which even crowded lines leave alone.
+void floor_of(const std::vector<double>& power, std::vector<double>& floor) {
+  constexpr std::size_t block = 48;
+  constexpr double share_below = 0.3, median_to_it = 1.943;  // ln 0.5 / ln 0.7
+  const std::size_t bins = power.size(), count = std::max<std::size_t>(1, bins / block);
+  std::vector<double> below, part;
+  for (std::size_t b = 0; b < count; ++b) {
+    const std::size_t from = b * bins / count, to = (b + 1) * bins / count;
+    part.assign(power.begin() + static_cast<std::ptrdiff_t>(from),
+                power.begin() + static_cast<std::ptrdiff_t>(to));
+    const auto rank = static_cast<std::ptrdiff_t>(share_below * static_cast<double>(part.size()));
+    std::nth_element(part.begin(), part.begin() + rank, part.end());
+    below.push_back(median_to_it * part[static_cast<std::size_t>(rank)]);
+  }
+  const double width = static_cast<double>(bins) / static_cast<double>(count);
+  for (std::size_t k = 0; k < bins; ++k) {
+    const double place =
+        std::clamp(static_cast<double>(k) / width - 0.5, 0.0, static_cast<double>(count - 1));
+    const auto low = std::min(static_cast<std::size_t>(place), count - 1),
+               high = std::min(low + 1, count - 1);
+    const double share = place - static_cast<double>(low);
+    floor[k] = (1 - share) * below[low] + share * below[high];
+  }
+}
+
+/// The highest path; `mean` gets its mean height.
+std::vector<std::size_t> path_through(const RaisedMap& map, double& mean) {
+  constexpr std::size_t reach = 3, lowest = 2;
+  constexpr float cap = 9;
+  std::vector<float> best(map.bins, 0.0F), next(map.bins);
+  std::vector<std::int8_t> from(map.bins * map.columns, 0);
+  for (std::size_t c = 0; c < map.columns; ++c) {
+    for (std::size_t k = lowest; k < map.bins; ++k) {
+      std::size_t chosen = k;
+      if (c > 0)
+        for (std::size_t j = std::max(lowest, k - std::min(k, reach)); j <= std::min(map.bins - 1, k + reach);
+             ++j)
+          if (best[j] > best[chosen]) chosen = j;
+      next[k] = (c > 0 ? best[chosen] : 0.0F) + std::min(cap, map.score[c * map.bins + k]);
+      from[c * map.bins + k] =
+          static_cast<std::int8_t>(static_cast<std::ptrdiff_t>(chosen) - static_cast<std::ptrdiff_t>(k));
+    }
+    best.swap(next);
+  }
+  std::vector<std::size_t> path(map.columns);
+  auto k = static_cast<std::size_t>(
+      std::max_element(best.begin() + static_cast<std::ptrdiff_t>(lowest), best.end()) - best.begin());
+  mean = static_cast<double>(best[k]) / static_cast<double>(map.columns);
+  for (std::size_t c = map.columns; c-- > 0;) {
+    path[c] = k;
+    k = static_cast<std::size_t>(static_cast<std::ptrdiff_t>(k) + from[c * map.bins + k]);
+  }
+  return path;
+}
+
+/// The centre of what stands above the floor within two bins.
+double centre_near(const RaisedMap& map, std::size_t bin, std::size_t column) {
+  double sum = 0, moment = 0;
+  for (std::size_t k = bin - std::min<std::size_t>(bin, 2); k <= std::min(map.bins - 1, bin + 2); ++k) {
+    const double power = std::expm1(map.at(k, column));
+    sum += power, moment += power * static_cast<double>(k);
+  }
+  return sum > 0 ? moment / sum : static_cast<double>(bin);
+}
+
+/// Parabolas through seven neighbours each.
+std::vector<double> smoothed_course(const std::vector<double>& y) {
+  constexpr std::ptrdiff_t reach = 3;
+  const auto n = static_cast<std::ptrdiff_t>(y.size());
+  if (n < 2 * reach + 1) return y;
+  std::vector<double> out(y.size());
+  for (std::ptrdiff_t i = 0; i < n; ++i) {
+    const std::ptrdiff_t centre = std::clamp(i, reach, n - 1 - reach);
+    double y0 = 0, y1 = 0, y2 = 0;
+    for (std::ptrdiff_t d = -reach; d <= reach; ++d) {
+      const double v = y[static_cast<std::size_t>(centre + d)], t = static_cast<double>(d);
+      y0 += v, y1 += v * t, y2 += v * t * t;
+    }
+    // Sums of 1, t^2 and t^4 over -3 .. 3: 7, 28, 196.
+    const double slope = y1 / 28, bend = (7 * y2 - 28 * y0) / (7 * 196 - 28 * 28), at = (y0 - 28 * bend) / 7;
+    const auto t = static_cast<double>(i - centre);
+    out[static_cast<std::size_t>(i)] = at + slope * t + bend * t * t;
+  }
+  return out;
+}
+
+/// A value at any sample from those at the middles of segments: cubic between them, parabolas beyond.
+class ColumnCourse {
+ public:
+  ColumnCourse(std::size_t length, std::size_t hop, const std::vector<double>& values)
+      : values_(values), first_(0.5 * static_cast<double>(length) - 0.5), step_(static_cast<double>(hop)) {}
+  double at(double sample) const {
+    const double place = (sample - first_) / step_;
+    const std::size_t last = values_.size() - 1;
+    if (place <= 0) return beyond(-place, values_[0], values_[1], values_[2]);
+    if (place >= static_cast<double>(last))
+      return beyond(place - static_cast<double>(last), values_[last], values_[last - 1], values_[last - 2]);
+    const auto i = static_cast<std::size_t>(place);
+    const double u = place - static_cast<double>(i);
+    const double a = values_[i], b = values_[i + 1], before = i > 0 ? values_[i - 1] : 2 * a - b,
+                 after = i < last - 1 ? values_[i + 2] : 2 * b - a;
+    const double left = 0.5 * (b - before), right = 0.5 * (after - a);
+    return a + u * (left + u * (3 * (b - a) - 2 * left - right + u * (2 * (a - b) + left + right)));
+  }
+
+ private:
+  static double beyond(double u, double end, double next, double third) {
+    const double slope = 1.5 * end - 2 * next + 0.5 * third, bend = 0.5 * (end - 2 * next + third);
+    return end + u * (slope + u * bend);
+  }
+  const std::vector<double>& values_;
+  double first_, step_;
+};
+
+/// What a line is ahead of `ratio` times the phase, in segments, less its mean, over the ratio.
+std::vector<double> phase_ahead(std::span<const double> x, const std::vector<double>& phase, double ratio,
+                                std::size_t length, std::size_t hop) {
+  const std::vector<double> window = hann_of(length);
+  std::vector<double> out((x.size() - length) / hop + 1);
+  double last = 0, mean = 0;
+  for (std::size_t c = 0; c < out.size(); ++c) {
+    double real = 0, imaginary = 0;
+    for (std::size_t n = 0; n < length; ++n) {
+      const std::size_t at = c * hop + n;
+      const double v = window[n] * x[at], angle = ratio * phase[at];
+      real += v * std::cos(angle), imaginary -= v * std::sin(angle);
+    }
+    const double angle = std::atan2(imaginary, real);
+    last = c == 0 ? angle : last + std::remainder(angle - last, whole_circle);
+    out[c] = last / ratio, mean += out[c] / static_cast<double>(out.size());
+  }
+  for (double& v : out) v -= mean;
+  return out;
+}
+
+bool runs_one_way(const std::vector<double>& hz) {
+  double way = 0;
+  for (std::size_t c = 1; c < hz.size(); ++c) way += std::abs(hz[c] - hz[c - 1]);
+  return std::abs(hz.back() - hz.front()) > 0.7 * way;
+}
+
+}  // namespace
+
+RaisedMap raised_map(std::span<const double> x, double rate_hz, std::size_t length) {
+  RaisedMap map;
+  map.length = length, map.hop = length / 2, map.rate_hz = rate_hz;
+  map.columns = (x.size() - length) / map.hop + 1;
+  const RealFft fft(length);
+  map.bins = fft.bins();
+  map.score.resize(map.bins * map.columns);
+  FftArray<double> in(length);
+  FftArray<std::complex<double>> out(fft.bins());
+  const std::vector<double> window = hann_of(length);
+  std::vector<double> power(map.bins), floor(map.bins);
+  for (std::size_t c = 0; c < map.columns; ++c) {
+    double mean = 0;
+    for (std::size_t n = 0; n < length; ++n) mean += x[c * map.hop + n] / static_cast<double>(length);
+    for (std::size_t n = 0; n < length; ++n) in.data()[n] = window[n] * (x[c * map.hop + n] - mean);
+    fft.run(in, out);
+    for (std::size_t k = 0; k < map.bins; ++k) power[k] = std::norm(out.data()[k]);
+    floor_of(power, floor);
+    for (std::size_t k = 0; k < map.bins; ++k)
+      map.score[c * map.bins + k] =
+          floor[k] > 0 ? static_cast<float>(std::log1p(power[k] / floor[k])) : (power[k] > 0 ? 40.0F : 0.0F);
+  }
+  return map;
+}
+
+std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double rate_hz) {
+  constexpr std::size_t least_length = 64, least_columns = 15;
+  constexpr double stands_out = 1.95, least_mean = 2.5;
+  SpeedCourse out;
+  std::vector<std::size_t> path;
+  double highest = least_mean;
+  for (const std::size_t parts : {8u, 16u, 32u, 64u, 128u, 256u, 512u}) {
+    const std::size_t length = x.size() / parts / 2 * 2;
+    if (length < least_length) break;
+    RaisedMap map = raised_map(x, rate_hz, length);
+    double mean = 0;
+    std::vector<std::size_t> found = path_through(map, mean);
+    std::size_t raised = 0;
+    for (std::size_t c = 0; c < map.columns; ++c) raised += map.at(found[c], c) > stands_out ? 1 : 0;
+    if (map.columns < least_columns || 10 * raised < 9 * map.columns || !(mean > highest)) continue;
+    highest = mean, out.map = std::move(map), path = std::move(found);
+  }
+  if (path.empty()) return {};
+  const RaisedMap& map = out.map;
+  for (std::size_t c = 0; c < path.size(); ++c) out.hz.push_back(centre_near(map, path[c], c) * map.bin_hz());
+  out.hz = smoothed_course(out.hz);
+  const double way = std::abs(out.hz.back() - out.hz.front()),
+               middle = 0.5 * (out.hz.back() + out.hz.front()),
+               duration_s = static_cast<double>(x.size()) / rate_hz;
+  if (!(way > 0.1 * middle) || way < 8 * map.bin_hz() || way < 12 / duration_s || !runs_one_way(out.hz))
+    return {};
+  out.lay_phase(x);
+  return out;
+}
+
+void SpeedCourse::lay_phase(std::span<const double> x) {
+  const ColumnCourse course(map.length, map.hop, hz);
+  phase.resize(x.size());
+  double sum = 0;
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    phase[n] = sum;
+    sum += whole_circle * course.at(static_cast<double>(n) + 0.5) / map.rate_hz;
+  }
+}
+
+void SpeedCourse::centre_on(std::span<const double> x, double ratio) {
+  std::vector<double> places(hz.size());
+  for (std::size_t c = 0; c < hz.size(); ++c) {
+    const auto middle = static_cast<std::size_t>(
+        std::lround(std::min(ratio * hz[c] / map.bin_hz(), static_cast<double>(map.bins - 1))));
+    std::size_t top = middle;
+    for (std::size_t k = middle - std::min<std::size_t>(middle, 3); k <= std::min(map.bins - 1, middle + 3);
+         ++k)
+      if (map.at(k, c) > map.at(top, c)) top = k;
+    places[c] = centre_near(map, top, c) * map.bin_hz() / ratio;
+  }
+  hz = smoothed_course(places);
+  lay_phase(x);
+}
+
+void SpeedCourse::follow(std::span<const double> x, std::span<const CourseLine> lines, std::size_t length) {
+  const std::size_t hop = length / 2;
+  std::vector<double> ahead((x.size() - length) / hop + 1, 0.0);
+  double weights = 0;
+  for (const CourseLine& line : lines) {
+    const std::vector<double> one = phase_ahead(x, phase, line.ratio, length, hop);
+    for (std::size_t c = 0; c < ahead.size(); ++c) ahead[c] += line.weight * one[c];
+    weights += line.weight;
+  }
+  for (double& v : ahead) v /= weights;
+  const std::vector<double> smooth = smoothed_course(ahead);
+  const ColumnCourse correction(length, hop, smooth);
+  for (std::size_t n = 0; n < x.size(); ++n) phase[n] += correction.at(static_cast<double>(n));
+  double squares = 0;
+  for (std::size_t c = 0; c < ahead.size(); ++c) squares += std::pow(ahead[c] - smooth[c], 2);
+  // Towards the ends: from the middles of two pieces on, along the course.
+  const std::size_t piece = hop / 2, last = x.size() - 1;
+  const auto hz_between = [&](std::size_t from, std::size_t to) {
+    return (phase[to] - phase[from]) / whole_circle * map.rate_hz / static_cast<double>(to - from);
+  };
+  from_hz = 1.5 * hz_between(0, piece) - 0.5 * hz_between(piece, 2 * piece);
+  to_hz = 1.5 * hz_between(last - piece, last) - 0.5 * hz_between(last - 2 * piece, last - piece);
+  // A parabola through seven, half a segment beyond its end, turns by about twice what one scatters by.
+  end_std_hz = 2 * std::sqrt(squares / static_cast<double>(ahead.size())) / whole_circle * map.rate_hz /
+               static_cast<double>(hop);
+}
+
+}  // namespace vprism
