@@ -105,7 +105,7 @@ class WatchTask : public Task {
     live.late_s = settings_.late_s.value_or(5);
     live.idle_end_s = settings_.idle_s.value_or(0);
     live.keep = keep.get();
-    Watch* watch = nullptr;
+    StreamWatch* watch = nullptr;
     live.stop = [&watch] { return stop_wanted != 0 || (watch != nullptr && watch->over()); };
     live.late = [&watch](double silent_s) {
       if (watch) watch->late(silent_s);
@@ -123,7 +123,7 @@ class WatchTask : public Task {
       if (stage->surveys())
         throw Error(Status::usage,
                     "--chain: a step needs the whole record before it can begin; a stream has none");
-    Watch looking(settings_, road, *stream, stem, recorded);
+    StreamWatch looking(settings_, road, *stream, stem, recorded);
     watch = &looking;
     road.run([&](Block& block) { looking.push(block); });
     keep.reset();

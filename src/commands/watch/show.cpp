@@ -13,14 +13,14 @@
 
 namespace vprism {
 
-void Watch::late(double silent_s) {
+void StreamWatch::late(double silent_s) {
   if (settings_.output.quiet) return;
   std::fprintf(stderr, "warning: nothing has come for %s; still waiting [stream-late]\n",
                format_quantity(silent_s, "s", 2).c_str());
   std::fflush(stderr);
 }
 
-void Watch::say_start() {
+void StreamWatch::say_start() {
   const double rate = state_.recording.axis.rate_hz();
   const SpectrumPlan plan = plan_spectrum(cut_, std::int64_t{1} << 40, rate);
   const double every_s = static_cast<double>(every_) / rate, memory_s = static_cast<double>(memory_) / rate;
@@ -43,7 +43,7 @@ void Watch::say_start() {
       format_quantity(memory_s, "s", 3), format_quantity(every_s + memory_s, "s", 3)));
 }
 
-void Watch::note(const Json& event, bool alarm, const std::string& text) {
+void StreamWatch::note(const Json& event, bool alarm, const std::string& text) {
   if (alarm) ++state_.alarms;
   state_.events.push_back(event);
   if (state_.events.size() > 1000) state_.events.erase(state_.events.begin());
@@ -53,13 +53,13 @@ void Watch::note(const Json& event, bool alarm, const std::string& text) {
     say_line(text);
 }
 
-void Watch::erase_table() {
+void StreamWatch::erase_table() {
   if (table_lines_ == 0) return;
   say(fmt::format("\x1b[{}A\x1b[J", table_lines_));
   table_lines_ = 0;
 }
 
-std::string Watch::table() const {
+std::string StreamWatch::table() const {
   TextTable table({{"channel", TextTable::Align::left},
                    {"RMS"},
                    {"least"},
@@ -78,7 +78,7 @@ std::string Watch::table() const {
   return table.text();
 }
 
-void Watch::show() {
+void StreamWatch::show() {
   if (settings_.output.json) {
     Json channels = Json::array();
     for (std::size_t c = 0; c < state_.now.size(); ++c) {
@@ -102,7 +102,7 @@ void Watch::show() {
   }
 }
 
-void Watch::say_end() {
+void StreamWatch::say_end() {
   if (!settings_.output.quiet)
     for (const Caution& caution : cautions()) std::fprintf(stderr, "%s\n", caution_line(caution).c_str());
   if (settings_.output.json) {

@@ -15,8 +15,8 @@
 
 namespace vprism {
 
-Watch::Watch(const WatchSettings& settings, Road& road, LiveSource& live, const std::string& stem,
-             const std::string& recorded)
+StreamWatch::StreamWatch(const WatchSettings& settings, Road& road, LiveSource& live, const std::string& stem,
+                         const std::string& recorded)
     : settings_(settings), live_(live) {
   state_.stem = stem;
   state_.recorded = recorded;
@@ -55,7 +55,7 @@ Watch::Watch(const WatchSettings& settings, Road& road, LiveSource& live, const 
   say_start();
 }
 
-void Watch::push(const Block& block) {
+void StreamWatch::push(const Block& block) {
   const auto last = settings_.for_s ? std::llround(*settings_.for_s * state_.recording.axis.rate_hz())
                                     : std::numeric_limits<long long>::max();
   for (std::size_t from = 0; from < block.size() && !over();) {
@@ -72,7 +72,7 @@ void Watch::push(const Block& block) {
   }
 }
 
-Status Watch::finish() {
+Status StreamWatch::finish() {
   if (state_.samples > looked_at_ && rolling_->size() >= *cut_.segment) look();
   say_end();
   std::string pictures_missing;
@@ -99,13 +99,13 @@ Status Watch::finish() {
   return Status::output;
 }
 
-std::vector<Caution> Watch::cautions() const {
+std::vector<Caution> StreamWatch::cautions() const {
   std::vector<Caution> all = live_.cautions();
   all.insert(all.end(), further_.begin(), further_.end());
   return all;
 }
 
-void Watch::take(const Block& block) {
+void StreamWatch::take(const Block& block) {
   rolling_->add(block);
   state_.samples = rolling_->came();
   state_.until_s =
@@ -113,7 +113,7 @@ void Watch::take(const Block& block) {
   for (std::size_t c = 0; c < block.channels(); ++c) hear(block, c);
 }
 
-void Watch::hear(const Block& block, std::size_t c) {
+void StreamWatch::hear(const Block& block, std::size_t c) {
   const std::span<const double> samples = block.samples(c);
   const double interval = state_.recording.axis.interval;
   LastValid& last = valid_[c];
@@ -139,7 +139,7 @@ void Watch::hear(const Block& block, std::size_t c) {
            silent ? "had no valid number for " + format_quantity(silent_s, "s", 3) : "valid numbers again"));
 }
 
-void Watch::set_guards() {
+void StreamWatch::set_guards() {
   if (settings_.limit_file.empty()) return;
   for (const AskedLimit& limit : read_limits(settings_.limit_file, LimitCourse::logarithmic))
     for (const std::size_t c : select_channels(state_.recording, {limit.channels})) {
@@ -153,7 +153,7 @@ void Watch::set_guards() {
     }
 }
 
-void Watch::look() {
+void StreamWatch::look() {
   const Block block = rolling_->block();
   state_.stretch_s = static_cast<double>(block.size()) * state_.recording.axis.interval;
   state_.now.assign(block.channels(), {});
@@ -177,7 +177,7 @@ void Watch::look() {
   }
 }
 
-bool Watch::look_at(const Block& block, std::size_t c) {
+bool StreamWatch::look_at(const Block& block, std::size_t c) {
   const SpectrumPlan plan =
       plan_spectrum(cut_, static_cast<std::int64_t>(rolling_->size()), state_.recording.axis.rate_hz());
   ChannelNow& n = state_.now[c];
@@ -209,7 +209,7 @@ bool Watch::look_at(const Block& block, std::size_t c) {
   return true;
 }
 
-void Watch::judge() {
+void StreamWatch::judge() {
   for (Guard& guard : guards_) {
     const ChannelNow& n = state_.now[guard.channel];
     if (n.spectrum.power.empty()) continue;
@@ -249,7 +249,7 @@ void Watch::judge() {
   }
 }
 
-std::string Watch::too_short() const {
+std::string StreamWatch::too_short() const {
   return "too short for one look: a segment of valid numbers takes " +
          format_quantity(static_cast<double>(*cut_.segment) * state_.recording.axis.interval, "s", 3) +
          "; ask for a coarser --resolution";

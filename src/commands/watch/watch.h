@@ -45,10 +45,10 @@ struct LastValid {
   bool silent = false;
 };
 
-class Watch {
+class StreamWatch {
  public:
-  Watch(const WatchSettings& settings, Road& road, LiveSource& live, const std::string& stem,
-        const std::string& recorded);
+  StreamWatch(const WatchSettings& settings, Road& road, LiveSource& live, const std::string& stem,
+              const std::string& recorded);
 
   /// Looks lie on the samples' own time, however large the pieces are in which they come.
   void push(const Block& block);

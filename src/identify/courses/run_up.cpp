@@ -70,7 +70,7 @@ struct RatioScores {
 };
 
 RatioScores score_ratios(const RaisedMap& map, const std::vector<double>& hz) {
-  constexpr double cap = 8;
+  constexpr double cap = 20;
   const auto [low_hz, high_hz] = std::minmax_element(hz.begin(), hz.end());
   RatioScores out;
   out.step = 0.5 * map.bin_hz() / *high_hz;
@@ -89,8 +89,9 @@ RatioScores score_ratios(const RaisedMap& map, const std::vector<double>& hz) {
   return out;
 }
 
-/// Ratios that stand out, the strongest first, none within `apart` of a stronger one.
-std::vector<double> ratios_of(const RatioScores& scores, double apart) {
+/// Ratios that stand out, the strongest first, none within `apart` of a stronger one. `leading` gets the
+/// highest of those that stand out well.
+std::vector<double> ratios_of(const RatioScores& scores, double apart, double& leading) {
   constexpr std::size_t most = 24;
   if (scores.score.size() < 8) return {};
   std::vector<double> sorted = scores.score;
@@ -108,8 +109,11 @@ std::vector<double> ratios_of(const RatioScores& scores, double apart) {
   std::sort(tops.begin(), tops.end(),
             [&](std::size_t a, std::size_t b) { return scores.score[a] > scores.score[b]; });
   std::vector<double> out;
+  leading = 1;
   for (const std::size_t i : tops) {
     const double ratio = scores.ratio(i);
+    if (scores.score[i] - usual > 0.6 * (scores.score[tops.front()] - usual))
+      leading = std::max(leading, ratio);
     if (out.size() < most &&
         std::none_of(out.begin(), out.end(), [&](double other) { return std::abs(other - ratio) < apart; }))
       out.push_back(ratio);
@@ -162,12 +166,13 @@ double first_order(const std::vector<CourseLine>& lines) {
   return first;
 }
 
-/// Those known by now, or else those seen.
-std::vector<double> ratios_again(const std::vector<CourseLine>& lines, const std::vector<double>& seen) {
-  if (lines.empty()) return seen;
-  std::vector<double> out;
-  for (const CourseLine& line : lines) out.push_back(line.ratio);
-  return out;
+/// Those seen, and of those known by now what is known.
+std::vector<double> ratios_again(const std::vector<CourseLine>& lines, std::vector<double> seen,
+                                 double apart) {
+  for (double& ratio : seen)
+    for (const CourseLine& line : lines)
+      if (std::abs(line.ratio - ratio) < apart) ratio = line.ratio;
+  return seen;
 }
 
 }  // namespace
@@ -178,16 +183,15 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
   if (x.size() < least || x.size() > most) return {};
   std::optional<SpeedCourse> course = find_speed_course(x, rate_hz);
   if (!course) return {};
-  double apart = 4 * course->map.bin_hz() / *std::min_element(course->hz.begin(), course->hz.end());
-  std::vector<double> ratios = ratios_of(score_ratios(course->map, course->hz), apart);
-  if (ratios.empty()) return {};
-  const double highest = *std::max_element(
-      ratios.begin(), ratios.begin() + static_cast<std::ptrdiff_t>(std::min<std::size_t>(4, ratios.size())));
-  if (highest > 1.5) {
-    course->centre_on(x, highest);
-    ratios = ratios_of(score_ratios(course->map, course->hz), apart);
+  const double apart = 4 * course->map.bin_hz() / *std::min_element(course->hz.begin(), course->hz.end());
+  double leading = 1;
+  std::vector<double> ratios = ratios_of(score_ratios(course->map, course->hz), apart, leading);
+  if (leading > 1.5) {
+    course->centre_on(x, leading);
+    ratios = ratios_of(score_ratios(course->map, course->hz), apart, leading);
   }
-  const CourseLine steady{highest > 1.5 ? highest : 1.0, 1};
+  if (ratios.empty()) return {};
+  const CourseLine steady{leading, 1};
   for (int round = 0; round < 3; ++round) course->follow(x, {&steady, 1}, course->map.length);
   const auto [low, high] = std::minmax_element(course->hz.begin(), course->hz.end());
   double narrowest = 1;
@@ -200,11 +204,11 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
   const auto distance = std::max<std::size_t>(1, static_cast<std::size_t>(0.25 * rate_hz / half_band_hz));
   RunUp out;
   std::vector<CourseLine> lines;
-  // Once more where all of them together have said how the course runs.
-  for (int round = 0; round < 2; ++round) {
+  // Again once all of them together have said how the course runs.
+  for (int round = 0; round < 3; ++round) {
     out.rest.assign(x.begin(), x.end());
     out.orders.clear();
-    const std::vector<double> again = ratios_again(lines, ratios);
+    const std::vector<double> again = ratios_again(lines, ratios, 0.5 * apart);
     lines.clear();
     for (double ratio : again) {
       if (ratio * *low < 2 * half_band_hz) continue;
@@ -223,7 +227,7 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
       out.orders.push_back({ratio, std::sqrt(std::max(0.0, power - noise))});
       lines.push_back({ratio, ratio * ratio * power / std::max(noise, 1e-6 * power)});
     }
-    if (round > 0 || lines.empty()) break;
+    if (round > 1 || lines.empty()) break;
     course->follow(x, lines, course->map.length);
     course->follow(x, lines, course->map.length / 2);
   }
@@ -235,7 +239,7 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
   for (RunUpOrder& o : out.orders) o.order = near_half(o.order / first), out.rms = std::hypot(out.rms, o.rms);
   out.rms = std::min(out.rms, std::sqrt(before));
   out.from_hz = first * course->from_hz, out.to_hz = first * course->to_hz;
-  out.from_std_hz = out.to_std_hz = first * course->end_std_hz;
+  out.from_std_hz = first * course->from_std_hz, out.to_std_hz = first * course->to_std_hz;
   return out;
 }
 

@@ -218,6 +218,13 @@ std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double r
                duration_s = static_cast<double>(x.size()) / rate_hz;
   if (!(way > 0.1 * middle) || way < 8 * map.bin_hz() || way < 12 / duration_s || !runs_one_way(out.hz))
     return {};
+  // Two in a row that stand out are no chance.
+  const auto seen = [&](std::size_t c) {
+    return map.at(path[c], c) > stands_out && map.at(path[c + 1], c + 1) > stands_out;
+  };
+  while (out.first_seen + 2 < path.size() && !seen(out.first_seen)) ++out.first_seen;
+  out.last_seen = path.size() - 1;
+  while (out.last_seen > out.first_seen + 1 && !seen(out.last_seen - 1)) --out.last_seen;
   out.lay_phase(x);
   return out;
 }
@@ -262,16 +269,26 @@ void SpeedCourse::follow(std::span<const double> x, std::span<const CourseLine> 
   for (std::size_t n = 0; n < x.size(); ++n) phase[n] += correction.at(static_cast<double>(n));
   double squares = 0;
   for (std::size_t c = 0; c < ahead.size(); ++c) squares += std::pow(ahead[c] - smooth[c], 2);
-  // Towards the ends: from the middles of two pieces on, along the course.
+  // A parabola through seven, half a segment beyond its end, turns by about twice what one scatters by.
+  const double scatter_hz = 2 * std::sqrt(squares / static_cast<double>(ahead.size())) / whole_circle *
+                            map.rate_hz / static_cast<double>(hop);
+  // Towards the ends the course runs on as it came; how far it bends there is a guess.
   const std::size_t piece = hop / 2, last = x.size() - 1;
   const auto hz_between = [&](std::size_t from, std::size_t to) {
     return (phase[to] - phase[from]) / whole_circle * map.rate_hz / static_cast<double>(to - from);
   };
-  from_hz = 1.5 * hz_between(0, piece) - 0.5 * hz_between(piece, 2 * piece);
-  to_hz = 1.5 * hz_between(last - piece, last) - 0.5 * hz_between(last - 2 * piece, last - piece);
-  // A parabola through seven, half a segment beyond its end, turns by about twice what one scatters by.
-  end_std_hz = 2 * std::sqrt(squares / static_cast<double>(ahead.size())) / whole_circle * map.rate_hz /
-               static_cast<double>(hop);
+  const auto end = [&](double outer, double next, double inner, double innermost, double& std_hz) {
+    const double bent = 1.5 * outer - 0.5 * next, straight = inner + 2.5 * (inner - innermost);
+    std_hz = std::hypot(scatter_hz, 1.3 * (bent - straight));
+    return bent;
+  };
+  from_hz = end(hz_between(0, piece), hz_between(piece, 2 * piece), hz_between(2 * piece, 3 * piece),
+                hz_between(3 * piece, 4 * piece), from_std_hz);
+  to_hz = end(hz_between(last - piece, last), hz_between(last - 2 * piece, last - piece),
+              hz_between(last - 3 * piece, last - 2 * piece), hz_between(last - 4 * piece, last - 3 * piece),
+              to_std_hz);
+  from_std_hz = std::hypot(from_std_hz, hz[first_seen] - hz.front());
+  to_std_hz = std::hypot(to_std_hz, hz[last_seen] - hz.back());
 }
 
 }  // namespace vprism

@@ -31,10 +31,11 @@ struct CourseLine {
 };
 
 struct SpeedCourse {
-  RaisedMap map;                                  ///< With the length of segments that shows the line best.
-  std::vector<double> hz;                         ///< In each of its columns.
-  std::vector<double> phase;                      ///< In radians, at each sample.
-  double from_hz = 0, to_hz = 0, end_std_hz = 0;  ///< At the record's ends.
+  RaisedMap map;                              ///< With the length of segments that shows the line best.
+  std::vector<double> hz;                     ///< In each of its columns.
+  std::size_t first_seen = 0, last_seen = 0;  ///< Columns between which it stands out.
+  std::vector<double> phase;                  ///< In radians, at each sample.
+  double from_hz = 0, to_hz = 0, from_std_hz = 0, to_std_hz = 0;  ///< At the record's ends.
   /// The phase from the places.
   void lay_phase(std::span<const double> x);
   /// Places and phase anew, by a line of that ratio near where it should be: one that moves more is known
