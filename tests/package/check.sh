@@ -7,10 +7,10 @@ room=$(mktemp -d)
 trap 'rm -rf "$room"' EXIT
 cmake --install "$build" --prefix "$room/usr" >/dev/null
 for file in bin/vprism lib/vprism/vprism-containers.so share/man/man1/vprism-case.1 share/bash-completion/completions/vprism \
-  share/zsh/vendor-completions/_vprism lib/cmake/VastPrism/VastPrismConfig.cmake include/vprism/transform/spectrum.h; do
+  share/zsh/vendor-completions/_vprism lib/cmake/VastPrism/VastPrismConfig.cmake include/vprism/transform/spectra/spectrum.h; do
   [[ -e $room/usr/$file || -e $room/usr/${file/#lib\/cmake/lib\/x86_64-linux-gnu\/cmake} ]] || { echo "$file is not installed" >&2; exit 1; }
 done
-[[ $(find "$room/usr/include" -name '*.h' | grep -c '/cli/\|/render/\|/formats/') == 0 ]] || { echo "headers of the interface are installed" >&2; exit 1; }
+[[ $(find "$room/usr/include" -name '*.h' | grep -c '/app/\|/commands/\|/frame/\|/render/\|/formats/') == 0 ]] || { echo "headers of the interface are installed" >&2; exit 1; }
 # The installed program finds its module: HDF5 is in it.
 [[ $("$room/usr/bin/vprism" inspect "$source/demo/data/dome-tilt.h5" --figure none --out "$room/out") == *'24000 samples'* ]]
 # Completion knows commands, options and choices.

@@ -3,64 +3,14 @@
 
 #include <algorithm>
 #include <cmath>
-#include <complex>
-#include <numbers>
 
 #include "base/dot.h"
-#include "base/fft.h"
+#include "identify/courses/slow_part.h"
 #include "identify/courses/speed_course.h"
 
 namespace vprism {
 
 namespace {
-
-using Complex = std::complex<double>;
-
-/// Turns a line down to 0 Hz and keeps what changes slowly; ends are mirrored.
-class SlowPart {
- public:
-  SlowPart(std::size_t samples, double rate_hz, double half_band_hz)
-      : samples_(samples),
-        more_(std::min(samples - 1, static_cast<std::size_t>(4 * rate_hz / half_band_hz))),
-        fft_(samples + 2 * more_),
-        in_(fft_.size()),
-        out_(fft_.size()),
-        edge_(half_band_hz / rate_hz * static_cast<double>(fft_.size())) {}
-
-  /// The slow amplitude of `order` times the phase in `x`; twice its real part, turned back, is the line.
-  const Complex* of(std::span<const double> x, const std::vector<double>& phase, double order) {
-    Complex* const in = in_.data();
-    for (std::size_t n = 0; n < samples_; ++n) in[more_ + n] = x[n] * std::polar(1.0, -order * phase[n]);
-    for (std::size_t n = 0; n < more_; ++n) {
-      in[more_ - 1 - n] = in[more_ + n];
-      in[more_ + samples_ + n] = in[more_ + samples_ - 1 - n];
-    }
-    fft_.run(in_, out_);
-    Complex* const bins = out_.data();
-    const std::size_t size = fft_.size();
-    for (std::size_t k = 0; k < size; ++k) {
-      const auto off = static_cast<double>(std::min(k, size - k));
-      const double gain = off <= 0.7 * edge_ ? 1
-                          : off >= edge_     ? 0
-                                         : 0.5 + 0.5 * std::cos(std::numbers::pi * (off / edge_ - 0.7) / 0.3);
-      bins[k] *= gain / static_cast<double>(size);
-    }
-    fft_.back(out_, in_);
-    return in_.data() + more_;
-  }
-
- private:
-  std::size_t samples_, more_;
-  ComplexFft fft_;
-  FftArray<Complex> in_, out_;
-  double edge_;
-};
-
-double mean_square(const Complex* z, std::size_t count) {
-  double sum = 0;
-  for (std::size_t n = 0; n < count; ++n) sum += std::norm(z[n]);
-  return 2 * sum / static_cast<double>(count);  // Of the line: half of the square of its amplitude 2 |z|.
-}
 
 /// How far lines stand out at each ratio to the course, on the mean over the columns.
 struct RatioScores {
@@ -69,12 +19,19 @@ struct RatioScores {
   double ratio(std::size_t i) const { return low + static_cast<double>(i) * step; }
 };
 
+/// What the course exceeds in all but that share of its columns.
+double speed_at(std::vector<double> hz, double share) {
+  const auto at = hz.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(hz.size()));
+  std::nth_element(hz.begin(), at, hz.end());
+  return *at;
+}
+
 RatioScores score_ratios(const RaisedMap& map, const std::vector<double>& hz) {
   constexpr double cap = 20;
   const auto [low_hz, high_hz] = std::minmax_element(hz.begin(), hz.end());
   RatioScores out;
   out.step = 0.5 * map.bin_hz() / *high_hz;
-  out.low = std::max(0.1, 3 * map.bin_hz() / *low_hz);
+  out.low = std::max(0.1, 3 * map.bin_hz() / speed_at(hz, 0.25));
   const double top = 0.48 * map.rate_hz / (0.5 * (*low_hz + *high_hz));
   for (double ratio = out.low; ratio < top; ratio += out.step) {
     double sum = 0;
@@ -121,27 +78,6 @@ std::vector<double> ratios_of(const RatioScores& scores, double apart, double& l
   return out;
 }
 
-/// By how much more than `order` times the phase what is slow turns: by the phases of neighbours, and then of
-/// samples ever farther apart.
-double further_order(const Complex* slow, const std::vector<double>& phase, std::size_t distance) {
-  double further = 0;
-  for (; distance < phase.size() / 2; distance *= 3) {
-    Complex turn = 0;
-    double between = 0, all = 0, count = 0;
-    const std::size_t step = std::max<std::size_t>(1, distance / 8);
-    for (std::size_t n = 0; n + distance < phase.size(); n += step) {
-      const double apart = phase[n + distance] - phase[n];
-      const Complex one = slow[n + distance] * std::conj(slow[n]);
-      turn += one * std::polar(1.0, -further * apart);
-      between += apart, all += std::abs(one), ++count;
-    }
-    // Where its level changes sign or noise is strong, what is farther apart says nothing more.
-    if (!(std::abs(turn) > 0.7 * all) || !(between > 0)) break;
-    further += std::arg(turn) / (between / count);
-  }
-  return further;
-}
-
 /// Orders of machines are whole or halves; others stay what they are.
 double near_half(double order) {
   const double half = std::round(2 * order) / 2;
@@ -178,12 +114,14 @@ std::vector<double> ratios_again(const std::vector<CourseLine>& lines, std::vect
 }  // namespace
 
 std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
-  constexpr std::size_t least = 2048, most = std::size_t{1} << 21;
+  constexpr std::size_t least = 2048, most = std::size_t{1} << 20;
   constexpr double stands_out = 6, least_share = 0.2;
   if (x.size() < least || x.size() > most) return {};
   std::optional<SpeedCourse> course = find_speed_course(x, rate_hz);
   if (!course) return {};
-  const double apart = 4 * course->map.bin_hz() / *std::min_element(course->hz.begin(), course->hz.end());
+  // From rest on, orders are one at first.
+  double low = speed_at(course->hz, 0.25);
+  const double apart = 4 * course->map.bin_hz() / low;
   double leading = 1;
   std::vector<double> ratios = ratios_of(score_ratios(course->map, course->hz), apart, leading);
   if (leading > 1.5) {
@@ -193,15 +131,14 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
   if (ratios.empty()) return {};
   const CourseLine steady{leading, 1};
   for (int round = 0; round < 3; ++round) course->follow(x, {&steady, 1}, course->map.length);
-  const auto [low, high] = std::minmax_element(course->hz.begin(), course->hz.end());
+  low = speed_at(course->hz, 0.25);
   double narrowest = 1;
   for (const double a : ratios)
     for (const double b : ratios)
       if (a < b) narrowest = std::min(narrowest, b - a);
   const double half_band_hz = std::max(2 * rate_hz / static_cast<double>(x.size()),
-                                       std::min(1.5 * course->map.bin_hz(), 0.3 * narrowest * *low));
+                                       std::min(1.5 * course->map.bin_hz(), 0.3 * narrowest * low));
   SlowPart slow_part(x.size(), rate_hz, half_band_hz);
-  const auto distance = std::max<std::size_t>(1, static_cast<std::size_t>(0.25 * rate_hz / half_band_hz));
   RunUp out;
   std::vector<CourseLine> lines;
   // Again once all of them together have said how the course runs.
@@ -211,25 +148,27 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
     const std::vector<double> again = ratios_again(lines, ratios, 0.5 * apart);
     lines.clear();
     for (double ratio : again) {
-      if (ratio * *low < 2 * half_band_hz) continue;
-      const double further =
-          further_order(slow_part.of(out.rest, course->phase, ratio), course->phase, distance);
+      if (ratio * low < 2 * half_band_hz) continue;
+      slow_part.find(out.rest, course->phase, ratio);
+      const double further = slow_part.further_order(course->phase);
       if (std::abs(further) < apart) ratio += further;
-      const double beside = 2.5 * half_band_hz / (0.5 * (*low + *high));
-      const double noise =
-          0.5 * (mean_square(slow_part.of(out.rest, course->phase, ratio - beside), x.size()) +
-                 mean_square(slow_part.of(out.rest, course->phase, ratio + beside), x.size()));
-      const Complex* const slow = slow_part.of(out.rest, course->phase, ratio);
-      const double power = mean_square(slow, x.size());
+      slow_part.find(out.rest, course->phase, ratio);
+      const double power = slow_part.power(), noise = slow_part.noise();
       if (!(power > stands_out * noise)) continue;
-      for (std::size_t n = 0; n < x.size(); ++n)
-        out.rest[n] -= 2 * (slow[n] * std::polar(1.0, ratio * course->phase[n])).real();
+      slow_part.take_off(course->phase, ratio, out.rest);
       out.orders.push_back({ratio, std::sqrt(std::max(0.0, power - noise))});
       lines.push_back({ratio, ratio * ratio * power / std::max(noise, 1e-6 * power)});
     }
     if (round > 1 || lines.empty()) break;
-    course->follow(x, lines, course->map.length);
-    course->follow(x, lines, course->map.length / 2);
+    // Closer and closer: shorter segments reach nearer to the ends, and need a phase that is nearly right.
+    // Orders must be apart in them, and from their images below 0 Hz.
+    double lowest = narrowest;
+    for (const CourseLine& line : lines) lowest = std::min(lowest, 2 * line.ratio);
+    const double least_length = 5 * rate_hz / (lowest * low);
+    for (const std::size_t part : {1u, 1u, 2u, 2u, 4u})
+      if (const std::size_t length = course->map.length / part;
+          part == 1 || static_cast<double>(length) > least_length)
+        course->follow(x, lines, length);
   }
   const double before = variance_of(x), after = variance_of(out.rest);
   if (out.orders.size() < 2 || !(before - after > least_share * before)) return {};

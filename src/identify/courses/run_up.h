@@ -28,7 +28,7 @@ struct RunUp {
 /// Follows the line that stands out most (speed_course.h); at which ratios to it others stand out is seen
 /// along its course, and each is turned down to 0 Hz by the course's phase, filtered and taken off, the
 /// strongest first. One counts if it holds six times what lies beside it. Nothing where fewer than two do, or
-/// where they hold less than a fifth of the mean square. For records of 2,048 to 2^21 samples.
+/// where they hold less than a fifth of the mean square. For records of 2,048 to 2^20 samples.
 std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz);
 
 }  // namespace vprism

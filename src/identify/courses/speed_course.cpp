@@ -49,6 +49,23 @@ void floor_of(const std::vector<double>& power, std::vector<double>& floor) {
   }
 }
 
+/// Without what stands still: of bins that stand out in most columns only what is more.
+RaisedMap less_steady(RaisedMap map) {
+  constexpr float stands = 1.4F;
+  std::vector<float> column(map.columns);
+  for (std::size_t k = 0; k < map.bins; ++k) {
+    for (std::size_t c = 0; c < map.columns; ++c) column[c] = map.score[c * map.bins + k];
+    const auto middle = column.begin() + static_cast<std::ptrdiff_t>(column.size() / 2);
+    std::nth_element(column.begin(), middle, column.end());
+    if (const float usual = *middle; usual > stands)
+      for (std::size_t c = 0; c < map.columns; ++c) {
+        float& score = map.score[c * map.bins + k];
+        score = std::max(0.0F, score - usual);
+      }
+  }
+  return map;
+}
+
 /// The highest path; `mean` gets its mean height.
 std::vector<std::size_t> path_through(const RaisedMap& map, double& mean) {
   constexpr std::size_t reach = 3, lowest = 2;
@@ -138,12 +155,11 @@ class ColumnCourse {
   double first_, step_;
 };
 
-/// What a line is ahead of `ratio` times the phase, in segments, less its mean, over the ratio.
-std::vector<double> phase_ahead(std::span<const double> x, const std::vector<double>& phase, double ratio,
-                                std::size_t length, std::size_t hop) {
+/// A line turned down by `ratio` times the phase, on the mean of segments.
+std::vector<std::complex<double>> turned_down(std::span<const double> x, const std::vector<double>& phase,
+                                              double ratio, std::size_t length, std::size_t hop) {
   const std::vector<double> window = hann_of(length);
-  std::vector<double> out((x.size() - length) / hop + 1);
-  double last = 0, mean = 0;
+  std::vector<std::complex<double>> out((x.size() - length) / hop + 1);
   for (std::size_t c = 0; c < out.size(); ++c) {
     double real = 0, imaginary = 0;
     for (std::size_t n = 0; n < length; ++n) {
@@ -151,11 +167,33 @@ std::vector<double> phase_ahead(std::span<const double> x, const std::vector<dou
       const double v = window[n] * x[at], angle = ratio * phase[at];
       real += v * std::cos(angle), imaginary -= v * std::sin(angle);
     }
-    const double angle = std::atan2(imaginary, real);
-    last = c == 0 ? angle : last + std::remainder(angle - last, whole_circle);
-    out[c] = last / ratio, mean += out[c] / static_cast<double>(out.size());
+    out[c] = {real, imaginary};
   }
-  for (double& v : out) v -= mean;
+  return out;
+}
+
+/// What lines are ahead of the phase together, in segments. From one to the next each says by how much, to
+/// whole turns of its own: the higher ones nearest to what the lower ones say, each by its level there.
+std::vector<double> phase_ahead(const std::vector<std::vector<std::complex<double>>>& turned,
+                                std::span<const CourseLine> lines) {
+  std::vector<double> mean_square(lines.size(), 0.0), out(turned.front().size(), 0.0);
+  for (std::size_t i = 0; i < lines.size(); ++i)
+    for (const std::complex<double>& v : turned[i])
+      mean_square[i] += std::norm(v) / static_cast<double>(turned[i].size());
+  for (std::size_t c = 1; c < out.size(); ++c) {
+    double mean = 0, weights = 0;
+    for (std::size_t i = 0; i < lines.size(); ++i) {
+      const std::complex<double> turn = turned[i][c] * std::conj(turned[i][c - 1]);
+      if (!(mean_square[i] > 0)) continue;
+      const double own_turn = whole_circle / lines[i].ratio;
+      double by = std::arg(turn) / lines[i].ratio;
+      if (weights > 0) by += std::round((mean - by) / own_turn) * own_turn;
+      const double weight = lines[i].weight * std::abs(turn) / mean_square[i];
+      if (weights + weight > 0) mean = (mean * weights + by * weight) / (weights + weight);
+      weights += weight;
+    }
+    out[c] = out[c - 1] + mean;
+  }
   return out;
 }
 
@@ -203,7 +241,7 @@ std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double r
     if (length < least_length) break;
     RaisedMap map = raised_map(x, rate_hz, length);
     double mean = 0;
-    std::vector<std::size_t> found = path_through(map, mean);
+    std::vector<std::size_t> found = path_through(less_steady(map), mean);
     std::size_t raised = 0;
     for (std::size_t c = 0; c < map.columns; ++c) raised += map.at(found[c], c) > stands_out ? 1 : 0;
     if (map.columns < least_columns || 10 * raised < 9 * map.columns || !(mean > highest)) continue;
@@ -256,14 +294,12 @@ void SpeedCourse::centre_on(std::span<const double> x, double ratio) {
 
 void SpeedCourse::follow(std::span<const double> x, std::span<const CourseLine> lines, std::size_t length) {
   const std::size_t hop = length / 2;
-  std::vector<double> ahead((x.size() - length) / hop + 1, 0.0);
-  double weights = 0;
-  for (const CourseLine& line : lines) {
-    const std::vector<double> one = phase_ahead(x, phase, line.ratio, length, hop);
-    for (std::size_t c = 0; c < ahead.size(); ++c) ahead[c] += line.weight * one[c];
-    weights += line.weight;
-  }
-  for (double& v : ahead) v /= weights;
+  std::vector<CourseLine> ordered(lines.begin(), lines.end());
+  std::sort(ordered.begin(), ordered.end(),
+            [](const CourseLine& a, const CourseLine& b) { return a.ratio < b.ratio; });
+  std::vector<std::vector<std::complex<double>>> turned;
+  for (const CourseLine& line : ordered) turned.push_back(turned_down(x, phase, line.ratio, length, hop));
+  const std::vector<double> ahead = phase_ahead(turned, ordered);
   const std::vector<double> smooth = smoothed_course(ahead);
   const ColumnCourse correction(length, hop, smooth);
   for (std::size_t n = 0; n < x.size(); ++n) phase[n] += correction.at(static_cast<double>(n));
@@ -272,14 +308,16 @@ void SpeedCourse::follow(std::span<const double> x, std::span<const CourseLine> 
   // A parabola through seven, half a segment beyond its end, turns by about twice what one scatters by.
   const double scatter_hz = 2 * std::sqrt(squares / static_cast<double>(ahead.size())) / whole_circle *
                             map.rate_hz / static_cast<double>(hop);
-  // Towards the ends the course runs on as it came; how far it bends there is a guess.
+  // Towards the ends the course runs on as it came; how far it bends there is a guess. Where it begins with a
+  // kink, segments of another length say something else.
+  const double from_before = from_hz, to_before = to_hz;
   const std::size_t piece = hop / 2, last = x.size() - 1;
   const auto hz_between = [&](std::size_t from, std::size_t to) {
     return (phase[to] - phase[from]) / whole_circle * map.rate_hz / static_cast<double>(to - from);
   };
   const auto end = [&](double outer, double next, double inner, double innermost, double& std_hz) {
     const double bent = 1.5 * outer - 0.5 * next, straight = inner + 2.5 * (inner - innermost);
-    std_hz = std::hypot(scatter_hz, 1.3 * (bent - straight));
+    std_hz = std::hypot(scatter_hz, 2 * (bent - straight));
     return bent;
   };
   from_hz = end(hz_between(0, piece), hz_between(piece, 2 * piece), hz_between(2 * piece, 3 * piece),
@@ -287,8 +325,9 @@ void SpeedCourse::follow(std::span<const double> x, std::span<const CourseLine> 
   to_hz = end(hz_between(last - piece, last), hz_between(last - 2 * piece, last - piece),
               hz_between(last - 3 * piece, last - 2 * piece), hz_between(last - 4 * piece, last - 3 * piece),
               to_std_hz);
-  from_std_hz = std::hypot(from_std_hz, hz[first_seen] - hz.front());
-  to_std_hz = std::hypot(to_std_hz, hz[last_seen] - hz.back());
+  from_std_hz =
+      std::hypot(from_std_hz, hz[first_seen] - hz.front(), from_before > 0 ? from_hz - from_before : 0);
+  to_std_hz = std::hypot(to_std_hz, hz[last_seen] - hz.back(), to_before > 0 ? to_hz - to_before : 0);
 }
 
 }  // namespace vprism

@@ -20,6 +20,21 @@ inline std::vector<Kind> further_kinds() {
                    r.truth.kinds = {"burst"}, r.truth.hz = hz;
                    return r;
                  }});
+  out.push_back({"run-up", [=](Bits& b) {
+                   Record r{noise(b, 4 * n, 0.05), fs, {}};
+                   const double low = between(b, 8, 16), high = low * between(b, 2, 4),
+                                bend = between(b, 1, 2);
+                   const bool down = b() % 2 == 0;
+                   double phase = 0;
+                   for (std::size_t k = 0; k < r.x.size(); ++k) {
+                     const double u = static_cast<double>(k) / static_cast<double>(r.x.size());
+                     r.x[k] +=
+                         std::cos(phase) + 0.6 * std::cos(2 * phase + 1) + 0.4 * std::cos(5 * phase + 2);
+                     phase += 2 * pi * (low + (high - low) * std::pow(down ? 1 - u : u, bend)) / fs;
+                   }
+                   r.truth.kinds = {"run-up"};
+                   return r;
+                 }});
   out.push_back({"swinging carrier", [=](Bits& b) {
                    Record r{noise(b, n, 0.02), fs, {}};
                    const double hz = between(b, 150, 350), periods = std::pow(10, between(b, 0.6, 2)),
