@@ -65,7 +65,7 @@ struct Line {
 };
 
 struct Counts {
-  int put = 0, found = 0, told = 0, right = 0, attributed = 0;
+  int put = 0, found = 0, listed = 0, right = 0, attributed = 0;
   int there = 0, seen = 0, absent = 0, cleared = 0;
 };
 
@@ -119,7 +119,7 @@ void one_case(unsigned seed, const std::string& path, Counts& counts) {
         ++counts.attributed;
   }
   for (const Peak& p : peaks) {
-    ++counts.told;
+    ++counts.listed;
     counts.right +=
         std::any_of(lines.begin(), lines.end(), [&](const Line& l) { return near(p.frequency_hz, l.hz); });
   }
@@ -191,9 +191,9 @@ int main(int argc, char** argv) {
   for (int i = 0; i < cases; ++i) one_case(static_cast<unsigned>(1000 + i), path, c);
   std::printf("%d cases, lines 10 to 50 dB above the noise in the RBW\n", cases);
   std::printf("  lines: %d put in, %d found, %d told, %d of them put in, %d attributed right\n", c.put,
-              c.found, c.told, c.right, c.attributed);
+              c.found, c.listed, c.right, c.attributed);
   std::printf("  precision %.4f, recall %.4f, attribution right %.4f\n",
-              static_cast<double>(c.right) / c.told, static_cast<double>(c.found) / c.put,
+              static_cast<double>(c.right) / c.listed, static_cast<double>(c.found) / c.put,
               static_cast<double>(c.attributed) / c.found);
   std::printf("  machines: there %d, seen %d, missed %d; absent %d, cleared %d, accused %d\n", c.there,
               c.seen, c.there - c.seen, c.absent, c.cleared, c.absent - c.cleared);

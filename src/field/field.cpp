@@ -70,7 +70,7 @@ RingDown judge_decay(FieldResult& r) {
 }
 
 /// Points that move most, at most `most` of them, spread over the whole.
-std::vector<std::size_t> telling_points(const FieldResult& r, std::size_t most) {
+std::vector<std::size_t> lively_points(const FieldResult& r, std::size_t most) {
   std::vector<std::pair<double, std::size_t>> all;
   for (std::size_t p = 0; p < r.points.size(); ++p) {
     double sum = 0;
@@ -184,7 +184,7 @@ std::vector<ModePlace> scout(Passes& passes, const ChosenPoints& chosen, FieldPl
   if (decay.decays && (passes.source.saved() == nullptr || plan.window.kind == WindowKind::rectangular)) {
     FieldPlan again = plan;
     again.window = {WindowKind::rectangular, 0};
-    again.kept_points = telling_points(scratch, 40);
+    again.kept_points = lively_points(scratch, 40);
     ++passes.all;
     passes.run(scratch, chosen, again);
     constexpr std::size_t all_modes = 64;

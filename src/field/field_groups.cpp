@@ -76,7 +76,8 @@ void fill(PointSource& source, const Group& group, const FieldSettings& settings
 }  // namespace
 
 void run_groups(PointSource& source, const ChosenPoints& chosen, const FieldSettings& settings,
-                FieldEstimator& estimator, GroupRooms& rooms, const std::function<void(std::size_t)>& told) {
+                FieldEstimator& estimator, GroupRooms& rooms,
+                const std::function<void(std::size_t)>& listed) {
   const std::vector<Group> groups = group_points(source, chosen, settings.group_bytes);
   const auto fetch = [&](std::size_t i) {
     return std::async(std::launch::async, [&, i] { fill(source, groups[i], settings, rooms[i % 2]); });
@@ -87,7 +88,7 @@ void run_groups(PointSource& source, const ChosenPoints& chosen, const FieldSett
     if (i + 1 < groups.size()) next = fetch(i + 1);
     const Group& group = groups[i];
     estimator.add(group.first, group.count, rooms[i % 2].view, group.series);
-    if (told) told(group.first + group.count);
+    if (listed) listed(group.first + group.count);
   }
 }
 

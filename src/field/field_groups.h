@@ -25,6 +25,6 @@ using GroupRooms = std::array<GroupRoom, 2>;
 /// One pass over the chosen points; the next group is read while one is worked on. `told`, if set, hears how
 /// many points are done.
 void run_groups(PointSource& source, const ChosenPoints& chosen, const FieldSettings& settings,
-                FieldEstimator& estimator, GroupRooms& rooms, const std::function<void(std::size_t)>& told);
+                FieldEstimator& estimator, GroupRooms& rooms, const std::function<void(std::size_t)>& listed);
 
 }  // namespace vprism

@@ -140,16 +140,16 @@ FrameSeries frame_series(const std::string& folder, const std::vector<std::strin
   }
   // What else changes tells recordings apart, unless it goes with the count (a time stamp, a second count).
   std::map<std::string, std::vector<const NumberedName*>> recordings;
-  std::size_t telling = values.size();
+  std::size_t delivery = values.size();
   if (most < names.size())
     for (std::size_t k = 0; k < values.size(); ++k)
       if (k != counting && values[k].size() > 1 &&
-          (telling == values.size() || values[k].size() < values[telling].size()))
-        telling = k;
+          (delivery == values.size() || values[k].size() < values[delivery].size()))
+        delivery = k;
   for (const NumberedName& name : names)
-    recordings[telling < values.size() ? name.numbers[telling] : ""].push_back(&name);
+    recordings[delivery < values.size() ? name.numbers[delivery] : ""].push_back(&name);
   if (recordings.size() > 1) {
-    const std::string word = word_before(largest->first, telling);
+    const std::string word = word_before(largest->first, delivery);
     for (const auto& [value, files] : recordings)
       out.parts.push_back(
           {(word.empty() ? "" : word + " ") + value, std::to_string(files.size()) + " frames"});

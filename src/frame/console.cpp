@@ -78,45 +78,45 @@ void Console::warn(const std::string& line) {
 namespace {
 
 /// Numbers, document, figures, then the document with what became of them.
-std::vector<OutputFolder::Entry> write_outputs(const Telling& telling, Outputs& outputs,
+std::vector<OutputFolder::Entry> write_outputs(const Delivery& delivery, Outputs& outputs,
                                                const std::function<void(Outputs&)>& add_files,
                                                const std::string& document_name) {
-  for (const InputFacts& input : telling.inputs)
+  for (const InputFacts& input : delivery.inputs)
     for (const std::string& file : input.files) outputs.protect(file);
   add_files(outputs);
   const std::string what = "result document";
   // Where a figure fills the disk, the document has its room already.
-  outputs.add(document_name, telling.document_text(outputs.entries()), what);
+  outputs.add(document_name, delivery.document_text(outputs.entries()), what);
   outputs.draw_waiting();
   std::vector<OutputFolder::Entry> entries = outputs.entries_with_digests();
   std::erase_if(entries, [&](const auto& entry) { return entry.what == what; });
   entries.push_back({outputs.path_of(document_name), what, {}});
-  outputs.renew(document_name, telling.document_text(entries));
+  outputs.renew(document_name, delivery.document_text(entries));
   return entries;
 }
 
 }  // namespace
 
-Status deliver(Telling& telling, const OutputSettings& settings, Console& console, Outputs* outputs,
+Status deliver(Delivery& delivery, const OutputSettings& settings, Console& console, Outputs* outputs,
                const std::function<void(Outputs&)>& add_files, const std::string& document_name,
                Status status) {
   console.clear();
-  if (settings.json || !telling.text_has_cautions)
-    for (const Caution& caution : telling.cautions) console.caution(caution);
-  if (!settings.json) say(telling.text);
+  if (settings.json || !delivery.text_has_cautions)
+    for (const Caution& caution : delivery.cautions) console.caution(caution);
+  if (!settings.json) say(delivery.text);
   std::vector<OutputFolder::Entry> entries;
   if (outputs != nullptr) {
     try {
-      entries = write_outputs(telling, *outputs, add_files, document_name);
+      entries = write_outputs(delivery, *outputs, add_files, document_name);
       // Standard output may be slow or gone; files do not wait for it.
       outputs->commit();
     } catch (const Error&) {
-      if (settings.json) say(telling.document_text({}));
+      if (settings.json) say(delivery.document_text({}));
       throw;
     }
   }
   if (settings.json) {
-    say(telling.document_text(entries));
+    say(delivery.document_text(entries));
   } else if (outputs != nullptr) {
     std::string list;
     for (const auto& entry : entries) list += "  " + entry.file + "  " + entry.what + "\n";

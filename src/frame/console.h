@@ -37,7 +37,7 @@ class Console {
 /// `outputs` is not null: `add_files` adds the numbers and hands over figures. The table comes first and
 /// figures last, so that neither a file nor a figure that fails takes the result away. Gives `status`, or
 /// Status::output where a figure could not be drawn.
-Status deliver(Telling& telling, const OutputSettings& settings, Console& console, Outputs* outputs,
+Status deliver(Delivery& delivery, const OutputSettings& settings, Console& console, Outputs* outputs,
                const std::function<void(Outputs&)>& add_files, const std::string& document_name,
                Status status = Status::done);
 

@@ -93,7 +93,7 @@ Json input_json(const InputFacts& input) {
 
 }  // namespace
 
-Json Telling::document(const std::vector<OutputFolder::Entry>& outputs) const {
+Json Delivery::document(const std::vector<OutputFolder::Entry>& outputs) const {
   Json out;
   out["vprism"] = version();
   out["command"] = command;
@@ -138,7 +138,7 @@ Json Telling::document(const std::vector<OutputFolder::Entry>& outputs) const {
   return out;
 }
 
-std::string Telling::document_text(const std::vector<OutputFolder::Entry>& outputs) const {
+std::string Delivery::document_text(const std::vector<OutputFolder::Entry>& outputs) const {
   return document(outputs).dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

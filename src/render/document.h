@@ -28,7 +28,7 @@ struct InputFacts {
 };
 
 /// What a command's settings, result and outputs become: one object, told as text, as JSON and as files.
-struct Telling {
+struct Delivery {
   std::string command;
   Json settings = Json::object();
   std::vector<InputFacts> inputs;

@@ -32,7 +32,7 @@ std::string table_markdown(const TextTable& table) {
   return out + "\n";
 }
 
-std::string told(const ReportTable& table) {
+std::string listed(const ReportTable& table) {
   return "### " + escaped(table.title) + "\n\n" + (table.note.empty() ? "" : escaped(table.note) + "\n\n") +
          table_markdown(table.table);
 }
@@ -51,7 +51,7 @@ std::string report_markdown(const Report& report, const std::vector<std::string>
   if (!report.intro.empty()) out += escaped(report.intro) + "\n\n";
   for (std::size_t i = 0; i < report.answer.size(); ++i)
     out += i == 0 ? "**" + escaped(report.answer[i]) + "**\n\n" : escaped(report.answer[i]) + "\n\n";
-  for (const ReportTable& table : report.answer_tables) out += told(table);
+  for (const ReportTable& table : report.answer_tables) out += listed(table);
   if (report.list_findings && !report.findings.empty()) {
     out += "## What was found\n\n";
     TextTable table({{"recording", TextTable::Align::left},
@@ -83,7 +83,7 @@ std::string report_markdown(const Report& report, const std::vector<std::string>
         out += "![" + escaped(p.alt) + "](<" + pictures[picture] + ">)\n\n" + escaped(p.caption) + "\n\n";
       ++picture;
     }
-    for (const ReportTable& table : section.tables) out += told(table);
+    for (const ReportTable& table : section.tables) out += listed(table);
   }
   out += "## How this was made\n\n";
   TextTable made({{"what", TextTable::Align::left}, {"value", TextTable::Align::left}});

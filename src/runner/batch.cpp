@@ -109,7 +109,7 @@ Status BatchTask::run(const std::vector<std::string>& arguments, const Json& set
   if (files.empty())
     throw Error(Status::usage, "batch: no inputs; name files, a folder or a quoted pattern, or --list");
   std::vector<BatchRow> rows = run_all(what, is_case, files);
-  return tell(what, rows, settings);
+  return report(what, rows, settings);
 }
 
 void BatchTask::check_command(const std::string& what) {

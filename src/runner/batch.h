@@ -67,7 +67,7 @@ class BatchTask : public Task {
   static Figure trend_of(const std::string& what, const std::vector<BatchRow>& rows,
                          const std::vector<BatchLine>& lines, const std::vector<std::string>& keys);
 
-  Status tell(const std::string& what, const std::vector<BatchRow>& rows, const Json& settings);
+  Status report(const std::string& what, const std::vector<BatchRow>& rows, const Json& settings);
 
   std::string list_, variable_ = "file";
   std::vector<std::string> keys_, given_, files_named_;

@@ -109,7 +109,7 @@ Figure BatchTask::trend_of(const std::string& what, const std::vector<BatchRow>&
   return figure;
 }
 
-Status BatchTask::tell(const std::string& what, const std::vector<BatchRow>& rows, const Json& settings) {
+Status BatchTask::report(const std::string& what, const std::vector<BatchRow>& rows, const Json& settings) {
   const std::vector<std::string> keys = keys_.empty() ? usual_keys(rows) : keys_;
   const std::vector<BatchLine> lines = lines_of(rows, keys);
   if (!keys_.empty())
@@ -124,11 +124,11 @@ Status BatchTask::tell(const std::string& what, const std::vector<BatchRow>& row
             "--trend: no document holds \"" + clean_text(keys[k]) + "\"; look up the keys in " +
                 (fs::path(output_.folder) / "files" / rows.front().folder / "document.json").string());
     }
-  Telling telling;
-  telling.command = "batch";
-  telling.settings = settings;
-  telling.settings["command"] = what;
-  telling.settings["options"] = given_;
+  Delivery delivery;
+  delivery.command = "batch";
+  delivery.settings = settings;
+  delivery.settings["command"] = what;
+  delivery.settings["options"] = given_;
   std::size_t failed = 0, kept = 0;
   Status status = Status::done;
   for (const BatchRow& row : rows) {
@@ -151,18 +151,18 @@ Status BatchTask::tell(const std::string& what, const std::vector<BatchRow>& row
         for (std::size_t k = 0; k < keys.size(); ++k) figures[keys[k]] = line.values[k];
         entry["figures"].push_back({{"channel", line.channel}, {"values", std::move(figures)}});
       }
-    telling.results.push_back(std::move(entry));
+    delivery.results.push_back(std::move(entry));
   }
   const TextTable table = table_of(lines, keys);
-  telling.text = table.text() + "\n" +
-                 fmt::format("  {} files: {} done{}, {} failed\n", rows.size(), rows.size() - failed,
-                             kept > 0 ? fmt::format(" ({} kept from before)", kept) : std::string(), failed);
+  delivery.text = table.text() + "\n" +
+                  fmt::format("  {} files: {} done{}, {} failed\n", rows.size(), rows.size() - failed,
+                              kept > 0 ? fmt::format(" ({} kept from before)", kept) : std::string(), failed);
   Console console(output_);
   OutputSettings output = output_;
   output.folder_given = true;
   const auto outputs = open_outputs(output, "batch", {}, {"batch"}, {});
   return deliver(
-      telling, output, console, outputs.get(),
+      delivery, output, console, outputs.get(),
       [&](Outputs& folder) {
         for (const BatchRow& row : rows) folder.protect(row.file);
         folder.add("summary.csv", csv_of(lines, keys), "a row for each file and channel");

@@ -138,40 +138,40 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
       });
   digests.save();
   console.clear();
-  CaseReport told = tell_case(value, steps, place);
+  CaseReport listed = report_case(value, steps, place);
 
   std::vector<std::string> pictures_missing;
   for (const StepResult& s : steps)
     pictures_missing.insert(pictures_missing.end(), s.kept.pictures_missing.begin(),
                             s.kept.pictures_missing.end());
   std::vector<std::string> pictures;
-  for (const std::string& name : told.pictures) pictures.push_back("steps/" + name);
-  if (value.report.html) outputs.add("report.html", report_html(told.report), "the report");
+  for (const std::string& name : listed.pictures) pictures.push_back("steps/" + name);
+  if (value.report.html) outputs.add("report.html", report_html(listed.report), "the report");
   if (value.report.markdown)
-    outputs.add("report.md", report_markdown(told.report, pictures), "the report as Markdown");
+    outputs.add("report.md", report_markdown(listed.report, pictures), "the report as Markdown");
   auto entries = outputs.entries();
-  if (value.report.pdf && !told.figures.empty() && place.pictures) {
+  if (value.report.pdf && !listed.figures.empty() && place.pictures) {
     // Drawn again only when a step that it shows was.
     std::string keys;
     for (const StepResult& s : steps) keys += s.asked_for ? s.step->name + " " + s.kept.key + "\n" : "";
-    told.document["figures_key"] = text_digest(keys);
+    listed.document["figures_key"] = text_digest(keys);
     if (fs::exists(out / "figures.pdf") &&
-        figures_key_of(out / "case.json") == told.document["figures_key"].get<std::string>())
+        figures_key_of(out / "case.json") == listed.document["figures_key"].get<std::string>())
       entries.push_back({outputs.path_of("figures.pdf"), "all figures, a page each"});
     else
       try {
-        outputs.add("figures.pdf", draw_pages(told.figures), "all figures, a page each");
+        outputs.add("figures.pdf", draw_pages(listed.figures), "all figures, a page each");
         entries = outputs.entries();
       } catch (const Error& error) {
-        told.document.erase("figures_key");
+        listed.document.erase("figures_key");
         pictures_missing.push_back(error.what());
       }
   }
-  told.document["outputs"] = Json::array();
+  listed.document["outputs"] = Json::array();
   for (const auto& entry : entries)
-    told.document["outputs"].push_back(
+    listed.document["outputs"].push_back(
         {{"file", fs::path(entry.file).filename().string()}, {"what", entry.what}});
-  const std::string document = told.document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  const std::string document = listed.document.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
   outputs.add("case.json", document, "result document");
   entries.push_back(outputs.entries().back());
   outputs.commit();
@@ -194,7 +194,7 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
     std::string text = value.title + "\n";
     if (!value.question.empty()) text += value.question + "\n";
     text += "\n";
-    for (const std::string& line : told.report.answer) text += "  " + clean_text(line, 2000) + "\n";
+    for (const std::string& line : listed.report.answer) text += "  " + clean_text(line, 2000) + "\n";
     text += "\n" + steps_text(steps) + "\nWritten:\n";
     for (const auto& entry : entries) text += "  " + entry.file + "  " + entry.what + "\n";
     say(text);

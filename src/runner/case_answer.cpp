@@ -230,10 +230,10 @@ class Weighing {
     // Each channel of concern: its greatest, and the others behind it.
     for (std::size_t i = 0; i < out_.culprits.size();) {
       std::size_t end = i;
-      double told = 0;
+      double listed = 0;
       while (end < out_.culprits.size() && out_.culprits[end].channel == out_.culprits[i].channel &&
              out_.culprits[end].recording == out_.culprits[i].recording)
-        told += out_.culprits[end++].share;
+        listed += out_.culprits[end++].share;
       const Culprit& first = out_.culprits[i];
       std::vector<std::string> lines;
       for (std::size_t k = 0; k < std::min<std::size_t>(3, first.lines_hz.size()); ++k)
@@ -246,7 +246,7 @@ class Weighing {
       for (std::size_t k = i + 1; k < std::min(end, i + 4); ++k)
         rest.push_back(out_.culprits[k].suspect + " " + percent(out_.culprits[k].share));
       if (!rest.empty()) text += fmt::format("; then {}", fmt::join(rest, ", "));
-      text += fmt::format("; {} is noise or not explained.", percent(std::max(0.0, 1 - told)));
+      text += fmt::format("; {} is noise or not explained.", percent(std::max(0.0, 1 - listed)));
       out_.sentences.push_back(std::move(text));
       i = end;
     }

@@ -59,7 +59,7 @@ class Teller {
   Teller(const Case& value, const std::vector<StepResult>& steps, const KeptPlace& place)
       : case_(value), steps_(steps), place_(place) {}
 
-  CaseReport tell() {
+  CaseReport report() {
     std::vector<Json> documents;
     for (const StepResult& s : steps_) documents.push_back(s.kept.done() ? s.kept.document : Json(nullptr));
     answer_ = answer_case(documents, case_.concern);
@@ -72,7 +72,7 @@ class Teller {
   }
 
  private:
-  static bool told(const StepResult& s) { return s.asked_for; }
+  static bool listed(const StepResult& s) { return s.asked_for; }
 
   void head() {
     Report& r = out_.report;
@@ -84,7 +84,7 @@ class Teller {
     r.verdict = answer_.verdict;
     r.curve_points = case_.report.points;
     for (const StepResult& s : steps_)
-      if (told(s) && (!s.kept.done() || !s.why_not.empty()))
+      if (listed(s) && (!s.kept.done() || !s.why_not.empty()))
         r.answer.push_back("Step \"" + s.step->name +
                            "\" gave nothing: " + (s.why_not.empty() ? s.kept.said : s.why_not) + ".");
     if (r.answer.empty())
@@ -152,7 +152,7 @@ class Teller {
   void recording(const CaseRecording& r) {
     std::vector<const StepResult*> mine;
     for (const StepResult& s : steps_)
-      if (told(s) && s.step->recordings.size() == 1 && s.step->recordings.front() == r.name)
+      if (listed(s) && s.step->recordings.size() == 1 && s.step->recordings.front() == r.name)
         mine.push_back(&s);
     if (mine.empty()) return;
     ReportSection head;
@@ -177,7 +177,7 @@ class Teller {
   void several() {
     std::vector<const StepResult*> rest;
     for (const StepResult& s : steps_)
-      if (told(s) && s.step->recordings.size() != 1) rest.push_back(&s);
+      if (listed(s) && s.step->recordings.size() != 1) rest.push_back(&s);
     if (rest.empty()) return;
     ReportSection head;
     head.title = "Side by side, and by themselves";
@@ -192,7 +192,7 @@ class Teller {
     list.emplace_back("program", std::string("vprism ") + version());
     std::vector<std::string> files;
     for (const StepResult& s : steps_) {
-      if (!told(s) || !s.kept.done()) continue;
+      if (!listed(s) || !s.kept.done()) continue;
       for (const Json& input : s.kept.document["inputs"]) {
         const std::string file = text_at(input, "file");
         if (std::find(files.begin(), files.end(), file) != files.end()) continue;
@@ -201,7 +201,7 @@ class Teller {
       }
     }
     for (const StepResult& s : steps_)
-      if (told(s))
+      if (listed(s))
         list.emplace_back("step " + s.step->name, command_line(*s.step) + "; results " + s.kept.key);
     for (const auto& [path, text] : case_.texts)
       out_.report.texts.emplace_back(fs::path(path).filename().string(), text);
@@ -217,7 +217,7 @@ class Teller {
     d["steps"] = Json::array();
     Json cautions = Json::array();
     for (const StepResult& s : steps_) {
-      if (!told(s)) continue;
+      if (!listed(s)) continue;
       const bool done = s.kept.done() && s.why_not.empty();
       Json one = {{"name", s.step->name},
                   {"command", s.step->command},
@@ -261,8 +261,8 @@ class Teller {
 
 }  // namespace
 
-CaseReport tell_case(const Case& value, const std::vector<StepResult>& steps, const KeptPlace& place) {
-  return Teller(value, steps, place).tell();
+CaseReport report_case(const Case& value, const std::vector<StepResult>& steps, const KeptPlace& place) {
+  return Teller(value, steps, place).report();
 }
 
 }  // namespace vprism

@@ -15,6 +15,6 @@ struct CaseReport {
 };
 
 /// Reads figures and pictures of the steps from `place`.
-CaseReport tell_case(const Case& value, const std::vector<StepResult>& steps, const KeptPlace& place);
+CaseReport report_case(const Case& value, const std::vector<StepResult>& steps, const KeptPlace& place);
 
 }  // namespace vprism

@@ -77,10 +77,10 @@ std::string step_text(const std::string& command, const std::vector<std::string>
     return text + "]";
   };
   if (!inputs.empty()) out += "inputs = " + list(inputs) + "\n";
-  std::vector<std::string> told;
+  std::vector<std::string> listed;
   for (const auto& [name, value] : given) {
-    if (given_by_runner(name) || std::find(told.begin(), told.end(), name) != told.end()) continue;
-    told.push_back(name);
+    if (given_by_runner(name) || std::find(listed.begin(), listed.end(), name) != listed.end()) continue;
+    listed.push_back(name);
     std::vector<std::string> values;
     for (const auto& [other, text] : given)
       if (other == name) values.push_back(text);

@@ -143,9 +143,9 @@ TEST(Report, HostileNamesAreTextAndNothingIsRequested) {
 TEST(Document, NumbersThatJsonCannotHoldAreNullAndTextIsValid) {
   EXPECT_TRUE(number(std::nan("")).is_null());
   EXPECT_EQ(number(1.5).get<double>(), 1.5);
-  Telling telling;
-  telling.command = "bad \xff text";
-  EXPECT_EQ(Json::parse(telling.document_text({}))["command"].get<std::string>(), "bad \uFFFD text");
+  Delivery delivery;
+  delivery.command = "bad \xff text";
+  EXPECT_EQ(Json::parse(delivery.document_text({}))["command"].get<std::string>(), "bad \uFFFD text");
 }
 
 TEST(Csv, CellsAreQuotedWhereNeeded) {

@@ -43,9 +43,9 @@ std::vector<OptionGroup> CompareTask::options() {
 
 Status CompareTask::run(const std::vector<std::string>& files, const Json& settings) {
   Console console(output_);
-  Telling telling;
-  telling.command = "compare";
-  telling.settings = settings;
+  Delivery delivery;
+  delivery.command = "compare";
+  delivery.settings = settings;
   std::vector<Compared> all;
   std::vector<Side> places;
   const std::string base = output_stems({files.front()}).front() + "-compare";
@@ -59,31 +59,31 @@ Status CompareTask::run(const std::vector<std::string>& files, const Json& setti
     refuse_others(
         options(), usual.options(), {},
         files.front() + " holds a spectrum at uneven frequencies, which is compared point by point");
-    const std::vector<ComparedCurves> curves = stored_curves(inputs, telling);
-    report_compared(curves, telling);
+    const std::vector<ComparedCurves> curves = stored_curves(inputs, delivery);
+    report_compared(curves, delivery);
     return deliver(
-        telling, output_, console, outputs.get(),
+        delivery, output_, console, outputs.get(),
         [&](Outputs& folder) {
           folder.add(base + ".csv", compared_csv(curves), "the difference at every frequency");
           folder.add_figure(base, compared_figure(curves), "both spectra, and their difference");
         },
         base + ".json");
   }
-  for (auto& [a, b] : pairs(files, inputs, console, telling, places))
+  for (auto& [a, b] : pairs(files, inputs, console, delivery, places))
     all.push_back(compare(std::move(a), std::move(b)));
   for (const Compared& c : all) {
-    telling.results.push_back(report().json(c));
-    telling.text += report().text(c);
+    delivery.results.push_back(report().json(c));
+    delivery.text += report().text(c);
     if (!c.same_unit)
-      telling.cautions.push_back({"units-differ", Severity::warning, c.b.channel.name,
-                                  "\"" + c.a.channel.name + "\" is in " + c.a.channel.unit.label() + ", \"" +
-                                      c.b.channel.name + "\" in " + c.b.channel.unit.label() +
-                                      ": frequencies are compared, levels are not",
-                                  "calibrate both to the same quantity"});
+      delivery.cautions.push_back({"units-differ", Severity::warning, c.b.channel.name,
+                                   "\"" + c.a.channel.name + "\" is in " + c.a.channel.unit.label() + ", \"" +
+                                       c.b.channel.name + "\" in " + c.b.channel.unit.label() +
+                                       ": frequencies are compared, levels are not",
+                                   "calibrate both to the same quantity"});
   }
-  rank(places, telling);
+  rank(places, delivery);
   return deliver(
-      telling, output_, console, outputs.get(),
+      delivery, output_, console, outputs.get(),
       [&](Outputs& folder) {
         folder.add(base + ".csv", report().csv(all), "lines and bands of both, with the differences");
         folder.add_figure(base, compare_figure(all, analysis_, before_after_),
@@ -102,12 +102,12 @@ bool CompareTask::all_uneven_spectra(const std::vector<std::unique_ptr<Input>>& 
 }
 
 std::vector<ComparedCurves> CompareTask::stored_curves(const std::vector<std::unique_ptr<Input>>& inputs,
-                                                       Telling& telling) {
+                                                       Delivery& delivery) {
   std::vector<std::vector<StoredSpectrum>> all;
   for (const auto& input : inputs) {
     all.push_back(read_stored_spectra(*input));
-    telling.inputs.push_back(all.back().front().facts);
-    add_new_cautions(telling.cautions, all.back().front().facts.recording.cautions);
+    delivery.inputs.push_back(all.back().front().facts);
+    add_new_cautions(delivery.cautions, all.back().front().facts.recording.cautions);
   }
   return compare_files(all);
 }
@@ -129,7 +129,7 @@ std::optional<double> CompareTask::common_resolution(
 }
 
 std::vector<Side> CompareTask::sides_of(Input& input, const AnalysisSettings& analysis, Console& console,
-                                        Telling& telling) const {
+                                        Delivery& delivery) const {
   std::vector<Side> out;
   const std::string file = input.road().recording().file;
   if (holds_spectra(input)) {
@@ -141,15 +141,15 @@ std::vector<Side> CompareTask::sides_of(Input& input, const AnalysisSettings& an
     const bool only_phases = std::all_of(stored.begin(), stored.end(), is_phase);
     for (const StoredSpectrum& s : stored)
       if (only_phases || !is_phase(s))
-        out.push_back(stored_side(s, analysis_.spectrum.window, telling.cautions));
-    telling.inputs.push_back(input.facts());
+        out.push_back(stored_side(s, analysis_.spectrum.window, delivery.cautions));
+    delivery.inputs.push_back(input.facts());
     return out;
   }
   AnalysisSettings wide = analysis;
   wide.peaks = wide.search.most;
   const SpectrumResult result = compute_spectrum(input, wide, console.progress("compare " + file));
-  telling.inputs.push_back(result.facts);
-  telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
+  delivery.inputs.push_back(result.facts);
+  delivery.cautions.insert(delivery.cautions.end(), result.cautions.begin(), result.cautions.end());
   for (const ChannelSpectrum& c : result.channels) {
     if (!c.no_data.empty()) continue;  // A caution says so.
     Side side;

@@ -91,7 +91,7 @@ std::string name_of(const StoredSpectrum& s) { return s.facts.recording.stem() +
 
 }  // namespace
 
-void report_compared(const std::vector<ComparedCurves>& all, Telling& telling) {
+void report_compared(const std::vector<ComparedCurves>& all, Delivery& delivery) {
   TextTable table({{"A", TextTable::Align::left},
                    {"B", TextTable::Align::left},
                    {"from"},
@@ -105,18 +105,18 @@ void report_compared(const std::vector<ComparedCurves>& all, Telling& telling) {
     const auto db = [](double v) { return fmt::format("{:+.2f} dB", v); };
     table.add({name_of(c.a), name_of(c.b), hz(c.hz.front()), hz(c.hz.back()), db(c.mean_db),
                fmt::format("{:.2f} dB", c.rms_db), db(c.greatest_db), hz(c.greatest_at_hz)});
-    telling.results.push_back({{"channel", c.a.channel.name},
-                               {"a", name_of(c.a)},
-                               {"b", name_of(c.b)},
-                               {"low_hz", number(c.hz.front())},
-                               {"high_hz", number(c.hz.back())},
-                               {"points", c.hz.size()},
-                               {"mean_db", number(c.mean_db)},
-                               {"rms_db", number(c.rms_db)},
-                               {"greatest_db", number(c.greatest_db)},
-                               {"greatest_at_hz", number(c.greatest_at_hz)}});
+    delivery.results.push_back({{"channel", c.a.channel.name},
+                                {"a", name_of(c.a)},
+                                {"b", name_of(c.b)},
+                                {"low_hz", number(c.hz.front())},
+                                {"high_hz", number(c.hz.back())},
+                                {"points", c.hz.size()},
+                                {"mean_db", number(c.mean_db)},
+                                {"rms_db", number(c.rms_db)},
+                                {"greatest_db", number(c.greatest_db)},
+                                {"greatest_at_hz", number(c.greatest_at_hz)}});
   }
-  telling.text += "spectra as they stand in the files, at the frequencies of A\n" + table.text() + "\n";
+  delivery.text += "spectra as they stand in the files, at the frequencies of A\n" + table.text() + "\n";
 }
 
 std::string compared_csv(const std::vector<ComparedCurves>& all) {

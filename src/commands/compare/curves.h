@@ -25,7 +25,7 @@ ComparedCurves compare_curves(StoredSpectrum a, StoredSpectrum b);
 /// channel with each other. Throws Error(usage) where none go together.
 std::vector<ComparedCurves> compare_files(const std::vector<std::vector<StoredSpectrum>>& files);
 
-void report_compared(const std::vector<ComparedCurves>& all, Telling& telling);
+void report_compared(const std::vector<ComparedCurves>& all, Delivery& delivery);
 std::string compared_csv(const std::vector<ComparedCurves>& all);
 Figure compared_figure(const std::vector<ComparedCurves>& all);
 

@@ -31,18 +31,18 @@ class CompareTask : public Task {
   static bool all_uneven_spectra(const std::vector<std::unique_ptr<Input>>& inputs);
 
   static std::vector<ComparedCurves> stored_curves(const std::vector<std::unique_ptr<Input>>& inputs,
-                                                   Telling& telling);
+                                                   Delivery& delivery);
 
   /// The RBW that all recordings can have: that of the shortest.
   std::optional<double> common_resolution(const std::vector<std::unique_ptr<Input>>& inputs) const;
 
   std::vector<Side> sides_of(Input& input, const AnalysisSettings& analysis, Console& console,
-                             Telling& telling) const;
+                             Delivery& delivery) const;
 
   /// What is compared with what; `places` gets the channels of one recording, to be ranked by place.
   std::vector<std::pair<Side, Side>> pairs(const std::vector<std::string>& files,
                                            const std::vector<std::unique_ptr<Input>>& inputs,
-                                           Console& console, Telling& telling,
+                                           Console& console, Delivery& delivery,
                                            std::vector<Side>& places) const;
 
   /// Words parted at blanks, but for those within quotation marks.
@@ -50,12 +50,12 @@ class CompareTask : public Task {
 
   std::vector<std::pair<Side, Side>> against_itself(const std::vector<std::unique_ptr<Input>>& inputs,
                                                     const std::vector<std::string>& files, Console& console,
-                                                    Telling& telling) const;
+                                                    Delivery& delivery) const;
 
   void add_places(const std::string& text);
 
   /// Several channels of one quantity: where each line is strongest.
-  void rank(const std::vector<Side>& places, Telling& telling) const;
+  void rank(const std::vector<Side>& places, Delivery& delivery) const;
 
   Compared compare(Side a, Side b) const;
 

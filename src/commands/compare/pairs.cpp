@@ -5,22 +5,22 @@ namespace vprism {
 
 std::vector<std::pair<Side, Side>> CompareTask::pairs(const std::vector<std::string>& files,
                                                       const std::vector<std::unique_ptr<Input>>& inputs,
-                                                      Console& console, Telling& telling,
+                                                      Console& console, Delivery& delivery,
                                                       std::vector<Side>& places) const {
   AnalysisSettings analysis = analysis_;
   if (const auto common = common_resolution(inputs)) {
     analysis.spectrum.resolution_hz = common;
-    telling.cautions.push_back({"common-rbw", Severity::note, "",
-                                "all are analysed at " + format_quantity(*common, "Hz", 4) +
-                                    " RBW, what the shortest of them allows",
-                                "ask for another one with --resolution"});
+    delivery.cautions.push_back({"common-rbw", Severity::note, "",
+                                 "all are analysed at " + format_quantity(*common, "Hz", 4) +
+                                     " RBW, what the shortest of them allows",
+                                 "ask for another one with --resolution"});
   }
-  if (!versus_.empty()) return against_itself(inputs, files, console, telling);
+  if (!versus_.empty()) return against_itself(inputs, files, console, delivery);
   std::vector<std::vector<Side>> by_file;
   std::size_t next = 0;
   for (const std::string& file : files)
     by_file.push_back(file.ends_with(".json") ? saved_sides(file)
-                                              : sides_of(*inputs[next++], analysis, console, telling));
+                                              : sides_of(*inputs[next++], analysis, console, delivery));
   std::vector<std::pair<Side, Side>> out;
   const auto label = [&](Side side, bool with_file) {
     Recording named;
@@ -30,7 +30,7 @@ std::vector<std::pair<Side, Side>> CompareTask::pairs(const std::vector<std::str
   };
   if (by_file.size() == 1) {
     const std::vector<Side>& sides = by_file.front();
-    if (sides.size() < 2 && telling.inputs.front().recording.channels.size() > 1)
+    if (sides.size() < 2 && delivery.inputs.front().recording.channels.size() > 1)
       throw Error(Status::analysis,
                   by_file.front().front().file + ": only one of its channels has data to compare");
     if (sides.size() < 2)
@@ -76,7 +76,7 @@ std::vector<std::string> CompareTask::words_of(const std::string& text) {
 
 std::vector<std::pair<Side, Side>> CompareTask::against_itself(
     const std::vector<std::unique_ptr<Input>>& inputs, const std::vector<std::string>& files,
-    Console& console, Telling& telling) const {
+    Console& console, Delivery& delivery) const {
   AnalysisSettings other;
   other.spectrum = analysis_.spectrum;
   other.scale = analysis_.scale;
@@ -99,8 +99,8 @@ std::vector<std::pair<Side, Side>> CompareTask::against_itself(
   const auto others = anew ? open_inputs(files, conditioned) : std::vector<std::unique_ptr<Input>>();
   for (std::size_t i = 0; i < inputs.size(); ++i) {
     const auto& input = inputs[i];
-    std::vector<Side> a = sides_of(*input, analysis_, console, telling);
-    std::vector<Side> b = sides_of(anew ? *others[i] : *input, other, console, telling);
+    std::vector<Side> a = sides_of(*input, analysis_, console, delivery);
+    std::vector<Side> b = sides_of(anew ? *others[i] : *input, other, console, delivery);
     if (a.size() != b.size())
       throw Error(Status::analysis, input->road().recording().file +
                                         ": between its gaps some channels can be analysed in one way only; "
@@ -127,7 +127,7 @@ void CompareTask::add_places(const std::string& text) {
   places_text_.push_back(text);
 }
 
-void CompareTask::rank(const std::vector<Side>& places, Telling& telling) const {
+void CompareTask::rank(const std::vector<Side>& places, Delivery& delivery) const {
   std::vector<const Side*> sides;
   for (const Side& side : places)
     if (side.channel.unit.text() == places.front().channel.unit.text()) sides.push_back(&side);
@@ -160,7 +160,7 @@ void CompareTask::rank(const std::vector<Side>& places, Telling& telling) const 
   TextTable table({{"frequency"},
                    {"levels, the strongest first", TextTable::Align::left},
                    {"what that says", TextTable::Align::left}});
-  Json told = Json::array();
+  Json listed = Json::array();
   for (std::size_t i = 0; i < ranked.size(); ++i) {
     const PlaceRanking& r = ranked[i];
     std::string levels;
@@ -173,13 +173,13 @@ void CompareTask::rank(const std::vector<Side>& places, Telling& telling) const 
     }
     if (i < std::max<std::size_t>(analysis_.peaks, 1))
       table.add({format_uncertain(r.hz, r.hz_std, "Hz"), levels, verdict_text(r, names)});
-    told.push_back({{"frequency_hz", number(r.hz)},
-                    {"levels", std::move(each)},
-                    {"fall_db_per_m", r.fall_db_per_m ? number(*r.fall_db_per_m) : Json(nullptr)},
-                    {"verdict", verdict_text(r, names)}});
+    listed.push_back({{"frequency_hz", number(r.hz)},
+                      {"levels", std::move(each)},
+                      {"fall_db_per_m", r.fall_db_per_m ? number(*r.fall_db_per_m) : Json(nullptr)},
+                      {"verdict", verdict_text(r, names)}});
   }
-  if (!ranked.empty()) telling.text += "  where each line is strongest:\n" + table.text() + "\n";
-  telling.further["places"] = std::move(told);
+  if (!ranked.empty()) delivery.text += "  where each line is strongest:\n" + table.text() + "\n";
+  delivery.further["places"] = std::move(listed);
 }
 
 Compared CompareTask::compare(Side a, Side b) const {

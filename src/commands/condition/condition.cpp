@@ -230,9 +230,9 @@ class ConditionTask : public Task {
       throw Error(Status::usage,
                   "--chain is missing: name the steps, for example --chain 'detrend linear | lowpass 15Hz'");
     Console console(settings_.output);
-    Telling telling;
-    telling.command = "condition";
-    telling.settings = settings;
+    Delivery delivery;
+    delivery.command = "condition";
+    delivery.settings = settings;
     InputSettings plain = settings_.input;
     plain.chain.clear();
     std::vector<ConditionResult> results;
@@ -246,30 +246,30 @@ class ConditionTask : public Task {
       const ConditionBefore before = compute_before(*befores[i], settings_.analysis, progress);
       results.push_back(compute_condition(before, *afters[i], settings_.analysis, progress));
       const ConditionResult& result = results.back();
-      telling.inputs.push_back(result.after.facts);
-      telling.cautions.insert(telling.cautions.end(), result.after.cautions.begin(),
-                              result.after.cautions.end());
+      delivery.inputs.push_back(result.after.facts);
+      delivery.cautions.insert(delivery.cautions.end(), result.after.cautions.begin(),
+                               result.after.cautions.end());
       // What reading and the chain found is there already.
-      if (result.spectrum_after) add_new_cautions(telling.cautions, result.spectrum_after->cautions);
-      for (Json& entry : condition_json(result)) telling.results.push_back(std::move(entry));
-      telling.text += recording_lines(result.after.facts.recording) + "\n" +
-                      steps_text(result.after.facts.chain) + "\n" + levels_table(result).text();
+      if (result.spectrum_after) add_new_cautions(delivery.cautions, result.spectrum_after->cautions);
+      for (Json& entry : condition_json(result)) delivery.results.push_back(std::move(entry));
+      delivery.text += recording_lines(result.after.facts.recording) + "\n" +
+                       steps_text(result.after.facts.chain) + "\n" + levels_table(result).text();
       for (std::size_t c = 0; c < result.lines.size(); ++c)
         if (!result.lines[c].empty())
-          telling.text += "\nstrongest lines of " + result.after.columns[c].name + "\n" +
-                          lines_table(result.lines[c], result.before.columns[c].unit.label(),
-                                      result.after.columns[c].unit.label())
-                              .text();
+          delivery.text += "\nstrongest lines of " + result.after.columns[c].name + "\n" +
+                           lines_table(result.lines[c], result.before.columns[c].unit.label(),
+                                       result.after.columns[c].unit.label())
+                               .text();
       if (!versus_.empty())
         trials.push_back(tried(before,
                                input_files(files, settings_.input).size() > 1 ? std::vector{files[i]} : files,
                                result, console));
-      if (!versus_.empty()) telling.text += trials_text(trials.back());
+      if (!versus_.empty()) delivery.text += trials_text(trials.back());
       if (!versus_.empty()) side_by_side.push_back(trials_json(trials.back()));
     }
-    if (!versus_.empty()) telling.further["versus"] = side_by_side;
+    if (!versus_.empty()) delivery.further["versus"] = side_by_side;
     return deliver(
-        telling, settings_.output, console, outputs.get(),
+        delivery, settings_.output, console, outputs.get(),
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) {
             if (!results[i].response.empty())

@@ -36,9 +36,9 @@ class ConvertTask : public Task {
                                      format_option(settings_.to, "").value);
     const WriteFormat& format = find_write_format(settings_.to);
     Console console(settings_.output);
-    Telling telling;
-    telling.command = "convert";
-    telling.settings = settings;
+    Delivery delivery;
+    delivery.command = "convert";
+    delivery.settings = settings;
     const std::vector<std::string> stems = output_stems(input_files(files, settings_.input));
     auto inputs = open_inputs(files, settings_.input);
     const StdoutFolder out(settings_.output);
@@ -55,20 +55,20 @@ class ConvertTask : public Task {
       const WrittenRecording written = write_recording(road, folder, stems[index], format, settings_.write,
                                                        console.progress("convert " + recording.file));
       names.insert(names.end(), written.names.begin(), written.names.end());
-      telling.inputs.push_back(input->facts());
-      const Recording& read = telling.inputs.back().recording;
-      telling.cautions.insert(telling.cautions.end(), read.cautions.begin(), read.cautions.end());
-      telling.cautions.insert(telling.cautions.end(), written.cautions.begin(), written.cautions.end());
-      telling.results.push_back({{"file", recording.file},
-                                 {"written", folder.path_of(written.names.front())},
-                                 {"format", format.name}});
-      telling.text += recording_lines(read);
-      for (const std::string& name : written.names) telling.text += "  -> " + folder.path_of(name) + "\n";
+      delivery.inputs.push_back(input->facts());
+      const Recording& read = delivery.inputs.back().recording;
+      delivery.cautions.insert(delivery.cautions.end(), read.cautions.begin(), read.cautions.end());
+      delivery.cautions.insert(delivery.cautions.end(), written.cautions.begin(), written.cautions.end());
+      delivery.results.push_back({{"file", recording.file},
+                                  {"written", folder.path_of(written.names.front())},
+                                  {"format", format.name}});
+      delivery.text += recording_lines(read);
+      for (const std::string& name : written.names) delivery.text += "  -> " + folder.path_of(name) + "\n";
       ++index;
     }
-    for (const Caution& caution : telling.cautions) console.caution(caution);
+    for (const Caution& caution : delivery.cautions) console.caution(caution);
     const std::string shown =
-        settings_.output.json ? telling.document_text(folder.entries_with_digests()) : telling.text;
+        settings_.output.json ? delivery.document_text(folder.entries_with_digests()) : delivery.text;
     folder.commit();
     console.clear();
     if (out)

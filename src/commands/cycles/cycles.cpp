@@ -112,16 +112,16 @@ class CyclesTask : public EachInputTask<CyclesResult> {
     return result;
   }
 
-  void tell(const CyclesResult& result, Telling& telling) override {
+  void report(const CyclesResult& result, Delivery& delivery) override {
     const Recording& r = result.facts.recording;
-    telling.inputs.push_back(result.facts);
-    telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-    telling.text += clean_text(r.file) + "\n";
+    delivery.inputs.push_back(result.facts);
+    delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+    delivery.text += clean_text(r.file) + "\n";
     for (const ChannelCycles& c : result.channels) {
-      telling.text += "\n" + text(c, r);
-      telling.results.push_back(json(c, r));
+      delivery.text += "\n" + text(c, r);
+      delivery.results.push_back(json(c, r));
     }
-    telling.text += "\n";
+    delivery.text += "\n";
   }
 
   void write(CyclesResult& result, const std::string& base, Outputs& folder) override {
@@ -242,9 +242,9 @@ class CyclesTask : public EachInputTask<CyclesResult> {
           100 * a.overshoot);
     TextTable table(
         {{"order"}, {"frequency"}, {"a (cosine)"}, {"b (sine)"}, {"+-"}, {"amplitude"}, {"phase (deg)"}});
-    std::size_t told = 0;
+    std::size_t listed = 0;
     for (const CycleOrder& o : a.orders) {
-      if (o.amplitude() < 3 * o.std || o.amplitude() < 1e-6 * a.rms || ++told > 40) continue;
+      if (o.amplitude() < 3 * o.std || o.amplitude() < 1e-6 * a.rms || ++listed > 40) continue;
       table.add({std::to_string(o.n), format_quantity(o.n / period, "Hz", 7), format_quantity(o.a, unit, 6),
                  format_quantity(o.b, unit, 6), format_quantity(o.std, unit, 2),
                  format_quantity(o.amplitude(), unit, 6), fmt::format("{:.2f}", o.phase_deg())});

@@ -53,9 +53,9 @@ class DistortionTask : public Task {
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
     Console console(output_);
-    Telling telling;
-    telling.command = "distortion";
-    telling.settings = settings;
+    Delivery delivery;
+    delivery.command = "distortion";
+    delivery.settings = settings;
     std::vector<Measured> all;
     const auto inputs = open_inputs(files, input_);
     const std::vector<std::string> stems = output_stems(input_files(files, input_), "-distortion");
@@ -63,14 +63,14 @@ class DistortionTask : public Task {
     for (const auto& input : inputs) {
       all.push_back(measure(*input, console.progress("distortion " + input->road().recording().file)));
       const Measured& m = all.back();
-      telling.inputs.push_back(m.facts);
-      telling.cautions.insert(telling.cautions.end(), m.cautions.begin(), m.cautions.end());
+      delivery.inputs.push_back(m.facts);
+      delivery.cautions.insert(delivery.cautions.end(), m.cautions.begin(), m.cautions.end());
       for (std::size_t c = 0; c < m.channels.size(); ++c)
-        telling.results.push_back(json(m.channels[c], m.distortions[c]));
-      telling.text += text(m);
+        delivery.results.push_back(json(m.channels[c], m.distortions[c]));
+      delivery.text += text(m);
     }
     return deliver(
-        telling, output_, console, outputs.get(),
+        delivery, output_, console, outputs.get(),
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < all.size(); ++i) {
             folder.add(stems[i] + ".csv", csv(all[i]), "harmonics of each channel");

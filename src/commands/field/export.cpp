@@ -29,8 +29,8 @@ std::array<std::complex<double>, 3> motion(const FieldResult& r, const FieldShap
 
 }  // namespace
 
-std::string field_vtk(const FieldTold& told) {
-  const FieldResult& r = told.result;
+std::string field_vtk(const FieldReport& listed) {
+  const FieldResult& r = listed.result;
   std::string out =
       "# vtk DataFile Version 3.0\nVast Prism: shapes of a recording of points\nASCII\nDATASET POLYDATA\n";
   out += fmt::format("POINTS {} double\n", r.points.size());
@@ -60,8 +60,8 @@ std::string field_vtk(const FieldTold& told) {
   return out;
 }
 
-std::string field_universal(const FieldTold& told) {
-  const FieldResult& r = told.result;
+std::string field_universal(const FieldReport& listed) {
+  const FieldResult& r = listed.result;
   std::string out = "    -1\n    15\n";
   for (const Node& n : r.points)
     out += fmt::format("{:10d}{:10d}{:10d}{:10d}{:13.5e}{:13.5e}{:13.5e}\n", n.label, 0, 0, 8, n.x, n.y, n.z);
@@ -106,8 +106,8 @@ std::string field_universal(const FieldTold& told) {
   return out + "    -1\n";
 }
 
-void write_field_hdf5(const FieldTold& told, const std::string& path) {
-  const FieldResult& r = told.result;
+void write_field_hdf5(const FieldReport& listed, const std::string& path) {
+  const FieldResult& r = listed.result;
   const std::size_t points = r.points.size(), variables = r.variables.size();
   std::vector<double> places, labels, hz, damping, real, imaginary, mean, greatest, frequencies, rms;
   for (const Node& n : r.points)

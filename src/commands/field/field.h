@@ -41,7 +41,7 @@ struct FieldTaskSettings {
   std::string versus;  ///< Saved shapes of another run.
 };
 
-struct FieldTold {
+struct FieldReport {
   InputFacts facts;
   PointRecording recording;  ///< As read; axis, frames.
   FieldResult result;
@@ -62,25 +62,25 @@ std::size_t index_of(const std::vector<Node>& points, std::int64_t label, const 
                      const std::string& file);
 
 // commands/field/report.cpp
-void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Telling& telling);
-std::string field_csv(const FieldTold& told);
-std::string field_spectrum_csv(const FieldTold& told);
-std::string field_lines_csv(const FieldTold& told);
+void report_field(const FieldReport& listed, const FieldTaskSettings& settings, Delivery& delivery);
+std::string field_csv(const FieldReport& listed);
+std::string field_spectrum_csv(const FieldReport& listed);
+std::string field_lines_csv(const FieldReport& listed);
 
 // commands/field/figure.cpp
 /// Mean and greatest spectrum, peaks numbered; level in time; spectra of single points.
-Figure field_spectrum_figure(const FieldTold& told, const FieldTaskSettings& settings);
+Figure field_spectrum_figure(const FieldReport& listed, const FieldTaskSettings& settings);
 /// Amplitude and phase of every shape, each point's maximum and its frequency.
-Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& settings);
+Figure field_maps_figure(const FieldReport& listed, const FieldTaskSettings& settings);
 /// A shape in 3-D at one instant of its period, 0 to 1.
-Figure field_shape_figure(const FieldTold& told, std::size_t shape, double instant,
+Figure field_shape_figure(const FieldReport& listed, std::size_t shape, double instant,
                           const FieldTaskSettings& settings);
-Figure field_lines_figure(const FieldTold& told);
+Figure field_lines_figure(const FieldReport& listed);
 
 // commands/field/export.cpp
-std::string field_vtk(const FieldTold& told);
-std::string field_universal(const FieldTold& told);
-void write_field_hdf5(const FieldTold& told, const std::string& path);
+std::string field_vtk(const FieldReport& listed);
+std::string field_universal(const FieldReport& listed);
+void write_field_hdf5(const FieldReport& listed, const std::string& path);
 /// What that wrote. Throws Error(input).
 ShapeSet read_field_hdf5(const std::string& path);
 

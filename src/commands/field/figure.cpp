@@ -16,9 +16,9 @@ namespace {
 
 constexpr double degrees = 180 / std::numbers::pi;
 
-std::string stem_of(const FieldTold& told) {
+std::string stem_of(const FieldReport& listed) {
   Recording r;
-  r.file = told.recording.file;
+  r.file = listed.recording.file;
   return r.stem();
 }
 
@@ -27,13 +27,13 @@ std::string capital(std::string text) {
   return text;
 }
 
-std::string level_name(const FieldTold& told) {
-  const Channel& first = told.result.variables[0];
+std::string level_name(const FieldReport& listed) {
+  const Channel& first = listed.result.variables[0];
   return capital(first.quantity.empty() ? first.name : first.quantity);
 }
 
-std::string caption(const FieldTold& told, const FieldTaskSettings& settings) {
-  const FieldResult& r = told.result;
+std::string caption(const FieldReport& listed, const FieldTaskSettings& settings) {
+  const FieldResult& r = listed.result;
   std::string out = fmt::format("{} points, {} frames at {}, {}, bins {} apart", r.sums.points,
                                 r.plan.frames.size(), format_quantity(r.plan.rate_hz, "Hz", 5),
                                 r.plan.window.name(), format_quantity(r.plan.bin_hz(), "Hz", 3));
@@ -43,8 +43,8 @@ std::string caption(const FieldTold& told, const FieldTaskSettings& settings) {
 }
 
 /// Values at points as a map: the grid's own cells, or the nearest point's.
-ColourMap map_of(const FieldTold& told, const std::vector<double>& values) {
-  const std::vector<Node>& points = told.result.points;
+ColourMap map_of(const FieldReport& listed, const std::vector<double>& values) {
+  const std::vector<Node>& points = listed.result.points;
   const Plane plane = plane_of(points);
   ColourMap map;
   if (const auto grid = grid_of(points, plane)) {
@@ -82,8 +82,8 @@ void step(ColourMap& map, std::size_t colours) {
   }
 }
 
-Panel map_panel(const FieldTold& told, ColourMap map, const std::string& title) {
-  const Plane plane = plane_of(told.result.points);
+Panel map_panel(const FieldReport& listed, ColourMap map, const std::string& title) {
+  const Plane plane = plane_of(listed.result.points);
   Panel panel;
   panel.title = title;
   panel.square = true;
@@ -100,8 +100,8 @@ std::vector<double> db_where(std::vector<double> values, bool logarithmic, doubl
   return values;
 }
 
-std::string shape_title(const FieldTold& told, std::size_t i) {
-  const FieldShape& s = told.result.shapes[i];
+std::string shape_title(const FieldReport& listed, std::size_t i) {
+  const FieldShape& s = listed.result.shapes[i];
   return fmt::format("{}: {}", i + 1,
                      s.hz_std > 0 ? format_uncertain(s.hz, s.hz_std, "Hz") : format_quantity(s.hz, "Hz", 5));
 }
@@ -115,25 +115,25 @@ FigureAxis frequency_axis(const FieldResult& r, const FieldTaskSettings& setting
 }
 
 /// Where a shape of this run is that of the other: what each point moves more.
-void add_differences(const FieldTold& told, Figure& figure) {
-  const FieldResult& r = told.result;
-  for (const ShapePair& pair : told.pairs) {
-    if (!pair.a || !pair.b || told.versus_points.empty()) continue;
-    const std::vector<std::size_t> same = same_places(told.versus_points, r.points);
-    const FieldShape &before = told.versus[*pair.a], &now = r.shapes[*pair.b];
+void add_differences(const FieldReport& listed, Figure& figure) {
+  const FieldResult& r = listed.result;
+  for (const ShapePair& pair : listed.pairs) {
+    if (!pair.a || !pair.b || listed.versus_points.empty()) continue;
+    const std::vector<std::size_t> same = same_places(listed.versus_points, r.points);
+    const FieldShape &before = listed.versus[*pair.a], &now = r.shapes[*pair.b];
     std::vector<double> difference(r.points.size(), std::nan(""));
     double most = 0;
     for (std::size_t p = 0; p < r.points.size(); ++p) {
-      if (same[p] >= told.versus_points.size()) continue;
+      if (same[p] >= listed.versus_points.size()) continue;
       difference[p] = FieldResult::size_at(now, p) - FieldResult::size_at(before, same[p]);
       if (std::isfinite(difference[p])) most = std::max(most, std::abs(difference[p]));
     }
-    ColourMap map = map_of(told, difference);
+    ColourMap map = map_of(listed, difference);
     map.quantity = "Difference", map.unit = r.variables[0].unit.label();
     map.low = -most, map.high = most;
     if (!(most > 0)) continue;
-    figure.panels.push_back(map_panel(told, std::move(map),
-                                      shape_title(told, *pair.b) +
+    figure.panels.push_back(map_panel(listed, std::move(map),
+                                      shape_title(listed, *pair.b) +
                                           ", amplitude less that of the other run at " +
                                           format_quantity(before.hz, "Hz", 5)));
   }
@@ -141,16 +141,16 @@ void add_differences(const FieldTold& told, Figure& figure) {
 
 }  // namespace
 
-Figure field_spectrum_figure(const FieldTold& told, const FieldTaskSettings& settings) {
-  const FieldResult& r = told.result;
+Figure field_spectrum_figure(const FieldReport& listed, const FieldTaskSettings& settings) {
+  const FieldResult& r = listed.result;
   const std::string unit = r.variables[0].unit.label();
   Figure figure;
-  figure.title = stem_of(told) + ": " + std::to_string(r.points.size()) + " points";
-  figure.caption = caption(told, settings) + "; level: RMS; numbers: peaks of the table";
+  figure.title = stem_of(listed) + ": " + std::to_string(r.points.size()) + " points";
+  figure.caption = caption(listed, settings) + "; level: RMS; numbers: peaks of the table";
   Panel spectrum;
   spectrum.title = "mean over all points, and the greatest of any point";
   spectrum.x = frequency_axis(r, settings);
-  spectrum.y = {level_name(told), unit, true, {}, {}};
+  spectrum.y = {level_name(listed), unit, true, {}, {}};
   const auto curve_of = [&](const std::vector<double>& power, const char* name, int colour) {
     Curve curve;
     curve.name = name, curve.colour = colour;
@@ -170,7 +170,7 @@ Figure field_spectrum_figure(const FieldTold& told, const FieldTaskSettings& set
     Panel single;
     single.title = "single points";
     single.x = frequency_axis(r, settings);
-    single.y = {level_name(told), unit, true, {}, {}};
+    single.y = {level_name(listed), unit, true, {}, {}};
     for (std::size_t i = 0; i < r.sums.kept.size(); ++i) {
       Curve curve;
       curve.name = "point " + std::to_string(r.points[r.plan.kept_points[i]].label);
@@ -192,14 +192,14 @@ Figure field_spectrum_figure(const FieldTold& told, const FieldTaskSettings& set
                         format_number(100 * r.left, 2) + "%")
           : "RMS over all points against time";
   time.x = {"Time", "s", false, {}, {}};
-  time.y = {level_name(told), told.recording.variables[0].unit.label(), true, {}, {}};
+  time.y = {level_name(listed), listed.recording.variables[0].unit.label(), true, {}, {}};
   Curve level;
   for (std::size_t n = 0; n < r.plan.frames.size(); ++n) {
     double sum = 0;
     for (std::size_t v = 0; v < r.variables.size(); ++v)
       if (r.variables[v].unit.text() == r.variables[0].unit.text()) sum += r.sums.mean_square_in_time[v][n];
-    level.x.push_back(told.recording.axis.start +
-                      static_cast<double>(r.plan.frames[n]) * told.recording.axis.interval);
+    level.x.push_back(listed.recording.axis.start +
+                      static_cast<double>(r.plan.frames[n]) * listed.recording.axis.interval);
     level.y.push_back(std::sqrt(sum));
   }
   time.curves.push_back(thinned(std::move(level), 4000, false));
@@ -207,17 +207,17 @@ Figure field_spectrum_figure(const FieldTold& told, const FieldTaskSettings& set
   return figure;
 }
 
-Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& settings) {
-  const FieldResult& r = told.result;
+Figure field_maps_figure(const FieldReport& listed, const FieldTaskSettings& settings) {
+  const FieldResult& r = listed.result;
   Figure figure;
-  figure.title = stem_of(told) + ": maps";
+  figure.title = stem_of(listed) + ": maps";
   std::vector<std::string> against;
   for (const FieldShape& s : r.shapes) {
     const std::string label = fmt::format("{}", r.points[s.phase_point].label);
     if (std::find(against.begin(), against.end(), label) == against.end()) against.push_back(label);
   }
   figure.caption =
-      caption(told, settings) +
+      caption(listed, settings) +
       fmt::format("; phases against point{} {}; white rings: where a standing shape does not move",
                   against.size() > 1 ? "s" : "", fmt::join(against, ", "));
   figure.columns = 2;
@@ -233,7 +233,7 @@ Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& setting
       const double deg = std::arg(s.amplitude[main][p]) * degrees;
       phase.push_back(deg < -90 ? deg + 360 : deg);
     }
-    ColourMap amplitude = map_of(told, db_where(size, settings.logarithmic, s.max_level));
+    ColourMap amplitude = map_of(listed, db_where(size, settings.logarithmic, s.max_level));
     amplitude.quantity = "Amplitude",
     amplitude.unit = settings.logarithmic
                          ? "dB re " + format_quantity(s.max_level, r.variables[0].unit.label(), 3)
@@ -241,7 +241,7 @@ Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& setting
     amplitude.low = settings.logarithmic ? -60 : 0, amplitude.high = settings.logarithmic ? 0 : s.max_level;
     if (settings.levels) amplitude.low = settings.levels->first, amplitude.high = settings.levels->second;
     step(amplitude, settings.colours);
-    Panel panel = map_panel(told, std::move(amplitude), shape_title(told, i) + ", amplitude");
+    Panel panel = map_panel(listed, std::move(amplitude), shape_title(listed, i) + ", amplitude");
     const Plane plane = plane_of(r.points);
     Curve nodes;
     for (const Node& n : nodal_places(r.points, s, main))
@@ -252,13 +252,14 @@ Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& setting
              std::to_string(r.points[s.max_point].label)};
     panel.marks.push_back(top);
     figure.panels.push_back(std::move(panel));
-    ColourMap turned = map_of(told, phase);
+    ColourMap turned = map_of(listed, phase);
     turned.quantity = "Phase", turned.unit = "deg", turned.low = -90, turned.high = 270;
     step(turned, settings.colours);
-    figure.panels.push_back(map_panel(
-        told, std::move(turned),
-        shape_title(told, i) + (r.variables.size() > 1 ? ", phase of " + r.variables[main].name : ", phase") +
-            (s.standing() ? " (standing)" : " (travelling or mixed)")));
+    figure.panels.push_back(
+        map_panel(listed, std::move(turned),
+                  shape_title(listed, i) +
+                      (r.variables.size() > 1 ? ", phase of " + r.variables[main].name : ", phase") +
+                      (s.standing() ? " (standing)" : " (travelling or mixed)")));
   }
   std::vector<double> top, hz;
   for (std::size_t p = 0; p < r.points.size(); ++p) {
@@ -273,29 +274,29 @@ Figure field_maps_figure(const FieldTold& told, const FieldTaskSettings& setting
     if (std::isnan(top[p])) continue;
     most = std::max(most, top[p]), least_hz = std::min(least_hz, hz[p]), most_hz = std::max(most_hz, hz[p]);
   }
-  ColourMap greatest = map_of(told, db_where(top, settings.logarithmic, most));
+  ColourMap greatest = map_of(listed, db_where(top, settings.logarithmic, most));
   greatest.quantity = "RMS",
   greatest.unit = settings.logarithmic ? "dB re " + format_quantity(most, r.variables[0].unit.label(), 3)
                                        : r.variables[0].unit.label();
   greatest.low = settings.logarithmic ? -60 : 0, greatest.high = settings.logarithmic ? 0 : most;
   step(greatest, settings.colours);
-  figure.panels.push_back(map_panel(told, std::move(greatest), "each point's highest bin"));
-  ColourMap where = map_of(told, hz);
+  figure.panels.push_back(map_panel(listed, std::move(greatest), "each point's highest bin"));
+  ColourMap where = map_of(listed, hz);
   where.quantity = "Frequency", where.unit = "Hz";
   where.low = least_hz, where.high = std::max(most_hz, least_hz + r.plan.bin_hz());
-  figure.panels.push_back(map_panel(told, std::move(where), "frequency at which it lies"));
-  add_differences(told, figure);
+  figure.panels.push_back(map_panel(listed, std::move(where), "frequency at which it lies"));
+  add_differences(listed, figure);
   figure.panel_height = 370;
   return figure;
 }
 
-Figure field_shape_figure(const FieldTold& told, std::size_t i, double instant,
+Figure field_shape_figure(const FieldReport& listed, std::size_t i, double instant,
                           const FieldTaskSettings& settings) {
-  const FieldResult& r = told.result;
+  const FieldResult& r = listed.result;
   const FieldShape& s = r.shapes[i];
   const Plane plane = plane_of(r.points);
   Figure figure;
-  figure.title = stem_of(told) + ": deflection shape " + shape_title(told, i);
+  figure.title = stem_of(listed) + ": deflection shape " + shape_title(listed, i);
   figure.caption = fmt::format(
       "greatest amplitude {} at point {}; {}", format_quantity(s.max_level, r.variables[0].unit.label(), 4),
       r.points[s.max_point].label,
@@ -342,7 +343,7 @@ Figure field_shape_figure(const FieldTold& told, std::size_t i, double instant,
   mesh.lines = joined_points(r.points);
   mesh.z = {fmt::format("{} (deflection x {})", Plane::name(plane.out), format_number(scale, 3)), "m", false,
             out_low - 1.15 * reach, out_high + 1.15 * reach};
-  mesh.value_axis = {level_name(told), r.variables[0].unit.label(), false, -s.max_level, s.max_level};
+  mesh.value_axis = {level_name(listed), r.variables[0].unit.label(), false, -s.max_level, s.max_level};
   Panel panel;
   panel.title = fmt::format("at {:.0f} degrees of the period", 360 * instant);
   panel.x = {Plane::name(plane.across), "m", false, low[0], high[0]};
@@ -354,12 +355,12 @@ Figure field_shape_figure(const FieldTold& told, std::size_t i, double instant,
   return figure;
 }
 
-Figure field_lines_figure(const FieldTold& told) {
-  const FieldResult& r = told.result;
+Figure field_lines_figure(const FieldReport& listed) {
+  const FieldResult& r = listed.result;
   Figure figure;
-  figure.title = stem_of(told) + ": shapes along lines";
+  figure.title = stem_of(listed) + ": shapes along lines";
   figure.caption = "amplitude and phase of the first variable against the distance along the line";
-  for (const PointLine& line : told.lines) {
+  for (const PointLine& line : listed.lines) {
     Panel size, phase;
     size.title = fmt::format("point {} to point {}", r.points[line.points.front()].label,
                              r.points[line.points.back()].label);
@@ -368,7 +369,7 @@ Figure field_lines_figure(const FieldTold& told) {
     phase.y = {"Phase", "deg", false, -180, 180};
     for (std::size_t i = 0; i < r.shapes.size(); ++i) {
       Curve a, p;
-      a.name = shape_title(told, i);
+      a.name = shape_title(listed, i);
       a.colour = p.colour = static_cast<int>(i);
       for (std::size_t n = 0; n < line.points.size(); ++n) {
         const std::complex<double> v = r.shapes[i].amplitude[0][line.points[n]];

@@ -204,10 +204,10 @@ class FieldTask : public Task {
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
     Console console(output_);
-    Telling telling;
-    telling.command = "field";
-    telling.settings = settings;
-    std::vector<FieldTold> all;
+    Delivery delivery;
+    delivery.command = "field";
+    delivery.settings = settings;
+    std::vector<FieldReport> all;
     const std::vector<std::string> stems = output_stems(files);
     std::vector<std::string> points;
     for (const std::string& stem : stems) points.push_back(stem + "-field-points.csv");
@@ -217,10 +217,10 @@ class FieldTask : public Task {
                                                                   "transforms of all points")
                                                  : "";
       all.push_back(measure(file, console.progress("field " + file), place));
-      tell_field(all.back(), settings_, telling);
+      report_field(all.back(), settings_, delivery);
     }
     return deliver(
-        telling, output_, console, outputs.get(),
+        delivery, output_, console, outputs.get(),
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < all.size(); ++i) write(all[i], stems[i] + "-field", folder);
         },
@@ -246,7 +246,7 @@ class FieldTask : public Task {
   }
 
   /// `keep`: where the transforms go; "" for nowhere.
-  FieldTold measure(const std::string& file, const Progress& progress, const std::string& keep) {
+  FieldReport measure(const std::string& file, const Progress& progress, const std::string& keep) {
     std::vector<UnitRule> units;
     for (const std::string& text : calibrated_.units) units.push_back(parse_unit_rule(text));
     const std::unique_ptr<PointSource> source =
@@ -254,9 +254,9 @@ class FieldTask : public Task {
     std::shared_future<std::string> digest;
     if (!std::filesystem::is_directory(file))
       digest = std::async(std::launch::async, file_digest, file).share();
-    FieldTold told;
-    told.recording = source->recording();
-    const PointRecording& r = told.recording;
+    FieldReport listed;
+    listed.recording = source->recording();
+    const PointRecording& r = listed.recording;
     if (!(r.axis.interval > 0))
       throw Error(Status::analysis, file + ": the frames have no rate; give --rate or --interval");
     FieldSettings field = settings_.field;
@@ -313,7 +313,7 @@ class FieldTask : public Task {
         writer->add(first, count, values);
       };
     try {
-      told.result = analyse_field(*source, field, [&](std::size_t done, std::size_t all) {
+      listed.result = analyse_field(*source, field, [&](std::size_t done, std::size_t all) {
         if (progress) progress(static_cast<std::int64_t>(done), static_cast<std::int64_t>(all));
       });
     } catch (const Error& error) {
@@ -321,7 +321,7 @@ class FieldTask : public Task {
                   error.status() == Status::input ? error.what() : file + ": " + error.what());
     }
     if (field.derive != 0)
-      for (Channel& v : told.result.variables) {
+      for (Channel& v : listed.result.variables) {
         const double factor = derive(v, field.derive);
         if (factor != 1)
           throw Error(
@@ -330,52 +330,52 @@ class FieldTask : public Task {
       }
     if (!settings_.versus.empty()) {
       ShapeSet other = read_field_hdf5(settings_.versus);
-      const ShapeSet own{told.result.points, told.result.shapes};
+      const ShapeSet own{listed.result.points, listed.result.shapes};
       try {
-        told.pairs = pair_shapes(other, own, 2 * told.result.plan.bin_hz());
+        listed.pairs = pair_shapes(other, own, 2 * listed.result.plan.bin_hz());
       } catch (const Error& error) {
         throw Error(error.status(), file + " and " + settings_.versus + ": " + error.what());
       }
-      told.versus = std::move(other.shapes), told.versus_points = std::move(other.points);
+      listed.versus = std::move(other.shapes), listed.versus_points = std::move(other.points);
     }
-    const double reach = 0.25 * usual_distance(told.result.points);
+    const double reach = 0.25 * usual_distance(listed.result.points);
     for (const auto& [from, to] : ends)
-      told.lines.push_back(points_along(told.result.points, from, to, reach));
+      listed.lines.push_back(points_along(listed.result.points, from, to, reach));
     Recording facts;
     facts.file = file, facts.format = r.format, facts.channels = r.variables, facts.axis = r.axis,
     facts.samples = r.frames;
-    told.facts.recording = facts;
-    if (digest.valid()) told.facts.digest = digest.get();
-    if (writer) writer->finish(told.result.sums.rms, told.result.sums.mean_square_in_time);
-    return told;
+    listed.facts.recording = facts;
+    if (digest.valid()) listed.facts.digest = digest.get();
+    if (writer) writer->finish(listed.result.sums.rms, listed.result.sums.mean_square_in_time);
+    return listed;
   }
 
-  void write(const FieldTold& told, const std::string& base, Outputs& folder) const {
-    folder.protect(told.recording.file);
-    folder.add(base + "-points.csv", field_csv(told),
+  void write(const FieldReport& listed, const std::string& base, Outputs& folder) const {
+    folder.protect(listed.recording.file);
+    folder.add(base + "-points.csv", field_csv(listed),
                "every point: place, level, amplitude and phase of each shape");
-    folder.add(base + "-spectrum.csv", field_spectrum_csv(told), "mean and greatest level of every bin");
-    if (!told.lines.empty()) folder.add(base + "-lines.csv", field_lines_csv(told), "shapes along lines");
+    folder.add(base + "-spectrum.csv", field_spectrum_csv(listed), "mean and greatest level of every bin");
+    if (!listed.lines.empty()) folder.add(base + "-lines.csv", field_lines_csv(listed), "shapes along lines");
     for (const std::string& name : settings_.also) {
-      if (name == "vtk") folder.add(base + ".vtk", field_vtk(told), "shapes for other viewers");
+      if (name == "vtk") folder.add(base + ".vtk", field_vtk(listed), "shapes for other viewers");
       if (name == "universal")
-        folder.add(base + ".uff", field_universal(told), "nodes, shapes and mean spectrum");
-      if (name == "hdf5") write_field_hdf5(told, folder.place(base + ".h5", "shapes, maps and spectra"));
+        folder.add(base + ".uff", field_universal(listed), "nodes, shapes and mean spectrum");
+      if (name == "hdf5") write_field_hdf5(listed, folder.place(base + ".h5", "shapes, maps and spectra"));
     }
     if (!output_.figure) return;
     const auto figure = [&](const Figure& f, const std::string& name, const std::string& what) {
       folder.add_figure(name, f, what);
     };
-    figure(field_spectrum_figure(told, settings_), base + "-spectrum", "mean spectrum and level in time");
-    figure(field_maps_figure(told, settings_), base + "-maps", "maps of amplitude, phase, greatest level");
-    if (!told.lines.empty()) figure(field_lines_figure(told), base + "-lines", "shapes along lines");
-    for (std::size_t i = 0; i < told.result.shapes.size(); ++i) {
+    figure(field_spectrum_figure(listed, settings_), base + "-spectrum", "mean spectrum and level in time");
+    figure(field_maps_figure(listed, settings_), base + "-maps", "maps of amplitude, phase, greatest level");
+    if (!listed.lines.empty()) figure(field_lines_figure(listed), base + "-lines", "shapes along lines");
+    for (std::size_t i = 0; i < listed.result.shapes.size(); ++i) {
       const std::string name = base + "-shape-" + std::to_string(i + 1);
-      figure(field_shape_figure(told, i, 0, settings_), name,
-             "deflection shape at " + format_quantity(told.result.shapes[i].hz, "Hz", 5));
+      figure(field_shape_figure(listed, i, 0, settings_), name,
+             "deflection shape at " + format_quantity(listed.result.shapes[i].hz, "Hz", 5));
       if (!settings_.animate) continue;
       std::vector<Figure> frames;
-      for (int n = 0; n < 24; ++n) frames.push_back(field_shape_figure(told, i, n / 24.0, settings_));
+      for (int n = 0; n < 24; ++n) frames.push_back(field_shape_figure(listed, i, n / 24.0, settings_));
       folder.add_animation(name, frames, "the same through one period");
     }
   }

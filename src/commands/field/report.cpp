@@ -37,8 +37,8 @@ std::string list(const std::vector<std::size_t>& points, const FieldResult& r) {
   return out + (points.size() > 8 ? ", ..." : "");
 }
 
-std::vector<Caution> cautions_of(const FieldTold& told, const FieldTaskSettings& settings) {
-  const FieldResult& r = told.result;
+std::vector<Caution> cautions_of(const FieldReport& listed, const FieldTaskSettings& settings) {
+  const FieldResult& r = listed.result;
   std::vector<Caution> out = r.cautions;
   const auto add = [&](const char* code, Severity severity, std::string text, std::string remedy) {
     out.push_back({code, severity, "", std::move(text), std::move(remedy)});
@@ -99,32 +99,32 @@ std::vector<Caution> cautions_of(const FieldTold& told, const FieldTaskSettings&
 
 }  // namespace
 
-void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Telling& telling) {
-  const FieldResult& r = told.result;
-  telling.inputs.push_back(told.facts);
-  for (Caution& c : cautions_of(told, settings)) telling.cautions.push_back(std::move(c));
+void report_field(const FieldReport& listed, const FieldTaskSettings& settings, Delivery& delivery) {
+  const FieldResult& r = listed.result;
+  delivery.inputs.push_back(listed.facts);
+  for (Caution& c : cautions_of(listed, settings)) delivery.cautions.push_back(std::move(c));
   const std::string unit = r.variables[0].unit.label();
   std::string names;
   for (const Channel& v : r.variables)
     names += (names.empty() ? "" : ", ") + v.name + (v.unit.text() == "1" ? "" : " (" + v.unit.label() + ")");
-  telling.text +=
-      clean_text(told.recording.file) + "\n" +
-      fmt::format("  {}: {} points, {} frames at {} ({}); {}\n", told.recording.format,
-                  told.recording.points.size(), told.recording.frames,
-                  format_quantity(told.recording.axis.rate_hz(), "Hz", 7), told.recording.axis.source, names);
-  telling.text +=
+  delivery.text += clean_text(listed.recording.file) + "\n" +
+                   fmt::format("  {}: {} points, {} frames at {} ({}); {}\n", listed.recording.format,
+                               listed.recording.points.size(), listed.recording.frames,
+                               format_quantity(listed.recording.axis.rate_hz(), "Hz", 7),
+                               listed.recording.axis.source, names);
+  delivery.text +=
       fmt::format("  looked at: {} points, {} frames, {}; bins {} apart\n", r.sums.points,
                   r.plan.frames.size(), r.plan.window.name(), format_quantity(r.plan.bin_hz(), "Hz", 4));
-  telling.text +=
+  delivery.text +=
       r.decays ? fmt::format("  the motion dies away: the last tenth is at {} of the first; {}\n",
                              format_number(100 * r.left, 2) + "%",
                              r.left > 0.03 ? "the record did not catch the whole ring-down (1% after " +
                                                  format_quantity(r.falls_to_1_s, "s", 3) + ")"
                                            : "the record caught the whole ring-down")
                : std::string("  the motion does not die away within the record\n");
-  telling.text += "\n";
+  delivery.text += "\n";
   if (r.shapes.empty()) {
-    telling.text += "  no peak stands out of the mean spectrum\n";
+    delivery.text += "  no peak stands out of the mean spectrum\n";
   } else {
     const bool damped = r.shapes[0].damping > 0;
     std::vector<TextTable::Column> columns = {{"no."}, {"frequency"}};
@@ -144,7 +144,7 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
       row.push_back(shape_text(s));
       table.add(std::move(row));
     }
-    telling.text += table.text();
+    delivery.text += table.text();
   }
   if (r.shapes.size() > 1) {
     std::vector<TextTable::Column> columns = {{"likeness", leftmost}};
@@ -155,14 +155,14 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
       for (const double a : r.assurances[i]) row.push_back(fmt::format("{:.3f}", a));
       table.add(std::move(row));
     }
-    telling.text += "\n  modal assurance criterion of the shapes with each other:\n" + table.text();
+    delivery.text += "\n  modal assurance criterion of the shapes with each other:\n" + table.text();
   }
   Json versus = Json::array();
   if (!settings.versus.empty()) {
     TextTable table({{"there"}, {"here"}, {"frequency"}, {"mean level"}, {"likeness"}, {"", leftmost}});
-    for (const ShapePair& p : told.pairs) {
+    for (const ShapePair& p : listed.pairs) {
       const bool both = p.a && p.b;
-      table.add({p.a ? format_quantity(told.versus[*p.a].hz, "Hz", 6) : "",
+      table.add({p.a ? format_quantity(listed.versus[*p.a].hz, "Hz", 6) : "",
                  p.b ? format_quantity(r.shapes[*p.b].hz, "Hz", 6) : "",
                  both ? fmt::format("{:+.4g} Hz", p.delta_hz) : "",
                  both ? fmt::format("{:+.2f} dB", p.delta_db) : "",
@@ -170,15 +170,15 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
                  both  ? "in both"
                  : p.a ? "gone"
                        : "new"});
-      versus.push_back({{"there_hz", p.a ? number(told.versus[*p.a].hz) : Json(nullptr)},
+      versus.push_back({{"there_hz", p.a ? number(listed.versus[*p.a].hz) : Json(nullptr)},
                         {"here_hz", p.b ? number(r.shapes[*p.b].hz) : Json(nullptr)},
                         {"delta_hz", both ? number(p.delta_hz) : Json(nullptr)},
                         {"delta_db", both ? number(p.delta_db) : Json(nullptr)},
                         {"assurance", both ? number(p.assurance) : Json(nullptr)}});
     }
-    telling.text += "\n  against " + clean_text(settings.versus) + ":\n" + table.text();
+    delivery.text += "\n  against " + clean_text(settings.versus) + ":\n" + table.text();
   }
-  telling.text += "\n";
+  delivery.text += "\n";
   Json peaks = Json::array();
   for (const FieldShape& s : r.shapes) {
     Json one{{"frequency_hz", number(s.hz)},
@@ -193,7 +193,7 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
     peaks.push_back(std::move(one));
     Finding f;
     f.kind = s.damping > 0 ? "resonance" : "tone";
-    f.recording = told.recording.file, f.channel = r.variables[0].name;
+    f.recording = listed.recording.file, f.channel = r.variables[0].name;
     f.frequency_hz = s.hz, f.frequency_std_hz = s.hz_std;
     f.level_rms = s.mean_level / std::sqrt(2.0), f.unit = r.variables[0].unit.text();
     f.text = fmt::format("{} at {}, {}, greatest at point {}", s.damping > 0 ? "a mode" : "a motion",
@@ -206,30 +206,31 @@ void tell_field(const FieldTold& told, const FieldTaskSettings& settings, Tellin
     f.evidence.push_back(fmt::format("mean amplitude over all points {}, greatest {}",
                                      format_quantity(s.mean_level, unit, 4),
                                      format_quantity(s.max_level, unit, 4)));
-    telling.findings.push_back(std::move(f));
+    delivery.findings.push_back(std::move(f));
   }
-  telling.results.push_back({{"channel", r.variables[0].name},
-                             {"unit", r.variables[0].unit.text()},
-                             {"points", r.sums.points},
-                             {"frames", r.plan.frames.size()},
-                             {"rate_hz", number(r.plan.rate_hz)},
-                             {"bin_hz", number(r.plan.bin_hz())},
-                             {"window", r.plan.window.name()},
-                             {"dies_away", r.decays},
-                             {"left", number(r.left)},
-                             {"phase_point", r.points[r.phase_point].label},
-                             {"peaks", std::move(peaks)},
-                             {"assurance", r.assurances},
-                             {"versus", std::move(versus)}});
+  delivery.results.push_back({{"channel", r.variables[0].name},
+                              {"unit", r.variables[0].unit.text()},
+                              {"points", r.sums.points},
+                              {"frames", r.plan.frames.size()},
+                              {"rate_hz", number(r.plan.rate_hz)},
+                              {"bin_hz", number(r.plan.bin_hz())},
+                              {"window", r.plan.window.name()},
+                              {"dies_away", r.decays},
+                              {"left", number(r.left)},
+                              {"phase_point", r.points[r.phase_point].label},
+                              {"peaks", std::move(peaks)},
+                              {"assurance", r.assurances},
+                              {"versus", std::move(versus)}});
 }
 
-std::string field_csv(const FieldTold& told) {
-  const FieldResult& r = told.result;
+std::string field_csv(const FieldReport& listed) {
+  const FieldResult& r = listed.result;
   std::string out = "point,x (m),y (m),z (m)";
   for (std::size_t v = 0; v < r.variables.size(); ++v) {
     const std::string name = r.variables[v].name, unit = " (" + r.variables[v].unit.text() + ")";
-    for (const std::string& column : {name + " RMS in time (" + told.recording.variables[0].unit.text() + ")",
-                                      name + " highest bin RMS" + unit, name + " frequency there (Hz)"})
+    for (const std::string& column :
+         {name + " RMS in time (" + listed.recording.variables[0].unit.text() + ")",
+          name + " highest bin RMS" + unit, name + " frequency there (Hz)"})
       out += "," + csv_cell(column);
     for (const FieldShape& s : r.shapes)
       out += "," + csv_cell(fmt::format("{} amplitude at {:.6g} Hz{}", name, s.hz, unit)) + "," +
@@ -263,8 +264,8 @@ std::string field_csv(const FieldTold& told) {
   return out;
 }
 
-std::string field_spectrum_csv(const FieldTold& told) {
-  const FieldResult& r = told.result;
+std::string field_spectrum_csv(const FieldReport& listed) {
+  const FieldResult& r = listed.result;
   std::string out = "frequency (Hz)";
   for (const Channel& v : r.variables)
     for (const char* what : {" mean RMS", " greatest RMS"})
@@ -291,18 +292,18 @@ std::string field_spectrum_csv(const FieldTold& told) {
   return out;
 }
 
-std::string field_lines_csv(const FieldTold& told) {
-  const FieldResult& r = told.result;
+std::string field_lines_csv(const FieldReport& listed) {
+  const FieldResult& r = listed.result;
   std::string out = "line,point,distance (m)";
   for (const FieldShape& s : r.shapes)
     for (const Channel& v : r.variables)
       out += "," + csv_cell(fmt::format("{} amplitude at {:.6g} Hz ({})", v.name, s.hz, v.unit.text())) +
              "," + csv_cell(fmt::format("{} phase at {:.6g} Hz (deg)", v.name, s.hz));
   out += "\n";
-  for (std::size_t l = 0; l < told.lines.size(); ++l)
-    for (std::size_t n = 0; n < told.lines[l].points.size(); ++n) {
-      const std::size_t p = told.lines[l].points[n];
-      out += fmt::format("{},{},{:.9g}", l + 1, r.points[p].label, told.lines[l].along[n]);
+  for (std::size_t l = 0; l < listed.lines.size(); ++l)
+    for (std::size_t n = 0; n < listed.lines[l].points.size(); ++n) {
+      const std::size_t p = listed.lines[l].points[n];
+      out += fmt::format("{},{},{:.9g}", l + 1, r.points[p].label, listed.lines[l].along[n]);
       for (const FieldShape& s : r.shapes)
         for (const auto& variable : s.amplitude)
           out += fmt::format(",{:.8g},{:.4f}", std::abs(variable[p]), std::arg(variable[p]) * to_degrees);

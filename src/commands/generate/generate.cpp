@@ -262,20 +262,20 @@ class GenerateTask : public Task {
         write_recording(road, folder, stem, format, s.write, console.progress("generate"));
     folder.add(stem + "-truth.toml", truth_text(made, s.chain, written.names.front()), "the truth about it");
 
-    Telling telling;
-    telling.command = "generate";
-    telling.settings = settings_json(options());  // With what the description files gave.
-    telling.cautions = written.cautions;
+    Delivery delivery;
+    delivery.command = "generate";
+    delivery.settings = settings_json(options());  // With what the description files gave.
+    delivery.cautions = written.cautions;
     for (const Channel& channel : recording.channels)
-      telling.results.push_back({{"channel", channel.name},
-                                 {"unit", channel.unit.label()},
-                                 {"rate_hz", number(recording.axis.rate_hz())},
-                                 {"samples", recording.samples},
-                                 {"written", folder.path_of(written.names.front())}});
-    for (const Caution& caution : telling.cautions) console.caution(caution);
+      delivery.results.push_back({{"channel", channel.name},
+                                  {"unit", channel.unit.label()},
+                                  {"rate_hz", number(recording.axis.rate_hz())},
+                                  {"samples", recording.samples},
+                                  {"written", folder.path_of(written.names.front())}});
+    for (const Caution& caution : delivery.cautions) console.caution(caution);
     std::string shown = recording_lines(recording);
     for (const auto& entry : folder.entries()) shown += "  -> " + entry.file + "\n";
-    if (s.output.json) shown = telling.document_text(folder.entries_with_digests());
+    if (s.output.json) shown = delivery.document_text(folder.entries_with_digests());
     folder.commit();
     console.clear();
     if (out)

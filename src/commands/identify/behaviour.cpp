@@ -132,12 +132,12 @@ void show_channels(const Recording& r, const std::vector<std::size_t>& reference
   }
   std::sort(others.begin(), others.end(),
             [](const Other& a, const Other& b) { return a.coherence > b.coherence; });
-  std::string told;
+  std::string listed;
   for (const Other& o : others)
-    told += fmt::format("{}{} (coherence {:.2f}, {:.3g} {}/{}, {:.0f} deg)", told.empty() ? "" : "; ",
-                        r.channels[o.channel].name, o.coherence, o.ratio, r.channels[o.channel].unit.label(),
-                        f.unit, w.phase_deg(o.channel, own));
-  if (!told.empty()) f.evidence.push_back("seen together with " + told);
+    listed += fmt::format("{}{} (coherence {:.2f}, {:.3g} {}/{}, {:.0f} deg)", listed.empty() ? "" : "; ",
+                          r.channels[o.channel].name, o.coherence, o.ratio,
+                          r.channels[o.channel].unit.label(), f.unit, w.phase_deg(o.channel, own));
+  if (!listed.empty()) f.evidence.push_back("seen together with " + listed);
   // Levels say where it comes from only among channels of one unit.
   const Other* strongest = nullptr;
   for (const Other& o : others)

@@ -268,9 +268,9 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       const double rounded = quantised[c].empty() ? 0 : 1.5 * known[c].step / std::sqrt(12.0);
       double small = 0;  // Squares of what rounding may have made besides.
       std::vector<Finding> named = name_channel(recording, spectra[c], result.noise[c], settings, bands[c]);
-      if (states[c]) named.insert(named.begin(), told_switching(recording, spectra[c], *states[c]));
+      if (states[c]) named.insert(named.begin(), report_switching(recording, spectra[c], *states[c]));
       for (const LineStates& line : gated[c])
-        named.insert(named.begin(), told_switching(recording, spectra[c], line));
+        named.insert(named.begin(), report_switching(recording, spectra[c], line));
       if (run_ups[c]) {
         leave_to_run_up(*run_ups[c], named);
         named.insert(named.begin(), report_run_up(recording, spectra[c], *run_ups[c]));
@@ -297,7 +297,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         findings.push_back(std::move(f));
       }
       if (!quantised[c].empty()) {
-        findings.push_back(told_quantisation(recording, spectra[c], known[c], quantised[c], small));
+        findings.push_back(report_quantisation(recording, spectra[c], known[c], quantised[c], small));
         kept.emplace_back();
         channels.push_back(c);
       }

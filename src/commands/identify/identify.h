@@ -57,9 +57,10 @@ std::vector<Finding> name_channel(const Recording& recording, const ChannelSpect
                                   const std::vector<JudgedBand>& bands = {});
 
 // commands/identify/kinds.cpp
-Finding told_band(const Recording& recording, const ChannelSpectrum& channel, const JudgedBand& band);
+Finding report_band(const Recording& recording, const ChannelSpectrum& channel, const JudgedBand& band);
 /// One line that jumps between states.
-Finding told_switching(const Recording& recording, const ChannelSpectrum& channel, const LineStates& states);
+Finding report_switching(const Recording& recording, const ChannelSpectrum& channel,
+                         const LineStates& states);
 /// One carrier whose frequency swings far.
 Finding report_swing(const Recording& recording, const ChannelSpectrum& channel, const FrequencySwing& swing);
 /// A straight line that explains `share` of the mean square about the mean.
@@ -74,8 +75,8 @@ Finding report_noise_course(const Recording& recording, const Channel& channel, 
 std::optional<Finding> report_step(const Recording& recording, const Channel& channel,
                                    const LevelShift& shift);
 /// The finding of lines that rounding makes (rounding_lines.h).
-Finding told_quantisation(const Recording& recording, const ChannelSpectrum& channel, const Levels& levels,
-                          const std::vector<std::size_t>& members, double other_squares);
+Finding report_quantisation(const Recording& recording, const ChannelSpectrum& channel, const Levels& levels,
+                            const std::vector<std::size_t>& members, double other_squares);
 /// A straight line through a channel, as it passes.
 struct Slope {
   double n = 0, t = 0, tt = 0, x = 0, xx = 0, tx = 0, first = 0;

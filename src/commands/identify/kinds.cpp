@@ -16,7 +16,7 @@ namespace {
 
 std::string hz_text(double hz, double std_hz) { return format_uncertain(hz, std_hz, "Hz"); }
 
-void tell_decaying(const JudgedBand& band, double start_s, Finding& f) {
+void report_decaying(const JudgedBand& band, double start_s, Finding& f) {
   const Exponential& e = band.verdict.exponential;
   const double w = 2 * std::numbers::pi * e.frequency_hz, size = std::hypot(w, e.decay_per_s);
   const double damping = e.decay_per_s / size, damping_std = e.decay_std_per_s / size;
@@ -33,7 +33,7 @@ void tell_decaying(const JudgedBand& band, double start_s, Finding& f) {
                {"amplitude_std", e.amplitude_std}};
 }
 
-void tell_wandering(const JudgedBand& band, Finding& f) {
+void report_wandering(const JudgedBand& band, Finding& f) {
   const BandVerdict& v = band.verdict;
   f.kind = "wandering";
   f.text = fmt::format(
@@ -46,7 +46,7 @@ void tell_wandering(const JudgedBand& band, Finding& f) {
                {"wander_s", v.wander_s}};
 }
 
-void tell_stepping(const JudgedBand& band, double start_s, Finding& f) {
+void report_stepping(const JudgedBand& band, double start_s, Finding& f) {
   const BandVerdict& v = band.verdict;
   f.kind = "stepping";
   f.text = fmt::format("a line at {} whose level steps: ", hz_text(v.frequency_hz, v.frequency_std_hz));
@@ -66,7 +66,7 @@ void tell_stepping(const JudgedBand& band, double start_s, Finding& f) {
   f.text += " to the end, " + format_quantity(f.level_rms, f.unit, 4) + " over the record";
 }
 
-void tell_burst(const JudgedBand& band, double start_s, Finding& f) {
+void report_burst(const JudgedBand& band, double start_s, Finding& f) {
   const BandVerdict& v = band.verdict;
   f.kind = "burst";
   f.text = fmt::format("a burst near {}, from {} to {}, {} RMS over the record",
@@ -75,7 +75,7 @@ void tell_burst(const JudgedBand& band, double start_s, Finding& f) {
   f.numbers = {{"start_s", start_s + v.from_s}, {"end_s", start_s + v.to_s}};
 }
 
-void tell_sweep(const Sweep& s, double start_s, Finding& f) {
+void report_sweep(const Sweep& s, double start_s, Finding& f) {
   f.kind = "sweep";
   f.text = fmt::format("a sweep from {} at {} to {} at {}, {} of {}, {} RMS over the record",
                        hz_text(s.from_hz, s.from_std_hz), format_quantity(start_s + s.from_s, "s", 4),
@@ -91,7 +91,7 @@ void tell_sweep(const Sweep& s, double start_s, Finding& f) {
   f.numbers.emplace_back(s.exponential ? "octaves_per_s_std" : "drift_std_hz_per_s", s.rate_std);
 }
 
-void tell_impulses(const JudgedBand& band, Finding& f) {
+void report_impulses(const JudgedBand& band, Finding& f) {
   const ImpulseTrain& train = *band.impulses;
   const double ring = band.resonance ? band.resonance->frequency_hz : band.verdict.frequency_hz;
   f.kind = "impulse-family";
@@ -123,8 +123,8 @@ void tell_impulses(const JudgedBand& band, Finding& f) {
   }
 }
 
-void tell_noise(const JudgedBand& band, Finding& f) {
-  if (band.impulses) return tell_impulses(band, f);
+void report_noise(const JudgedBand& band, Finding& f) {
+  if (band.impulses) return report_impulses(band, f);
   const BandVerdict& v = band.verdict;
   if (!band.resonance) {
     f.kind = "broadband";
@@ -174,7 +174,7 @@ void Slope::add(const Block& block, std::size_t c, const std::vector<double>& ra
   }
 }
 
-Finding told_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand& band) {
+Finding report_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand& band) {
   const BandVerdict& v = band.verdict;
   Finding f;
   f.channel = c.channel.name;
@@ -184,22 +184,22 @@ Finding told_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand
   f.level_rms = band.level_rms;
   switch (v.kind) {
     case BandVerdict::Kind::decaying:
-      tell_decaying(band, r.axis.start, f);
+      report_decaying(band, r.axis.start, f);
       break;
     case BandVerdict::Kind::wandering:
-      tell_wandering(band, f);
+      report_wandering(band, f);
       break;
     case BandVerdict::Kind::stepping:
-      tell_stepping(band, r.axis.start, f);
+      report_stepping(band, r.axis.start, f);
       break;
     case BandVerdict::Kind::burst:
-      tell_burst(band, r.axis.start, f);
+      report_burst(band, r.axis.start, f);
       break;
     case BandVerdict::Kind::noise:
-      tell_noise(band, f);
+      report_noise(band, f);
       break;
     case BandVerdict::Kind::sweep:
-      tell_sweep(v.sweep, r.axis.start, f);
+      report_sweep(v.sweep, r.axis.start, f);
       return f;
     default:
       f.kind = "unresolved";
@@ -223,8 +223,8 @@ Finding told_band(const Recording& r, const ChannelSpectrum& c, const JudgedBand
   return f;
 }
 
-Finding told_quantisation(const Recording& r, const ChannelSpectrum& c, const Levels& levels,
-                          const std::vector<std::size_t>& members, double other_squares) {
+Finding report_quantisation(const Recording& r, const ChannelSpectrum& c, const Levels& levels,
+                            const std::vector<std::size_t>& members, double other_squares) {
   Finding q;
   q.kind = "quantisation";
   q.recording = r.file, q.channel = c.channel.name, q.unit = c.channel.unit.label();

@@ -80,7 +80,7 @@ std::vector<Hump> find_humps(const ChannelSpectrum& c, double false_alarms) {
   return humps;
 }
 
-Finding told_hump(const ChannelSpectrum& c, const Hump& hump) {
+Finding report_hump(const ChannelSpectrum& c, const Hump& hump) {
   const ResonanceFit& fit = hump.fit;
   Finding f;
   f.kind = "resonance";
@@ -115,7 +115,7 @@ Finding told_hump(const ChannelSpectrum& c, const Hump& hump) {
 void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<Finding>& findings) {
   const double total = c.spectrum.rms_total();
   for (const NoiseBand& band : noise.bands) {
-    const bool told = std::any_of(findings.begin(), findings.end(), [&](const Finding& f) {
+    const bool listed = std::any_of(findings.begin(), findings.end(), [&](const Finding& f) {
       for (const auto& [key, value] : f.numbers)
         if (key == "ringing_hz" && value >= band.low_hz && value <= band.high_hz) return true;
       return (f.kind == "resonance" || f.kind == "broadband" || f.kind == "decaying" ||
@@ -123,7 +123,7 @@ void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<F
              f.frequency_hz >= band.low_hz && f.frequency_hz <= band.high_hz;
     });
     // What rounding leaves is no noise of anything.
-    if (told || band.rms < 1e-4 * total) continue;
+    if (listed || band.rms < 1e-4 * total) continue;
     const double wide = band.high_hz - band.low_hz;
     const auto fit = c.spectrum.two_sided
                          ? std::nullopt
@@ -134,7 +134,7 @@ void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<F
       Hump hump;
       hump.fit = *fit;
       hump.fit.rms = std::min(fit->rms, 1.1 * band.rms);
-      findings.push_back(told_hump(c, hump));
+      findings.push_back(report_hump(c, hump));
       continue;
     }
     Finding f;
@@ -171,8 +171,8 @@ std::vector<Finding> name_channel(const Recording& r, const ChannelSpectrum& c, 
   relate_lines(rest, c.spectrum.plan, findings);
   for (Finding& f : findings)
     for (std::size_t& m : f.members) m = place[m];
-  for (const Hump& hump : humps) findings.push_back(told_hump(c, hump));
-  for (const JudgedBand& band : bands) findings.push_back(told_band(r, c, band));
+  for (const Hump& hump : humps) findings.push_back(report_hump(c, hump));
+  for (const JudgedBand& band : bands) findings.push_back(report_band(r, c, band));
   name_bands(c, noise, findings);
   for (const JudgedBand& band : bands)
     if (band.verdict.kind == BandVerdict::Kind::sweep)

@@ -48,13 +48,13 @@ class IdentifyTask : public Task {
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
     Console console(settings_.output);
-    Telling telling;
-    telling.command = "identify";
-    telling.settings = settings;
+    Delivery delivery;
+    delivery.command = "identify";
+    delivery.settings = settings;
     SuspectsFile suspects;
     if (!settings_.suspects.empty()) suspects = read_suspects(settings_.suspects);
     std::vector<IdentifyResult> results;
-    telling.further["suspects"] = Json::array();
+    delivery.further["suspects"] = Json::array();
     settings_.input.also = settings_.references;
     const auto inputs = open_inputs(files, settings_.input);
     const std::vector<std::string> named = input_files(files, settings_.input);
@@ -65,28 +65,28 @@ class IdentifyTask : public Task {
       results.push_back(compute_identify(*input, settings_, suspects,
                                          console.progress("identify " + input->road().recording().file)));
       const IdentifyResult& result = results.back();
-      telling.inputs.push_back(result.spectrum.facts);
-      telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
-      telling.findings.insert(telling.findings.end(), result.findings.begin(), result.findings.end());
+      delivery.inputs.push_back(result.spectrum.facts);
+      delivery.cautions.insert(delivery.cautions.end(), result.cautions.begin(), result.cautions.end());
+      delivery.findings.insert(delivery.findings.end(), result.findings.begin(), result.findings.end());
       for (Json& entry : identify_json(result, settings_.analysis))
-        telling.results.push_back(std::move(entry));
-      for (Json& entry : suspects_json(result)) telling.further["suspects"].push_back(std::move(entry));
-      telling.text += identify_text(result);
+        delivery.results.push_back(std::move(entry));
+      for (Json& entry : suspects_json(result)) delivery.further["suspects"].push_back(std::move(entry));
+      delivery.text += identify_text(result);
     }
     return deliver(
-        telling, settings_.output, console, outputs.get(),
+        delivery, settings_.output, console, outputs.get(),
         [&](Outputs& folder) {
           // Who asks for the data of figures draws them, and tells them, elsewhere.
           const bool page = settings_.output.figure != Picture::data;
           Report report;
           report.title = results.size() == 1
-                             ? "Findings in " + telling.inputs.front().recording.stem()
+                             ? "Findings in " + delivery.inputs.front().recording.stem()
                              : "Findings in " + std::to_string(results.size()) + " recordings";
           report.intro =
               "Made by Vast Prism " + std::string(version()) +
               ". Levels are RMS in the channel's unit; a family's level is that of all its members "
               "together. Uncertainties are standard uncertainties.";
-          report.findings = telling.findings;
+          report.findings = delivery.findings;
           report.numbered = true;
           for (std::size_t i = 0; i < results.size(); ++i) {
             const IdentifyResult& result = results[i];

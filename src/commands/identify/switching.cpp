@@ -69,7 +69,7 @@ std::string text_of(const LineStates& s, const LineState& main, const std::strin
 
 }  // namespace
 
-Finding told_switching(const Recording& r, const ChannelSpectrum& c, const LineStates& states) {
+Finding report_switching(const Recording& r, const ChannelSpectrum& c, const LineStates& states) {
   const LineState& main = *std::max_element(
       states.states.begin(), states.states.end(), [](const LineState& a, const LineState& b) {
         return a.amplitude * a.amplitude * a.share < b.amplitude * b.amplitude * b.share;

@@ -308,10 +308,10 @@ class InspectTask : public Task {
 
   Status run(const std::vector<std::string>& files, const Json& settings) override {
     Console console(settings_.output);
-    Telling telling;
-    telling.command = "inspect";
-    telling.settings = settings;
-    telling.text_has_cautions = true;
+    Delivery delivery;
+    delivery.command = "inspect";
+    delivery.settings = settings;
+    delivery.text_has_cautions = true;
     std::vector<InspectResult> results;
     auto inputs = open_inputs(files, settings_.input);
     const std::vector<std::string> stems = output_stems(input_files(files, settings_.input), "-inspect");
@@ -325,18 +325,18 @@ class InspectTask : public Task {
         std::erase_if(results.back().cautions,
                       [](const Caution& c) { return c.code == "channel-dead" || c.code == "rate-unknown"; });
       const InspectResult& result = results.back();
-      telling.inputs.push_back(result.facts);
-      telling.inputs.back().purpose = purpose.what, telling.inputs.back().next = purpose.next;
-      telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
-      for (Json& entry : inspect_json(result)) telling.results.push_back(std::move(entry));
-      telling.text += recording_lines(result.facts.recording) + "\n";
-      if (settings_.layout) telling.text += layout_text(result.facts.recording) + "\n";
-      telling.text += statistics_text(result) + "\n";
-      for (const Caution& c : result.cautions) telling.text += "  " + caution_line(c) + "\n";
-      telling.text += (result.cautions.empty() ? "" : "\n") + purpose_text(purpose);
+      delivery.inputs.push_back(result.facts);
+      delivery.inputs.back().purpose = purpose.what, delivery.inputs.back().next = purpose.next;
+      delivery.cautions.insert(delivery.cautions.end(), result.cautions.begin(), result.cautions.end());
+      for (Json& entry : inspect_json(result)) delivery.results.push_back(std::move(entry));
+      delivery.text += recording_lines(result.facts.recording) + "\n";
+      if (settings_.layout) delivery.text += layout_text(result.facts.recording) + "\n";
+      delivery.text += statistics_text(result) + "\n";
+      for (const Caution& c : result.cautions) delivery.text += "  " + caution_line(c) + "\n";
+      delivery.text += (result.cautions.empty() ? "" : "\n") + purpose_text(purpose);
     }
     return deliver(
-        telling, settings_.output, console, outputs.get(),
+        delivery, settings_.output, console, outputs.get(),
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) {
             folder.add(stems[i] + ".csv", csv(results[i]), "statistics of each channel");

@@ -138,7 +138,7 @@ class LevelsTask : public EachInputTask<LevelsResult> {
     return result;
   }
 
-  void tell(const LevelsResult& result, Telling& telling) override { report_levels(result, telling); }
+  void report(const LevelsResult& result, Delivery& delivery) override { report_levels(result, delivery); }
 
   void write(LevelsResult& result, const std::string& base, Outputs& folder) override {
     folder.add(base + ".csv", levels_csv(result), "levels of every stretch");

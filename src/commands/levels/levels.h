@@ -38,7 +38,7 @@ struct LevelsResult {
   }
 };
 
-void report_levels(const LevelsResult& result, Telling& telling);
+void report_levels(const LevelsResult& result, Delivery& delivery);
 std::string levels_csv(const LevelsResult& result);
 /// Level and share of the time above it, a hundred steps.
 std::string distribution_csv(const LevelsResult& result);

@@ -107,14 +107,14 @@ std::string exceedance_text(const LevelsResult& result, const ChannelLevels& c, 
 
 }  // namespace
 
-void report_levels(const LevelsResult& result, Telling& telling) {
+void report_levels(const LevelsResult& result, Delivery& delivery) {
   const Recording& r = result.facts.recording;
   const ShownLevel shown{result};
-  telling.inputs.push_back(result.facts);
-  telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-  telling.text += fmt::format("{}\n  {} stretches of {}; levels: {}\n", clean_text(r.file),
-                              result.channels.front().points.size(), format_quantity(result.every_s, "s", 4),
-                              what_is_judged(result));
+  delivery.inputs.push_back(result.facts);
+  delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+  delivery.text += fmt::format("{}\n  {} stretches of {}; levels: {}\n", clean_text(r.file),
+                               result.channels.front().points.size(), format_quantity(result.every_s, "s", 4),
+                               what_is_judged(result));
   TextTable table(
       {{"channel", TextTable::Align::left}, {"RMS in all"}, {"peak"}, {"least"}, {"median"}, {"greatest"}});
   for (const ChannelLevels& c : result.channels)
@@ -122,21 +122,21 @@ void report_levels(const LevelsResult& result, Telling& telling) {
                shown.text(c.channel, exceeded_by(c.sorted, 100)),
                shown.text(c.channel, exceeded_by(c.sorted, 50)),
                shown.text(c.channel, exceeded_by(c.sorted, 0))});
-  telling.text += "\n" + table.text();
+  delivery.text += "\n" + table.text();
   for (const ChannelLevels& c : result.channels) {
     // Of bands the table says enough.
     if (!c.band || !c.exceedances.empty())
-      telling.text += "\n" + c.channel.name + (c.band ? "" : ", exceeded");
+      delivery.text += "\n" + c.channel.name + (c.band ? "" : ", exceeded");
     for (const auto& [percent, level] : c.percentiles)
       if (!c.band)
-        telling.text +=
+        delivery.text +=
             fmt::format("{} {:g}% of the time: {}", percent == c.percentiles.front().first ? "" : ",",
                         percent, shown.text(c.channel, level));
-    if (!c.band || !c.exceedances.empty()) telling.text += "\n";
-    for (const Exceedance& e : c.exceedances) telling.text += exceedance_text(result, c, e);
-    telling.results.push_back(json_of(result, c));
+    if (!c.band || !c.exceedances.empty()) delivery.text += "\n";
+    for (const Exceedance& e : c.exceedances) delivery.text += exceedance_text(result, c, e);
+    delivery.results.push_back(json_of(result, c));
   }
-  telling.text += "\n";
+  delivery.text += "\n";
 }
 
 std::string levels_csv(const LevelsResult& result) {

@@ -39,9 +39,9 @@ std::vector<OptionGroup> LimitsTask::options() {
 Status LimitsTask::run(const std::vector<std::string>& files, const Json& settings) {
   if (file_.empty()) throw Error(Status::usage, "--limit FILE is needed: a table over frequency, or TOML");
   Console console(output_);
-  Telling telling;
-  telling.command = "limits";
-  telling.settings = settings;
+  Delivery delivery;
+  delivery.command = "limits";
+  delivery.settings = settings;
   const std::vector<AskedLimit> limits = read_limits(file_, course_);
   std::vector<Recorded> all;
   bool pass = true, in_full = true, any = false;
@@ -51,11 +51,11 @@ Status LimitsTask::run(const std::vector<std::string>& files, const Json& settin
   for (const auto& input : inputs) {
     all.push_back(hold(*input, limits, console.progress("limits " + input->road().recording().file)));
     const Recorded& r = all.back();
-    telling.inputs.push_back(r.facts);
-    telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-    telling.text += text(r);
+    delivery.inputs.push_back(r.facts);
+    delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+    delivery.text += text(r);
     for (const HeldLine& h : r.held) {
-      telling.results.push_back(json(h));
+      delivery.results.push_back(json(h));
       pass = pass && !h.fails();
       in_full = in_full && h.in_full();
       any = any || h.judged();
@@ -73,16 +73,16 @@ Status LimitsTask::run(const std::vector<std::string>& files, const Json& settin
   }
   const bool enough = in_full || partial_;
   const std::string verdict = !pass ? "fail" : enough ? "pass" : "not judged in full";
-  telling.text += !pass ? "FAIL: limits are exceeded\n\n"
-                  : !enough
-                      ? "NOT JUDGED IN FULL: nothing that was judged exceeds its limit, but not all was; "
-                        "--partial lets that decide\n\n"
-                  : in_full ? "PASS: all levels keep their limits\n\n"
-                            : "PASS in part: all that was judged keeps its limit\n\n";
-  telling.further["verdict"] = verdict;
-  telling.further["judged_in_full"] = in_full;
+  delivery.text += !pass ? "FAIL: limits are exceeded\n\n"
+                   : !enough
+                       ? "NOT JUDGED IN FULL: nothing that was judged exceeds its limit, but not all was; "
+                         "--partial lets that decide\n\n"
+                   : in_full ? "PASS: all levels keep their limits\n\n"
+                             : "PASS in part: all that was judged keeps its limit\n\n";
+  delivery.further["verdict"] = verdict;
+  delivery.further["judged_in_full"] = in_full;
   return deliver(
-      telling, output_, console, outputs.get(),
+      delivery, output_, console, outputs.get(),
       [&](Outputs& folder) {
         for (std::size_t i = 0; i < all.size(); ++i) {
           folder.add(stems[i] + ".csv", csv(all[i]), "violations and least margins");

@@ -119,18 +119,18 @@ class ModulationTask : public EachInputTask<ModulationResult> {
     return result;
   }
 
-  void tell(const ModulationResult& result, Telling& telling) override {
+  void report(const ModulationResult& result, Delivery& delivery) override {
     const Recording& r = result.facts.recording;
-    telling.inputs.push_back(result.facts);
-    telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-    telling.text += clean_text(r.file) + "\n";
+    delivery.inputs.push_back(result.facts);
+    delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+    delivery.text += clean_text(r.file) + "\n";
     for (std::size_t c = 0; c < result.channels.size(); ++c) {
-      telling.text += "\n" + modulation_text(result, c);
-      telling.results.push_back(modulation_json(result, c));
+      delivery.text += "\n" + modulation_text(result, c);
+      delivery.results.push_back(modulation_json(result, c));
       for (const Jump& jump : result.channels[c].measured.jumps)
-        telling.findings.push_back(jump_finding(r, c, jump, result.channels[c].series.start_s));
+        delivery.findings.push_back(jump_finding(r, c, jump, result.channels[c].series.start_s));
     }
-    telling.text += "\n";
+    delivery.text += "\n";
   }
 
   void write(ModulationResult& result, const std::string& base, Outputs& folder) override {

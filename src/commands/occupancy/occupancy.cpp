@@ -54,19 +54,19 @@ class OccupancyTask : public Task {
     if (!settings_.analysis.compared.empty())
       throw Error(Status::usage, "--window: occupancy counts by one window");
     Console console(settings_.output);
-    Telling telling;
-    telling.command = "occupancy";
-    telling.settings = settings;
+    Delivery delivery;
+    delivery.command = "occupancy";
+    delivery.settings = settings;
     std::vector<OccupancyResult> results;
     const auto inputs = open_inputs(files, settings_.input);
     const std::vector<std::string> stems = output_stems(input_files(files, settings_.input), "-occupancy");
     const auto outputs = open_outputs(settings_.output, "occupancy", files, stems);
     for (const auto& input : inputs) {
       results.push_back(compute(*input, console.progress("occupancy " + input->road().recording().file)));
-      tell(results.back(), telling);
+      report(results.back(), delivery);
     }
     return deliver(
-        telling, settings_.output, console, outputs.get(),
+        delivery, settings_.output, console, outputs.get(),
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) {
             for (std::size_t c = 0; c < results[i].maps.size(); ++c)
@@ -128,17 +128,17 @@ class OccupancyTask : public Task {
            (plain == "1" ? "" : " " + plain);
   }
 
-  void tell(const OccupancyResult& result, Telling& telling) const {
+  void report(const OccupancyResult& result, Delivery& delivery) const {
     const Recording& r = result.facts.recording;
-    telling.inputs.push_back(result.facts);
-    telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-    telling.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
-                    format_quantity(r.axis.rate_hz(), "Hz", 9) + "\n  " +
-                    plan_text(result.maps.front().grid, settings_.analysis.spectrum.overlap) + "\n";
+    delivery.inputs.push_back(result.facts);
+    delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+    delivery.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
+                     format_quantity(r.axis.rate_hz(), "Hz", 9) + "\n  " +
+                     plan_text(result.maps.front().grid, settings_.analysis.spectrum.overlap) + "\n";
     for (std::size_t c = 0; c < result.maps.size(); ++c) {
       const Occupancy& map = result.maps[c];
-      telling.text += "\n" + r.channels[c].name + ": " + std::to_string(result.rare[c].size()) + " rare " +
-                      (result.rare[c].size() == 1 ? "event" : "events") + "\n";
+      delivery.text += "\n" + r.channels[c].name + ": " + std::to_string(result.rare[c].size()) + " rare " +
+                       (result.rare[c].size() == 1 ? "event" : "events") + "\n";
       TextTable table({{"from (Hz)"},
                        {"to (Hz)"},
                        {"peak at (Hz)"},
@@ -162,17 +162,17 @@ class OccupancyTask : public Task {
                         {"share", number(e.share)},
                         {"time_s", number(at)}});
       }
-      if (!rare.empty()) telling.text += table.text();
-      telling.results.push_back({{"channel", r.channels[c].name},
-                                 {"unit", r.channels[c].unit.label()},
-                                 {"level_unit", unit(r.channels[c])},
-                                 {"rate_hz", number(map.grid.plan.rate_hz)},
-                                 {"segment", map.grid.plan.segment},
-                                 {"segments", map.segments},
-                                 {"bin_hz", number(map.grid.plan.bin_hz)},
-                                 {"rbw_hz", number(map.grid.plan.rbw_hz)},
-                                 {"level_step_db", number(map.step_db)},
-                                 {"rare", std::move(rare)}});
+      if (!rare.empty()) delivery.text += table.text();
+      delivery.results.push_back({{"channel", r.channels[c].name},
+                                  {"unit", r.channels[c].unit.label()},
+                                  {"level_unit", unit(r.channels[c])},
+                                  {"rate_hz", number(map.grid.plan.rate_hz)},
+                                  {"segment", map.grid.plan.segment},
+                                  {"segments", map.segments},
+                                  {"bin_hz", number(map.grid.plan.bin_hz)},
+                                  {"rbw_hz", number(map.grid.plan.rbw_hz)},
+                                  {"level_step_db", number(map.step_db)},
+                                  {"rare", std::move(rare)}});
     }
   }
 

@@ -120,7 +120,7 @@ class OrdersTask : public EachInputTask<OrdersResult> {
     return result;
   }
 
-  void tell(const OrdersResult& result, Telling& telling) override { tell_orders(result, telling); }
+  void report(const OrdersResult& result, Delivery& delivery) override { report_orders(result, delivery); }
 
   void write(OrdersResult& result, const std::string& base, Outputs& folder) override {
     std::string cuts =

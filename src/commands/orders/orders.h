@@ -30,7 +30,7 @@ struct OrdersResult {
 
 /// Orders that passed a resonance too quickly to read it.
 void warn_of_quick_crossings(const OrdersOfChannel& orders, std::vector<Caution>& out);
-void tell_orders(const OrdersResult& result, Telling& telling);
+void report_orders(const OrdersResult& result, Delivery& delivery);
 /// `revolutions`: of the blocks.
 Figure orders_figure(const OrdersResult& result, const OrdersOfChannel& orders, double revolutions);
 

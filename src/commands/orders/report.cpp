@@ -136,23 +136,23 @@ void warn_of_quick_crossings(const OrdersOfChannel& c, std::vector<Caution>& out
       }
 }
 
-void tell_orders(const OrdersResult& result, Telling& telling) {
+void report_orders(const OrdersResult& result, Delivery& delivery) {
   const Recording& r = result.facts.recording;
-  telling.inputs.push_back(result.facts);
-  telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-  telling.text += clean_text(r.file) + "\n  " +
-                  fmt::format("{}: {} revolutions from {} to {} s, {} to {} rev/s\n", result.speed_from,
-                              format_number(result.shaft.last() - result.shaft.first(), 6),
-                              format_number(r.axis.start + result.shaft.start_s(), 5),
-                              format_number(r.axis.start + result.shaft.end_s(), 5),
-                              format_number(result.slowest, 4), format_number(result.fastest, 5));
+  delivery.inputs.push_back(result.facts);
+  delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+  delivery.text += clean_text(r.file) + "\n  " +
+                   fmt::format("{}: {} revolutions from {} to {} s, {} to {} rev/s\n", result.speed_from,
+                               format_number(result.shaft.last() - result.shaft.first(), 6),
+                               format_number(r.axis.start + result.shaft.start_s(), 5),
+                               format_number(r.axis.start + result.shaft.end_s(), 5),
+                               format_number(result.slowest, 4), format_number(result.fastest, 5));
   for (const OrdersOfChannel& c : result.channels) {
-    telling.text += orders_text(c, r.axis.start);
+    delivery.text += orders_text(c, r.axis.start);
     for (const CrossedResonance& found : c.orders.resonances)
-      telling.findings.push_back(crossed_finding(r, c.channel, found));
-    telling.results.push_back(orders_json(c, result));
+      delivery.findings.push_back(crossed_finding(r, c.channel, found));
+    delivery.results.push_back(orders_json(c, result));
   }
-  telling.text += "\n";
+  delivery.text += "\n";
 }
 
 Figure orders_figure(const OrdersResult& result, const OrdersOfChannel& c, double revolutions) {

@@ -101,7 +101,7 @@ class PeaksTask : public EachInputTask<PeaksResult> {
     return result;
   }
 
-  void tell(const PeaksResult& result, Telling& telling) override { report_peaks(result, telling); }
+  void report(const PeaksResult& result, Delivery& delivery) override { report_peaks(result, delivery); }
 
   void write(PeaksResult& result, const std::string& base, Outputs& folder) override {
     folder.add(base + ".csv", peaks_csv(result), "every peak: time, height, prominence, width, interval");

@@ -41,7 +41,7 @@ struct PeaksResult {
   std::vector<Pair> pairs;
 };
 
-void report_peaks(const PeaksResult& result, Telling& telling);
+void report_peaks(const PeaksResult& result, Delivery& delivery);
 std::string peaks_csv(const PeaksResult& result);
 Figure peaks_figure(const PeaksResult& result);
 

@@ -170,36 +170,36 @@ Panel height_panel(const ChannelPeaks& c) {
 
 }  // namespace
 
-void report_peaks(const PeaksResult& result, Telling& telling) {
+void report_peaks(const PeaksResult& result, Delivery& delivery) {
   const Recording& r = result.facts.recording;
-  telling.inputs.push_back(result.facts);
-  telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-  telling.text += clean_text(r.file) + "\n";
+  delivery.inputs.push_back(result.facts);
+  delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+  delivery.text += clean_text(r.file) + "\n";
   for (const ChannelPeaks& c : result.channels) {
-    telling.text += fmt::format(
+    delivery.text += fmt::format(
         "\n{}: {} {}", title_of(c), c.peaks.size(),
         c.sign > 0 ? (c.peaks.size() == 1 ? "peak" : "peaks") : (c.peaks.size() == 1 ? "minimum" : "minima"));
     if (c.rules.min_prominence > 0 && std::isfinite(c.rules.min_prominence))
-      telling.text += fmt::format(" of a prominence from {} on{}",
-                                  format_quantity(c.rules.min_prominence, c.channel.unit.label(), 3),
-                                  c.prominence_found ? " (found)" : "");
-    telling.text += "\n";
-    if (!c.shape.empty()) telling.text += shape_text(c);
-    if (c.rhythm) telling.text += rhythm_text(*c.rhythm);
-    if (!c.peaks.empty()) telling.text += table_of(c).text();
+      delivery.text += fmt::format(" of a prominence from {} on{}",
+                                   format_quantity(c.rules.min_prominence, c.channel.unit.label(), 3),
+                                   c.prominence_found ? " (found)" : "");
+    delivery.text += "\n";
+    if (!c.shape.empty()) delivery.text += shape_text(c);
+    if (c.rhythm) delivery.text += rhythm_text(*c.rhythm);
+    if (!c.peaks.empty()) delivery.text += table_of(c).text();
     if (c.peaks.size() > most_listed)
-      telling.cautions.push_back({"peaks-not-listed", Severity::note, c.channel.name,
-                                  "the document lists the first " + std::to_string(most_listed) + " of " +
-                                      std::to_string(c.peaks.size()) + " peaks",
-                                  "the CSV has all; or gate to a part"});
-    if (c.peaks.size() > 30) telling.text += fmt::format("  and {} more, in the CSV\n", c.peaks.size() - 30);
-    telling.results.push_back(json_of(c));
+      delivery.cautions.push_back({"peaks-not-listed", Severity::note, c.channel.name,
+                                   "the document lists the first " + std::to_string(most_listed) + " of " +
+                                       std::to_string(c.peaks.size()) + " peaks",
+                                   "the CSV has all; or gate to a part"});
+    if (c.peaks.size() > 30) delivery.text += fmt::format("  and {} more, in the CSV\n", c.peaks.size() - 30);
+    delivery.results.push_back(json_of(c));
   }
   Json pairs = Json::array();
   for (const PeaksResult::Pair& p : result.pairs) {
     const std::string first = title_of(result.channels[0]), other = title_of(result.channels[p.other]);
     const double delay = p.pairing.delay_mean_s;
-    telling.text +=
+    delivery.text +=
         fmt::format("\n{} peaks of \"{}\" have one of \"{}\" beside them, {} {} (std {}); alone {} and {}\n",
                     p.pairing.pairs, first, other, format_quantity(std::abs(delay), "s", 4),
                     delay >= 0 ? "later" : "earlier", format_quantity(p.pairing.delay_std_s, "s", 3),
@@ -213,8 +213,8 @@ void report_peaks(const PeaksResult& result, Telling& telling) {
                      {"alone_first", p.pairing.alone_first},
                      {"alone_second", p.pairing.alone_second}});
   }
-  if (!pairs.empty()) telling.further["pairs"] = std::move(pairs);
-  telling.text += "\n";
+  if (!pairs.empty()) delivery.further["pairs"] = std::move(pairs);
+  delivery.text += "\n";
 }
 
 std::string peaks_csv(const PeaksResult& result) {

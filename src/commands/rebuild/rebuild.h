@@ -44,7 +44,7 @@ class RebuildTask : public EachInputTask<RebuildResult> {
 
   RebuildResult measure(Input& input, const Progress& progress) override;
 
-  void tell(const RebuildResult& result, Telling& telling) override;
+  void report(const RebuildResult& result, Delivery& delivery) override;
 
   void write(RebuildResult& result, const std::string& base, Outputs& folder) override;
 

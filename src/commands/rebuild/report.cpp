@@ -3,17 +3,17 @@
 
 namespace vprism {
 
-void RebuildTask::tell(const RebuildResult& result, Telling& telling) {
+void RebuildTask::report(const RebuildResult& result, Delivery& delivery) {
   const Recording& r = result.facts.recording;
-  telling.inputs.push_back(result.facts);
-  telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-  telling.text += clean_text(r.file) + "\n  rebuilt: " + clean_text(result.how) + "\n";
+  delivery.inputs.push_back(result.facts);
+  delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+  delivery.text += clean_text(r.file) + "\n  rebuilt: " + clean_text(result.how) + "\n";
   for (const ChannelRebuilt& c : result.channels) {
     const std::string unit = c.channel.unit.label();
-    telling.text += "\n" + c.channel.name + ": " + share_text(c) + "\n";
-    if (!c.components.empty()) telling.text += table(c).text();
+    delivery.text += "\n" + c.channel.name + ": " + share_text(c) + "\n";
+    if (!c.components.empty()) delivery.text += table(c).text();
     Json beside = Json::array();
-    if (!side_by_side_.empty()) telling.text += "\n" + counts_table(c, beside).text();
+    if (!side_by_side_.empty()) delivery.text += "\n" + counts_table(c, beside).text();
     Json components = Json::array(), steps = Json::array();
     for (const Component& part : c.components) {
       components.push_back({{"frequency_hz", number(part.hz)},
@@ -25,17 +25,17 @@ void RebuildTask::tell(const RebuildResult& result, Telling& telling) {
       steps.push_back({{"components", step.components},
                        {"residual_rms", number(step.residual_rms)},
                        {"explained_percent", number(100 * step.explained)}});
-    telling.results.push_back({{"channel", c.channel.name},
-                               {"unit", unit},
-                               {"mean", number(c.rebuilt.mean)},
-                               {"rms", number(c.rebuilt.rms)},
-                               {"residual_rms", number(c.rebuilt.residual_rms)},
-                               {"explained_percent", number(100 * c.rebuilt.explained)},
-                               {"components", std::move(components)},
-                               {"steps", std::move(steps)}});
-    if (!side_by_side_.empty()) telling.results.back()["side_by_side"] = std::move(beside);
+    delivery.results.push_back({{"channel", c.channel.name},
+                                {"unit", unit},
+                                {"mean", number(c.rebuilt.mean)},
+                                {"rms", number(c.rebuilt.rms)},
+                                {"residual_rms", number(c.rebuilt.residual_rms)},
+                                {"explained_percent", number(100 * c.rebuilt.explained)},
+                                {"components", std::move(components)},
+                                {"steps", std::move(steps)}});
+    if (!side_by_side_.empty()) delivery.results.back()["side_by_side"] = std::move(beside);
   }
-  telling.text += "\n";
+  delivery.text += "\n";
 }
 
 void RebuildTask::write(RebuildResult& result, const std::string& base, Outputs& folder) {

@@ -95,7 +95,7 @@ Figure bode_figure(const ResponseResult& r, bool unwrapped) {
       fmt::format("coherence; noise alone stays below {:.2f} in 19 of 20 bins", r.set.significant());
   coherence.x = frequency_axis(r);
   coherence.y = {"Coherence", "", false, 0, 1.02};
-  std::vector<bool> told(r.recording.channels.size(), false);
+  std::vector<bool> listed(r.recording.channels.size(), false);
   for (std::size_t i = 0; i < std::min(most_response_curves, r.set.curves.size()); ++i) {
     const ResponseCurve& curve = r.set.curves[i];
     PhaseAlong phases(unwrapped);
@@ -106,8 +106,8 @@ Figure bode_figure(const ResponseResult& r, bool unwrapped) {
       if (!unwrapped && std::abs(one.y[k] - one.y[k - 1]) > 270) one.y[k - 1] = std::nan("");
     one.colour = static_cast<int>(i);
     phase.curves.push_back(std::move(one));
-    if (told[curve.channel]) continue;
-    told[curve.channel] = true;
+    if (listed[curve.channel]) continue;
+    listed[curve.channel] = true;
     Curve share = over_frequency(r, curve, false, [&](std::size_t k) {
       return r.set.driven[k] ? r.set.coherence[curve.channel][k] : std::nan("");
     });

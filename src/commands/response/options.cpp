@@ -186,8 +186,8 @@ class ResponseTask : public EachInputTask<ResponseResult> {
     return compute_response(input, settings_, progress);
   }
 
-  void tell(const ResponseResult& result, Telling& telling) override {
-    tell_response(result, settings_, telling);
+  void report(const ResponseResult& result, Delivery& delivery) override {
+    report_response(result, settings_, delivery);
   }
 
   void write(ResponseResult& result, const std::string& base, Outputs& folder) override {

@@ -141,7 +141,7 @@ Json mode_json(const ResponseResult& r, const KnownMode& m, std::size_t curve) {
   return out;
 }
 
-void tell_output_only(const ResponseResult& result, Telling& telling) {
+void report_output_only(const ResponseResult& result, Delivery& delivery) {
   const Recording& r = result.recording;
   const OutputOnly& found = *result.output_only;
   TextTable table({{"no."},
@@ -179,16 +179,16 @@ void tell_output_only(const ResponseResult& result, Telling& telling) {
             "one degree of freedom under white noise fits {:.0f} better in log-likelihood than noise alone",
             m.fit.gain / 2)};
     f.numbers = {{"damping_ratio", m.fit.damping}, {"damping_std", m.fit.damping_std}};
-    telling.findings.push_back(std::move(f));
+    delivery.findings.push_back(std::move(f));
   }
-  telling.text +=
+  delivery.text +=
       found.modes.empty() ? "  no resonance stands out of what the channels share\n" : table.text();
   if (!found.lines_hz.empty()) {
-    telling.text += "  tones, as narrow as the window's lobe and so no resonances:";
+    delivery.text += "  tones, as narrow as the window's lobe and so no resonances:";
     for (std::size_t i = 0; i < std::min<std::size_t>(12, found.lines_hz.size()); ++i)
-      telling.text +=
+      delivery.text +=
           " " + format_quantity(found.lines_hz[i], "Hz", 5) + (i + 1 < found.lines_hz.size() ? "," : "");
-    telling.text += found.lines_hz.size() > 12 ? " ...\n" : "\n";
+    delivery.text += found.lines_hz.size() > 12 ? " ...\n" : "\n";
   }
   for (std::size_t c = 0; c < r.channels.size(); ++c) {
     Json modes = Json::array();
@@ -201,17 +201,17 @@ void tell_output_only(const ResponseResult& result, Telling& telling) {
                        {"magnitude", number(std::abs(m.shape[c]))},
                        {"phase_deg", number(std::arg(m.shape[c]) * 180 / 3.14159265358979323846)},
                        {"coherence", nullptr}});
-    telling.results.push_back({{"channel", r.channels[c].name},
-                               {"unit", r.channels[c].unit.text()},
-                               {"reference", nullptr},
-                               {"averages", result.plan.averages},
-                               {"resonances", std::move(modes)},
-                               {"tones_hz", found.lines_hz}});
+    delivery.results.push_back({{"channel", r.channels[c].name},
+                                {"unit", r.channels[c].unit.text()},
+                                {"reference", nullptr},
+                                {"averages", result.plan.averages},
+                                {"resonances", std::move(modes)},
+                                {"tones_hz", found.lines_hz}});
   }
-  telling.cautions.push_back({"excitation-unknown", Severity::note, "",
-                              "the excitation was not recorded: damping is right only where it is as strong "
-                              "over the width of each resonance",
-                              "record a reference where damping matters"});
+  delivery.cautions.push_back({"excitation-unknown", Severity::note, "",
+                               "the excitation was not recorded: damping is right only where it is as strong "
+                               "over the width of each resonance",
+                               "record a reference where damping matters"});
 }
 
 }  // namespace
@@ -236,20 +236,20 @@ NamedTransfer measured_transfer(const ResponseResult& result, const ResponseCurv
   return t;
 }
 
-void tell_response(const ResponseResult& result, const ResponseSettings& settings, Telling& telling) {
-  if (result.transmission) return report_transmission(*result.transmission, settings.transfer, telling);
-  if (result.stored) return report_responses(*result.stored, settings.transfer, settings.span, telling);
+void report_response(const ResponseResult& result, const ResponseSettings& settings, Delivery& delivery) {
+  if (result.transmission) return report_transmission(*result.transmission, settings.transfer, delivery);
+  if (result.stored) return report_responses(*result.stored, settings.transfer, settings.span, delivery);
   const Recording& r = result.recording;
   const ResponseSet& set = result.set;
-  telling.inputs.push_back(result.facts);
+  delivery.inputs.push_back(result.facts);
   const auto& cautions = result.facts.recording.cautions;
-  telling.cautions.insert(telling.cautions.end(), cautions.begin(), cautions.end());
-  telling.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
-                  format_quantity(r.axis.rate_hz(), "Hz", 9) + "\n  " + made_text(result, settings) + "\n";
-  if (result.output_only) return tell_output_only(result, telling);
-  if (!set.references.empty()) telling.text += "  reference: " + names_of(result) + "\n";
-  telling.text += fmt::format("  resonances sought from {} to {}\n", format_quantity(result.low_hz, "Hz", 4),
-                              format_quantity(result.high_hz, "Hz", 4));
+  delivery.cautions.insert(delivery.cautions.end(), cautions.begin(), cautions.end());
+  delivery.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
+                   format_quantity(r.axis.rate_hz(), "Hz", 9) + "\n  " + made_text(result, settings) + "\n";
+  if (result.output_only) return report_output_only(result, delivery);
+  if (!set.references.empty()) delivery.text += "  reference: " + names_of(result) + "\n";
+  delivery.text += fmt::format("  resonances sought from {} to {}\n", format_quantity(result.low_hz, "Hz", 4),
+                               format_quantity(result.high_hz, "Hz", 4));
   if (result.blows) {
     TextTable table({{"blow"}, {"time (s)"}, {"peak"}, {"width"}, {"", TextTable::Align::left}});
     for (std::size_t b = 0; b < result.blows->blows.size(); ++b) {
@@ -259,11 +259,11 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
                  format_quantity(blow.force, r.channels[set.references[0]].unit.label(), 4),
                  format_quantity(blow.width_s(set.rate_hz), "s", 3), blow.rejected});
     }
-    telling.text += "\n" + table.text();
+    delivery.text += "\n" + table.text();
   }
-  telling.text += "\n";
+  delivery.text += "\n";
   if (result.modes.empty()) {
-    telling.text += "  no resonance stands out\n";
+    delivery.text += "  no resonance stands out\n";
   } else {
     TextTable table({{"no."},
                      {"frequency (Hz)"},
@@ -283,29 +283,29 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
                  format_number(m.phase_deg[m.strongest], 3),
                  fmt::format("{:.3f}", m.coherence[m.strongest])});
     }
-    telling.text += table.text();
+    delivery.text += table.text();
     for (std::size_t i = 0; i < result.modes.size(); ++i) {
-      telling.text += fmt::format("  {}  how it is known:\n", i + 1);
+      delivery.text += fmt::format("  {}  how it is known:\n", i + 1);
       for (const std::string& line : evidence(result, result.modes[i]))
-        telling.text += "       " + line + "\n";
+        delivery.text += "       " + line + "\n";
     }
   }
   bool delayed = false;
   for (std::size_t i = 0; i < set.curves.size(); ++i)
     if (result.delays[i] && result.delays[i]->explained > 0.97 &&
         std::abs(result.delays[i]->seconds) > 3 * result.delays[i]->std_s) {
-      if (!delayed) telling.text += "\n";
+      if (!delayed) delivery.text += "\n";
       delayed = true;
-      telling.text += fmt::format("  {}: later by {} ({} of the coherent phase is a pure delay)\n",
-                                  result.curve_name(set.curves[i]),
-                                  format_uncertain(result.delays[i]->seconds, result.delays[i]->std_s, "s"),
-                                  percent_of(result.delays[i]->explained, 2));
+      delivery.text += fmt::format("  {}: later by {} ({} of the coherent phase is a pure delay)\n",
+                                   result.curve_name(set.curves[i]),
+                                   format_uncertain(result.delays[i]->seconds, result.delays[i]->std_s, "s"),
+                                   percent_of(result.delays[i]->explained, 2));
     }
   std::vector<TransferReadings> readings;
   if (settings.transfer.reads())
     for (const ResponseCurve& curve : set.curves)
       readings.push_back(readings_of(measured_transfer(result, curve), settings.transfer, settings.span));
-  telling.text += readings_text(readings, settings.transfer) + "\n";
+  delivery.text += readings_text(readings, settings.transfer) + "\n";
   for (const KnownMode& m : result.modes) {
     const ResponseCurve& curve = set.curves[m.strongest];
     Finding f;
@@ -318,7 +318,7 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
                          damping_text(m.mode.damping, m.mode.damping_std), format_number(m.mode.q(), 3));
     f.evidence = evidence(result, m);
     f.numbers = {{"damping_ratio", m.mode.damping}, {"damping_std", m.mode.damping_std}};
-    telling.findings.push_back(std::move(f));
+    delivery.findings.push_back(std::move(f));
   }
   Json chart = Json::array();
   for (const ChartPole& p : result.fit.chart)
@@ -348,9 +348,9 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
       one["delay"] = {{"seconds", number(result.delays[i]->seconds)},
                       {"std_s", number(result.delays[i]->std_s)},
                       {"explained", number(result.delays[i]->explained)}};
-    telling.results.push_back(std::move(one));
+    delivery.results.push_back(std::move(one));
   }
-  telling.further["stable_poles"] = std::move(chart);
+  delivery.further["stable_poles"] = std::move(chart);
   if (result.blows) {
     Json blows = Json::array();
     for (const Blow& b : result.blows->blows)
@@ -358,7 +358,7 @@ void tell_response(const ResponseResult& result, const ResponseSettings& setting
                        {"force", number(b.force)},
                        {"width_s", number(b.width_s(set.rate_hz))},
                        {"rejected", b.rejected}});
-    telling.further["blows"] = std::move(blows);
+    delivery.further["blows"] = std::move(blows);
   }
 }
 

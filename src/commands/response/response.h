@@ -85,7 +85,7 @@ ResponseResult compute_response(Input& input, const ResponseSettings& settings, 
 void find_modes(ResponseResult& result, const ResponseSettings& settings, RecordSpectra* record);
 
 // commands/response/report.cpp
-void tell_response(const ResponseResult& result, const ResponseSettings& settings, Telling& telling);
+void report_response(const ResponseResult& result, const ResponseSettings& settings, Delivery& delivery);
 /// Every ratio, and the densities they are made from, bin by bin.
 std::string response_csv(const ResponseResult& result, bool unwrapped);
 /// Degrees along a curve, from -180 to 180 or going on; turns are counted over what is known.

@@ -82,13 +82,13 @@ std::string damping_shown(const TransferMode& m) {
 }  // namespace
 
 void report_responses(const StoredResponse& response, const TransferSettings& settings,
-                      const std::optional<Range>& span, Telling& telling) {
+                      const std::optional<Range>& span, Delivery& delivery) {
   const Recording& r = response.facts.recording;
-  telling.inputs.push_back(response.facts);
-  telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-  telling.cautions.insert(telling.cautions.end(), response.cautions.begin(), response.cautions.end());
-  telling.text += clean_text(r.file) + "\n  responses over frequency, " + response.how + "\n\n" +
-                  feature_table(response).text();
+  delivery.inputs.push_back(response.facts);
+  delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+  delivery.cautions.insert(delivery.cautions.end(), response.cautions.begin(), response.cautions.end());
+  delivery.text += clean_text(r.file) + "\n  responses over frequency, " + response.how + "\n\n" +
+                   feature_table(response).text();
   TextTable table({{"no."},
                    {"curve", TextTable::Align::left},
                    {"frequency (Hz)"},
@@ -113,17 +113,17 @@ void report_responses(const StoredResponse& response, const TransferSettings& se
       f.evidence = {fmt::format("a pole pair and powers of frequency fitted to {} points around it leave {}",
                                 m.points, per_cent(m.misfit, 2) + " of its height")};
       f.numbers = {{"damping_ratio", m.damping}, {"damping_std", m.damping_std}};
-      telling.findings.push_back(std::move(f));
+      delivery.findings.push_back(std::move(f));
     }
   const bool phases = std::any_of(response.curves.begin(), response.curves.end(),
                                   [](const NamedTransfer& t) { return t.has_phase; });
   if (count > 0)
-    telling.text += "\n" + table.text();
+    delivery.text += "\n" + table.text();
   else if (phases)
-    telling.text += "\n  no resonance stands out\n";
+    delivery.text += "\n  no resonance stands out\n";
   std::vector<TransferReadings> readings;
   for (const NamedTransfer& t : response.curves) readings.push_back(readings_of(t, settings, span));
-  telling.text += readings_text(readings, settings) + "\n";
+  delivery.text += readings_text(readings, settings) + "\n";
   for (std::size_t i = 0; i < response.curves.size(); ++i) {
     const NamedTransfer& t = response.curves[i];
     const TransferFeatures& f = t.features;
@@ -166,7 +166,7 @@ void report_responses(const StoredResponse& response, const TransferSettings& se
       }
     }
     put_readings(readings[i], settings, one);
-    telling.results.push_back(std::move(one));
+    delivery.results.push_back(std::move(one));
   }
 }
 

@@ -65,7 +65,7 @@ std::string readings_text(const std::vector<TransferReadings>& curves, const Tra
 void put_readings(const TransferReadings& readings, const TransferSettings& settings, Json& entry);
 
 void report_responses(const StoredResponse& response, const TransferSettings& settings,
-                      const std::optional<Range>& span, Telling& telling);
+                      const std::optional<Range>& span, Delivery& delivery);
 std::string responses_csv(const StoredResponse& response, const TransferSettings& settings);
 Figure responses_figure(const StoredResponse& response, const TransferSettings& settings);
 

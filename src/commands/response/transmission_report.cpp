@@ -105,15 +105,15 @@ TransmissionResult compute_transmission(Input& sample, Input& reference, std::op
 }
 
 void report_transmission(const TransmissionResult& result, const TransferSettings& settings,
-                         Telling& telling) {
+                         Delivery& delivery) {
   for (const InputFacts* facts : {&result.sample, &result.reference}) {
-    telling.inputs.push_back(*facts);
-    telling.cautions.insert(telling.cautions.end(), facts->recording.cautions.begin(),
-                            facts->recording.cautions.end());
+    delivery.inputs.push_back(*facts);
+    delivery.cautions.insert(delivery.cautions.end(), facts->recording.cautions.begin(),
+                             facts->recording.cautions.end());
   }
-  telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
-  telling.text += clean_text(result.sample.recording.file) + "\n  over " +
-                  clean_text(result.reference.recording.file) + ", each on its own times\n";
+  delivery.cautions.insert(delivery.cautions.end(), result.cautions.begin(), result.cautions.end());
+  delivery.text += clean_text(result.sample.recording.file) + "\n  over " +
+                   clean_text(result.reference.recording.file) + ", each on its own times\n";
   for (const ComparedChannel& c : result.channels) {
     const Transmission& t = c.ratio;
     Json one{{"channel", c.name},
@@ -122,19 +122,19 @@ void report_transmission(const TransmissionResult& result, const TransferSetting
              {"anchored", t.anchored()},
              {"echo_after_s", t.echo ? number(t.echo->after_s) : Json(nullptr)},
              {"echo_share", t.echo ? number(t.echo->share) : Json(nullptr)}};
-    telling.text += "\n" + c.name + ": ";
+    delivery.text += "\n" + c.name + ": ";
     if (!usable(t)) {
       one["low_hz"] = nullptr, one["high_hz"] = nullptr;
-      telling.text += "no usable band\n";
-      telling.results.push_back(std::move(one));
+      delivery.text += "no usable band\n";
+      delivery.results.push_back(std::move(one));
       continue;
     }
     const double low = t.hz[t.from], high = t.hz[t.to - 1];
     one["low_hz"] = number(low), one["high_hz"] = number(high);
     one["delay_s"] = number(t.delay_s), one["delay_std_s"] = number(t.delay_std_s);
-    telling.text += "usable from " + format_quantity(low, "Hz", 4) + " to " + format_quantity(high, "Hz", 4) +
-                    ", RBW " + format_quantity(t.rbw_hz, "Hz", 3) + "; later by " +
-                    format_uncertain(t.delay_s, t.delay_std_s, "s") + "\n";
+    delivery.text += "usable from " + format_quantity(low, "Hz", 4) + " to " +
+                     format_quantity(high, "Hz", 4) + ", RBW " + format_quantity(t.rbw_hz, "Hz", 3) +
+                     "; later by " + format_uncertain(t.delay_s, t.delay_std_s, "s") + "\n";
     // Where nothing was asked for, some places of the band.
     std::vector<double> at = settings.at_hz;
     if (at.empty())
@@ -180,11 +180,11 @@ void report_transmission(const TransmissionResult& result, const TransferSetting
       table.add(std::move(cells));
       readings.push_back(std::move(entry));
     }
-    telling.text += table.text();
+    delivery.text += table.text();
     one["at"] = std::move(readings);
-    telling.results.push_back(std::move(one));
+    delivery.results.push_back(std::move(one));
   }
-  telling.text += "\n";
+  delivery.text += "\n";
 }
 
 std::string transmission_csv(const TransmissionResult& result) {

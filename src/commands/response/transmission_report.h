@@ -32,7 +32,7 @@ TransmissionResult compute_transmission(Input& sample, Input& reference, std::op
                                         const Progress& progress);
 
 void report_transmission(const TransmissionResult& result, const TransferSettings& settings,
-                         Telling& telling);
+                         Delivery& delivery);
 std::string transmission_csv(const TransmissionResult& result);
 Figure transmission_figure(const TransmissionResult& result);
 

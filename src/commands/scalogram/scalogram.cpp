@@ -137,46 +137,46 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
     return result;
   }
 
-  void tell(const ScalogramResult& result, Telling& telling) override {
+  void report(const ScalogramResult& result, Delivery& delivery) override {
     const Recording& r = result.facts.recording;
-    telling.inputs.push_back(result.facts);
-    telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-    telling.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
-                    format_quantity(r.axis.rate_hz(), "Hz", 9) + "\n  " + plan_text(result) + "\n  " +
-                    limits_text(result) + "\n";
+    delivery.inputs.push_back(result.facts);
+    delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+    delivery.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
+                     format_quantity(r.axis.rate_hz(), "Hz", 9) + "\n  " + plan_text(result) + "\n  " +
+                     limits_text(result) + "\n";
     for (std::size_t c = 0; c < result.maps.size(); ++c) {
       const Channel& channel = r.channels[c];
-      const std::vector<TimedEvent> events = told(result, c);
-      telling.text += "\n" + channel.name + "\n" + events_text(events, channel.unit.label());
-      for (const TimedEvent& e : events) telling.findings.push_back(event_finding(r, channel, e));
+      const std::vector<TimedEvent> events = listed(result, c);
+      delivery.text += "\n" + channel.name + "\n" + events_text(events, channel.unit.label());
+      for (const TimedEvent& e : events) delivery.findings.push_back(event_finding(r, channel, e));
       Json extracts = Json::array();
       for (std::size_t i = 0; i < result.extracts.size(); ++i) {
         const Statistics& s = result.extracts[i].statistics[c];
         const double rms = s.rms;
-        telling.text += fmt::format("  extracted {}: {} RMS, from {} to {}\n", extracts_[i].text,
-                                    format_quantity(rms, channel.unit.label(), 4),
-                                    format_quantity(s.min, channel.unit.label(), 4),
-                                    format_quantity(s.max, channel.unit.label(), 4));
+        delivery.text += fmt::format("  extracted {}: {} RMS, from {} to {}\n", extracts_[i].text,
+                                     format_quantity(rms, channel.unit.label(), 4),
+                                     format_quantity(s.min, channel.unit.label(), 4),
+                                     format_quantity(s.max, channel.unit.label(), 4));
         extracts.push_back({{"what", extracts_[i].text},
                             {"rms", number(rms)},
                             {"min", number(s.min)},
                             {"max", number(s.max)}});
       }
-      telling.results.push_back({{"channel", channel.name},
-                                 {"unit", channel.unit.label()},
-                                 {"rate_hz", number(result.plan.rate_hz)},
-                                 {"wavelet", settings_.wavelet.name()},
-                                 {"rows_per_octave", settings_.voices},
-                                 {"rows", result.plan.frequency_hz.size()},
-                                 {"low_hz", number(result.plan.frequency_hz.front())},
-                                 {"high_hz", number(result.plan.frequency_hz.back())},
-                                 {"edge_periods", number(result.plan.figures.edge)},
-                                 {"duration_periods", number(result.plan.figures.duration)},
-                                 {"relative_width", number(result.plan.figures.width)},
-                                 {"events", events_json(events)},
-                                 {"extracts", std::move(extracts)}});
+      delivery.results.push_back({{"channel", channel.name},
+                                  {"unit", channel.unit.label()},
+                                  {"rate_hz", number(result.plan.rate_hz)},
+                                  {"wavelet", settings_.wavelet.name()},
+                                  {"rows_per_octave", settings_.voices},
+                                  {"rows", result.plan.frequency_hz.size()},
+                                  {"low_hz", number(result.plan.frequency_hz.front())},
+                                  {"high_hz", number(result.plan.frequency_hz.back())},
+                                  {"edge_periods", number(result.plan.figures.edge)},
+                                  {"duration_periods", number(result.plan.figures.duration)},
+                                  {"relative_width", number(result.plan.figures.width)},
+                                  {"events", events_json(events)},
+                                  {"extracts", std::move(extracts)}});
     }
-    telling.text += "\n";
+    delivery.text += "\n";
   }
 
   void write(ScalogramResult& result, const std::string& base, Outputs& folder) override {
@@ -286,7 +286,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
         f.duration, 100 * f.width, f.edge);
   }
 
-  std::vector<TimedEvent> told(const ScalogramResult& result, std::size_t c) const {
+  std::vector<TimedEvent> listed(const ScalogramResult& result, std::size_t c) const {
     std::vector<TimedEvent> out;
     const double start = result.facts.recording.axis.start;
     for (const WaveletEvent& e : result.events[c].events) {
@@ -328,7 +328,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
       Curve line = panel.panel.curves.back();
       line.y = line.high, line.high.clear(), line.shade = false, line.colour = 6;
       panel.panel.curves.push_back(std::move(line));
-      add_event_boxes(panel.panel, told(result, c), 0, 0);
+      add_event_boxes(panel.panel, listed(result, c), 0, 0);
       figure.panels.push_back(std::move(panel.panel));
       for (std::size_t i = 0; i < result.extracts.size(); ++i)
         figure.panels.push_back(extract_panel(result, c, i));

@@ -20,9 +20,9 @@ class EachInputTask : public Task {
     check_settings();
     input_.also = needed_channels();
     Console console(output_);
-    Telling telling;
-    telling.command = name_;
-    telling.settings = settings;
+    Delivery delivery;
+    delivery.command = name_;
+    delivery.settings = settings;
     const std::vector<std::string> stems = output_stems(input_files(files, input_));
     std::vector<Result> results;
     // Kept until all is written: what is as long as the record is written in a pass of its own.
@@ -32,10 +32,10 @@ class EachInputTask : public Task {
     const auto outputs = open_outputs(output_, name_, files, bases);
     for (const auto& input : inputs) {
       results.push_back(measure(*input, console.progress(name_ + " " + input->road().recording().file)));
-      tell(results.back(), telling);
+      report(results.back(), delivery);
     }
     return deliver(
-        telling, output_, console, outputs.get(),
+        delivery, output_, console, outputs.get(),
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) write(results[i], bases[i], folder);
         },
@@ -49,7 +49,7 @@ class EachInputTask : public Task {
   virtual std::vector<std::string> needed_channels() const { return {}; }
   virtual Result measure(Input& input, const Progress& progress) = 0;
   /// Text, JSON, cautions and findings.
-  virtual void tell(const Result& result, Telling& telling) = 0;
+  virtual void report(const Result& result, Delivery& delivery) = 0;
   /// Files whose names begin with `base`.
   virtual void write(Result& result, const std::string& base, Outputs& folder) = 0;
 

@@ -126,12 +126,12 @@ std::optional<double> total_rms(const StoredSpectrum& s, const StoredScale& scal
 
 }  // namespace
 
-void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most, Telling& telling) {
+void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most, Delivery& delivery) {
   const InputFacts& facts = spectra.front().facts;
   const Recording& r = facts.recording;
-  telling.inputs.push_back(facts);
-  telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-  telling.text += clean_text(r.file) + "\n  a spectrum as it stands in the file\n";
+  delivery.inputs.push_back(facts);
+  delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+  delivery.text += clean_text(r.file) + "\n  a spectrum as it stands in the file\n";
   std::vector<std::string> unsaid;
   for (const StoredSpectrum& s : spectra) {
     const StoredScale scale = stored_scale(s);
@@ -140,20 +140,20 @@ void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most,
              {"scale", scale.name.empty() ? Json(nullptr) : Json(scale.name)},
              {"frequencies", s.hz.size()}};
     if (s.hz.empty()) {
-      telling.text += "\n" + s.channel.name + ": no numbers\n";
-      telling.results.push_back(std::move(one));
+      delivery.text += "\n" + s.channel.name + ": no numbers\n";
+      delivery.results.push_back(std::move(one));
       continue;
     }
     if (scale.name.empty() && !scale.decibels) unsaid.push_back(s.channel.name);
     one["low_hz"] = number(s.hz.front()), one["high_hz"] = number(s.hz.back());
-    telling.text += "\n" + s.channel.name + ": " + std::to_string(s.hz.size()) + " frequencies from " +
-                    format_quantity(s.hz.front(), "Hz", 6) + " to " + format_quantity(s.hz.back(), "Hz", 6) +
-                    (scale.name.empty() ? "" : ", " + scale.name);
+    delivery.text += "\n" + s.channel.name + ": " + std::to_string(s.hz.size()) + " frequencies from " +
+                     format_quantity(s.hz.front(), "Hz", 6) + " to " + format_quantity(s.hz.back(), "Hz", 6) +
+                     (scale.name.empty() ? "" : ", " + scale.name);
     if (const auto total = total_rms(s, scale)) {
       one["total_rms"] = number(*total);
-      telling.text += ", " + format_number(*total, 5) + " RMS over that band";
+      delivery.text += ", " + format_number(*total, 5) + " RMS over that band";
     }
-    telling.text += "\n";
+    delivery.text += "\n";
     const std::vector<StoredPeak> peaks = stored_peaks(s, most);
     Json list = Json::array();
     TextTable table({{"#"},
@@ -174,13 +174,13 @@ void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most,
                       {"phase_deg", p.phase_deg ? number(*p.phase_deg) : Json(nullptr)},
                       {"prominence_db", number(p.prominence_db)}});
     }
-    telling.text += peaks.empty() ? "  no peak stands out by 6 dB\n" : table.text();
+    delivery.text += peaks.empty() ? "  no peak stands out by 6 dB\n" : table.text();
     one["peaks"] = std::move(list);
-    telling.results.push_back(std::move(one));
+    delivery.results.push_back(std::move(one));
   }
-  telling.text += "\n";
+  delivery.text += "\n";
   if (!unsaid.empty())
-    telling.cautions.push_back(
+    delivery.cautions.push_back(
         {"scale-unsaid", Severity::note, "",
          quoted_names(unsaid) + ": the file does not say whether levels are amplitudes, RMS or powers, "
                                 "nor the window and RBW: they are shown as they stand",

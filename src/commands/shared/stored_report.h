@@ -33,7 +33,7 @@ StoredScale stored_scale(const StoredSpectrum& spectrum);
 std::vector<StoredPeak> stored_peaks(const StoredSpectrum& spectrum, std::size_t most);
 
 /// The channels of one file: table, results and cautions.
-void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most, Telling& telling);
+void report_stored(const std::vector<StoredSpectrum>& spectra, std::size_t most, Delivery& delivery);
 std::vector<Finding> stored_findings(const std::vector<StoredSpectrum>& spectra);
 std::string stored_csv(const std::vector<StoredSpectrum>& spectra);
 /// Levels, and phases where there are any, with the peaks of the table marked.

@@ -128,8 +128,8 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
     return result;
   }
 
-  void tell(const SpectrogramResult& result, Telling& telling) override {
-    tell_spectrogram({settings_, result}, telling);
+  void report(const SpectrogramResult& result, Delivery& delivery) override {
+    report_spectrogram({settings_, result}, delivery);
   }
 
   void write(SpectrogramResult& result, const std::string& base, Outputs& folder) override {

@@ -114,18 +114,18 @@ Curve SpectrogramShown::slice(std::size_t c, const MapSlice& slice) const {
   return curve;
 }
 
-void tell_spectrogram(const SpectrogramShown& shown, Telling& telling) {
+void report_spectrogram(const SpectrogramShown& shown, Delivery& delivery) {
   const SpectrogramResult& result = shown.result;
   const Recording& r = result.facts.recording;
-  telling.inputs.push_back(result.facts);
-  telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-  telling.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
-                  format_quantity(r.axis.rate_hz(), "Hz", 9) + "\n  " + shown.cut() + "\n  " +
-                  limits_text(result) + "\n";
+  delivery.inputs.push_back(result.facts);
+  delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+  delivery.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
+                   format_quantity(r.axis.rate_hz(), "Hz", 9) + "\n  " + shown.cut() + "\n  " +
+                   limits_text(result) + "\n";
   for (std::size_t c = 0; c < result.channels.size(); ++c) {
     const SpectrogramOfChannel& channel = result.channels[c];
     const Channel& named = r.channels[c];
-    telling.text += "\n" + named.name + "\n";
+    delivery.text += "\n" + named.name + "\n";
     const auto level = [&](double power) {
       return format_quantity(shown.level(power), scale_unit(named.unit, shown.settings.analysis.scale), 4);
     };
@@ -158,26 +158,26 @@ void tell_spectrogram(const SpectrogramShown& shown, Telling& telling) {
                           {"level", number(shown.level(ridge.mean_power()))},
                           {"points", std::move(points)}});
       }
-      telling.text += table.text();
+      delivery.text += table.text();
     }
-    if (!shown.settings.sharpen) telling.text += events_text(shown.events(c), named.unit.label());
-    for (const TimedEvent& e : shown.events(c)) telling.findings.push_back(event_finding(r, named, e));
-    telling.results.push_back({{"channel", named.name},
-                               {"unit", named.unit.label()},
-                               {"rate_hz", number(result.plan.rate_hz)},
-                               {"window", channel.spectrogram.grid.window.name()},
-                               {"segment", result.plan.segment},
-                               {"hop", result.plan.hop},
-                               {"segments", channel.spectrogram.segments},
-                               {"columns", channel.spectrogram.map.columns},
-                               {"bin_hz", number(result.plan.bin_hz)},
-                               {"rbw_hz", number(result.plan.rbw_hz)},
-                               {"window_s", number(result.plan.segment_s())},
-                               {"scale", scale_entry(shown.settings.analysis.scale).name},
-                               {"ridges", std::move(ridges)},
-                               {"events", events_json(shown.events(c))}});
+    if (!shown.settings.sharpen) delivery.text += events_text(shown.events(c), named.unit.label());
+    for (const TimedEvent& e : shown.events(c)) delivery.findings.push_back(event_finding(r, named, e));
+    delivery.results.push_back({{"channel", named.name},
+                                {"unit", named.unit.label()},
+                                {"rate_hz", number(result.plan.rate_hz)},
+                                {"window", channel.spectrogram.grid.window.name()},
+                                {"segment", result.plan.segment},
+                                {"hop", result.plan.hop},
+                                {"segments", channel.spectrogram.segments},
+                                {"columns", channel.spectrogram.map.columns},
+                                {"bin_hz", number(result.plan.bin_hz)},
+                                {"rbw_hz", number(result.plan.rbw_hz)},
+                                {"window_s", number(result.plan.segment_s())},
+                                {"scale", scale_entry(shown.settings.analysis.scale).name},
+                                {"ridges", std::move(ridges)},
+                                {"events", events_json(shown.events(c))}});
   }
-  telling.text += "\n";
+  delivery.text += "\n";
 }
 
 std::string spectrogram_slices_csv(const SpectrogramShown& shown) {

@@ -67,7 +67,7 @@ struct SpectrogramShown {
   std::string cut() const;
 };
 
-void tell_spectrogram(const SpectrogramShown& shown, Telling& telling);
+void report_spectrogram(const SpectrogramShown& shown, Delivery& delivery);
 std::string spectrogram_slices_csv(const SpectrogramShown& shown);
 
 Figure spectrogram_figure(const SpectrogramShown& shown);

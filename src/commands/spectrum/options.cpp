@@ -62,20 +62,20 @@ class SpectrumTask : public Task {
     if (settings_.analysis.slide_s) return run_slide(files, settings_, settings);
     Console console(settings_.output);
     const AnalysisSettings& analysis = settings_.analysis;
-    Telling telling;
-    telling.command = "spectrum";
-    telling.settings = settings;
+    Delivery delivery;
+    delivery.command = "spectrum";
+    delivery.settings = settings;
     std::vector<SpectrumResult> results;
     auto inputs = open_inputs(files, settings_.input);
     std::vector<StoredSpectrum> stored;
     if (!analysis.overlay &&
         std::all_of(inputs.begin(), inputs.end(), [](const auto& input) { return holds_spectra(*input); }))
-      return show_stored(inputs, files, telling, console);
+      return show_stored(inputs, files, delivery, console);
     if (analysis.overlay) {
       std::erase_if(inputs, [&](const auto& input) {
         if (!holds_spectra(*input)) return false;
         for (StoredSpectrum& s : read_stored_spectra(*input)) stored.push_back(std::move(s));
-        telling.inputs.push_back(stored.back().facts);
+        delivery.inputs.push_back(stored.back().facts);
         return true;
       });
       if (inputs.empty())
@@ -99,11 +99,11 @@ class SpectrumTask : public Task {
       const Progress progress = console.progress("spectrum " + input->road().recording().file);
       results.push_back(compute_spectrum(*input, analysis, progress));
       leave_window_off(*input, progress, results.back(), analysis);
-      tell(results.back(), telling);
+      report(results.back(), delivery);
     }
     const std::vector<std::optional<Panel>> traces = trace_panels(files);
     return deliver(
-        telling, settings_.output, console, outputs.get(),
+        delivery, settings_.output, console, outputs.get(),
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) write_levels(results[i], stems[i], folder);
           if (!settings_.output.figure) return;
@@ -124,7 +124,7 @@ class SpectrumTask : public Task {
  private:
   /// Files that hold spectra: what stands in them.
   Status show_stored(const std::vector<std::unique_ptr<Input>>& inputs, const std::vector<std::string>& files,
-                     Telling& telling, Console& console) {
+                     Delivery& delivery, Console& console) {
     const AnalysisSettings& analysis = settings_.analysis;
     SpectrumTask usual;
     refuse_others(
@@ -140,10 +140,10 @@ class SpectrumTask : public Task {
       for (std::size_t c = 0; c < all.back().size(); ++c)
         if (const SpanRule* rule = analysis.span_of(all.back()[c].facts.recording, c))
           all.back()[c].span = rule->range;
-      report_stored(all.back(), analysis.peaks, telling);
+      report_stored(all.back(), analysis.peaks, delivery);
     }
     return deliver(
-        telling, settings_.output, console, outputs.get(),
+        delivery, settings_.output, console, outputs.get(),
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < all.size(); ++i) {
             folder.add(stems[i] + ".csv", stored_csv(all[i]), "the levels as they stand");
@@ -180,18 +180,18 @@ class SpectrumTask : public Task {
     }
   }
 
-  void tell(const SpectrumResult& result, Telling& telling) const {
+  void report(const SpectrumResult& result, Delivery& delivery) const {
     const AnalysisSettings& analysis = settings_.analysis;
-    telling.inputs.push_back(result.facts);
-    telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
-    for (Json& entry : spectrum_json(result, analysis)) telling.results.push_back(std::move(entry));
+    delivery.inputs.push_back(result.facts);
+    delivery.cautions.insert(delivery.cautions.end(), result.cautions.begin(), result.cautions.end());
+    for (Json& entry : spectrum_json(result, analysis)) delivery.results.push_back(std::move(entry));
     const Recording& r = result.facts.recording;
-    telling.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
-                    format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")\n";
+    delivery.text += clean_text(r.file) + "\n  " + std::to_string(r.samples) + " samples at " +
+                     format_quantity(r.axis.rate_hz(), "Hz", 9) + " (" + r.axis.source + ")\n";
     std::string plan;
     for (const ChannelSpectrum& c : result.channels) {
       if (!c.no_data.empty()) {
-        telling.text += "\n" + c.channel.name + ": no spectrum, " + c.no_data + "\n";
+        delivery.text += "\n" + c.channel.name + ": no spectrum, " + c.no_data + "\n";
         continue;
       }
       // Told again only where a channel is cut in a way of its own.
@@ -201,19 +201,20 @@ class SpectrumTask : public Task {
                           c.spectrum.plan.segment, c.spectrum.window.name(), c.spectrum.bins(),
                           format_quantity(c.spectrum.frequency_hz(0), "Hz"),
                           format_quantity(c.spectrum.frequency_hz(c.spectrum.bins() - 1), "Hz"));
-      if (own != plan) telling.text += "  " + own + "\n";
+      if (own != plan) delivery.text += "  " + own + "\n";
       plan = own;
-      telling.text +=
+      delivery.text +=
           "\n" + c.channel.name + ": total " +
           format_quantity(c.spectrum.rms_total(), c.channel.unit.label()) + " RMS" +
           (c.spectrum.mirrored() ? ", mean " + format_quantity(c.spectrum.mean, c.channel.unit.label())
                                  : "") +
           "\n";
-      telling.text += c.peaks.empty() ? "  no peak stands above the noise\n" : peak_table(c, analysis).text();
-      telling.text += windows_text(c);
+      delivery.text +=
+          c.peaks.empty() ? "  no peak stands above the noise\n" : peak_table(c, analysis).text();
+      delivery.text += windows_text(c);
       if (c.bands.empty()) continue;
-      telling.text += "\n" + band_table(c, analysis).text();
-      telling.text += fmt::format(
+      delivery.text += "\n" + band_table(c, analysis).text();
+      delivery.text += fmt::format(
           "  weighted: A {}, C {}\n",
           format_quantity(std::sqrt(weighted_mean_square(c.curve(), 'A')), c.channel.unit.label()),
           format_quantity(std::sqrt(weighted_mean_square(c.curve(), 'C')), c.channel.unit.label()));

@@ -215,14 +215,14 @@ std::string slide_csv(const Slide& slide, const SpectrumTaskSettings& task) {
   return out;
 }
 
-void tell_slide(const Slide& slide, const SpectrumTaskSettings& task, Telling& telling) {
+void report_slide(const Slide& slide, const SpectrumTaskSettings& task, Delivery& delivery) {
   const Shown shown{task.analysis};
   const Recording& r = slide.facts.recording;
-  telling.inputs.push_back(slide.facts);
-  telling.cautions.insert(telling.cautions.end(), r.cautions.begin(), r.cautions.end());
-  telling.text += clean_text(r.file) + "\n  " + std::to_string(slide.places.size()) +
-                  " places of the gate, each " +
-                  plan_text(slide.grid.front(), task.analysis.spectrum.overlap) + "\n";
+  delivery.inputs.push_back(slide.facts);
+  delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
+  delivery.text += clean_text(r.file) + "\n  " + std::to_string(slide.places.size()) +
+                   " places of the gate, each " +
+                   plan_text(slide.grid.front(), task.analysis.spectrum.overlap) + "\n";
   for (std::size_t c = 0; c < slide.grid.size(); ++c) {
     TextTable table({{"frequency (Hz)"},
                      {"lowest (" + shown.unit(r.channels[c].unit) + ")"},
@@ -247,12 +247,12 @@ void tell_slide(const Slide& slide, const SpectrumTaskSettings& task, Telling& t
                          {"highest_s", number(high->from_s)},
                          {"change_db", number(change)}});
     }
-    telling.text += "\n" + r.channels[c].name + ": levels that change most\n" + table.text();
-    telling.results.push_back({{"channel", r.channels[c].name},
-                               {"unit", r.channels[c].unit.label()},
-                               {"places", slide.places.size()},
-                               {"bin_hz", number(slide.grid[c].plan.bin_hz)},
-                               {"changes", std::move(changes)}});
+    delivery.text += "\n" + r.channels[c].name + ": levels that change most\n" + table.text();
+    delivery.results.push_back({{"channel", r.channels[c].name},
+                                {"unit", r.channels[c].unit.label()},
+                                {"places", slide.places.size()},
+                                {"bin_hz", number(slide.grid[c].plan.bin_hz)},
+                                {"changes", std::move(changes)}});
   }
 }
 
@@ -266,9 +266,9 @@ Status run_slide(const std::vector<std::string>& files, const SpectrumTaskSettin
   InputSettings whole = task.input;
   whole.gate.reset();
   Console console(task.output);
-  Telling telling;
-  telling.command = "spectrum";
-  telling.settings = settings;
+  Delivery delivery;
+  delivery.command = "spectrum";
+  delivery.settings = settings;
   std::vector<Slide> slides;
   const auto inputs = open_inputs(files, whole);
   const std::vector<std::string> stems = output_stems(input_files(files, whole), "-spectrum-slide");
@@ -276,10 +276,10 @@ Status run_slide(const std::vector<std::string>& files, const SpectrumTaskSettin
   for (const auto& input : inputs) {
     slides.push_back(
         compute_slide(*input, task, console.progress("spectrum " + input->road().recording().file)));
-    tell_slide(slides.back(), task, telling);
+    report_slide(slides.back(), task, delivery);
   }
   return deliver(
-      telling, task.output, console, outputs.get(),
+      delivery, task.output, console, outputs.get(),
       [&](Outputs& folder) {
         for (std::size_t i = 0; i < slides.size(); ++i) {
           folder.add(stems[i] + ".csv", slide_csv(slides[i], task), "level of every bin at every place");

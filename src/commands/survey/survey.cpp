@@ -168,9 +168,9 @@ class SurveyTask : public Task {
 SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySettings& settings,
                          const Json& settings_shown) {
   Console console(settings.output);
-  Telling telling;
-  telling.command = "survey";
-  telling.settings = settings_shown;
+  Delivery delivery;
+  delivery.command = "survey";
+  delivery.settings = settings_shown;
   std::vector<SurveyResult> results;
   // All are opened first: what is wrong with one is said before the work begins.
   auto inputs = open_inputs(named, settings.input);
@@ -182,25 +182,25 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
     results.push_back(
         compute_survey(*input, settings, [&](const std::string& label) { return console.progress(label); }));
     const SurveyResult& result = results.back();
-    telling.inputs.push_back(result.inspect.facts);
-    telling.cautions.insert(telling.cautions.end(), result.cautions.begin(), result.cautions.end());
-    telling.findings.insert(telling.findings.end(), result.findings.begin(), result.findings.end());
+    delivery.inputs.push_back(result.inspect.facts);
+    delivery.cautions.insert(delivery.cautions.end(), result.cautions.begin(), result.cautions.end());
+    delivery.findings.insert(delivery.findings.end(), result.findings.begin(), result.findings.end());
     if (result.spectrum) {
       Json statistics = inspect_json(result.inspect),
            spectra = spectrum_json(*result.spectrum, settings.analysis);
       for (std::size_t c = 0; c < spectra.size(); ++c) {
         statistics[c].update(spectra[c]);
-        telling.results.push_back(statistics[c]);
+        delivery.results.push_back(statistics[c]);
       }
     } else {
-      for (Json& entry : inspect_json(result.inspect)) telling.results.push_back(std::move(entry));
+      for (Json& entry : inspect_json(result.inspect)) delivery.results.push_back(std::move(entry));
     }
-    telling.text += survey_text(result);
+    delivery.text += survey_text(result);
   }
 
-  SurveyOutcome outcome{"", telling.findings, Status::done};
+  SurveyOutcome outcome{"", delivery.findings, Status::done};
   outcome.status = deliver(
-      telling, settings.output, console, outputs.get(),
+      delivery, settings.output, console, outputs.get(),
       [&](Outputs& folder) {
         // The page carries PNG; a figure asked for in another kind is written beside it.
         std::vector<std::string> pictures(3 * results.size());
@@ -216,12 +216,12 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
               pictures[i] = folder.picture(maps_figure(result), Picture::png);
           });
         Report report;
-        report.title = files.size() == 1 ? "Survey of " + telling.inputs.front().recording.stem()
+        report.title = files.size() == 1 ? "Survey of " + delivery.inputs.front().recording.stem()
                                          : "Survey of " + std::to_string(files.size()) + " recordings";
         report.intro = "Made by Vast Prism " + std::string(version()) +
                        ". Levels are RMS in the channel's unit; a family's level is that of all its members "
                        "together. Uncertainties are standard uncertainties.";
-        report.findings = telling.findings;
+        report.findings = delivery.findings;
         for (std::size_t i = 0; i < results.size(); ++i) {
           report.sections.push_back(section_of(results[i], settings.analysis, pictures[3 * i],
                                                pictures[3 * i + 1], pictures[3 * i + 2]));

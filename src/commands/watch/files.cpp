@@ -50,32 +50,32 @@ LevelMap bounded_map(const WatchState& w, std::size_t c, std::size_t most) {
              : map;
 }
 
-Telling told(const WatchState& w) {
-  Telling telling;
-  telling.command = "watch";
+Delivery listed(const WatchState& w) {
+  Delivery delivery;
+  delivery.command = "watch";
   InputFacts facts;
   facts.recording = w.recording;
   facts.recording.samples = w.samples;
-  telling.inputs.push_back(facts);
-  telling.cautions = w.cautions;
+  delivery.inputs.push_back(facts);
+  delivery.cautions = w.cautions;
   for (std::size_t c = 0; c < w.now.size(); ++c) {
     Json peaks = peaks_json(w.now[c]);
-    telling.results.push_back({{"channel", w.recording.channels[c].name},
-                               {"unit", w.recording.channels[c].unit.label()},
-                               {"rate_hz", number(w.recording.axis.rate_hz())},
-                               {"segment", w.now[c].spectrum.plan.segment},
-                               {"rbw_hz", number(w.now[c].spectrum.plan.rbw_hz)},
-                               {"rms", number(w.now[c].rms)},
-                               {"min", number(w.now[c].least)},
-                               {"max", number(w.now[c].greatest)},
-                               {"peaks", std::move(peaks)}});
+    delivery.results.push_back({{"channel", w.recording.channels[c].name},
+                                {"unit", w.recording.channels[c].unit.label()},
+                                {"rate_hz", number(w.recording.axis.rate_hz())},
+                                {"segment", w.now[c].spectrum.plan.segment},
+                                {"rbw_hz", number(w.now[c].spectrum.plan.rbw_hz)},
+                                {"rms", number(w.now[c].rms)},
+                                {"min", number(w.now[c].least)},
+                                {"max", number(w.now[c].greatest)},
+                                {"peaks", std::move(peaks)}});
   }
-  telling.further["samples"] = w.samples;
-  telling.further["until_s"] = number(w.until_s);
-  telling.further["looks"] = w.looks;
-  telling.further["alarms"] = w.alarms;
-  telling.further["events"] = w.events;
-  return telling;
+  delivery.further["samples"] = w.samples;
+  delivery.further["until_s"] = number(w.until_s);
+  delivery.further["looks"] = w.looks;
+  delivery.further["alarms"] = w.alarms;
+  delivery.further["events"] = w.events;
+  return delivery;
 }
 
 Figure spectrum_picture(const WatchState& w) {
@@ -174,7 +174,7 @@ std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSe
   auto entries = folder.entries_with_digests();
   if (!w.recorded.empty()) entries.push_back({folder.path_of(w.recorded), "the stream itself"});
   entries.push_back({folder.path_of(w.stem + "-watch.json"), "result document"});
-  folder.add(w.stem + "-watch.json", told(w).document_text(entries), "result document");
+  folder.add(w.stem + "-watch.json", listed(w).document_text(entries), "result document");
   folder.commit();
   return entries;
 }

@@ -230,16 +230,17 @@ void StreamWatch::judge() {
     guard.judged = guard.judged || verdict.compared > 0;
     if (verdict.pass == !guard.broken) continue;
     guard.broken = !verdict.pass;
-    const Json told = {{"event", guard.broken ? "alarm" : "all-clear"},
-                       {"time_s", number(state_.until_s)},
-                       {"channel", state_.recording.channels[guard.channel].name},
-                       {"limit", guard.limit.line.name},
-                       {"frequency_hz", number(verdict.worst.frequency_hz)},
-                       {"level", number(verdict.worst.level)},
-                       {"limit_level", number(verdict.worst.limit)},
-                       {"level_unit", scale_unit(state_.recording.channels[guard.channel].unit, guard.scale)},
-                       {"margin_db", number(verdict.worst.margin_db)}};
-    note(told, guard.broken,
+    const Json listed = {
+        {"event", guard.broken ? "alarm" : "all-clear"},
+        {"time_s", number(state_.until_s)},
+        {"channel", state_.recording.channels[guard.channel].name},
+        {"limit", guard.limit.line.name},
+        {"frequency_hz", number(verdict.worst.frequency_hz)},
+        {"level", number(verdict.worst.level)},
+        {"limit_level", number(verdict.worst.limit)},
+        {"level_unit", scale_unit(state_.recording.channels[guard.channel].unit, guard.scale)},
+        {"margin_db", number(verdict.worst.margin_db)}};
+    note(listed, guard.broken,
          fmt::format("{} at {}: {} {} \"{}\" at {}: {}, limit {}, {:+.1f} dB",
                      guard.broken ? "ALARM" : "all clear", format_quantity(state_.until_s, "s", 6),
                      state_.recording.channels[guard.channel].name, guard.broken ? "breaks" : "keeps",

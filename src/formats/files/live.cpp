@@ -140,7 +140,7 @@ bool LiveSource::still_there() {
 /// False at the end of the stream.
 bool LiveSource::wait_for_bytes() {
   const auto start = std::chrono::steady_clock::now();
-  bool told = false;
+  bool listed = false;
   while (!ended_) {
     if (settings_.stop && settings_.stop()) {
       ended_ = true;
@@ -154,8 +154,8 @@ bool LiveSource::wait_for_bytes() {
       ended_ = true;
       break;
     }
-    if (silent > settings_.late_s && !told && !(file_ && settings_.idle_end_s > 0)) {
-      told = true;
+    if (silent > settings_.late_s && !listed && !(file_ && settings_.idle_end_s > 0)) {
+      listed = true;
       ++silences_;
       if (settings_.late) settings_.late(silent);
     }

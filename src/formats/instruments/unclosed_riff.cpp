@@ -10,7 +10,7 @@ UnclosedRiff::UnclosedRiff(const std::string& path, std::uint64_t size, std::uin
     : file_(path), size_(size), data_at_(data_at) {}
 
 SNDFILE* UnclosedRiff::open(SF_INFO& info) {
-  SF_VIRTUAL_IO io{length, seek, read, nullptr, tell};
+  SF_VIRTUAL_IO io{length, seek, read, nullptr, report};
   return sf_open_virtual(&io, SFM_READ, &info, this);
 }
 
@@ -46,6 +46,6 @@ sf_count_t UnclosedRiff::read(void* to, sf_count_t count, void* self) {
   return static_cast<sf_count_t>(got);
 }
 
-sf_count_t UnclosedRiff::tell(void* self) { return static_cast<UnclosedRiff*>(self)->at_; }
+sf_count_t UnclosedRiff::report(void* self) { return static_cast<UnclosedRiff*>(self)->at_; }
 
 }  // namespace vprism

@@ -23,7 +23,7 @@ class UnclosedRiff {
   static sf_count_t length(void* self);
   static sf_count_t seek(sf_count_t offset, int whence, void* self);
   static sf_count_t read(void* to, sf_count_t count, void* self);
-  static sf_count_t tell(void* self);
+  static sf_count_t report(void* self);
 
   InputFile file_;
   std::uint64_t size_, data_at_;

@@ -33,7 +33,7 @@ std::vector<Caution> compare_looks(const std::string& channel, const Spectrogram
   std::vector<MapEvent> found = quick_events;
   std::stable_sort(found.begin(), found.end(),
                    [&](const MapEvent& a, const MapEvent& b) { return strength(a) > strength(b); });
-  std::size_t told = 0, more = 0;
+  std::size_t listed = 0, more = 0;
   for (const MapEvent& e : found) {
     const double lasts = e.end_s - e.start_s;
     if (lasts >= 0.6 * window) continue;
@@ -44,7 +44,7 @@ std::vector<Caution> compare_looks(const std::string& channel, const Spectrogram
       seen = std::max(seen, static_cast<double>(slow.map.at(r, slow.map.column_at(e.peak_s))));
     const double lost = 10 * std::log10(e.power / std::max(seen, 1e-37));
     if (lost < 2) continue;
-    if (++told > 3) {
+    if (++listed > 3) {
       ++more;
       continue;
     }

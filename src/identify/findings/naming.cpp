@@ -300,7 +300,7 @@ class Naming {
         finding.lines.push_back(line_of(
             peaks_[m],
             static_cast<int>(std::lround((peaks_[m].frequency_hz - carrier.frequency_hz) / spacing))));
-      tell_modulation(carrier, peaks_[pairs.front().low], peaks_[pairs.front().high], finding);
+      report_modulation(carrier, peaks_[pairs.front().low], peaks_[pairs.front().high], finding);
       return true;
     }
     return false;
@@ -308,7 +308,7 @@ class Naming {
 
   /// Phases of carrier and sidebands: their sum less twice the carrier's is 0 for a varying amplitude and 180
   /// degrees for a varying frequency or phase.
-  void tell_modulation(const Peak& carrier, const Peak& low, const Peak& high, Finding& finding) {
+  void report_modulation(const Peak& carrier, const Peak& low, const Peak& high, Finding& finding) {
     const double off = std::remainder(low.phase_deg + high.phase_deg - 2 * carrier.phase_deg, 360.0);
     const double depth = (low.rms + high.rms) / carrier.rms;
     const double turned = std::abs(off);

@@ -16,7 +16,7 @@ struct Source {
   double hz = 0, std_hz = 0, rms = 0;
 };
 
-std::string told(const Source& s) { return format_uncertain(s.hz, s.std_hz, "Hz"); }
+std::string listed(const Source& s) { return format_uncertain(s.hz, s.std_hz, "Hz"); }
 
 bool agree(double a, double std_a, double b, double std_b) {
   const double width = std::max(4 * std::hypot(std_a, std_b), 1e-5 * a);
@@ -34,9 +34,9 @@ bool fold_back(const Source& line, const std::vector<Source>& sources, double ra
       if (order * s.hz <= rate_hz / 2 || line.rms > 2 * s.rms / order) continue;
       if (!agree(folded(order * s.hz, rate_hz), order * s.std_hz, line.hz, line.std_hz)) continue;
       finding.kind = "alias";
-      finding.text += fmt::format(": harmonic {} of {} folded at half the rate", order, told(s));
+      finding.text += fmt::format(": harmonic {} of {} folded at half the rate", order, listed(s));
       finding.evidence.push_back(fmt::format("{} x {} = {} lies above half the rate, {}, and folds to {}",
-                                             order, told(s), format_quantity(order * s.hz, "Hz", 7),
+                                             order, listed(s), format_quantity(order * s.hz, "Hz", 7),
                                              format_quantity(rate_hz / 2, "Hz"),
                                              format_quantity(folded(order * s.hz, rate_hz), "Hz", 7)));
       return true;
@@ -50,9 +50,9 @@ bool part_of(const Source& line, const std::vector<Source>& sources, Finding& fi
     for (const int part : {2, 3, 4}) {
       if (s.rms <= line.rms || !agree(s.hz / part, s.std_hz / part, line.hz, line.std_hz)) continue;
       static const char* const words[] = {"", "", "half", "a third", "a quarter"};
-      finding.text += fmt::format(": {} of {}", words[part], told(s));
+      finding.text += fmt::format(": {} of {}", words[part], listed(s));
       finding.evidence.push_back(fmt::format("{:+.2g} Hz from {} of the stronger line at {}",
-                                             line.hz - s.hz / part, words[part], told(s)));
+                                             line.hz - s.hz / part, words[part], listed(s)));
       return true;
     }
   return false;
@@ -71,10 +71,10 @@ bool product_of_two(const Source& line, const std::vector<Source>& sources, Find
             if (!agree(hz, std_hz, line.hz, line.std_hz) || agree(hz, std_hz, p.hz, p.std_hz) ||
                 agree(hz, std_hz, q.hz, q.std_hz))
               continue;
-            finding.text += fmt::format(": a product of two stronger lines, {} x {} {} {} x {}", a, told(p),
-                                        b < 0 ? "-" : "+", std::abs(b), told(q));
-            finding.evidence.push_back(fmt::format("{} x {} {} {} x {} = {}", a, told(p), b < 0 ? "-" : "+",
-                                                   std::abs(b), told(q), format_quantity(hz, "Hz", 7)));
+            finding.text += fmt::format(": a product of two stronger lines, {} x {} {} {} x {}", a, listed(p),
+                                        b < 0 ? "-" : "+", std::abs(b), listed(q));
+            finding.evidence.push_back(fmt::format("{} x {} {} {} x {} = {}", a, listed(p), b < 0 ? "-" : "+",
+                                                   std::abs(b), listed(q), format_quantity(hz, "Hz", 7)));
             return true;
           }
       }

@@ -130,7 +130,7 @@ PoleSearch search_poles(const ModeData& data, std::size_t low, std::size_t high,
   for (std::size_t order = 1; order <= most; ++order) {
     std::vector<bool> taken(chains.size(), false);
     for (const Complex pole : found[order]) {
-      ChartPole told{order, std::abs(pole) / whole_turn, damping_of(pole), ChartPole::Kind::fresh};
+      ChartPole listed{order, std::abs(pole) / whole_turn, damping_of(pole), ChartPole::Kind::fresh};
       // The nearest pole of one of the two orders before; a chain may miss one.
       std::size_t best = chains.size();
       double nearest = search.same_frequency;
@@ -144,8 +144,8 @@ PoleSearch search_poles(const ModeData& data, std::size_t low, std::size_t high,
       if (best < chains.size()) {
         Chain& chain = chains[best];
         const double before = damping_of(chain.poles.back());
-        const bool same = std::abs(before - told.damping) <= search.same_damping * told.damping;
-        told.kind = same ? ChartPole::Kind::stable : ChartPole::Kind::frequency;
+        const bool same = std::abs(before - listed.damping) <= search.same_damping * listed.damping;
+        listed.kind = same ? ChartPole::Kind::stable : ChartPole::Kind::frequency;
         taken[best] = true;
         chain.poles.push_back(pole);
         chain.last = order;
@@ -154,7 +154,7 @@ PoleSearch search_poles(const ModeData& data, std::size_t low, std::size_t high,
         chains.push_back({{pole}, order, 0});
         taken.push_back(true);
       }
-      out.chart.push_back(told);
+      out.chart.push_back(listed);
     }
   }
   // Those that stayed long enough; of each the orders nearest to its median.

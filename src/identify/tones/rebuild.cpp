@@ -19,7 +19,7 @@ namespace {
 
 using std::numbers::pi;
 
-std::vector<Component> told(const std::vector<Sine>& sines) {
+std::vector<Component> listed(const std::vector<Sine>& sines) {
   std::vector<Component> out;
   for (const Sine& s : sines) out.push_back({s.frequency_hz, s.amplitude, s.phase_deg});
   std::stable_sort(out.begin(), out.end(),
@@ -60,7 +60,7 @@ double explained_by(double residual, double rms) {
 }  // namespace
 
 std::vector<Component> strongest_components(std::span<const double> x, double rate_hz, std::size_t most) {
-  return told(fit_whole_lines(x, rate_hz, most).sines);
+  return listed(fit_whole_lines(x, rate_hz, most).sines);
 }
 
 std::vector<Component> components_at(std::span<const double> x, double rate_hz,
@@ -76,7 +76,7 @@ std::vector<Component> components_at(std::span<const double> x, double rate_hz,
     s.fixed = true;
     first.push_back(s);
   }
-  return told(fit_sines(x, rate_hz, std::move(first)).sines);
+  return listed(fit_sines(x, rate_hz, std::move(first)).sines);
 }
 
 std::vector<double> band_part(std::span<const double> x, double rate_hz, double low_hz, double high_hz) {

@@ -188,14 +188,14 @@ TEST_F(IdentifyMade, AReferenceChannelGetsTheShareThatItExplains) {
   folder_.write("r.csv", csv);
   const ProgramRun run = run_program(folder_, "identify r.csv --json --quiet --reference a");
   ASSERT_EQ(run.status, 0) << run.err;
-  bool told = false;
+  bool listed = false;
   const Json document = run.json();
   for (const Json& f : document["findings"]) {
     if (text_of(f["channel"]) != "b") continue;
-    told = true;
+    listed = true;
     EXPECT_NEAR(number_of(f["attributed_share"]), 0.5, 0.2);
   }
-  EXPECT_TRUE(told);
+  EXPECT_TRUE(listed);
 }
 
 TEST_F(IdentifyMade, ATachometerSetsTheSpeedOfItsOrders) {

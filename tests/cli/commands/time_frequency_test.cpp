@@ -145,8 +145,8 @@ TEST(SquareWave, OfEightyMillisecondsGivesItsSeriesResidualAndGibbs) {
                 "generate 'sq (V): square 12.5Hz 1' --rate 100kHz --duration 2s --to hdf5 --name sq --out .")
                 .status,
             0);
-  const ProgramRun told = run_program(folder, "cycles sq.h5 --out o --quiet");
-  EXPECT_THAT(told.out, HasSubstr("Gibbs"));
+  const ProgramRun listed = run_program(folder, "cycles sq.h5 --out o --quiet");
+  EXPECT_THAT(listed.out, HasSubstr("Gibbs"));
   const json r = document_of(folder, "cycles sq.h5")["results"][0];
   EXPECT_NEAR(number_of(r["period_s"]), 0.08, 1e-9);
   EXPECT_EQ(r["cycles"].get<int>(), 25);

@@ -138,23 +138,23 @@ struct TernPoint {
 
 void the_report_names_the_culprit_with_evidence(const TernPoint& t) {
   EXPECT_EQ(committed("tern-point.toml"), ScratchFolder::read(t.folder.path("tern-point/tern-point.toml")));
-  const auto told =
+  const auto listed =
       nlohmann::json::parse(ScratchFolder::read(t.folder.path("tern-point/report/case.json")))["answer"];
   // Tones of the cooler in the mirror cell: 0.0565685 and 0.0127279 m/s^2.
   const double cooler = std::hypot(0.0565685, 0.0127279);
-  EXPECT_EQ(text_of(told["culprits"][0]["suspect"]), "cryocooler");
-  EXPECT_EQ(text_of(told["culprits"][0]["channel"]), "mirror cell");
-  EXPECT_NEAR(number_of(told["culprits"][0]["level"]), cooler, 0.01 * cooler);
+  EXPECT_EQ(text_of(listed["culprits"][0]["suspect"]), "cryocooler");
+  EXPECT_EQ(text_of(listed["culprits"][0]["channel"]), "mirror cell");
+  EXPECT_NEAR(number_of(listed["culprits"][0]["level"]), cooler, 0.01 * cooler);
   // All that the mirror cell holds: tones, sidebands, resonance and noise of the truth.
   const double all = cooler * cooler + std::pow(0.00848528, 2) + std::pow(0.0141421, 2) +
                      std::pow(0.00424264, 2) + 2 * std::pow(0.00212132, 2) + std::pow(0.015, 2) +
                      std::pow(0.001, 2);
-  EXPECT_NEAR(number_of(told["culprits"][0]["share_percent"]), 100 * cooler * cooler / all, 1.5);
-  EXPECT_EQ(text_of(told["verdict"]), "fail");
-  EXPECT_EQ(text_of(told["limits"][0]["suspect"]), "cryocooler");
-  EXPECT_TRUE(told["unexplained"].empty());
+  EXPECT_NEAR(number_of(listed["culprits"][0]["share_percent"]), 100 * cooler * cooler / all, 1.5);
+  EXPECT_EQ(text_of(listed["verdict"]), "fail");
+  EXPECT_EQ(text_of(listed["limits"][0]["suspect"]), "cryocooler");
+  EXPECT_TRUE(listed["unexplained"].empty());
   bool near = false;
-  for (const auto& n : told["near_resonances"])
+  for (const auto& n : listed["near_resonances"])
     near = near || (text_of(n["found_in"]) == "cell-field" && text_of(n["suspect"]) == "cryocooler" &&
                     std::abs(number_of(n["half_widths"]) - (62.4 - 62.1) / (0.011 * 62.1)) < 0.05);
   EXPECT_TRUE(near);

@@ -162,15 +162,15 @@ TEST(LiveBinary, AStopIsHeardAndSilenceTold) {
   settings.late_s = 0.1;
   settings.read.binary = "f32le:2ch";
   settings.read.rate_hz = 1;
-  int told = 0;
+  int listed = 0;
   settings.late = [&](double silent_s) {
     EXPECT_GE(silent_s, 0.1);
-    ++told;
+    ++listed;
   };
-  settings.stop = [&] { return told > 0; };
+  settings.stop = [&] { return listed > 0; };
   LiveSource source(settings);
   EXPECT_EQ(all_of(source)[0].size(), 1u);
-  EXPECT_EQ(told, 1);
+  EXPECT_EQ(listed, 1);
   EXPECT_THAT(codes(source), ::testing::ElementsAre("stream-cut", "stream-late"));
 }
 

@@ -186,10 +186,10 @@ TEST(MissingCells, WordsAreMissingWhereGapsAreAskedFor) {
   EXPECT_TRUE(std::isnan(gap.columns[0][202]));
   EXPECT_TRUE(std::isnan(gap.columns[1][201]));
   EXPECT_EQ(gap.columns[1][202], 2020);
-  const auto told = std::ranges::find(gap.recording.cautions, "B", &Caution::channel);
-  ASSERT_NE(told, gap.recording.cautions.end());
+  const auto listed = std::ranges::find(gap.recording.cautions, "B", &Caution::channel);
+  ASSERT_NE(listed, gap.recording.cautions.end());
   EXPECT_THAT(
-      told->text,
+      listed->text,
       HasSubstr("2 cells hold no number, the first in line 203, some of them words, such as \"BDL\""));
   settings.missing = ReadSettings::Missing::interpolate;
   EXPECT_EQ(read_file(path, settings).columns[0][202], 203);

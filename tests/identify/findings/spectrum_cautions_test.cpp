@@ -17,15 +17,15 @@ using ::testing::Contains;
 using ::testing::IsEmpty;
 using ::testing::Not;
 
-struct Told {
+struct Shown {
   std::vector<std::string> codes;
   std::string text;
 };
 
 /// What is said of a record at 1 kHz; `change` makes the value from the noise and the time.
 template <typename Change>
-Told cautions_of(const Change& change, const char* window = "hann", std::size_t segment = 500,
-                 Scale scale = Scale::rms, Average average = Average::mean) {
+Shown cautions_of(const Change& change, const char* window = "hann", std::size_t segment = 500,
+                  Scale scale = Scale::rms, Average average = Average::mean) {
   std::mt19937_64 dice(9);
   std::normal_distribution<double> noise;
   std::vector<double> x;
@@ -37,14 +37,14 @@ Told cautions_of(const Change& change, const char* window = "hann", std::size_t 
   SpectrumEstimator estimator(plan_spectrum(settings, 16000, 1000), settings);
   feed(estimator, {x});
   const Spectrum spectrum = estimator.result()[0];
-  Told told;
+  Shown listed;
   for (const Caution& c :
        spectrum_cautions({"x", Unit::parse("V"), "voltage"}, spectrum, find_peaks(spectrum), scale)) {
     EXPECT_FALSE(c.remedy.empty());
-    told.codes.push_back(c.code);
-    told.text += c.text + "\n";
+    listed.codes.push_back(c.code);
+    listed.text += c.text + "\n";
   }
-  return told;
+  return listed;
 }
 
 TEST(SpectrumCautions, NoneForASteadyToneInNoise) {
@@ -56,9 +56,9 @@ TEST(SpectrumCautions, NoneForASteadyToneInNoise) {
 TEST(SpectrumCautions, PeriodsCutWithoutAWindow) {
   const auto between = [](double n, double t) { return n + std::sin(turn * 100.7 * t); };
   const auto whole = [](double n, double t) { return n + std::sin(turn * 100 * t); };
-  const Told told = cautions_of(between, "rectangular");
-  EXPECT_THAT(told.codes, Contains("periods-cut"));
-  EXPECT_NE(told.text.find("50.35 periods"), std::string::npos) << told.text;
+  const Shown listed = cautions_of(between, "rectangular");
+  EXPECT_THAT(listed.codes, Contains("periods-cut"));
+  EXPECT_NE(listed.text.find("50.35 periods"), std::string::npos) << listed.text;
   EXPECT_THAT(cautions_of(whole, "rectangular").codes, Not(Contains("periods-cut")));
   EXPECT_THAT(cautions_of(between).codes, Not(Contains("periods-cut")));
 }
@@ -86,9 +86,9 @@ TEST(SpectrumCautions, LinesAndNoiseNearHalfTheRate) {
 
 TEST(SpectrumCautions, ARecordThatChanges) {
   const auto later = [](double n, double t) { return t < 12 ? n : n + 0.1 * std::sin(turn * 200.1 * t); };
-  const Told told = cautions_of(later, "hann", 250);
-  ASSERT_THAT(told.codes, Contains("changes-in-time"));
-  EXPECT_NE(told.text.find("highest in the 4."), std::string::npos) << told.text;
+  const Shown listed = cautions_of(later, "hann", 250);
+  ASSERT_THAT(listed.codes, Contains("changes-in-time"));
+  EXPECT_NE(listed.text.find("highest in the 4."), std::string::npos) << listed.text;
   EXPECT_THAT(
       cautions_of([](double n, double t) { return n + 0.1 * std::sin(turn * 200.1 * t); }, "hann", 250).codes,
       Not(Contains("changes-in-time")));
@@ -96,11 +96,11 @@ TEST(SpectrumCautions, ARecordThatChanges) {
 
 TEST(SpectrumCautions, DensitiesOfFewAverages) {
   const auto noise = [](double n, double) { return n; };
-  const Told told = cautions_of(noise, "hann", 16000, Scale::psd);
-  ASSERT_THAT(told.codes, Contains("few-averages"));
+  const Shown listed = cautions_of(noise, "hann", 16000, Scale::psd);
+  ASSERT_THAT(listed.codes, Contains("few-averages"));
   // One segment: chi square of two degrees of freedom, -5.7 and +16 dB.
-  EXPECT_NE(told.text.find("-5.7"), std::string::npos) << told.text;
-  EXPECT_NE(told.text.find("+16.0"), std::string::npos) << told.text;
+  EXPECT_NE(listed.text.find("-5.7"), std::string::npos) << listed.text;
+  EXPECT_NE(listed.text.find("+16.0"), std::string::npos) << listed.text;
   EXPECT_THAT(cautions_of(noise, "hann", 16000, Scale::rms).codes, IsEmpty());
   EXPECT_THAT(cautions_of(noise, "hann", 500, Scale::psd, Average::median).codes,
               Contains("median-of-noise"));

@@ -178,9 +178,9 @@ TEST(WindowParts, AndSumsAreThoseOfTheWhole) {
     double sum = 0, square = 0;
     for (const double x : whole) sum += x, square += x * x;
     for (std::size_t n = 0; n < part.size(); ++n) EXPECT_NEAR(part[n], whole[50001 + n], 1e-13) << name;
-    const auto [told, told_square] = window_sums(window, 100003);
-    EXPECT_NEAR(told, sum, 1e-8 * sum) << name;
-    EXPECT_NEAR(told_square, square, 1e-8 * square) << name;
+    const auto [listed, stated_square] = window_sums(window, 100003);
+    EXPECT_NEAR(listed, sum, 1e-8 * sum) << name;
+    EXPECT_NEAR(stated_square, square, 1e-8 * square) << name;
   }
 }
 

@@ -81,7 +81,7 @@ void TextGaps::mend(std::deque<TextPiece>& pieces, bool ended) {
   }
 }
 
-void TextGaps::tell(Recording& recording, const TextLayout& layout) const {
+void TextGaps::report(Recording& recording, const TextLayout& layout) const {
   std::size_t channel = 0;
   for (std::size_t c = 0; c < missing_.size(); ++c) {
     if (layout.time == c) continue;

@@ -21,7 +21,7 @@ class TextGaps {
   /// Whether the first piece is ready to be handed on.
   bool whole(const std::deque<TextPiece>& pieces) const;
   /// One caution per channel with missing cells.
-  void tell(Recording& recording, const TextLayout& layout) const;
+  void report(Recording& recording, const TextLayout& layout) const;
 
  private:
   std::size_t axis_;

@@ -75,7 +75,7 @@ std::string Delimited::place_of(const BadCell& bad) const {
 
 void Delimited::settle() {
   recording_.samples = judge_.count();
-  gaps_->tell(recording_, layout_);
+  gaps_->report(recording_, layout_);
   checks_.warn(recording_);
   checks_.part_by_runs(recording_, settings_);
   if (recording_.channels.size() >= 32 &&
