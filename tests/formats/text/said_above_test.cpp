@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 
 #include <cmath>
+#include <cstdio>
 
 #include "formats/reading.h"
 
@@ -89,6 +90,37 @@ TEST_F(SaidAbove, RunsThatBeginAnewAreParts) {
   }));
   EXPECT_EQ(whole.recording.parts.size(), 0u);
   EXPECT_EQ(whole.columns[0].size(), 60u);
+}
+
+// In the head of the file, and far behind it; but a log that runs through midnight goes on.
+TEST_F(SaidAbove, ClockTimesThatBeginAnewAreParts) {
+  const auto log = [](int runs, int count, int from_s) {
+    std::string out = "time,x (V)\n";
+    for (int k = 1; k <= runs; ++k)
+      for (int n = 0; n < count; ++n) {
+        const int ms = (from_s * 1000 + 20 * n) % 86400000;
+        char time[32];
+        std::snprintf(time, sizeof time, "%02d:%02d:%02d.%03d,", ms / 3600000, ms / 60000 % 60,
+                      ms / 1000 % 60, ms % 1000);
+        out += time + printed("%.5f", k * wave(n)) + "\n";
+      }
+    return out;
+  };
+  for (const int count : {40, 30000}) {
+    const std::string text = log(3, count, 9 * 3600 + 17);
+    const WholeRecording first = read(text);
+    ASSERT_EQ(first.recording.parts.size(), 3u) << count;
+    EXPECT_EQ(first.columns[0].size(), static_cast<std::size_t>(count));
+    EXPECT_NEAR(first.recording.axis.rate_hz(), 50, 1e-6);
+    ReadSettings settings;
+    settings.part = "3";
+    const WholeRecording third = read(text, settings);
+    ASSERT_EQ(third.columns[0].size(), static_cast<std::size_t>(count));
+    EXPECT_NEAR(third.columns[0][5], 3 * wave(5), 1e-5);
+  }
+  const WholeRecording night = read(log(1, 500, 86400 - 4));
+  EXPECT_EQ(night.recording.parts.size(), 0u);
+  EXPECT_EQ(night.columns[0].size(), 500u);
 }
 
 TEST_F(SaidAbove, UnitsByTheNameOfTheirColumn) {

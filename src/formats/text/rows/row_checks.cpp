@@ -30,7 +30,7 @@ void RowChecks::take(TextPiece& piece, std::size_t axis_column) {
   if (const double turn = turn_of(layout_->axis.unit);
       layout_->time && layout_->axis.domain == Axis::Domain::other && turn > 0)
     pass_turns(piece.columns[axis_column], piece.rows, turn);
-  if (!layout_->clock && layout_->time) follow_runs(piece, axis_column);
+  if (layout_->clock || layout_->time) follow_runs(piece, axis_column);
   if (layout_->dialect && layout_->dialect->is_serial()) leave_out_padding(piece);
 }
 

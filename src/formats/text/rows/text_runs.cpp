@@ -84,15 +84,15 @@ bool goes_on_by_turns(const std::vector<double>& angles, const Unit& unit) {
 
 /// Runs that nothing counts. Where the file goes on behind its head, its reader finds the others.
 void part_by_falls(TextLayout& layout, std::span<const TextLine> lines, TableRows& rows,
-                   const ReadSettings& settings, const std::string& file, bool whole, std::size_t time,
-                   const std::vector<double>& times) {
+                   const ReadSettings& settings, const std::string& file, bool whole,
+                   std::optional<std::size_t> time, const std::vector<double>& times) {
   RunStarts runs;
   for (const double x : times) runs.add(x);
   std::vector<std::size_t> filled;
   for (std::size_t i = rows.first; i <= rows.last; ++i)
     if (!trimmed(lines[i].text).empty()) filled.push_back(i);
   if (!runs.holds() || filled.size() != times.size() || layout.dialect) return;
-  const bool titled = layout.time || !layout.columns[time].name.empty();
+  const bool titled = layout.clock || layout.time || !layout.columns[*time].name.empty();
   if (!titled && !runs_step_evenly(times, runs.rows())) return;
   layout.parts = runs.parts(whole);
   layout.part = whole ? choose_part(file, layout.parts, settings, 0)
@@ -107,8 +107,18 @@ void part_by_falls(TextLayout& layout, std::span<const TextLine> lines, TableRow
   }
   rows.first = row(known);
   if (known + 1 < layout.parts.size()) rows.last = row(known + 1) - 1;
-  if (!layout.time) take_axis_column(layout, time);
+  if (!layout.time && time) take_axis_column(layout, *time);
   if (settings.part.empty() && whole) layout.cautions.push_back(runs.caution());
+}
+
+/// Seconds since the clock's first row; rows without a time are none.
+std::vector<double> clock_times(const TextLayout& layout, std::span<const TextLine> lines,
+                                const TableRows& rows) {
+  std::vector<double> out;
+  for (std::size_t i = rows.first; i <= rows.last; ++i)
+    if (const auto at = clock_of_row(layout, lines[i].cells(layout.delimiter)))
+      out.push_back(seconds_between(layout.clock->first_ns, *at));
+  return out;
 }
 
 }  // namespace
@@ -123,7 +133,13 @@ std::optional<std::size_t> run_asked_for(const ReadSettings& settings) {
 
 void part_by_runs(TextLayout& layout, std::span<const TextLine> lines, TableRows& rows,
                   const ReadSettings& settings, const std::string& file, bool whole) {
-  if (layout.clock || !settings.axis.empty()) return;
+  if (!settings.axis.empty()) return;
+  if (layout.clock) {
+    const std::vector<double> times = clock_times(layout, lines, rows);
+    if (std::adjacent_find(times.begin(), times.end(), std::greater<>()) != times.end())
+      part_by_falls(layout, lines, rows, settings, file, whole, {}, times);
+    return;
+  }
   std::optional<std::size_t> time = layout.time;
   for (std::size_t c = 0; c < layout.columns.size() && !time; ++c)
     if (is_axis_column(layout, c)) time = c;

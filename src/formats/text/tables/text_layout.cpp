@@ -288,7 +288,8 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (settings.axis.empty() && no_rate_given) assume_even_axis(layout, lines, best.first, best.last);
   choose_columns(layout, settings, head.path);
   // There is no other, but for runs that begin behind the head: the reader finds them.
-  if (layout.parts.empty() && !whole && layout.time && settings.axis.empty() && run_asked_for(settings))
+  if (layout.parts.empty() && !whole && (layout.time || layout.clock) && settings.axis.empty() &&
+      run_asked_for(settings))
     layout.one_run = true, layout.runs_before = *run_asked_for(settings);
   else if (layout.parts.empty())
     choose_part(head.path, {{"1", ""}}, settings, 0);
