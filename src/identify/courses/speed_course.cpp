@@ -236,15 +236,22 @@ std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double r
   SpeedCourse out;
   std::vector<std::size_t> path;
   double highest = least_mean;
-  for (const std::size_t parts : {8u, 16u, 32u, 64u, 128u, 256u, 512u}) {
+  // Short segments first: what moves stands out of noise (1.6) in those that are too short as well, but not
+  // in those that are too long.
+  constexpr double more_than_noise = 1.72;
+  double seen_in_short = 0;
+  std::size_t looked = 0;
+  for (const std::size_t parts : {512u, 256u, 128u, 64u, 32u, 16u, 8u}) {
     const std::size_t length = x.size() / parts / 2 * 2;
-    if (length < least_length) break;
+    if (length < least_length) continue;
+    if (looked == 2 && seen_in_short < more_than_noise) break;
     RaisedMap map = raised_map(x, rate_hz, length);
     double mean = 0;
     std::vector<std::size_t> found = path_through(less_steady(map), mean);
+    seen_in_short = std::max(seen_in_short, mean), ++looked;
     std::size_t raised = 0;
     for (std::size_t c = 0; c < map.columns; ++c) raised += map.at(found[c], c) > stands_out ? 1 : 0;
-    if (map.columns < least_columns || 10 * raised < 9 * map.columns || !(mean > highest)) continue;
+    if (map.columns < least_columns || 10 * raised < 9 * map.columns || !(mean >= highest)) continue;
     highest = mean, out.map = std::move(map), path = std::move(found);
   }
   if (path.empty()) return {};
