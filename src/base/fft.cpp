@@ -97,6 +97,17 @@ FftArray<T>::~FftArray() {
 template class FftArray<double>;
 template class FftArray<std::complex<double>>;
 
+bool is_quick_size(std::size_t size) {
+  for (const std::size_t factor : {2u, 3u, 5u, 7u})
+    while (size > 1 && size % factor == 0) size /= factor;
+  return size == 1;
+}
+
+std::size_t quick_size_from(std::size_t least) {
+  while (!is_quick_size(least)) ++least;
+  return least;
+}
+
 /// The tables of a long plan are as large as the sequence; who transforms in place needs others.
 RealFft::RealFft(std::size_t size)
     : size_(size), plan_(size < (std::size_t{1} << 20) ? plan_for(Kind::real_there, size) : nullptr) {}

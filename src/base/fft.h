@@ -32,6 +32,11 @@ class FftArray {
   std::size_t size_;
 };
 
+/// Whether a transform of that size has factors of 2, 3, 5 and 7 only: it is quick then.
+bool is_quick_size(std::size_t size);
+/// The least such size that is not under `least`.
+std::size_t quick_size_from(std::size_t least);
+
 /// X[k] = sum_n x[n] exp(-2 pi i k n / N) for k = 0 .. N/2, not scaled, and back. Any N >= 1. Plans are
 /// estimated, not measured, so that the same input gives the same bytes on every run; they are cached for the
 /// life of the program.

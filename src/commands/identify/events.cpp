@@ -56,13 +56,8 @@ bool within_louder(const TimeEvent& e, const NoiseCourse& course) {
 }
 
 /// What is left of a run-up where its levels change quickly, and at the ends.
-bool left_by_run_up(const TimeEvent& e, double level_rms, std::size_t c, const IdentifyResult& result) {
-  for (std::size_t i = 0; i < result.findings.size(); ++i)
-    if (const double run_rms = result.findings[i].level_rms;
-        result.channels[i] == c && result.findings[i].kind == "run-up" &&
-        (e.swing < 0.5 * std::sqrt(8.0) * run_rms || level_rms < 1.5 * RunUp::left * run_rms))
-      return true;
-  return false;
+bool left_by_run_up(const TimeEvent& e, double level_rms, const RunUp& run) {
+  return e.swing < 0.5 * std::sqrt(8.0) * run.rms || level_rms < 0.1 * run.rms;
 }
 
 /// What a family of lines explains comes as often as its fundamental, once or twice a period.
@@ -82,11 +77,13 @@ bool events_of_family(const Recording& r, std::size_t c, std::size_t events, dou
 }  // namespace
 
 void name_events(const Recording& r, std::size_t c, const Outline& outline, double rms,
-                 std::span<const double> samples, const NoiseCourse* course, IdentifyResult& result) {
+                 std::span<const double> samples, const NoiseCourse* course,
+                 const std::vector<RunUp>& run_ups, IdentifyResult& result) {
   std::vector<TimeEvent> events = find_events(outline);
   if (course != nullptr) std::erase_if(events, [&](const TimeEvent& e) { return within_louder(e, *course); });
   const EventLevels levels(events.empty() ? std::span<const double>() : samples, events, r.samples);
-  std::erase_if(events, [&](const TimeEvent& e) { return left_by_run_up(e, levels.of(e), c, result); });
+  for (const RunUp& run : run_ups)
+    std::erase_if(events, [&](const TimeEvent& e) { return left_by_run_up(e, levels.of(e), run); });
   constexpr std::size_t most = 10;
   if (events.size() > 3 && events_of_family(r, c, events.size(), rms, result)) return;
   const Channel& channel = r.channels[c];

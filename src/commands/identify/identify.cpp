@@ -161,6 +161,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   std::vector<Slope> slopes(recording.channels.size());
   std::vector<std::optional<LevelShift>> shifts(recording.channels.size());
   std::vector<std::optional<NoiseCourse>> courses(recording.channels.size());
+  std::vector<std::vector<RunUp>> run_ups(recording.channels.size());
   OutlineEstimator outlines(recording.channels.size() * (recording.complex ? 2 : 1));
   std::optional<LineWatch> watch;
   if (!watches.empty() && !recording.complex && !spectra.front().spectrum.two_sided) {
@@ -214,7 +215,6 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     std::vector<std::optional<LineStates>> states(spectra.size());
     std::vector<std::vector<FrequencySwing>> swings(spectra.size());
     std::vector<std::vector<LineStates>> gated(spectra.size());
-    std::vector<std::optional<RunUp>> run_ups(spectra.size());
     const std::vector<Levels> known = levels_of_values.result();
     std::vector<std::vector<std::size_t>> quantised(spectra.size());
     std::vector<std::vector<double>> rounding(spectra.size());  // Frequencies: places change.
@@ -248,7 +248,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         rests[c] = std::move(verdict.rest);
         shifts[c] = verdict.shift;
         states[c] = std::move(verdict.states), swings[c] = std::move(verdict.swings);
-        run_ups[c] = std::move(verdict.run_up);
+        run_ups[c] = std::move(verdict.run_ups);
         courses[c] = std::move(verdict.noise), gated[c] = std::move(verdict.gated);
       });
     for (std::size_t c = 0; c < spectra.size(); ++c) {
@@ -271,9 +271,9 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       if (states[c]) named.insert(named.begin(), report_switching(recording, spectra[c], *states[c]));
       for (const LineStates& line : gated[c])
         named.insert(named.begin(), report_switching(recording, spectra[c], line));
-      if (run_ups[c]) {
-        leave_to_run_up(*run_ups[c], named);
-        named.insert(named.begin(), report_run_up(recording, spectra[c], *run_ups[c]));
+      for (const RunUp& run : run_ups[c]) {
+        leave_to_run_up(run, named);
+        named.insert(named.begin(), report_run_up(recording, spectra[c], run));
       }
       for (const FrequencySwing& swing : swings[c])
         named.insert(named.begin(), report_swing(recording, spectra[c], swing));
@@ -334,12 +334,12 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     if (c >= rests.size() || rests[c].empty()) {
       const std::span<const double> samples =
           c < held.size() ? std::span<const double>(held[c]) : std::span<const double>();
-      name_events(recording, c, outlined[c], levels[c].std, samples, course, result);
+      name_events(recording, c, outlined[c], levels[c].std, samples, course, run_ups[c], result);
       continue;
     }
     OutlineEstimator rest(1);
     rest.add(0, rests[c]);
-    name_events(recording, c, rest.result()[0], levels[c].std, rests[c], course, result);
+    name_events(recording, c, rest.result()[0], levels[c].std, rests[c], course, run_ups[c], result);
   }
   const std::vector<Rests> stood = rests_of_values.result();
   for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c)

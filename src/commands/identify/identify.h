@@ -125,6 +125,7 @@ Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& set
 /// comes as often as a family's fundamental is the family's, what lies where noise is louder (`course`, may
 /// be null) that noise's. Levels are from `samples` where they are at hand; empty otherwise.
 void name_events(const Recording& recording, std::size_t channel, const Outline& outline, double rms,
-                 std::span<const double> samples, const NoiseCourse* course, IdentifyResult& result);
+                 std::span<const double> samples, const NoiseCourse* course,
+                 const std::vector<RunUp>& run_ups, IdentifyResult& result);
 
 }  // namespace vprism

@@ -31,42 +31,58 @@ std::optional<Finding> report_trend(const Recording& r, const Channel& channel, 
 void leave_to_run_up(const RunUp& run, std::vector<Finding>& findings) {
   std::erase_if(findings, [&](const Finding& f) {
     return (f.kind == "resonance" || f.kind == "broadband" || f.kind == "intermittent") &&
-           f.level_rms < RunUp::left * run.rms && f.frequency_hz > 0.9 * run.low_hz() &&
-           f.frequency_hz < 1.1 * run.high_hz();
+           run.may_leave(f.frequency_hz, f.level_rms);
   });
 }
 
 Finding report_run_up(const Recording& r, const ChannelSpectrum& c, const RunUp& run) {
   Finding f;
-  f.kind = "run-up";
   f.recording = r.file, f.channel = c.channel.name, f.unit = c.channel.unit.label();
   f.frequency_hz = (run.from_hz + run.to_hz) / 2;
   f.frequency_std_hz = std::abs(run.to_hz - run.from_hz) / std::sqrt(12.0);
   f.level_rms = run.rms;
-  std::string orders;
-  for (std::size_t i = 0; i < run.orders.size(); ++i)
-    orders +=
-        fmt::format("{}{} ({})",
-                    i == 0                       ? ""
-                    : i + 1 == run.orders.size() ? " and "
-                                                 : ", ",
-                    format_number(run.orders[i].order, 4), format_quantity(run.orders[i].rms, f.unit, 3));
-  f.text = fmt::format("a run-{} from {} to {} over the record, with {} orders: {}; {} RMS in all",
-                       run.to_hz > run.from_hz ? "up" : "down",
-                       format_uncertain(run.from_hz, run.from_std_hz, "Hz"),
-                       format_uncertain(run.to_hz, run.to_std_hz, "Hz"), run.orders.size(), orders,
-                       format_quantity(f.level_rms, f.unit, 4));
-  f.evidence = {"these lines move through the band and keep their ratios; the lowest is called order 1",
-                "over the speed of the shaft, and where they cross resonances: orders"};
+  const bool alone = run.orders.size() == 1;
+  const std::string course = fmt::format(
+      "from {} at {} to {} at {}", format_uncertain(run.from_hz, run.from_std_hz, "Hz"),
+      format_quantity(r.axis.start + run.from_s, "s", 4), format_uncertain(run.to_hz, run.to_std_hz, "Hz"),
+      format_quantity(r.axis.start + run.to_s, "s", 4));
+  const std::string level = format_quantity(f.level_rms, f.unit, 4);
   f.numbers = {{"from_hz", run.from_hz},
                {"from_std_hz", run.from_std_hz},
                {"to_hz", run.to_hz},
-               {"to_std_hz", run.to_std_hz}};
-  for (std::size_t i = 0; i < run.orders.size(); ++i) {
-    const std::string name = "order_" + std::to_string(i + 1);
-    f.numbers.emplace_back(name, run.orders[i].order);
-    f.numbers.emplace_back(name + "_rms", run.orders[i].rms);
+               {"to_std_hz", run.to_std_hz},
+               {"start_s", r.axis.start + run.from_s},
+               {"end_s", r.axis.start + run.to_s}};
+  if (alone) {
+    f.kind = "sweep";
+    f.text = fmt::format("a sweep {}, by no even law, {} RMS over the record", course, level);
+    f.evidence = {"one line that moves is followed through the record by its phase"};
+  } else {
+    f.kind = "run-up";
+    std::string orders;
+    for (std::size_t i = 0; i < run.orders.size(); ++i) {
+      const RunUpOrder& o = run.orders[i];
+      const bool exact = std::round(2 * o.order) == 2 * o.order;
+      orders += fmt::format("{}{} ({})",
+                            i == 0                       ? ""
+                            : i + 1 == run.orders.size() ? " and "
+                                                         : ", ",
+                            exact ? format_number(o.order, 4) : format_uncertain(o.order, o.order_std, ""),
+                            format_uncertain(o.rms, o.rms_std, f.unit));
+      const std::string name = "order_" + std::to_string(i + 1);
+      f.numbers.emplace_back(name, o.order);
+      f.numbers.emplace_back(name + "_std", o.order_std);
+      f.numbers.emplace_back(name + "_rms", o.rms);
+      f.numbers.emplace_back(name + "_rms_std", o.rms_std);
+    }
+    f.text = fmt::format("a run-{} {}, with {} orders: {}; {} RMS in all",
+                         run.to_hz > run.from_hz ? "up" : "down", course, run.orders.size(), orders, level);
+    f.evidence = {"these lines move through the band and keep their ratios; the lowest is called order 1",
+                  "over the speed of the shaft, and where they cross resonances: orders"};
   }
+  f.evidence.push_back(
+      "in the band that it runs through, what has less than a fourteenth of its level is not listed: "
+      "it may be left of it");
   return f;
 }
 

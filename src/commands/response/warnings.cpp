@@ -46,7 +46,7 @@ void warn_of_response(ResponseResult& result) {
   }
   if (set.averages == 1 && result.excitation.kind != Excitation::impulse)
     out.push_back(caution("one-average", Severity::note,
-                          "from one average, coherence and random error can't be told",
+                          "from one average, coherence and random error can't be estimated",
                           "repeat the excitation, or take shorter segments"));
   else if (set.independent < 4 + static_cast<double>(set.references.size()) && set.averages > 1)
     out.push_back(caution("few-averages", Severity::note,
@@ -65,7 +65,7 @@ void warn_of_response(ResponseResult& result) {
   if (dark > 0)
     out.push_back(
         caution("reference-silent", Severity::warning,
-                fmt::format("in {} of {} bins the reference{} no energy of {} own: no ratio is told there",
+                fmt::format("in {} of {} bins the reference{} no energy of {} own: no ratio is given there",
                             dark, all, set.references.size() > 1 ? "s have" : " has",
                             set.references.size() > 1 ? "their" : "its"),
                 "drive the structure over the whole band, or narrow it with --span"));

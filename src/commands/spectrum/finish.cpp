@@ -51,7 +51,7 @@ void finish_channel(ChannelSpectrum& c, const AnalysisSettings& settings, const 
 }
 
 std::vector<BandEdges> bands_asked(const std::string& text, const Spectrum& spectrum, int* fraction) {
-  // A band needs two bins to tell anything.
+  // A band of one bin says nothing.
   return bands_asked(text, spectrum.frequency_hz(0), spectrum.frequency_hz(spectrum.bins() - 1),
                      2 * spectrum.plan.rbw_hz, fraction);
 }

@@ -88,7 +88,7 @@ void add_jobs(const Recording& recording, const AnalysisSettings& settings, cons
   if (tapered.tapers > 0) lines.pad = 1;
   add(SpectrumJob::Role::lines, lines);
   if (tapered.tapers > 0) {
-    // SpectrumCut like the windowed one, so that both tell of the same stretch.
+    // Cut like the windowed one: both are of the same stretch.
     tapered.segment = plan_for(lines, recording, gaps).segment;
     tapered.resolution_hz.reset();
     add(SpectrumJob::Role::shown, tapered);

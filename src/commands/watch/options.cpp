@@ -44,38 +44,37 @@ class WatchTask : public Task {
   WatchTask() { settings_.analysis.peaks = 5; }
   std::vector<OptionGroup> options() override {
     WatchSettings& s = settings_;
-    return {
-        {"Watch",
-         {quantity_option("every", "T", "time of the stream between looks (default: 1 s)", Dimension::time,
-                          s.every_s),
-          quantity_option(
-              "memory", "T",
-              "length of the newest stretch that is looked at (default: four and a half segments)",
-              Dimension::time, s.memory_s),
-          count_option("history", "looks that the rolling spectrogram shows (default: 300)", 2, 100000,
-                       s.history),
-          quantity_option("files-every", "T", "time between renewals of the files (default: 10 s)",
-                          Dimension::time, s.files_s),
-          text_option(
-              "limit", "FILE",
-              "limit lines; a line is told for each that is broken or kept again, and the exit status is 1",
-              s.limit_file),
-          switch_option("until-alarm", "end with the first alarm", s.until_alarm),
-          quantity_option("for", "T", "end after so much of the stream", Dimension::time, s.for_s),
-          quantity_option(
-              "late", "T",
-              "silence that is reported, and time without a valid number on a channel that is an alarm "
-              "(default: 5 s)",
-              Dimension::time, s.late_s),
-          quantity_option(
-              "idle-end", "T",
-              "a file that has not grown for so long has ended (default: it is followed until stopped)",
-              Dimension::time, s.idle_s),
-          switch_option("record", "also keep the stream itself, byte for byte, beside the results",
-                        s.record)}},
-        input_group(s.input),
-        analysis_group(s.analysis),
-        output_group(s.output)};
+    return {{"Watch",
+             {quantity_option("every", "T", "time of the stream between looks (default: 1 s)",
+                              Dimension::time, s.every_s),
+              quantity_option(
+                  "memory", "T",
+                  "length of the newest stretch that is looked at (default: four and a half segments)",
+                  Dimension::time, s.memory_s),
+              count_option("history", "looks that the rolling spectrogram shows (default: 300)", 2, 100000,
+                           s.history),
+              quantity_option("files-every", "T", "time between renewals of the files (default: 10 s)",
+                              Dimension::time, s.files_s),
+              text_option("limit", "FILE",
+                          "limit lines; a line is printed for each that is broken or kept again, and the "
+                          "exit status is 1",
+                          s.limit_file),
+              switch_option("until-alarm", "end with the first alarm", s.until_alarm),
+              quantity_option("for", "T", "end after so much of the stream", Dimension::time, s.for_s),
+              quantity_option(
+                  "late", "T",
+                  "silence that is reported, and time without a valid number on a channel that is an alarm "
+                  "(default: 5 s)",
+                  Dimension::time, s.late_s),
+              quantity_option(
+                  "idle-end", "T",
+                  "a file that has not grown for so long has ended (default: it is followed until stopped)",
+                  Dimension::time, s.idle_s),
+              switch_option("record", "also keep the stream itself, byte for byte, beside the results",
+                            s.record)}},
+            input_group(s.input),
+            analysis_group(s.analysis),
+            output_group(s.output)};
   }
   std::size_t threads() const override { return settings_.output.threads; }
 

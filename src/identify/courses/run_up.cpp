@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/dot.h"
+#include "base/percentile.h"
 #include "identify/courses/slow_part.h"
 #include "identify/courses/speed_course.h"
 
@@ -19,19 +20,12 @@ struct RatioScores {
   double ratio(std::size_t i) const { return low + static_cast<double>(i) * step; }
 };
 
-/// What the course exceeds in all but that share of its columns.
-double speed_at(std::vector<double> hz, double share) {
-  const auto at = hz.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(hz.size()));
-  std::nth_element(hz.begin(), at, hz.end());
-  return *at;
-}
-
 RatioScores score_ratios(const RaisedMap& map, const std::vector<double>& hz) {
   constexpr double cap = 20;
   const auto [low_hz, high_hz] = std::minmax_element(hz.begin(), hz.end());
   RatioScores out;
   out.step = 0.5 * map.bin_hz() / *high_hz;
-  out.low = std::max(0.1, 3 * map.bin_hz() / speed_at(hz, 0.25));
+  out.low = std::max(0.1, 3 * map.bin_hz() / percentile_of(hz, 0.25));
   const double top = 0.48 * map.rate_hz / (0.5 * (*low_hz + *high_hz));
   for (double ratio = out.low; ratio < top; ratio += out.step) {
     double sum = 0;
@@ -51,13 +45,10 @@ RatioScores score_ratios(const RaisedMap& map, const std::vector<double>& hz) {
 std::vector<double> ratios_of(const RatioScores& scores, double apart, double& leading) {
   constexpr std::size_t most = 24;
   if (scores.score.size() < 8) return {};
-  std::vector<double> sorted = scores.score;
-  const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
-  std::nth_element(sorted.begin(), middle, sorted.end());
-  const double usual = *middle;
-  for (double& s : sorted) s = std::abs(s - usual);
-  std::nth_element(sorted.begin(), middle, sorted.end());
-  const double limit = usual + std::max(0.5, 6 * 1.4826 * *middle);
+  std::vector<double> scatter = scores.score;
+  const double usual = median_in(scatter);
+  for (double& v : scatter) v = std::abs(v - usual);
+  const double limit = usual + std::max(0.5, 6 * 1.4826 * median_in(scatter));
   std::vector<std::size_t> tops;
   for (std::size_t i = 1; i + 1 < scores.score.size(); ++i)
     if (scores.score[i] > limit && scores.score[i] >= scores.score[i - 1] &&
@@ -78,49 +69,60 @@ std::vector<double> ratios_of(const RatioScores& scores, double apart, double& l
   return out;
 }
 
-/// Orders of machines are whole or halves; others stay what they are.
-double near_half(double order) {
-  const double half = std::round(2 * order) / 2;
-  return std::abs(order - half) < 0.006 * std::max(1.0, half) ? half : order;
-}
+/// One of the lines that are followed.
+struct FollowedLine {
+  double ratio = 0, ratio_std = 0, power = 0, power_std = 0, noise = 0;
+  /// Squares of phases that it is known by.
+  CourseLine weighed() const { return {ratio, ratio * ratio * power / std::max(noise, 1e-6 * power)}; }
+};
 
-/// The ratio that the lowest has by what all of them say that are whole or half orders of it.
-double first_order(const std::vector<CourseLine>& lines) {
-  double first = lines.front().ratio;
-  for (const CourseLine& line : lines) first = std::min(first, line.ratio);
-  for (int round = 0; round < 3; ++round) {
-    double said = 0, weights = 0;
-    for (const CourseLine& line : lines) {
-      const double order = near_half(line.ratio / first);
-      if (std::round(2 * order) != 2 * order) continue;
-      // Squares of orders are in the weight.
-      const double weight = line.weight / (line.ratio * line.ratio);
-      said += weight * order * line.ratio, weights += weight * order * order;
+/// The orders of lines whose lowest is 1: whole and half ones, as machines have, where that is what they may
+/// be within two uncertainties. `first` gets the ratio of the lowest, by all that are such.
+std::vector<RunUpOrder> orders_of(const std::vector<FollowedLine>& lines, double& first) {
+  const FollowedLine& lowest = *std::min_element(
+      lines.begin(), lines.end(), [](const auto& a, const auto& b) { return a.ratio < b.ratio; });
+  std::vector<RunUpOrder> out;
+  double said = 0, weights = 0;
+  for (const FollowedLine& line : lines) {
+    RunUpOrder o;
+    o.order = line.ratio / lowest.ratio;
+    if (&line != &lowest)
+      o.order_std = o.order * std::hypot(line.ratio_std / line.ratio, lowest.ratio_std / lowest.ratio);
+    o.rms = std::sqrt(std::max(0.0, line.power - line.noise));
+    o.rms_std = o.rms > 0 ? line.power_std / (2 * o.rms) : 0;
+    const double half = std::round(2 * o.order) / 2;
+    if (std::abs(o.order - half) <= 2 * o.order_std) {
+      const double weight = 1 / (line.ratio_std * line.ratio_std);
+      o.order = half;
+      said += weight * half * line.ratio, weights += weight * half * half;
     }
-    if (weights > 0) first = said / weights;
+    out.push_back(o);
   }
-  return first;
+  first = weights > 0 ? said / weights : lowest.ratio;
+  std::sort(out.begin(), out.end(),
+            [](const RunUpOrder& a, const RunUpOrder& b) { return a.order < b.order; });
+  return out;
 }
 
 /// Those seen, and of those known by now what is known.
-std::vector<double> ratios_again(const std::vector<CourseLine>& lines, std::vector<double> seen,
+std::vector<double> ratios_again(const std::vector<FollowedLine>& lines, std::vector<double> seen,
                                  double apart) {
   for (double& ratio : seen)
-    for (const CourseLine& line : lines)
+    for (const FollowedLine& line : lines)
       if (std::abs(line.ratio - ratio) < apart) ratio = line.ratio;
   return seen;
 }
 
 }  // namespace
 
-std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
+std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std::size_t least_orders) {
   constexpr std::size_t least = 2048, most = std::size_t{1} << 20;
-  constexpr double stands_out = 6, least_share = 0.2;
+  constexpr double stands_out = 6;
   if (x.size() < least || x.size() > most) return {};
   std::optional<SpeedCourse> course = find_speed_course(x, rate_hz);
   if (!course) return {};
   // From rest on, orders are one at first.
-  double low = speed_at(course->hz, 0.25);
+  double low = percentile_of(course->hz, 0.25);
   const double apart = 4 * course->map.bin_hz() / low;
   double leading = 1;
   std::vector<double> ratios = ratios_of(score_ratios(course->map, course->hz), apart, leading);
@@ -131,7 +133,7 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
   if (ratios.empty()) return {};
   const CourseLine steady{leading, 1};
   for (int round = 0; round < 3; ++round) course->follow(x, {&steady, 1}, course->map.length);
-  low = speed_at(course->hz, 0.25);
+  low = percentile_of(course->hz, 0.25);
   double narrowest = 1;
   for (const double a : ratios)
     for (const double b : ratios)
@@ -140,11 +142,10 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
                                        std::min(1.5 * course->map.bin_hz(), 0.3 * narrowest * low));
   SlowPart slow_part(x.size(), rate_hz, half_band_hz);
   RunUp out;
-  std::vector<CourseLine> lines;
+  std::vector<FollowedLine> lines;
   // Again once all of them together have said how the course runs.
   for (int round = 0; round < 3; ++round) {
     out.rest.assign(x.begin(), x.end());
-    out.orders.clear();
     const std::vector<double> again = ratios_again(lines, ratios, 0.5 * apart);
     lines.clear();
     for (double ratio : again) {
@@ -156,30 +157,45 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz) {
       const double power = slow_part.power(), noise = slow_part.noise();
       if (!(power > stands_out * noise)) continue;
       slow_part.take_off(course->phase, ratio, out.rest);
-      out.orders.push_back({ratio, std::sqrt(std::max(0.0, power - noise))});
-      lines.push_back({ratio, ratio * ratio * power / std::max(noise, 1e-6 * power)});
+      // On its way through resonances its phase changes by as much as half a turn: one radian, in all the
+      // turns.
+      lines.push_back(
+          {ratio, 1 / (course->phase.back() - course->phase.front()), power, slow_part.power_std(), noise});
     }
     if (round > 1 || lines.empty()) break;
-    // Closer and closer: shorter segments reach nearer to the ends, and need a phase that is nearly right.
-    // Orders must be apart in them, and from their images below 0 Hz.
+    // Closer and closer: shorter segments follow more closely, and need a phase that is nearly right. Orders
+    // must be apart in them, and from their images below 0 Hz.
     double lowest = narrowest;
-    for (const CourseLine& line : lines) lowest = std::min(lowest, 2 * line.ratio);
+    std::vector<CourseLine> weighed;
+    for (const FollowedLine& line : lines)
+      lowest = std::min(lowest, 2 * line.ratio), weighed.push_back(line.weighed());
     const double least_length = 5 * rate_hz / (lowest * low);
     for (const std::size_t part : {1u, 1u, 2u, 2u, 4u})
       if (const std::size_t length = course->map.length / part;
           part == 1 || static_cast<double>(length) > least_length)
-        course->follow(x, lines, length);
+        course->follow(x, weighed, length);
   }
-  const double before = variance_of(x), after = variance_of(out.rest);
-  if (out.orders.size() < 2 || !(before - after > least_share * before)) return {};
-  std::sort(out.orders.begin(), out.orders.end(),
-            [](const RunUpOrder& a, const RunUpOrder& b) { return a.order < b.order; });
-  const double first = first_order(lines);
-  for (RunUpOrder& o : out.orders) o.order = near_half(o.order / first), out.rms = std::hypot(out.rms, o.rms);
-  out.rms = std::min(out.rms, std::sqrt(before));
+  const double before = variance_of(x), held = before - variance_of(out.rest);
+  if (lines.size() < std::max<std::size_t>(1, least_orders) ||
+      !(held > (lines.size() == 1 ? 0.5 : 0.2) * before))
+    return {};
+  double first = 1;
+  out.orders = orders_of(lines, first);
+  for (const RunUpOrder& o : out.orders) out.rms = std::hypot(out.rms, o.rms);
+  // Where orders lie too close at first each may have something of the others.
+  if (const double all = std::sqrt(held); out.rms > all) {
+    for (RunUpOrder& o : out.orders) o.rms *= all / out.rms;
+    out.rms = all;
+  }
+  out.from_s = course->from_s, out.to_s = course->to_s;
   out.from_hz = first * course->from_hz, out.to_hz = first * course->to_hz;
   out.from_std_hz = first * course->from_std_hz, out.to_std_hz = first * course->to_std_hz;
   return out;
+}
+
+bool RunUp::may_leave(double hz, double left_rms) const {
+  const auto [low, high] = std::minmax(from_hz, to_hz);
+  return hz > 0.9 * low && hz < 1.1 * high * orders.back().order && left_rms < rms / 14;
 }
 
 }  // namespace vprism

@@ -5,40 +5,43 @@
 #include <cmath>
 #include <numbers>
 
+#include "transform/windows/window.h"
+
 namespace vprism {
 
-namespace {
-
-/// Of factors 2, 3 and 5.
-std::size_t quick_size(std::size_t least) {
-  for (std::size_t size = least;; ++size) {
-    std::size_t left = size;
-    for (const std::size_t factor : {2u, 3u, 5u})
-      while (left % factor == 0) left /= factor;
-    if (left == 1) return size;
+std::vector<std::complex<double>> turned_down(std::span<const double> x, const std::vector<double>& phase,
+                                              double order, std::size_t step) {
+  const std::vector<double> window = centred_hann(2 * step);
+  const std::size_t points = (x.size() - 1) / step + 2;
+  std::vector<std::complex<double>> sums(points, 0.0);
+  std::vector<double> weights(points, 0.0);
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    const std::size_t point = n / step, within = n % step;
+    const std::complex<double> v = x[n] * std::polar(1.0, -order * phase[n]);
+    // In the falling half of one point's window and the rising half of the next one's.
+    sums[point] += window[step + within] * v, weights[point] += window[step + within];
+    sums[point + 1] += window[within] * v, weights[point + 1] += window[within];
   }
+  for (std::size_t p = 0; p < points; ++p) sums[p] = weights[p] > 0 ? sums[p] / weights[p] : 0.0;
+  return sums;
 }
-
-}  // namespace
 
 SlowPart::SlowPart(std::size_t samples, double rate_hz, double half_band_hz)
     : samples_(samples),
       step_(std::max<std::size_t>(1, static_cast<std::size_t>(rate_hz / (16 * half_band_hz)))),
       points_((samples - 1) / step_ + 2),
       more_(std::min<std::size_t>(points_ - 1, 64)),
-      fft_(quick_size(points_ + 2 * more_)),
+      fft_(quick_size_from(points_ + 2 * more_)),
       in_(fft_.size()),
       out_(fft_.size()),
       edge_(half_band_hz / rate_hz * static_cast<double>(step_ * fft_.size())) {
-  for (std::size_t n = 0; n < 2 * step_; ++n)
-    window_.push_back(
-        0.5 - 0.5 * std::cos(std::numbers::pi * (static_cast<double>(n) + 0.5) / static_cast<double>(step_)));
+  const std::vector<double> window = centred_hann(2 * step_);
   for (std::size_t k = 0; static_cast<double>(k) < edge_; ++k) {
     double sum = 0;
     for (std::size_t n = 0; n < 2 * step_; ++n)
-      sum += window_[n] * std::cos(2 * std::numbers::pi * static_cast<double>(k) *
-                                   (static_cast<double>(n) + 0.5 - static_cast<double>(step_)) /
-                                   static_cast<double>(step_ * fft_.size()));
+      sum += window[n] * std::cos(2 * std::numbers::pi * static_cast<double>(k) *
+                                  (static_cast<double>(n) + 0.5 - static_cast<double>(step_)) /
+                                  static_cast<double>(step_ * fft_.size()));
     const double off = static_cast<double>(k) / edge_;
     const double pass = off <= 0.7 ? 1 : 0.5 + 0.5 * std::cos(std::numbers::pi * (off - 0.7) / 0.3);
     gain_.push_back(pass * static_cast<double>(step_) / sum / static_cast<double>(fft_.size()));
@@ -46,19 +49,11 @@ SlowPart::SlowPart(std::size_t samples, double rate_hz, double half_band_hz)
 }
 
 void SlowPart::find(std::span<const double> x, const std::vector<double>& phase, double order) {
-  std::vector<std::complex<double>> sums(points_, 0.0);
-  std::vector<double> weights(points_, 0.0);
-  for (std::size_t n = 0; n < samples_; ++n) {
-    const std::size_t point = n / step_, within = n % step_;
-    const std::complex<double> v = x[n] * std::polar(1.0, -order * phase[n]);
-    // In the falling half of one point's window and the rising half of the next one's.
-    sums[point] += window_[step_ + within] * v, weights[point] += window_[step_ + within];
-    sums[point + 1] += window_[within] * v, weights[point + 1] += window_[within];
-  }
+  const std::vector<std::complex<double>> points = turned_down(x, phase, order, step_);
   std::complex<double>* const in = in_.data();
   const std::size_t size = fft_.size();
   std::fill(in, in + size, std::complex<double>(0.0));
-  for (std::size_t p = 0; p < points_; ++p) in[more_ + p] = weights[p] > 0 ? sums[p] / weights[p] : 0.0;
+  std::copy(points.begin(), points.end(), in + more_);
   for (std::size_t p = 0; p < more_; ++p) {
     in[more_ - 1 - p] = in[more_ + p];
     in[more_ + points_ + p] = in[more_ + points_ - 1 - p];
@@ -79,6 +74,12 @@ void SlowPart::find(std::span<const double> x, const std::vector<double>& phase,
   double sum = 0;
   for (std::size_t p = 0; p < points_; ++p) sum += std::norm(in[more_ + p]);
   power_ = 2 * sum / static_cast<double>(points_);  // Half of the square of its amplitude 2 |z|.
+}
+
+double SlowPart::power_std() const {
+  const double values =
+      std::max(1.0, 1.7 * edge_ * static_cast<double>(points_) / static_cast<double>(fft_.size()));
+  return std::sqrt((2 * power_ + noise_) * noise_ / values);
 }
 
 double SlowPart::further_order(const std::vector<double>& phase) const {
@@ -106,11 +107,7 @@ void SlowPart::take_off(const std::vector<double>& phase, double order, std::vec
   for (std::size_t n = 0; n < samples_; ++n) {
     const std::size_t p = n / step_;
     const double u = static_cast<double>(n % step_) / static_cast<double>(step_);
-    const std::complex<double> a = slow[p], b = slow[p + 1], before = p > 0 ? slow[p - 1] : 2.0 * a - b,
-                               after = p + 2 < points_ ? slow[p + 2] : 2.0 * b - a;
-    const std::complex<double> left = 0.5 * (b - before), right = 0.5 * (after - a);
-    const std::complex<double> at =
-        a + u * (left + u * (3.0 * (b - a) - 2.0 * left - right + u * (2.0 * (a - b) + left + right)));
+    const std::complex<double> at = between_points(slow, points_, p, u);
     x[n] -= 2 * (at * std::polar(1.0, order * phase[n])).real();
   }
 }

@@ -2,26 +2,20 @@
 #include "identify/courses/speed_course.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <complex>
 #include <numbers>
 
 #include "base/fft.h"
+#include "base/percentile.h"
+#include "identify/courses/slow_part.h"
+#include "transform/windows/window.h"
 
 namespace vprism {
 
 namespace {
 
 constexpr double whole_circle = 2 * std::numbers::pi;
-
-std::vector<double> hann_of(std::size_t length) {
-  std::vector<double> window(length);
-  for (std::size_t n = 0; n < length; ++n)
-    window[n] =
-        0.5 - 0.5 * std::cos(whole_circle * (static_cast<double>(n) + 0.5) / static_cast<double>(length));
-  return window;
-}
 
 /// What would be the median if there were no lines, in blocks of bins, between which it runs straight: from
 /// the value that three tenths do not reach, which even crowded lines leave alone.
@@ -34,9 +28,7 @@ void floor_of(const std::vector<double>& power, std::vector<double>& floor) {
     const std::size_t from = b * bins / count, to = (b + 1) * bins / count;
     part.assign(power.begin() + static_cast<std::ptrdiff_t>(from),
                 power.begin() + static_cast<std::ptrdiff_t>(to));
-    const auto rank = static_cast<std::ptrdiff_t>(share_below * static_cast<double>(part.size()));
-    std::nth_element(part.begin(), part.begin() + rank, part.end());
-    below.push_back(median_to_it * part[static_cast<std::size_t>(rank)]);
+    below.push_back(median_to_it * percentile_in(part, share_below));
   }
   const double width = static_cast<double>(bins) / static_cast<double>(count);
   for (std::size_t k = 0; k < bins; ++k) {
@@ -49,37 +41,32 @@ void floor_of(const std::vector<double>& power, std::vector<double>& floor) {
   }
 }
 
-/// Without what stands still: of bins that stand out in most columns only what is more.
-RaisedMap less_steady(RaisedMap map) {
-  constexpr float stands = 1.4F;
-  std::vector<float> column(map.columns);
+/// What stands still: the median of a bin that stands out in most columns, 0 of others.
+std::vector<float> steady_scores(const RaisedMap& map) {
+  constexpr float stands_out = 1.4F;
+  std::vector<float> out(map.bins), column(map.columns);
   for (std::size_t k = 0; k < map.bins; ++k) {
     for (std::size_t c = 0; c < map.columns; ++c) column[c] = map.score[c * map.bins + k];
-    const auto middle = column.begin() + static_cast<std::ptrdiff_t>(column.size() / 2);
-    std::nth_element(column.begin(), middle, column.end());
-    if (const float usual = *middle; usual > stands)
-      for (std::size_t c = 0; c < map.columns; ++c) {
-        float& score = map.score[c * map.bins + k];
-        score = std::max(0.0F, score - usual);
-      }
+    const float usual = median_in(column);
+    out[k] = usual > stands_out ? usual : 0;
   }
-  return map;
+  return out;
 }
 
-/// The highest path; `mean` gets its mean height.
+/// The path that stands highest over what stands still; `mean` gets its mean height.
 std::vector<std::size_t> path_through(const RaisedMap& map, double& mean) {
   constexpr std::size_t reach = 3, lowest = 2;
   constexpr float cap = 9;
+  const std::vector<float> steady = steady_scores(map);
   std::vector<float> best(map.bins, 0.0F), next(map.bins);
   std::vector<std::int8_t> from(map.bins * map.columns, 0);
   for (std::size_t c = 0; c < map.columns; ++c) {
     for (std::size_t k = lowest; k < map.bins; ++k) {
       std::size_t chosen = k;
-      if (c > 0)
-        for (std::size_t j = std::max(lowest, k - std::min(k, reach)); j <= std::min(map.bins - 1, k + reach);
-             ++j)
-          if (best[j] > best[chosen]) chosen = j;
-      next[k] = (c > 0 ? best[chosen] : 0.0F) + std::min(cap, map.score[c * map.bins + k]);
+      const std::size_t end = std::min(map.bins, k + reach + 1);
+      for (std::size_t j = std::max(lowest, k - std::min(k, reach)); j < end; ++j)
+        if (best[j] > best[chosen]) chosen = j;
+      next[k] = best[chosen] + std::clamp(map.score[c * map.bins + k] - steady[k], 0.0F, cap);
       from[c * map.bins + k] =
           static_cast<std::int8_t>(static_cast<std::ptrdiff_t>(chosen) - static_cast<std::ptrdiff_t>(k));
     }
@@ -127,23 +114,19 @@ std::vector<double> smoothed_course(const std::vector<double>& y) {
   return out;
 }
 
-/// A value at any sample from those at the middles of segments: cubic between them, parabolas beyond.
+/// A value at any sample from those at the middles of segments, a hop apart: parabolas beyond.
 class ColumnCourse {
  public:
-  ColumnCourse(std::size_t length, std::size_t hop, const std::vector<double>& values)
-      : values_(values), first_(0.5 * static_cast<double>(length) - 0.5), step_(static_cast<double>(hop)) {}
+  ColumnCourse(std::size_t hop, const std::vector<double>& values)
+      : values_(values), step_(static_cast<double>(hop)) {}
   double at(double sample) const {
-    const double place = (sample - first_) / step_;
+    const double place = (sample + 0.5) / step_ - 1;
     const std::size_t last = values_.size() - 1;
     if (place <= 0) return beyond(-place, values_[0], values_[1], values_[2]);
     if (place >= static_cast<double>(last))
       return beyond(place - static_cast<double>(last), values_[last], values_[last - 1], values_[last - 2]);
     const auto i = static_cast<std::size_t>(place);
-    const double u = place - static_cast<double>(i);
-    const double a = values_[i], b = values_[i + 1], before = i > 0 ? values_[i - 1] : 2 * a - b,
-                 after = i < last - 1 ? values_[i + 2] : 2 * b - a;
-    const double left = 0.5 * (b - before), right = 0.5 * (after - a);
-    return a + u * (left + u * (3 * (b - a) - 2 * left - right + u * (2 * (a - b) + left + right)));
+    return between_points(values_.data(), values_.size(), i, place - static_cast<double>(i));
   }
 
  private:
@@ -152,25 +135,8 @@ class ColumnCourse {
     return end + u * (slope + u * bend);
   }
   const std::vector<double>& values_;
-  double first_, step_;
+  double step_;
 };
-
-/// A line turned down by `ratio` times the phase, on the mean of segments.
-std::vector<std::complex<double>> turned_down(std::span<const double> x, const std::vector<double>& phase,
-                                              double ratio, std::size_t length, std::size_t hop) {
-  const std::vector<double> window = hann_of(length);
-  std::vector<std::complex<double>> out((x.size() - length) / hop + 1);
-  for (std::size_t c = 0; c < out.size(); ++c) {
-    double real = 0, imaginary = 0;
-    for (std::size_t n = 0; n < length; ++n) {
-      const std::size_t at = c * hop + n;
-      const double v = window[n] * x[at], angle = ratio * phase[at];
-      real += v * std::cos(angle), imaginary -= v * std::sin(angle);
-    }
-    out[c] = {real, imaginary};
-  }
-  return out;
-}
 
 /// What lines are ahead of the phase together, in segments. From one to the next each says by how much, to
 /// whole turns of its own: the higher ones nearest to what the lower ones say, each by its level there.
@@ -214,7 +180,7 @@ RaisedMap raised_map(std::span<const double> x, double rate_hz, std::size_t leng
   map.score.resize(map.bins * map.columns);
   FftArray<double> in(length);
   FftArray<std::complex<double>> out(fft.bins());
-  const std::vector<double> window = hann_of(length);
+  const std::vector<double> window = centred_hann(length);
   std::vector<double> power(map.bins), floor(map.bins);
   for (std::size_t c = 0; c < map.columns; ++c) {
     double mean = 0;
@@ -247,7 +213,7 @@ std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double r
     if (looked == 2 && seen_in_short < more_than_noise) break;
     RaisedMap map = raised_map(x, rate_hz, length);
     double mean = 0;
-    std::vector<std::size_t> found = path_through(less_steady(map), mean);
+    std::vector<std::size_t> found = path_through(map, mean);
     seen_in_short = std::max(seen_in_short, mean), ++looked;
     std::size_t raised = 0;
     for (std::size_t c = 0; c < map.columns; ++c) raised += map.at(found[c], c) > stands_out ? 1 : 0;
@@ -275,7 +241,7 @@ std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double r
 }
 
 void SpeedCourse::lay_phase(std::span<const double> x) {
-  const ColumnCourse course(map.length, map.hop, hz);
+  const ColumnCourse course(map.hop, hz);
   phase.resize(x.size());
   double sum = 0;
   for (std::size_t n = 0; n < x.size(); ++n) {
@@ -300,41 +266,44 @@ void SpeedCourse::centre_on(std::span<const double> x, double ratio) {
 }
 
 void SpeedCourse::follow(std::span<const double> x, std::span<const CourseLine> lines, std::size_t length) {
-  const std::size_t hop = length / 2;
+  const std::size_t hop = length / 2, columns = (x.size() - 2 * hop) / hop + 1;
   std::vector<CourseLine> ordered(lines.begin(), lines.end());
   std::sort(ordered.begin(), ordered.end(),
             [](const CourseLine& a, const CourseLine& b) { return a.ratio < b.ratio; });
   std::vector<std::vector<std::complex<double>>> turned;
-  for (const CourseLine& line : ordered) turned.push_back(turned_down(x, phase, line.ratio, length, hop));
+  for (const CourseLine& line : ordered) {
+    turned.push_back(turned_down(x, phase, line.ratio, hop));
+    turned.back().erase(turned.back().begin());  // Whole segments only.
+    turned.back().resize(columns);
+  }
   const std::vector<double> ahead = phase_ahead(turned, ordered);
   const std::vector<double> smooth = smoothed_course(ahead);
-  const ColumnCourse correction(length, hop, smooth);
+  const ColumnCourse correction(hop, smooth);
   for (std::size_t n = 0; n < x.size(); ++n) phase[n] += correction.at(static_cast<double>(n));
   double squares = 0;
   for (std::size_t c = 0; c < ahead.size(); ++c) squares += std::pow(ahead[c] - smooth[c], 2);
-  // A parabola through seven, half a segment beyond its end, turns by about twice what one scatters by.
-  const double scatter_hz = 2 * std::sqrt(squares / static_cast<double>(ahead.size())) / whole_circle *
+  // At its end the slope of a parabola through seven scatters by 0.7 of what one of them does.
+  const double scatter_hz = std::sqrt(squares / static_cast<double>(ahead.size())) / whole_circle *
                             map.rate_hz / static_cast<double>(hop);
-  // Towards the ends the course runs on as it came; how far it bends there is a guess. Where it begins with a
-  // kink, segments of another length say something else.
-  const double from_before = from_hz, to_before = to_hz;
-  const std::size_t piece = hop / 2, last = x.size() - 1;
-  const auto hz_between = [&](std::size_t from, std::size_t to) {
-    return (phase[to] - phase[from]) / whole_circle * map.rate_hz / static_cast<double>(to - from);
+  const auto measure = [&](std::size_t column, double& hz_there, double& std_hz) {
+    const std::size_t middle = (column + 1) * map.hop, half = map.hop / 2;
+    const double before = hz_there;
+    const auto over = [&](std::size_t samples) {
+      return (phase[middle + samples] - phase[middle - samples]) / whole_circle * map.rate_hz /
+             static_cast<double>(2 * samples);
+    };
+    hz_there = over(half);
+    // What segments of another length said, where the course has a kink, is something else; so is what
+    // it says over twice the way where it bends. No line's place is known better than a fiftieth of a bin
+    // while others pass it.
+    const double bent = 0.5 * (hz_there - over(2 * half - 1)), passed = 0.02 * map.bin_hz();
+    std_hz = std::hypot(scatter_hz, before > 0 ? hz_there - before : 0, std::hypot(bent, passed));
+    // Within the first bins its image below 0 Hz, and what stands at 0, are not apart from it.
+    if (hz_there < 3 * map.bin_hz()) std_hz = std::hypot(std_hz, std::max(hz_there, map.bin_hz()));
+    return map.time_s(column);
   };
-  const auto end = [&](double outer, double next, double inner, double innermost, double& std_hz) {
-    const double bent = 1.5 * outer - 0.5 * next, straight = inner + 2.5 * (inner - innermost);
-    std_hz = std::hypot(scatter_hz, 2 * (bent - straight));
-    return bent;
-  };
-  from_hz = end(hz_between(0, piece), hz_between(piece, 2 * piece), hz_between(2 * piece, 3 * piece),
-                hz_between(3 * piece, 4 * piece), from_std_hz);
-  to_hz = end(hz_between(last - piece, last), hz_between(last - 2 * piece, last - piece),
-              hz_between(last - 3 * piece, last - 2 * piece), hz_between(last - 4 * piece, last - 3 * piece),
-              to_std_hz);
-  from_std_hz =
-      std::hypot(from_std_hz, hz[first_seen] - hz.front(), from_before > 0 ? from_hz - from_before : 0);
-  to_std_hz = std::hypot(to_std_hz, hz[last_seen] - hz.back(), to_before > 0 ? to_hz - to_before : 0);
+  from_s = measure(first_seen, from_hz, from_std_hz);
+  to_s = measure(last_seen, to_hz, to_std_hz);
 }
 
 }  // namespace vprism

@@ -35,7 +35,8 @@ struct SpeedCourse {
   std::vector<double> hz;                     ///< In each of its columns.
   std::size_t first_seen = 0, last_seen = 0;  ///< Columns between which it stands out.
   std::vector<double> phase;                  ///< In radians, at each sample.
-  double from_hz = 0, to_hz = 0, from_std_hz = 0, to_std_hz = 0;  ///< At the record's ends.
+  /// In the middles of the first and the last segment in which it stands out.
+  double from_s = 0, to_s = 0, from_hz = 0, to_hz = 0, from_std_hz = 0, to_std_hz = 0;
   /// The phase from the places.
   void lay_phase(std::span<const double> x);
   /// Places and phase anew, by a line of that ratio near where it should be: one that moves more is known

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "transform/windows/window.h"
+
 namespace vprism {
 
 LineWindows::LineWindows(std::span<const double> x, double rate_hz, std::size_t length)
@@ -14,14 +16,8 @@ LineWindows::LineWindows(std::span<const double> x, double rate_hz, std::size_t 
       fft_(2 * length),
       in_(2 * length),
       out_(length + 1),
-      window_(length),
-      half_(length / 2) {
-  const auto hann = [](std::vector<double>& w) {
-    for (std::size_t n = 0; n < w.size(); ++n)
-      w[n] = 0.5 - 0.5 * std::cos(tau * (static_cast<double>(n) + 0.5) / static_cast<double>(w.size()));
-  };
-  hann(window_), hann(half_);
-}
+      window_(centred_hann(length)),
+      half_(centred_hann(length / 2)) {}
 
 std::size_t LineWindows::change(const Side& before, const Side& behind) const {
   double gain = 0, best = 0;

@@ -13,6 +13,7 @@
 #include "base/fft.h"
 #include "base/linear/linear.h"
 #include "base/percentile.h"
+#include "transform/windows/window.h"
 
 namespace vprism {
 
@@ -27,9 +28,7 @@ class LineSearch {
     middle_ = static_cast<double>(x.size()) / 2;
     size_ = 16;
     while (size_ < 2 * x.size()) size_ *= 2;
-    for (std::size_t n = 0; n < x.size(); ++n)
-      window_.push_back(0.5 - 0.5 * std::cos(radians_of_cycle * (static_cast<double>(n) + 0.5) /
-                                             static_cast<double>(x.size())));
+    window_ = centred_hann(x.size());
   }
 
   std::vector<SteadyLine> run(std::size_t most) {
@@ -249,10 +248,14 @@ double left_by_steady_lines(std::span<const double> x, std::size_t most) {
   return variance_of(left);
 }
 
-bool stands_in_each_piece(std::span<const double> x, const SteadyLine& line) {
+namespace {
+
+/// Levels of a line in so many pieces at the most, of eight cycles and more, each under a Hann window.
+std::vector<std::complex<double>> levels_in_pieces(std::span<const double> x, const SteadyLine& line,
+                                                   double most) {
   const auto samples = static_cast<double>(x.size());
-  const double pieces = std::min({256.0, samples / 32, samples * line.cycles / 8});
-  if (!(pieces >= 8)) return false;
+  const double pieces = std::min({most, samples / 32, samples * line.cycles / 8});
+  if (!(pieces >= 8)) return {};
   const auto length = static_cast<std::size_t>(samples / pieces);
   std::vector<std::complex<double>> levels;
   for (std::size_t from = 0; from + length <= x.size(); from += length) {
@@ -265,12 +268,36 @@ bool stands_in_each_piece(std::span<const double> x, const SteadyLine& line) {
     }
     levels.push_back(sum);
   }
+  return levels;
+}
+
+constexpr double most_scatter = 0.35;
+
+}  // namespace
+
+bool stands_in_each_piece(std::span<const double> x, const SteadyLine& line) {
+  const std::vector<std::complex<double>> levels = levels_in_pieces(x, line, 256);
+  if (levels.empty()) return false;
   std::complex<double> mean = 0;
   for (const auto& level : levels) mean += level / static_cast<double>(levels.size());
   double scatter = 0;
   for (const auto& level : levels) scatter += std::norm(level - mean) / static_cast<double>(levels.size());
-  constexpr double most = 0.35;
-  return std::sqrt(scatter) < most * std::abs(mean);
+  return std::sqrt(scatter) < most_scatter * std::abs(mean);
+}
+
+bool stands_in_most_pieces(std::span<const double> x, SteadyLine& line) {
+  // Long ones: what passes is soon gone from the band of each.
+  const std::vector<std::complex<double>> levels = levels_in_pieces(x, line, 20);
+  if (levels.empty()) return false;
+  std::vector<double> real, imaginary;
+  for (const auto& level : levels) real.push_back(level.real()), imaginary.push_back(level.imag());
+  const std::complex<double> usual(median_in(real), median_in(imaginary));
+  const auto apart = std::count_if(levels.begin(), levels.end(), [&](const std::complex<double>& level) {
+    return std::abs(level - usual) > most_scatter * std::abs(usual);
+  });
+  const double length = std::floor(static_cast<double>(x.size()) / static_cast<double>(levels.size()));
+  line.cosine = 2 * usual.real() / length, line.sine = -2 * usual.imag() / length;
+  return 4 * apart < static_cast<std::ptrdiff_t>(levels.size());
 }
 
 void take_off(std::span<double> x, const std::vector<SteadyLine>& lines) {

@@ -31,6 +31,10 @@ double left_by_steady_lines(std::span<const double> x, std::size_t most);
 /// has a steady part of its own, comes and goes.
 bool stands_in_each_piece(std::span<const double> x, const SteadyLine& line);
 
+/// The same in three of four pieces at least, in the others something else crosses it: its level and phase
+/// become those of the median.
+bool stands_in_most_pieces(std::span<const double> x, SteadyLine& line);
+
 /// Takes them off.
 void take_off(std::span<double> x, const std::vector<SteadyLine>& lines);
 

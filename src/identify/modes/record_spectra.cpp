@@ -20,12 +20,6 @@ using Complex = std::complex<double>;
 constexpr std::size_t least_step = 4, most_points = 32768;
 constexpr Eigen::Index polynomial = 3;  ///< Terms of a parabola.
 
-bool of_small_factors(std::size_t n) {
-  for (const std::size_t p : {2u, 3u, 5u, 7u})
-    while (n % p == 0) n /= p;
-  return n == 1;
-}
-
 /// Bins from one ratio to the next: every fourth, more in long records.
 std::size_t step_for(std::size_t samples) {
   std::size_t step = least_step;
@@ -37,7 +31,7 @@ std::size_t step_for(std::size_t samples) {
 std::size_t quick_size(std::size_t samples) {
   const std::size_t unit = 2 * step_for(samples);
   for (std::size_t n = samples / unit; n > samples / unit * 99 / 100; --n)
-    if (of_small_factors(n)) return n * unit;
+    if (is_quick_size(n)) return n * unit;
   return samples / unit * unit;
 }
 

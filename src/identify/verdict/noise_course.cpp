@@ -10,6 +10,7 @@
 #include "base/dot.h"
 #include "base/fft.h"
 #include "base/percentile.h"
+#include "transform/windows/window.h"
 
 namespace vprism {
 
@@ -22,10 +23,7 @@ class Pieces {
  public:
   Pieces(std::span<const double> x, std::size_t count)
       : samples_(x.size()), count_(count), length_(x.size() / count), bins_(length_ / 2 + 1) {
-    std::vector<double> window(length_);
-    for (std::size_t n = 0; n < length_; ++n)
-      window[n] = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
-                                       static_cast<double>(length_));
+    const std::vector<double> window = centred_hann(length_);
     const RealFft fft(length_);
     FftArray<double> in(length_);
     FftArray<std::complex<double>> out(bins_);

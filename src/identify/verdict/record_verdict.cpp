@@ -127,27 +127,46 @@ RecordVerdict judge_rest(std::vector<double> rest, const Spectrum& spectrum, con
   return out;
 }
 
-/// Without the line that jumps, where there is one.
+/// Lines that stand through a record: what moves beside them is seen without.
+class StandingLines {
+ public:
+  explicit StandingLines(std::span<const double> samples, bool crossed = false)
+      : lines_(steady_lines(samples, {})) {
+    std::erase_if(lines_, [&](SteadyLine& line) {
+      return crossed ? !stands_in_most_pieces(samples, line) : !stands_in_each_piece(samples, line);
+    });
+  }
+  bool any() const { return !lines_.empty(); }
+  std::vector<double> without(std::span<const double> samples) const {
+    std::vector<double> out(samples.begin(), samples.end());
+    take_off(out, lines_);
+    return out;
+  }
+  void put_back(std::vector<double>& rest) const {
+    std::vector<SteadyLine> turned = lines_;
+    for (SteadyLine& line : turned) line.cosine = -line.cosine, line.sine = -line.sine;
+    take_off(rest, turned);
+  }
+
+ private:
+  std::vector<SteadyLine> lines_;
+};
+
+/// Without the line that jumps, where there is one; beside lines that stand it is no single line.
 std::optional<RecordVerdict> judge_beside_states(std::span<const double> samples, const Spectrum& spectrum,
                                                  const SpectrumSettings& settings, const PeakSettings& search,
                                                  const std::function<void(std::vector<Peak>&)>& choose,
                                                  bool beside_lines) {
   const double rate_hz = spectrum.plan.rate_hz;
   std::optional<LineStates> states = find_line_states(samples, rate_hz);
-  std::vector<SteadyLine> steady;
+  std::optional<StandingLines> standing;
   if (!states && beside_lines) {
-    // Beside lines that stand through the record a jumping one is no single line: they are taken off first.
-    steady = steady_lines(samples, {});
-    std::erase_if(steady, [&](const SteadyLine& line) { return !stands_in_each_piece(samples, line); });
-    if (steady.empty()) return {};
-    std::vector<double> less(samples.begin(), samples.end());
-    take_off(less, steady);
-    states = find_line_states(less, rate_hz);
+    standing.emplace(samples);
+    if (standing->any()) states = find_line_states(standing->without(samples), rate_hz);
   }
   if (!states) return {};
   std::vector<double> rest = std::move(states->rest);
-  for (SteadyLine& line : steady) line.cosine = -line.cosine, line.sine = -line.sine;
-  take_off(rest, steady);
+  if (standing) standing->put_back(rest);
   RecordVerdict out = judge_rest(std::move(rest), spectrum, settings, search, choose, judge_bands_of);
   out.states = std::move(states);
   return out;
@@ -180,22 +199,52 @@ std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples,
   return out;
 }
 
-/// Without the orders of what runs up or down, where there are several.
-std::optional<RecordVerdict> judge_beside_run_up(std::span<const double> samples, const Spectrum& spectrum,
-                                                 const SpectrumSettings& settings, const PeakSettings& search,
-                                                 const std::function<void(std::vector<Peak>&)>& choose) {
-  std::optional<RunUp> run = find_run_up(samples, spectrum.plan.rate_hz);
-  if (!run) return {};
-  RecordVerdict out = judge_rest(std::move(run->rest), spectrum, settings, search, choose, judge_bands_of);
-  // As far as an order's level changed too quickly to be followed, its skirts are left.
-  const auto of_run = [&](double hz, double rms) {
-    return hz > 0.9 * run->low_hz() && hz < 1.1 * run->high_hz() && rms < RunUp::left * run->rms;
+/// What runs up or down, beside the lines that stand, which it crosses: those that are seen at first, then
+/// those that are once it is gone.
+std::optional<RunUp> find_run_up_beside_lines(std::span<const double> x, double rate_hz,
+                                              std::size_t least_orders) {
+  std::optional<RunUp> run;
+  for (int round = 0; round < 2; ++round) {
+    const StandingLines standing(run ? std::span<const double>(run->rest) : x, !run);
+    if (run && !standing.any()) break;
+    std::optional<RunUp> beside =
+        standing.any() ? find_run_up(standing.without(x), rate_hz, least_orders) : std::nullopt;
+    if (beside) standing.put_back(beside->rest);
+    if (!beside && !run) beside = find_run_up(x, rate_hz, least_orders);
+    if (!beside) break;
+    run = std::move(beside);
+  }
+  return run;
+}
+
+/// Without what runs up or down: several machines, one by one. A line alone is one where no sweep is known.
+std::optional<RecordVerdict> judge_beside_run_ups(std::span<const double> samples, const Spectrum& spectrum,
+                                                  const SpectrumSettings& settings,
+                                                  const PeakSettings& search,
+                                                  const std::function<void(std::vector<Peak>&)>& choose,
+                                                  bool sweep) {
+  constexpr std::size_t most = 3;
+  std::vector<double> rest;
+  std::vector<RunUp> runs;
+  const auto of_runs = [&](double hz, double rms) {
+    return std::any_of(runs.begin(), runs.end(), [&](const RunUp& run) { return run.may_leave(hz, rms); });
   };
-  for (Peak& p : out.peaks) p.of_band = p.of_band || of_run(p.frequency_hz, p.rms);
+  while (runs.size() < most) {
+    std::optional<RunUp> run =
+        find_run_up_beside_lines(runs.empty() ? samples : std::span<const double>(rest),
+                                 spectrum.plan.rate_hz, sweep || !runs.empty() ? 2 : 1);
+    // What an order leaves where it was not followed closely runs along with it.
+    if (!run || (!runs.empty() && of_runs(run->from_hz, run->rms))) break;
+    rest = std::move(run->rest);
+    runs.push_back(std::move(*run));
+  }
+  if (runs.empty()) return {};
+  RecordVerdict out = judge_rest(std::move(rest), spectrum, settings, search, choose, judge_bands_of);
+  for (Peak& p : out.peaks) p.of_band = p.of_band || (p.broad() && of_runs(p.frequency_hz, p.rms));
   std::erase_if(out.bands, [&](const JudgedBand& band) {
-    return of_run((band.low_hz + band.high_hz) / 2, band.level_rms);
+    return of_runs((band.low_hz + band.high_hz) / 2, band.level_rms);
   });
-  out.run_up = std::move(run);
+  out.run_ups = std::move(runs);
   return out;
 }
 
@@ -234,8 +283,11 @@ RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spect
   const bool lines =
       std::any_of(out.peaks.begin(), out.peaks.end(), [](const Peak& p) { return !p.broad(); });
   const bool much = leaves_much(out, spectrum);
+  const bool sweep = std::any_of(out.bands.begin(), out.bands.end(), [](const JudgedBand& band) {
+    return band.verdict.kind == BandVerdict::Kind::sweep;
+  });
   if (much)
-    if (auto beside = judge_beside_run_up(samples, spectrum, settings, search, choose))
+    if (auto beside = judge_beside_run_ups(samples, spectrum, settings, search, choose, sweep))
       return std::move(*beside);
   if (!is_one_line(out, spectrum))
     if (auto beside = judge_beside_swing(samples, spectrum, settings, search, choose)) {
@@ -258,7 +310,7 @@ RecordVerdict judge_beside_noise(std::span<const double> samples, const Spectrum
   RecordVerdict out =
       judge_lines(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
   // One that comes and goes at a rate is known by that.
-  if (!out.swings.empty() || out.states || out.run_up ||
+  if (!out.swings.empty() || out.states || !out.run_ups.empty() ||
       std::any_of(out.bands.begin(), out.bands.end(),
                   [](const JudgedBand& band) { return band.impulses.has_value(); }))
     return out;

@@ -28,7 +28,7 @@ struct RecordVerdict {
   std::vector<LineStates> gated;     ///< Lines that come and go together, in the same way.
   std::optional<LevelShift> shift;   ///< A step of the level, in the same way.
   std::vector<FrequencySwing> swings;  ///< Carriers whose frequency swings far, in the same way.
-  std::optional<RunUp> run_up;         ///< Lines that move and keep their ratios, in the same way.
+  std::vector<RunUp> run_ups;          ///< Lines that move and keep their ratios, in the same way.
   std::optional<NoiseCourse> noise;    ///< Noise that is louder at some times.
 };
 

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "base/fft.h"
+#include "transform/windows/window.h"
 
 namespace vprism {
 
@@ -24,10 +25,8 @@ std::vector<SweptPlace> places_of(std::span<const double> x, double rate_hz, std
   const RealFft fft(length);
   FftArray<double> in(length);
   FftArray<std::complex<double>> bins(fft.bins());
-  std::vector<double> window(length), power(fft.bins());
-  for (std::size_t n = 0; n < length; ++n)
-    window[n] = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
-                                     static_cast<double>(length));
+  const std::vector<double> window = centred_hann(length);
+  std::vector<double> power(fft.bins());
   std::vector<SweptPlace> out;
   for (std::size_t at = 0; at + length <= x.size(); at += length / 2) {
     double mean = 0;
@@ -53,15 +52,15 @@ std::vector<SweptPlace> places_of(std::span<const double> x, double rate_hz, std
 }
 
 /// y = at + slope (t - middle).
-struct CourseLine {
+struct LawLine {
   double at = 0, slope = 0, middle = 0, at_std = 0, slope_std = 0;
   double explained = 0, scatter = 0;
   double value(double t) const { return at + slope * (t - middle); }
   double std_at(double t) const { return std::hypot(at_std, slope_std * (t - middle)); }
 };
 
-CourseLine straight_line(const std::vector<double>& t, const std::vector<double>& y) {
-  CourseLine out;
+LawLine straight_line(const std::vector<double>& t, const std::vector<double>& y) {
+  LawLine out;
   const auto n = static_cast<double>(t.size());
   for (std::size_t i = 0; i < t.size(); ++i) out.middle += t[i] / n, out.at += y[i] / n;
   double tt = 0, ty = 0, yy = 0;
@@ -75,6 +74,19 @@ CourseLine straight_line(const std::vector<double>& t, const std::vector<double>
   out.scatter = std::sqrt(std::max(0.0, yy - out.slope * ty) / (n - 2));
   out.at_std = out.scatter / std::sqrt(n), out.slope_std = out.scatter / std::sqrt(tt);
   return out;
+}
+
+/// Whether neighbours are off to the same side, where chance would have them off to either (Durbin and Watson
+/// 1950): the law is another one then.
+bool bends(const LawLine& line, const std::vector<double>& t, const std::vector<double>& y) {
+  double steps = 0, squares = 0, before = 0;
+  for (std::size_t i = 0; i < t.size(); ++i) {
+    const double off = y[i] - line.value(t[i]);
+    squares += off * off;
+    if (i > 0) steps += (off - before) * (off - before);
+    before = off;
+  }
+  return steps < 0.7 * squares;
 }
 
 /// How far a Hann window's energy is spread about its middle: the variance of cos^4 over half a period.
@@ -105,14 +117,16 @@ std::optional<Sweep> sweep_through(const std::vector<SweptPlace>& places, double
     t.push_back(p->time_s), hz.push_back(p->hz), octaves.push_back(std::log2(p->hz));
   }
   if (t.size() < 8 || 10 * t.size() < 9 * there) return {};
-  const CourseLine linear = straight_line(t, hz), curved = straight_line(t, octaves);
+  const LawLine linear = straight_line(t, hz), curved = straight_line(t, octaves);
   Sweep out;
   double middle_hz = 0;
   for (const double f : hz) middle_hz += f / static_cast<double>(hz.size());
   out.exponential = curved.explained > linear.explained;
-  const CourseLine& line = out.exponential ? curved : linear;
+  const LawLine& line = out.exponential ? curved : linear;
   scatter = out.exponential ? line.scatter * std::numbers::ln2 * middle_hz : line.scatter;
   if (line.explained < least_explained) return {};
+  if (scatter > 0.2 * rate_hz / static_cast<double>(length) && bends(line, t, out.exponential ? octaves : hz))
+    return {};
   // A segment's middle of power is the mean of the course over its window: for exponentials a little high.
   const double bent =
       out.exponential ? std::pow(line.slope * std::numbers::ln2 * window_std_s(length, rate_hz), 2) / 2 : 0;

@@ -19,8 +19,8 @@ struct Sweep {
 };
 
 /// The line that holds most of each of some tens of segments, where its places lie on a straight or an
-/// exponential course over more than twelve bins of the record, and over eight times what they scatter.
-/// Segments are of the length at which they scatter least.
+/// exponential course, off it to either side, over more than twelve bins of the record, and over eight times
+/// what they scatter. Segments are of the length at which they scatter least.
 std::optional<Sweep> find_sweep(std::span<const double> x, double rate_hz);
 
 }  // namespace vprism

@@ -240,4 +240,12 @@ std::pair<double, double> window_sums(const Window& window, std::size_t size) {
   return {sum, square};
 }
 
+std::vector<double> centred_hann(std::size_t count) {
+  std::vector<double> out(count);
+  for (std::size_t n = 0; n < count; ++n)
+    out[n] = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * (static_cast<double>(n) + 0.5) /
+                                  static_cast<double>(count));
+  return out;
+}
+
 }  // namespace vprism

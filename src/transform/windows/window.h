@@ -78,6 +78,10 @@ WindowFigures window_figures(const Window& window);
 double window_enbw_bins(const Window& window);
 double window_half_width_bins(const Window& window);
 
+/// 0.5 - 0.5 cos(2 pi (n + 1/2) / count): Hann's, symmetric about the middle of its samples. Two of them half
+/// a window apart add up to one.
+std::vector<double> centred_hann(std::size_t count);
+
 /// The window's transform about its centre, R(d) = sum_n w[n] cos(2 pi d (n - N/2) / N) / sum_n w[n], at a
 /// distance of d bins: real, even, R(0) = 1. The transform at bin k of A cos(2 pi f n / N + p) is
 ///   sum(w) A/2 [ e^{ip} e^{-i pi (k - f)} R(k - f) + e^{-ip} e^{-i pi (k + f)} R(k + f) ].

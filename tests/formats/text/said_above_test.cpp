@@ -118,6 +118,15 @@ TEST_F(SaidAbove, ClockTimesThatBeginAnewAreParts) {
     ASSERT_EQ(third.columns[0].size(), static_cast<std::size_t>(count));
     EXPECT_NEAR(third.columns[0][5], 3 * wave(5), 1e-5);
   }
+  // Two days, a row a minute, from midnight on: the second day begins at the time of the first row.
+  const WholeRecording days = read(rows("time,x\n", 2880, [](int n) {
+    char time[32];
+    std::snprintf(time, sizeof time, "%02d:%02d:00,", n / 60 % 24, n % 60);
+    return time + printed("%.5f", wave(n)) + "\n";
+  }));
+  EXPECT_EQ(days.recording.parts.size(), 0u);
+  ASSERT_EQ(days.columns[0].size(), 2880u);
+  EXPECT_NEAR(days.recording.axis.interval, 60, 1e-9);
   const WholeRecording night = read(log(1, 500, 86400 - 4));
   EXPECT_EQ(night.recording.parts.size(), 0u);
   EXPECT_EQ(night.columns[0].size(), 500u);

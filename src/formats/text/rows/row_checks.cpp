@@ -24,7 +24,9 @@ double turns_begun(double fall, double step, double turn) {
 
 void RowChecks::take(TextPiece& piece, std::size_t axis_column) {
   passed_over_ += piece.passed_over, unnamed_ += piece.unnamed, repeated_ += piece.repeated;
-  if (layout_->clock && layout_->clock->no_date) pass_midnights(piece, piece.columns[axis_column]);
+  if (layout_->clock && layout_->clock->no_date)
+    for (std::size_t n = 0; n < piece.rows; ++n)
+      piece.columns[axis_column][n] = midnights_.pass(piece.columns[axis_column][n]);
   if (!layout_->clock && layout_->time && layout_->axis.domain == Axis::Domain::time && !layout_->one_run)
     pass_wraps(piece, piece.columns[axis_column]);
   if (const double turn = turn_of(layout_->axis.unit);
@@ -65,15 +67,6 @@ void RowChecks::part_by_runs(Recording& recording, const ReadSettings& settings)
   if (!(layout_->one_run || begin_anew_) || runs < 2) return;
   recording.parts = runs_.parts(true), recording.part = layout_->runs_before;
   if (settings.part.empty()) recording.cautions.push_back(runs_.caution());
-}
-
-void RowChecks::pass_midnights(TextPiece& piece, std::vector<double>& times) {
-  constexpr double day_s = 86400;
-  for (std::size_t n = 0; n < piece.rows; ++n) {
-    times[n] += day_s * days_;
-    if (times[n] < last_s_ - day_s / 2) ++days_, times[n] += day_s;
-    last_s_ = times[n];
-  }
 }
 
 /// A counter falls by its whole range less a step or so; one of 32 bits may be shown in thousands or millions

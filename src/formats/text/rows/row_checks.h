@@ -13,6 +13,21 @@ double turn_of(const Unit& unit);
 /// The turn, or the two, after which an angle begins anew where it falls by so much; 0: it does not.
 double turns_begun(double fall, double step, double turn);
 
+/// Times of day go on where they fall by more than half a day.
+class Midnights {
+ public:
+  /// The seconds shown, and the days that have gone by.
+  double pass(double time_s) {
+    constexpr double day_s = 86400;
+    time_s += day_s * days_;
+    if (time_s < last_s_ - day_s / 2) ++days_, time_s += day_s;
+    return last_s_ = time_s;
+  }
+
+ private:
+  double days_ = 0, last_s_ = 0;
+};
+
 /// The one run that is read, where several stand below each other; times of day that begin anew at midnight;
 /// counters of time that begin anew at 2^16, 2^24 or 2^32; values beyond the header's count; rows and names
 /// that are not what the head promised.
@@ -29,7 +44,6 @@ class RowChecks {
 
  private:
   void follow_runs(TextPiece& piece, std::size_t axis_column);
-  void pass_midnights(TextPiece& piece, std::vector<double>& times);
   void pass_wraps(TextPiece& piece, std::vector<double>& times);
   void pass_turns(std::vector<double>& angles, std::size_t rows, double turn);
   void leave_out_padding(TextPiece& piece);
@@ -39,8 +53,8 @@ class RowChecks {
   std::int64_t passed_over_ = 0, unnamed_ = 0, repeated_ = 0;  ///< See TextPiece.
   std::int64_t values_ = 0, padding_ = 0;  ///< Of serial values, those taken and those beyond the count.
   RunStarts runs_;
-  bool begin_anew_ = false;           ///< Seen behind the head: only the first run is taken.
-  double days_ = 0, last_s_ = 0;      ///< Midnights passed, and the last row's time.
+  bool begin_anew_ = false;  ///< Seen behind the head: only the first run is taken.
+  Midnights midnights_;
   std::int64_t wraps_ = 0;            ///< Of a counter,
   double wrap_ = 0, going_on_s_ = 0;  ///< each by so many counts; what they make together.
   std::int64_t turns_ = 0;            ///< Of an angle, each by so much.

@@ -115,9 +115,12 @@ void part_by_falls(TextLayout& layout, std::span<const TextLine> lines, TableRow
 std::vector<double> clock_times(const TextLayout& layout, std::span<const TextLine> lines,
                                 const TableRows& rows) {
   std::vector<double> out;
+  Midnights midnights;
   for (std::size_t i = rows.first; i <= rows.last; ++i)
-    if (const auto at = clock_of_row(layout, lines[i].cells(layout.delimiter)))
-      out.push_back(seconds_between(layout.clock->first_ns, *at));
+    if (const auto at = clock_of_row(layout, lines[i].cells(layout.delimiter))) {
+      const double shown_s = seconds_between(layout.clock->first_ns, *at);
+      out.push_back(layout.clock->no_date ? midnights.pass(shown_s) : shown_s);
+    }
   return out;
 }
 

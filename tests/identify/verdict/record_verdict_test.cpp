@@ -1,0 +1,99 @@
+// Records of several sources that move, and lines that they pass: each by itself.
+#include "identify/verdict/record_verdict.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <functional>
+#include <random>
+
+#include "identify/lines/whole_lines.h"
+
+namespace vprism::record_verdict_test {
+namespace {
+
+constexpr double rate = 2500, tau = 6.283185307179586476925;
+constexpr std::size_t count = 50000;
+
+class MadeRecord {
+ public:
+  explicit MadeRecord(double noise) : x_(count) {
+    std::mt19937_64 bits(31);
+    std::normal_distribution<double> dice(0, noise);
+    for (double& v : x_) v = dice(bits);
+  }
+  /// Orders and their amplitudes, of a speed in hertz over the share of the record that has passed.
+  MadeRecord& add(const std::function<double(double)>& hz,
+                  const std::vector<std::pair<double, double>>& orders) {
+    double phase = 0;
+    for (std::size_t n = 0; n < count; ++n) {
+      for (const auto& [order, amplitude] : orders) x_[n] += amplitude * std::cos(order * phase);
+      phase += tau * hz((static_cast<double>(n) + 0.5) / count) / rate;
+    }
+    return *this;
+  }
+  RecordVerdict judged() const {
+    const Spectrum spectrum = whole_spectrum(x_, rate);
+    SpectrumSettings settings;
+    settings.window = spectrum.window;
+    settings.segment = count;
+    PeakSearch search = find_peaks(spectrum);
+    return judge_record(x_, spectrum, settings, {}, search.floor, search.peaks, [](std::vector<Peak>&) {});
+  }
+
+ private:
+  std::vector<double> x_;
+};
+
+std::vector<double> tones_of(const RecordVerdict& verdict) {
+  std::vector<double> out;
+  for (const Peak& p : verdict.peaks)
+    if (!p.broad() && !p.of_band) out.push_back(p.frequency_hz);
+  return out;
+}
+
+TEST(RecordVerdict, TwoMachinesAreTwoRunUps) {
+  const RecordVerdict verdict = MadeRecord(0.04)
+                                    .add([](double u) { return 17 + 31 * u; }, {{1, 1}, {2, 0.5}})
+                                    .add([](double u) { return 270 - 50 * u; }, {{1, 0.7}, {3, 0.4}})
+                                    .judged();
+  ASSERT_EQ(verdict.run_ups.size(), 2u);
+  for (const RunUp& run : verdict.run_ups) {
+    const bool slow = run.from_hz < 100;
+    const auto speed = [&](double s) { return slow ? 17 + 31 * s / 20 : 270 - 50 * s / 20; };
+    EXPECT_NEAR(run.from_hz, speed(run.from_s), 3 * run.from_std_hz);
+    EXPECT_NEAR(run.to_hz, speed(run.to_s), 3 * run.to_std_hz);
+    ASSERT_EQ(run.orders.size(), 2u);
+    EXPECT_DOUBLE_EQ(run.orders[1].order, slow ? 2 : 3);
+    EXPECT_NEAR(run.orders[0].rms, (slow ? 1 : 0.7) / std::sqrt(2), 0.01);
+  }
+  EXPECT_TRUE(tones_of(verdict).empty());
+  EXPECT_TRUE(verdict.bands.empty());
+}
+
+TEST(RecordVerdict, ALineThatOrdersPassStandsBesideTheRunUp) {
+  const RecordVerdict verdict = MadeRecord(0.04)
+                                    .add([](double u) { return 23 + 40 * u; }, {{1, 1}, {2, 0.5}})
+                                    .add([](double) { return 43.7; }, {{1, 0.4}})
+                                    .judged();
+  ASSERT_EQ(verdict.run_ups.size(), 1u);
+  EXPECT_EQ(verdict.run_ups[0].orders.size(), 2u);
+  EXPECT_NEAR(verdict.run_ups[0].to_hz, 23 + 2 * verdict.run_ups[0].to_s, 0.1);
+  const std::vector<double> tones = tones_of(verdict);
+  ASSERT_EQ(tones.size(), 1u);
+  EXPECT_NEAR(tones[0], 43.7, 1e-3);
+}
+
+TEST(RecordVerdict, ASingleLineByNoEvenLawIsFollowed) {
+  const auto speed = [](double u) { return 60 + 170 * (3 * u * u - 2 * u * u * u); };
+  const RecordVerdict verdict = MadeRecord(0.04).add(speed, {{1, 1}}).judged();
+  ASSERT_EQ(verdict.run_ups.size(), 1u);
+  const RunUp& run = verdict.run_ups[0];
+  EXPECT_EQ(run.orders.size(), 1u);
+  EXPECT_NEAR(run.from_hz, speed(run.from_s / 20), 3 * run.from_std_hz);
+  EXPECT_NEAR(run.to_hz, speed(run.to_s / 20), 3 * run.to_std_hz);
+  EXPECT_NEAR(run.rms, std::sqrt(0.5), 0.005);
+}
+
+}  // namespace
+}  // namespace vprism::record_verdict_test
