@@ -69,7 +69,8 @@ std::string quantity_of(const Unit& unit) {
 namespace {
 
 /// Whether what follows a word in parentheses, without a blank, is its unit and not what the word is of:
-/// "V(in)" and "I(C)" are of a node and a part, "Re(H)" is of a response, "U(V)" and "phase(deg)" have units.
+/// "V(in)" and "I(C)" are of a node and a part, "Re(H)" and "Im(S21)" are of responses, "U(V)" and
+/// "phase(deg)" have units.
 bool is_unit_of(std::string_view word, std::string_view inside) {
   const auto unit = Unit::try_parse(inside);
   if (!unit) return false;
@@ -81,7 +82,8 @@ bool is_unit_of(std::string_view word, std::string_view inside) {
   static constexpr std::string_view parts[] = {"re",  "im",        "real", "imag",  "imaginary",
                                                "mag", "magnitude", "abs",  "phase", "amplitude",
                                                "arg", "angle",     "db"};
-  return inside.size() != 1 || of_response.find(inside[0]) == std::string_view::npos ||
+  const bool one_letter = inside.substr(1).find_first_not_of("0123456789") == std::string_view::npos;  // S21.
+  return !one_letter || of_response.find(inside[0]) == std::string_view::npos ||
          std::find(std::begin(parts), std::end(parts), before) == std::end(parts);
 }
 
@@ -136,6 +138,9 @@ Channel channel_from_title(std::string_view title) {
     const std::string_view before = trimmed(text.substr(0, at));
     if (!before.empty() && (before.back() == ']' || before.back() == ')')) text = before;
   }
+  // "f (Hz)\\angle": in the corner of a table, what runs down, and what across.
+  if (const std::size_t across = text.find('\\'); across != std::string_view::npos && across > 0)
+    text = trimmed(text.substr(0, across));
   Channel channel;
   const auto take = [&](std::string_view name, std::string_view unit_text, bool bracketed) {
     if (trimmed(name).empty() && !bracketed) return false;
@@ -190,14 +195,18 @@ Channel channel_from_title(std::string_view title) {
       const std::string_view tail = trimmed(text.substr(at + 1));
       // A lone letter or number behind '_' is an index far more often than a unit.
       // A lone letter is a unit only where the trade writes it so.
-      if (tail.size() == 1 && std::string_view("VANWgsmKJT").find(tail[0]) == std::string_view::npos)
+      const bool degrees = mark == '_' && (tail == "C" || tail == "F") &&
+                           lower_case(text.substr(0, at)).find("temp") != std::string::npos;
+      if (!degrees && tail.size() == 1 &&
+          std::string_view("VANWgsmKJT").find(tail[0]) == std::string_view::npos)
         continue;
       // Words that happen to be units: "volt_in" is a name.
       static constexpr std::string_view words[] = {"in", "at",  "min",  "max",   "am",  "pm",
                                                    "as", "day", "week", "month", "year"};
       if (mark == '_' && std::find(std::begin(words), std::end(words), lower_case(tail)) != std::end(words))
         continue;
-      if (mark == '_' && (tail.size() < 2 || tail.find_first_not_of("0123456789") == std::string_view::npos))
+      if (mark == '_' && !degrees &&
+          (tail.size() < 2 || tail.find_first_not_of("0123456789") == std::string_view::npos))
         continue;
       if (!tail.empty() && tail.find_first_of("0123456789") != 0 && take(text.substr(0, at), tail, false))
         return channel;

@@ -117,6 +117,12 @@ double stated_interval(const Shape& shape, const Document& first, const Document
   return said.interval_s;
 }
 
+/// When a block was, or began: "ts", "t0", "start".
+bool is_time_of_block(const std::string& key) {
+  double factor = 1;
+  return is_time_key(key) || meaning_of_key(key, factor) == KeyMeaning::start;
+}
+
 bool counts_blocks(const std::string& key) {
   static constexpr std::string_view words[] = {"seq",   "sequence", "block",  "packet",
                                                "frame", "chunk",    "counter"};
@@ -137,7 +143,7 @@ std::optional<std::vector<Caution>> join_blocks(Document& document, const Docume
     if (member.same) continue;
     // Texts that differ are names, of channels.
     if (member.numbers.size() != document.size()) return {};
-    if (times == nullptr && json_rises(member.numbers) && is_time_key(member.key))
+    if (times == nullptr && json_rises(member.numbers) && is_time_of_block(member.key))
       times = &member;
     else if (json_rises(member.numbers) && counts_blocks(member.key))
       counted = true;

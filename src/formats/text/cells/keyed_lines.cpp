@@ -63,6 +63,19 @@ bool take_member(const std::string& key, const nlohmann::ordered_json& value, Ke
   return true;
 }
 
+/// How many characters behind a number are a blank and its unit, no next key: "0.25 V; ...".
+std::size_t unit_behind(std::string_view number, std::string_view rest) {
+  double value = 0;
+  const std::size_t begin = rest.find_first_not_of(" \t");
+  if (begin == 0 || begin == std::string_view::npos || !parse_cell(number, '.', value)) return 0;
+  const std::size_t end = std::min(rest.find_first_of(" ,;\t=:", begin), rest.size());
+  const std::size_t next = rest.find_first_not_of(" \t", end);
+  if (end == begin || end - begin > 8 ||
+      (next != std::string_view::npos && (rest[next] == '=' || rest[next] == ':')))
+    return 0;
+  return Unit::try_parse(rest.substr(begin, end - begin)) ? end : 0;
+}
+
 }  // namespace
 
 KeyedLine pairs_of(std::string_view line) {
@@ -117,6 +130,8 @@ KeyedLine pairs_of(std::string_view line) {
       // Up to the next mark's word: a unit or a time of day may stand behind a blank.
       end = line.find_first_of(" ,;\t");
       end = std::min(end, line.size());
+      value = std::string(line.substr(0, end));
+      end += unit_behind(value, line.substr(end));
       value = std::string(line.substr(0, end));
     }
     if (value.empty()) return {};

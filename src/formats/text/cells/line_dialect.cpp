@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "formats/documents/program_text.h"
+#include "formats/text/cells/bus_frames.h"
 #include "formats/text/cells/comma_pairs.h"
 #include "formats/text/cells/keyed_lines.h"
 #include "formats/text/clock/clock.h"
@@ -227,6 +228,8 @@ std::optional<LineDialect> LineDialect::found_in(const std::vector<std::string_v
   if (delimiter == 0) {
     out.kind = Kind::objects, out.keys = keys_of(lines, object_of);
     if (!out.keys.empty()) return out;
+    out.kind = Kind::frames, out.keys = keys_of(lines, bus_frame_of);
+    if (!out.keys.empty()) return out;
     out.kind = Kind::pairs, out.keys = keys_of(lines, pairs_of);
     if (!out.keys.empty()) return out;
   }
@@ -273,7 +276,7 @@ void LineDialect::learn_keys(const std::vector<std::string_view>& lines) {
   std::set<std::string> known;
   const std::set<std::string> own(keys.begin(), keys.end());
   for (const std::string_view line : lines) {
-    const KeyedLine found = kind == Kind::objects ? object_of(line) : pairs_of(line);
+    const KeyedLine found = keyed(line);
     // A line of the preamble may have keys as well.
     if (std::none_of(found.begin(), found.end(), [&](const auto& pair) { return own.count(pair.first) > 0; }))
       continue;
@@ -283,15 +286,17 @@ void LineDialect::learn_keys(const std::vector<std::string_view>& lines) {
   if (all.size() <= 4096) keys = std::move(all);
 }
 
+KeyedLine LineDialect::keyed(std::string_view line) const {
+  return kind == Kind::objects ? object_of(line) : kind == Kind::frames ? bus_frame_of(line) : pairs_of(line);
+}
+
 LineRewriter LineDialect::rewriter() const {
   switch (kind) {
     case Kind::objects:
-      return [dialect = *this](std::string_view line, std::string& out) {
-        rewrite_pairs(dialect, object_of(line), line, out);
-      };
+    case Kind::frames:
     case Kind::pairs:
       return [dialect = *this](std::string_view line, std::string& out) {
-        rewrite_pairs(dialect, pairs_of(line), line, out);
+        rewrite_pairs(dialect, dialect.keyed(line), line, out);
       };
     case Kind::values:
       return [factor = scale](std::string_view line, std::string& out) {

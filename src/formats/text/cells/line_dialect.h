@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "formats/text/cells/keyed_lines.h"
 #include "formats/text/rows/text_stream.h"
 
 namespace vprism {
@@ -18,6 +19,7 @@ struct LineDialect {
     quoted_commas,  ///< "0,01","1,5": decimal commas in quotation marks, commas between.
     fortran,        ///< 1.5D-03, 1.5-103 (for 1.5E-103), and numbers that fill their fields: 1.50-2.25.
     pairs,          ///< t=0.01 x=1.5, "t: 0.01, x: 1.5": a name before each number.
+    frames,         ///< (0.002) can0 123#DEADBEEF: bytes of frames on a bus, bus_frames.h.
     objects,        ///< {"t": 0.01, "x": 1.5}: a flat JSON object in each line.
     arrow,          ///< 10:00:00.000 -> 1.5,2.5, or [10:00:00.000] 1.5 2.5: a time before what came at it.
     blocks,         ///< TIME = 0.001 and, in lines below, the values of all channels then.
@@ -28,7 +30,7 @@ struct LineDialect {
   Kind kind = Kind::pairs;
   char delimiter = ';';  ///< Of the lines as rewritten; 0: as they are.
   std::vector<std::string>
-      keys;                ///< Of pairs and objects: all that the head has, in the order of their appearance.
+      keys;  ///< Of pairs, frames and objects: all that the head has, in the order of their appearance.
   std::size_t each = 0;    ///< Of values: how many stand in a full line,
   std::int64_t count = 0;  ///< how many there are in all, as the header says,
   double scale = 1;        ///< and what one of them is worth in the unit of `keys`, their title.
@@ -43,6 +45,8 @@ struct LineDialect {
   static std::optional<LineDialect> whole_in(const std::vector<std::string_view>& lines);
   /// Keys of further lines too, in the order of their appearance.
   void learn_keys(const std::vector<std::string_view>& lines);
+  /// What a line of pairs, frames or objects holds.
+  KeyedLine keyed(std::string_view line) const;
   /// Lines of another form stay as they are.
   LineRewriter rewriter() const;
 };

@@ -146,6 +146,10 @@ bool take_time(std::string_view& text, std::int64_t& ns) {
         fraction += (text.front() - '0') * scale;
         scale /= 10;
         text.remove_prefix(1);
+        // "30.250.125": milliseconds and microseconds.
+        const bool threes = (scale == 100000 || scale == 100) && text.size() >= 4 && text[0] == '.' &&
+                            std::all_of(text.begin() + 1, text.begin() + 4, is_digit);
+        if (threes) text.remove_prefix(1);
       }
     }
   }

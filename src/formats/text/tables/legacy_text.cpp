@@ -87,14 +87,27 @@ std::string converted(std::string_view text, const char* coding) {
   return out;
 }
 
+/// Nothing where only Western text is left.
+const char* coding_by_bytes(std::string_view text) {
+  const std::vector<std::string_view> runs = runs_of(text);
+  return is_gbk(runs)         ? "GBK"
+         : is_cyrillic(runs)  ? "WINDOWS-1251"
+         : is_shift_jis(text) ? "SHIFT_JIS"
+                              : nullptr;
+}
+
+thread_local const char* coding_of_file = nullptr;
+
 }  // namespace
 
+LegacyCodingOf::LegacyCodingOf(std::string_view text) : before_(coding_of_file) {
+  coding_of_file = coding_by_bytes(text);
+}
+LegacyCodingOf::~LegacyCodingOf() { coding_of_file = before_; }
+
 std::string utf8_from_legacy(std::string_view text) {
-  const std::vector<std::string_view> runs = runs_of(text);
-  const char* coding = is_gbk(runs)         ? "GBK"
-                       : is_cyrillic(runs)  ? "WINDOWS-1251"
-                       : is_shift_jis(text) ? "SHIFT_JIS"
-                                            : "WINDOWS-1252";
+  const char* coding = coding_of_file != nullptr ? coding_of_file : coding_by_bytes(text);
+  if (coding == nullptr) coding = "WINDOWS-1252";
   if (std::string out = converted(text, coding); !out.empty()) return out;
   // Five bytes of Windows-1252 stand for nothing; and a machine may lack the coding's table.
   std::string out;

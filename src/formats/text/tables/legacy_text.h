@@ -10,4 +10,17 @@ namespace vprism {
 /// Windows-1252. A short text may be taken for another than it is: numbers are the same in all of them.
 std::string utf8_from_legacy(std::string_view text);
 
+/// While it lives, this thread takes legacy text for what all of `text` speaks for, where that is plain: a
+/// cell of one letter says nothing by itself.
+class LegacyCodingOf {
+ public:
+  explicit LegacyCodingOf(std::string_view text);
+  ~LegacyCodingOf();
+  LegacyCodingOf(const LegacyCodingOf&) = delete;
+  LegacyCodingOf& operator=(const LegacyCodingOf&) = delete;
+
+ private:
+  const char* before_;
+};
+
 }  // namespace vprism

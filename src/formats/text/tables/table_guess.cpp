@@ -9,6 +9,7 @@
 #include "formats/text/cells/loose_cell.h"
 #include "formats/text/clock/clock.h"
 #include "formats/text/titles/preamble_rates.h"
+#include "formats/text/titles/text_preamble.h"
 
 namespace vprism {
 
@@ -41,6 +42,15 @@ bool is_row(std::span<const std::string_view> cells, const std::vector<std::size
   return 2 * numbers > wanted.size() || (numbers > 0 && numbers + 1 >= wanted.size());
 }
 
+/// "10:00:00,5";"0 under commas: what a quote ends is a cell, and another mark parts them.
+bool goes_on_behind_quote(std::string_view cell) {
+  cell = trimmed(cell);
+  if (cell.size() < 3 || cell[0] != '"') return false;
+  const std::size_t end = cell.find('"', 1);
+  return end != std::string_view::npos && end + 1 < cell.size() &&
+         std::string_view(";\t|,").find(cell[end + 1]) != std::string_view::npos;
+}
+
 /// Tries one delimiter and decimal mark: the table is the longest run of lines with the same numeric cells.
 TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char decimal) {
   TableGuess best{delimiter, decimal, 0, 0, {}, 0};
@@ -59,9 +69,18 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
     // A row that a longer table like it has already ends none; lines below the rows may be many, and alike.
     const auto reached = tried.find({wanted, plainly});
     if (wanted.empty() || (reached != tried.end() && last >= reached->second)) continue;
+    if (std::any_of(cells.begin(), cells.end(), goes_on_behind_quote)) continue;
     ++tries;
     const auto filled = static_cast<double>(
         std::count_if(cells.begin(), cells.end(), [](std::string_view c) { return !trimmed(c).empty(); }));
+    // Where the cell in front is empty, a line with a word there, and no value beside it, is a setting of
+    // each channel.
+    const auto labelled = [&](std::span<const std::string_view> of) {
+      return wanted.front() > 0 && !trimmed(of[wanted.front() - 1]).empty() &&
+             std::none_of(of.begin(), of.begin() + static_cast<std::ptrdiff_t>(wanted.front()),
+                          [&](std::string_view cell) { return parse_any_cell(cell, decimal, number_seen); });
+    };
+    const bool lead_empty = wanted.front() > 0 && trimmed(cells[wanted.front() - 1]).empty();
     std::size_t first = last;
     std::size_t rows = 1;
     // A bad cell in the middle of the data must not cut the table in two: a few are passed over if the run
@@ -70,7 +89,7 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
     std::optional<std::size_t> below_title, rows_below;
     for (std::size_t i = last; i-- > 0;) {
       cells = lines[i].cells(delimiter);
-      if (is_row(cells, wanted, decimal, plainly)) {
+      if (is_row(cells, wanted, decimal, plainly) && !(lead_empty && labelled(cells))) {
         first = i;
         ++rows;
         misses = 0;
@@ -145,13 +164,43 @@ TableGuess guess_table(std::span<const TextLine> lines, const ReadSettings& sett
   return best;
 }
 
-void pass_over_count(TextLayout& layout, const std::vector<TextLine>& lines, TableGuess& best) {
+namespace {
+
+/// "0,1,2" right above rows of other numbers, which begin anew: it counts the columns.
+bool counts_columns(const std::vector<TextLine>& lines, const TableGuess& best,
+                    std::span<const std::string_view> cells) {
+  if (cells.size() < 3 || best.first + 2 > best.last || best.cells.size() != cells.size()) return false;
+  double before = 0, number = 0, next = 0;
+  for (std::size_t c = 0; c < cells.size(); ++c) {
+    if (unquoted_cell(cells[c]).find_first_not_of("0123456789") != std::string::npos ||
+        !parse_cell(cells[c], best.decimal, number) || (c == 0 ? number > 1 : number != before + 1))
+      return false;
+    before = number;
+  }
+  (void)parse_cell(cells[0], best.decimal, number);
+  const auto below = lines[best.first + 1].cells(best.delimiter);
+  if (below.size() != cells.size() || !parse_cell(below[0], best.decimal, next) || next > number)
+    return false;
+  return std::all_of(below.begin(), below.end(), [&](std::string_view cell) {
+    return cell.find(best.decimal) != std::string_view::npos ||
+           cell.find_first_of("eE") != std::string_view::npos;
+  });
+}
+
+}  // namespace
+
+void pass_over_count(TextLayout& layout, std::vector<TextLine>& lines, TableGuess& best) {
   std::span<const std::string_view> cells;
   cells = lines[best.first].cells(best.delimiter);
   std::size_t rows = 0;
   for (std::size_t i = best.first + 1; i <= best.last; ++i) rows += trimmed(lines[i].text).empty() ? 0 : 1;
   bool counted = false;
   double lead = 0, next = 0;
+  if (counts_columns(lines, best, cells)) {
+    layout.notes.emplace_back("numbers of the columns", clean_text(trimmed(lines[best.first].text), 100));
+    lines[best.first++].text = {};  // Titles may stand above it.
+    return;
+  }
   if (cells.size() > 4 || !parse_cell(cells[0], best.decimal, lead)) return;
   for (const std::string_view cell : cells) {
     double value = 0;

@@ -24,6 +24,6 @@ struct TableGuess {
 TableGuess guess_table(std::span<const TextLine> lines, const ReadSettings& settings);
 
 /// "2 4000" above the rows: whole numbers, one of which is how many rows follow, are no row.
-void pass_over_count(TextLayout& layout, const std::vector<TextLine>& lines, TableGuess& best);
+void pass_over_count(TextLayout& layout, std::vector<TextLine>& lines, TableGuess& best);
 
 }  // namespace vprism

@@ -16,10 +16,12 @@
 #include "formats/text/clock/text_clock.h"
 #include "formats/text/rows/text_intervals.h"
 #include "formats/text/tables/far_tables.h"
+#include "formats/text/tables/legacy_text.h"
 #include "formats/text/tables/table_guess.h"
 #include "formats/text/tables/text_axis.h"
 #include "formats/text/tables/text_columns.h"
 #include "formats/text/tables/text_evidence.h"
+#include "formats/text/titles/notes_below.h"
 #include "formats/text/titles/text_preamble.h"
 #include "formats/text/titles/text_titles.h"
 #include "formats/text/titles/text_units.h"
@@ -206,6 +208,10 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
     text = decoded;
   }
   const bool whole = head.size <= head.bytes.size();
+  constexpr std::size_t enough_for_coding = 1 << 16;
+  const std::string_view sample = text.substr(0, enough_for_coding);
+  std::optional<LegacyCodingOf> legacy;
+  if (layout.coding == TextCoding::utf8 && utf8_from_any(sample) != sample) legacy.emplace(sample);
   layout.bare_returns = has_bare_returns(text);
   if (layout.bare_returns) {
     decoded = std::string(text);
@@ -267,12 +273,14 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   read_titles(layout, lines, best.first);
   if (layout.dialect && !layout.dialect->keys.empty()) name_by_keys(layout);
   if (layout.delimiter == '(') name_vectors(layout, lines, best.first);
+  if (whole) take_titles_below(layout, lines, best.last);
   take_row_units(layout, lines, best.first, best.last);
   read_settings_beside(layout, lines, best.first, best.last);
   take_named_units(layout);
   layout.lines.emplace_back(std::to_string(layout.first_line + best.first + 1) + "..", "data");
   if (settings.axis.empty()) find_counted_clock(layout, lines, best.first, best.last);
   if (!layout.clock) find_axis_column(layout, lines, best.first, best.last, head.path, settings.axis);
+  if (whole) take_settings_below(layout, lines, best.last);
   if (layout.complex) name_complex_parts(layout);
   report_left_out(layout, lines, best.first);
   if (settings.axis.empty() && settings.columns.empty()) leave_out_ends(layout, lines, best.first, best.last);

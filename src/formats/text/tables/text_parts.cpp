@@ -157,6 +157,22 @@ bool names_channels(const std::string& title) {
   return false;
 }
 
+/// Columns that have nothing in the rows of the chosen name: those of others are wider.
+std::vector<std::size_t> never_filled(const TextLayout& layout, std::span<const TextLine> rows) {
+  std::vector<bool> filled(layout.columns.size(), false);
+  std::span<const std::string_view> cells;
+  for (const TextLine& row : rows) {
+    cells = row.cells(layout.delimiter);
+    if (*layout.tag_cell >= cells.size() || unquoted_cell(cells[*layout.tag_cell]) != layout.tag) continue;
+    for (std::size_t c = 0; c < filled.size(); ++c)
+      filled[c] = filled[c] || (layout.cells[c] < cells.size() && !trimmed(cells[layout.cells[c]]).empty());
+  }
+  std::vector<std::size_t> out;
+  for (std::size_t c = 0; c < filled.size(); ++c)
+    if (!filled[c] && layout.time != c) out.push_back(c);
+  return out;
+}
+
 }  // namespace
 
 void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size_t first_row,
@@ -198,6 +214,8 @@ void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size
   // that names of channels stand there.
   std::vector<std::string_view> titles;
   split_cells(layout.title_line, layout.delimiter, titles);
+  if (layout.dialect && !layout.dialect->keys.empty())
+    titles.assign(layout.dialect->keys.begin(), layout.dialect->keys.end());
   for (const auto& [cell, tags] : by_cell) {
     if (5 * stalls < rows && !(cell < titles.size() && names_channels(unquoted_cell(titles[cell])))) continue;
     std::size_t all = 0;
@@ -209,6 +227,7 @@ void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size
     layout.part = choose_part(file, layout.parts, settings, 0);
     layout.tag_cell = cell, layout.tag = tags.names[layout.part];
     if (column && !layout.time) take_axis_column(layout, *column);
+    leave_out_columns(layout, never_filled(layout, lines.subspan(first_row, last_row - first_row + 1)));
     std::vector<std::size_t> channels;
     for (std::size_t c = 0; c < layout.columns.size(); ++c)
       if (layout.time != c) channels.push_back(c);

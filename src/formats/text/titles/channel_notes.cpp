@@ -40,13 +40,24 @@ bool is_unit_word(const std::string& word) {
   return is_one_of(word, words);
 }
 
-/// "CH2_NAME", "Unit 2", "Channel[2].Name": what is said, and of which channel.
+/// "X", "y axis", "Y2 label": the axes of a graph, x before the first channel. False for any other word.
+bool is_axis_letter(const std::string& word, std::size_t& number) {
+  if (word == "x" || word == "xaxis" || word == "xlabel" || word == "abscissa")
+    number = 0;
+  else if (word == "y" || word == "yaxis" || word == "ylabel" || word == "ordinate")
+    number = 1;
+  else
+    return false;
+  return true;
+}
+
+/// "CH2_NAME", "Unit 2", "Channel[2].Name", "X axis": what is said, and of which channel.
 Said said_by(std::string_view key, std::size_t& number) {
   Said out = Said::nothing;
-  bool numbered = false, worded = false;
+  bool numbered = false, worded = false, axis = false;
   for (std::size_t i = 0; i < key.size();) {
     if (is_digit(key[i])) {
-      if (numbered) return Said::nothing;
+      if (numbered && (!axis || number != 1)) return Said::nothing;
       std::size_t digits = 0;
       for (number = 0; i < key.size() && is_digit(key[i]); ++i, ++digits)
         number = 10 * number + static_cast<std::size_t>(key[i] - '0');
@@ -57,7 +68,11 @@ Said said_by(std::string_view key, std::size_t& number) {
       while (i < key.size() && is_letter(key[i])) word += key[i++];
       word = lower_case(word);
       const Said said = is_name_word(word) ? Said::name : is_unit_word(word) ? Said::unit : Said::plain;
-      if (said == Said::plain && !is_channel_word(word)) return Said::nothing;
+      if (said == Said::plain && !axis && is_axis_letter(word, number)) {
+        axis = numbered = worded = true, out = std::max(out, Said::plain);
+        continue;
+      }
+      if (said == Said::plain && !is_channel_word(word) && !(axis && word == "axis")) return Said::nothing;
       out = std::max(out, said), worded = true;
     } else if (std::string_view(" _.-#[]()").find(key[i]) != std::string_view::npos) {
       ++i;
@@ -93,6 +108,24 @@ bool read_statement(Noted& noted, std::string_view text, char decimal) {
   }
   if (said == Said::nothing) return false;
   add(noted, said, number, unquoted_cell(value), decimal);
+  return true;
+}
+
+/// "1=time [s] 2=u [m/s]", "1: time 2: u": counted from 1 on. False where it is none.
+bool read_counted(Noted& noted, std::string_view text, char decimal) {
+  if (text.size() < 5 || text[0] != '1' || (text[1] != '=' && text[1] != ':')) return false;
+  Noted found = noted;
+  std::size_t number = 1;
+  for (std::string_view rest = text.substr(2); !rest.empty(); ++number) {
+    const std::string next = " " + std::to_string(number + 1) + text[1];
+    const std::size_t end = std::min(rest.find(next), rest.size());
+    std::string_view name = trimmed(rest.substr(0, end));
+    while (!name.empty() && (name.back() == ',' || name.back() == ';')) name.remove_suffix(1);
+    add(found, Said::name, number, unquoted_cell(name), decimal);
+    rest = end < rest.size() ? rest.substr(end + next.size()) : std::string_view();
+  }
+  if (number < 3 || found.names.size() + 1 != number) return false;
+  noted = std::move(found);
   return true;
 }
 
@@ -163,7 +196,9 @@ Noted noted_above(const TextLayout& layout, const std::vector<TextLine>& lines, 
   std::size_t tags = 0;
   for (std::size_t i = 0; i < first; ++i) {
     const std::string_view text = without_marks(lines[i].text);
-    if (text.empty() || text.size() > 2000 || read_tag(out, text, tags, layout.decimal)) continue;
+    if (text.empty() || text.size() > 2000 || read_tag(out, text, tags, layout.decimal) ||
+        read_counted(out, text, layout.decimal))
+      continue;
     if (const std::size_t behind = read_small_table(out, layout, lines, i, first); behind > i) {
       i = behind - 1;
       continue;

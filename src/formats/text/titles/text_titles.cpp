@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "formats/text/titles/channel_notes.h"
+#include "formats/text/titles/labelled_rows.h"
 #include "formats/text/titles/text_preamble.h"
 #include "formats/text/titles/title_cells.h"
 #include "formats/text/titles/title_names.h"
@@ -25,8 +26,13 @@ TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_
   if (cells.empty())
     for (const std::string_view cell : title_cells(layout, text, tabbed))
       cells.push_back(unquoted_cell(cell));
-  if (!cells.empty() && !cells[0].empty() && (cells[0].front() == '#' || starts_with(cells[0], "//")))
-    cells[0] = without_marks(cells[0]);
+  // Once in front of the line, or of each title.
+  const bool each_marked = cells.size() > 1 && std::all_of(cells.begin(), cells.end(), [](const auto& cell) {
+                             return !cell.empty() && cell.front() == '#';
+                           });
+  for (std::size_t c = 0; c < (each_marked ? cells.size() : std::min<std::size_t>(1, cells.size())); ++c)
+    if (!cells[c].empty() && (cells[c].front() == '#' || starts_with(cells[c], "//")))
+      cells[c] = without_marks(cells[c]);
   // "Sensor;Mic A;Mic B" above two columns: what the row is stands in front of it.
   if (layout.delimiter != ' ' && cells_needed(layout) > 1 && cells.size() == cells_needed(layout) + 1 &&
       is_row_label(cells[0]))
@@ -130,7 +136,9 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
   };
   for (std::size_t away = 0; out.size() < most && away < first; ++away) {
     const std::string_view text = lines[first - 1 - away].text;
-    if (trimmed(text).empty()) continue;
+    const bool cells_empty =
+        text.find_first_not_of(std::string(" \t\"") + layout.delimiter) == std::string_view::npos;
+    if (cells_empty) continue;
     if ((is_comment(text) || layout.delimiter == ' ' || layout.delimiter == '(') && notes_a_channel(text)) {
       above_settings = true;
       continue;
@@ -168,8 +176,10 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     if (line.row.empty() && line.dated && ++settings <= most) continue;
     // Names may be numbers beside a time: "Time,100,200".
     const auto number = [&](const std::string& cell) { return parse_cell(cell, layout.decimal, value); };
-    const bool numbered = away == 0 && line.has_axis && !line.row.empty() && !number(line.row[0]) &&
-                          !is_axis_setting(layout, text) &&
+    const bool frequencies =
+        !line.row.empty() && channel_from_title(line.row[0]).unit.converts_to(Unit::parse("Hz"));
+    const bool numbered = away == 0 && (line.has_axis || frequencies) && !line.row.empty() &&
+                          !number(line.row[0]) && !is_axis_setting(layout, text) &&
                           std::set<std::string>(line.row.begin(), line.row.end()).size() == line.row.size();
     // "Rate,1000,1000", or "min,-2,0.5", between titles and numbers.
     const auto words_above = [&] {
@@ -262,6 +272,10 @@ void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::si
     column.quantity = quantity_of(column.unit);
   }
   take_noted_units(layout, lines, first);
+  take_labelled_rows(layout, lines, first);
+  if (names.empty() && layout.columns.size() > 1 && layout.columns[0].name.empty() &&
+      !layout.columns[1].name.empty() && counts_on(layout, lines, first))
+    layout.columns[0].name = "No.";
   std::map<std::size_t, std::size_t> row_of_line;
   for (std::size_t r = 0; r < rows.size(); ++r) row_of_line[first - 1 - rows[r].away] = r;
   std::span<const std::string_view> cells;
@@ -280,7 +294,7 @@ void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::si
     if (!is_names && !is_units) {
       const bool values_below = i + 1 < first && row_of_line.count(i + 1) == 0 &&
                                 read_titled_values(layout, lines[i].text, lines[i + 1].text);
-      if (!values_below) read_preamble_line(layout, lines[i].text);
+      if (!values_below && !labelled_row(layout, lines[i].text)) read_preamble_line(layout, lines[i].text);
       if (values_below)
         layout.lines.emplace_back(std::to_string(layout.first_line + ++i + 1), "values of the line above");
     } else if (layout.delimiter != ' ') {

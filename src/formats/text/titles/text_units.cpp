@@ -17,6 +17,7 @@ struct RowUnits {
   std::vector<std::string> named;
   bool all_units = true;  ///< Nothing else stands in them.
   bool prefixes = false;  ///< Some have a prefix by itself.
+  bool bare = false;      ///< Some, not 0, have nothing beside them.
   void add(const std::string& word) {
     if (std::find(named.begin(), named.end(), word) == named.end()) named.push_back(word);
   }
@@ -62,7 +63,7 @@ void settle(TextLayout& layout, std::size_t column, const RowUnits& found) {
     if (unit && *unit != wanted) others += (others.empty() ? "" : ", ") + word;
   }
   // "998.8m" beside "730.2u": metres have no neighbours such as these, and are no time.
-  const bool prefixes = !titled && (found.prefixes || is_time_title(channel));
+  const bool prefixes = !titled && (found.prefixes || found.bare || is_time_title(channel));
   if (((titled && !fits) || prefixes) && std::all_of(found.named.begin(), found.named.end(), prefix_of)) {
     layout.prefixed.insert(layout.cells[column]);
     layout.cautions.push_back(
@@ -104,6 +105,7 @@ void take_row_units(TextLayout& layout, std::span<const TextLine> lines, std::si
         if (const auto number = parse_loose(cells[cell], layout.decimal)) {
           if (!number->unit.empty()) by_cell[cell].add(number->unit);
           if (number->prefix != 0) by_cell[cell].prefixes = true;
+          if (number->unit.empty() && number->prefix == 0 && number->value != 0) by_cell[cell].bare = true;
         }
     for (const std::size_t cell : behind) {
       const std::string word = cell + 1 < cells.size() ? unquoted_cell(cells[cell + 1]) : "";

@@ -14,6 +14,8 @@ namespace vprism {
 
 bool is_comment(std::string_view text) {
   text = trimmed(text);
+  // "; made by ...": but a line of cells that semicolons part has more of them.
+  if (starts_with(text, "; ") && text.find(';', 1) == std::string_view::npos) return true;
   return !text.empty() &&
          (text.front() == '#' || text.front() == '%' || text.front() == '!' || starts_with(text, "//"));
 }
@@ -79,6 +81,25 @@ bool underscored_units(std::vector<std::string>& cells) {
 
 namespace {
 
+/// "time:s,speed:rpm": where one is a time in a unit of time, what stands behind each colon is a unit.
+bool colon_units(std::vector<std::string>& cells) {
+  std::vector<std::string> out;
+  bool timed = false;
+  for (const std::string& cell : cells) {
+    const std::size_t mark = cell.find_last_of(':');
+    if (mark == std::string::npos || mark == 0 || mark + 1 == cell.size()) return false;
+    const auto unit = is_digit(cell[mark + 1]) ? std::nullopt : Unit::try_parse(cell.substr(mark + 1));
+    if (!unit) return false;
+    out.push_back(std::string(trimmed(cell.substr(0, mark))) + " (" +
+                  std::string(trimmed(cell.substr(mark + 1))) + ")");
+    timed = timed ||
+            (is_time_title(channel_from_title(cell.substr(0, mark))) && unit->converts_to(Unit::parse("s")));
+  }
+  if (!timed || out.size() < 2) return false;
+  cells = std::move(out);
+  return true;
+}
+
 /// "Position mm;Kraft N;Zeit s": where one is a time in a unit of time, the last word of each is its unit.
 bool blank_units(std::vector<std::string>& cells) {
   std::vector<std::string> out;
@@ -120,7 +141,7 @@ std::string with_spoken_unit(const std::string& cell) {
 }  // namespace
 
 void set_units_apart(std::vector<std::string>& cells) {
-  if (underscored_units(cells) || blank_units(cells)) return;
+  if (underscored_units(cells) || blank_units(cells) || colon_units(cells)) return;
   std::vector<std::string> out;
   bool all = true;
   for (const std::string& cell : cells) {

@@ -18,7 +18,8 @@ constexpr std::string_view channel_labels[] = {"channel", "channels", "kanal", "
 
 template <typename Words>
 bool is_title_word(const std::string& cell, const Words& words) {
-  const std::string low = lower_case(cell);
+  std::string low = lower_case(cell);
+  while (!low.empty() && low.back() == ':') low.pop_back();
   return std::find(std::begin(words), std::end(words), low) != std::end(words);
 }
 
@@ -133,7 +134,7 @@ TitleRoles roles_of(const std::vector<TitleLine>& rows) {
   }
   if (!out.names && out.units && *out.units + 1 < rows.size()) out.names = *out.units + 1;
   for (std::size_t r = 0; r < rows.size() && !out.names; ++r)
-    if (r != out.units) out.names = r;
+    if (r != out.units && !is_title_word(rows[r].label, unit_labels)) out.names = r;
   if (!out.units && out.names && *out.names > 0 && is_mostly_units(rows[*out.names - 1].row))
     out.units = *out.names - 1;
   return out;

@@ -1,0 +1,131 @@
+// labelled_rows.cpp: see labelled_rows.h.
+#include "formats/text/titles/labelled_rows.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "formats/text/titles/text_preamble.h"
+#include "formats/text/titles/title_names.h"
+#include "formats/text/titles/title_roles.h"
+
+namespace vprism {
+
+namespace {
+
+bool is_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || (c & 0x80) != 0; }
+
+/// What a label's words say its row holds: "Y_Unit_Label", "Signal names:", "Scale factor".
+std::optional<LabelledRow::Kind> kind_of(const std::string& label) {
+  static constexpr std::string_view units[] = {"unit", "units", "einheit", "einheiten", "unité", "eu"},
+                                    names[] = {"name",        "names", "label",  "labels",
+                                               "description", "title", "titles", "bezeichnung"},
+                                    owners[] = {"signal", "signals", "sensor", "sensors"},
+                                    scales[] = {"scale", "slope", "factor", "lsb", "multiplier"};
+  std::optional<LabelledRow::Kind> out;
+  const std::string low = lower_case(label);
+  for (std::size_t i = 0; i < low.size();) {
+    std::string word;
+    while (i < low.size() && is_letter(low[i])) word += low[i++];
+    if (word.empty()) {
+      if (is_digit(low[i])) return {};  // "Unit 2" is of one channel.
+      ++i;
+      continue;
+    }
+    const auto is_in = [&](const auto& words) {
+      return std::find(std::begin(words), std::end(words), word) != std::end(words);
+    };
+    if (is_in(units)) return LabelledRow::Kind::units;
+    if (is_in(names)) out = LabelledRow::Kind::names;
+    if (!out && is_in(scales)) out = LabelledRow::Kind::scales;
+    if (!out && is_in(owners) && word.size() == trimmed(low).size()) out = LabelledRow::Kind::names;
+  }
+  return out;
+}
+
+/// Whether no cell of a column has more than digits and a sign.
+bool holds_whole_numbers(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first,
+                         std::size_t cell) {
+  std::size_t seen = 0;
+  for (std::size_t i = first; i < std::min(lines.size(), first + 64); ++i) {
+    const auto cells = lines[i].cells(layout.delimiter);
+    if (cell >= cells.size() || trimmed(cells[cell]).empty()) continue;
+    if (unquoted_cell(cells[cell]).find_first_not_of("+-0123456789") != std::string::npos) return false;
+    ++seen;
+  }
+  return seen > 2;
+}
+
+}  // namespace
+
+std::optional<LabelledRow> labelled_row(const TextLayout& layout, std::string_view text) {
+  if (layout.delimiter == ' ' || layout.delimiter == '(' || layout.dialect || layout.cells.size() < 2)
+    return {};
+  std::vector<std::string_view> cells;
+  split_cells(without_marks(text), layout.delimiter, cells);
+  while (!cells.empty() && trimmed(cells.back()).empty()) cells.pop_back();
+  if (cells.size() < 3) return {};
+  LabelledRow out;
+  out.label = unquoted_cell(cells[0]);
+  while (!out.label.empty() && (out.label.back() == ':' || out.label.back() == '=')) out.label.pop_back();
+  const auto kind = kind_of(out.label);
+  if (!kind || out.label.size() > 40) return {};
+  out.kind = *kind;
+  std::vector<std::string> values;
+  for (std::size_t c = 1; c < cells.size(); ++c) values.push_back(unquoted_cell(cells[c]));
+  const std::size_t columns = layout.cells.size();
+  if (values.size() + 1 == columns) values.insert(values.begin(), "");
+  if (values.size() != columns) return {};
+  double number = 0;
+  std::size_t filled = 0, numbers = 0, units = 0;
+  for (const std::string& value : values) {
+    if (value.empty()) continue;
+    ++filled;
+    numbers += parse_any_cell(value, layout.decimal, number) ? 1 : 0;
+    units += Unit::try_parse(without_brackets(value)) ? 1 : 0;
+  }
+  const bool fits = out.kind == LabelledRow::Kind::scales  ? numbers == filled
+                    : out.kind == LabelledRow::Kind::units ? numbers == 0 && units > 0
+                                                           : numbers == 0;
+  if (!fits || filled == 0) return {};
+  out.of_columns = std::move(values);
+  return out;
+}
+
+void take_labelled_rows(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
+  const bool named = std::any_of(layout.columns.begin(), layout.columns.end(),
+                                 [](const Channel& column) { return !column.name.empty(); });
+  for (std::size_t i = 0; i < first; ++i) {
+    const auto row = labelled_row(layout, lines[i].text);
+    if (!row) continue;
+    std::string counts;
+    for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+      const std::string& text = row->of_columns[c];
+      Channel& column = layout.columns[c];
+      double scale = 1;
+      if (text.empty()) continue;
+      if (row->kind == LabelledRow::Kind::names) {
+        // What describes a channel rather than its number.
+        if (named) continue;
+        const Unit unit = column.unit;
+        column = channel_from_title(text);
+        if (column.unit.text() == "1") column.unit = unit, column.quantity = quantity_of(unit);
+      } else if (row->kind == LabelledRow::Kind::units) {
+        if (column.unit.text() != "1") continue;
+        const std::string unit = without_brackets(text);
+        column.unit = Unit::try_parse(unit).value_or(Unit::opaque(unit));
+        column.quantity = quantity_of(column.unit);
+      } else if (parse_any_cell(text, layout.decimal, scale) && scale != 1 && std::isfinite(scale) &&
+                 holds_whole_numbers(layout, lines, first, layout.cells[c])) {
+        counts += (counts.empty() ? "" : ", ") + clean_text(text, 20);
+      }
+    }
+    if (!counts.empty())
+      layout.cautions.push_back({"scale-not-applied", Severity::warning, "",
+                                 "\"" + clean_text(row->label, 40) + "\" gives " + counts +
+                                     " beside whole numbers, which may be counts: it is not applied",
+                                 "apply it with --calibrate"});
+  }
+}
+
+}  // namespace vprism
