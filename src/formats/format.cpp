@@ -22,6 +22,7 @@
 #include "formats/named_source.h"
 #include "formats/netcdf.h"
 #include "formats/program_recording.h"
+#include "formats/text/cells/complex_pairs.h"
 #include "formats/text/tables/channel_as_axis.h"
 
 namespace vprism {
@@ -131,7 +132,12 @@ std::unique_ptr<SampleSource> open_recording(const std::string& path, const Read
                   "--samples-along is for arrays, and " + path + " is " + format.name + ": leave it out");
     const bool arrays = format.open == open_hdf5 || format.open == open_npy || format.open == open_npz;
     std::unique_ptr<SampleSource> source = format.open(head, settings);
-    return arrays ? with_axis_channel(std::move(source), settings) : std::move(source);
+    if (arrays) source = with_axis_channel(std::move(source), settings);
+    // Parts under names of their own, of a spectrum: text joins its columns by itself.
+    const bool spectrum = source->recording().axis.domain == Axis::Domain::frequency;
+    if (format.open != open_delimited && (spectrum || settings.complex == "pairs"))
+      source = join_complex(std::move(source), settings, false);
+    return source;
   }
   throw Error(Status::input, path +
                                  ": not a format that is known here; if it holds plain numbers, say how with "

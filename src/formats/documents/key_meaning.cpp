@@ -208,14 +208,16 @@ std::optional<double> number_of_key(std::string_view text, KeyMeaning meaning) {
 bool is_frequency_key(const std::string& leaf) {
   const std::string name = lower_case(leaf);
   return name == "frequency" || name == "freq" || name == "frequencies" || name == "freqs" ||
-         name == "f_hz" || name == "frequency_hz";
+         name == "f_hz" || name == "frequency_hz" || name == "f_axis" || name == "freq_axis" ||
+         name == "frequency_axis" || name == "freq_hz";
 }
 
 bool is_time_key(const std::string& leaf) {
   const std::string name = lower_case(leaf);
   for (const char* known :
-       {"time", "t", "times", "timestamps", "timestamp", "time_s", "time_sec", "t_s", "stamps", "tvec",
-        "time_vector", "seconds", "elapsed", "ts", "time_stamp", "datetime", "date_time", "epoch", "stamp"})
+       {"time",       "t",        "times",     "timestamps",  "timestamp", "time_s",  "time_sec",
+        "t_s",        "stamps",   "tvec",      "time_vector", "seconds",   "elapsed", "ts",
+        "time_stamp", "datetime", "date_time", "epoch",       "stamp",     "t_axis",  "time_axis"})
     if (name == known) return true;
   return !time_unit_of_key(leaf).empty();
 }

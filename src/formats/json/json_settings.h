@@ -1,6 +1,7 @@
 // json_settings.h: what members of a JSON document say of the arrays beside them.
 #pragma once
 
+#include <map>
 #include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
@@ -10,7 +11,8 @@ namespace vprism {
 struct JsonBeside {
   double interval_s = 0, start_s = 0;
   std::string interval_source;
-  std::string name, unit;  ///< Of arrays that have none of their own.
+  std::string name, unit;                    ///< Of arrays that have none of their own.
+  std::map<std::string, std::string> units;  ///< By the arrays' keys: {"units": {"a": "V"}}.
 };
 
 /// One member: an interval, a rate, a start, a unit; scales and offsets are listed in `unapplied`.

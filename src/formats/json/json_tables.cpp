@@ -96,6 +96,10 @@ class Walk {
       channels_of_objects(members, place, beside, depth + 1);
       return;
     }
+    for (const char* where : {"units", "unit"})
+      if (const auto of = value.find(where); of != value.end() && of->is_object())
+        for (const auto& [key, unit] : of->items())
+          if (unit.is_string()) beside.units[key] = unit.get<std::string>();
     std::vector<Series> found;
     for (const auto& [key, x] : value.items()) {
       if (x.is_primitive()) continue;
@@ -112,6 +116,9 @@ class Walk {
       }
     }
     take_units_beside(value, found);
+    for (Series& series : found)
+      if (const auto unit = beside.units.find(series.key); series.unit.empty() && unit != beside.units.end())
+        series.unit = unit->second;
     take_name_beside(value, found);
     deliver(std::move(found), place, beside);
   }
