@@ -38,21 +38,26 @@ void leave_to_run_up(const RunUp& run, std::vector<Finding>& findings) {
 Finding report_run_up(const Recording& r, const ChannelSpectrum& c, const RunUp& run) {
   Finding f;
   f.recording = r.file, f.channel = c.channel.name, f.unit = c.channel.unit.label();
-  f.frequency_hz = (run.from_hz + run.to_hz) / 2;
-  f.frequency_std_hz = std::abs(run.to_hz - run.from_hz) / std::sqrt(12.0);
+  f.frequency_hz = (run.low_hz + run.high_hz) / 2;
+  f.frequency_std_hz = (run.high_hz - run.low_hz) / std::sqrt(12.0);
   f.level_rms = run.rms;
   const bool alone = run.orders.size() == 1;
-  const std::string course = fmt::format(
+  std::string course = fmt::format(
       "from {} at {} to {} at {}", format_uncertain(run.from_hz, run.from_std_hz, "Hz"),
       format_quantity(r.axis.start + run.from_s, "s", 4), format_uncertain(run.to_hz, run.to_std_hz, "Hz"),
       format_quantity(r.axis.start + run.to_s, "s", 4));
+  if (run.turns())
+    course += fmt::format(", between {} and {}", format_quantity(run.low_hz, "Hz", 4),
+                          format_quantity(run.high_hz, "Hz", 4));
   const std::string level = format_quantity(f.level_rms, f.unit, 4);
   f.numbers = {{"from_hz", run.from_hz},
                {"from_std_hz", run.from_std_hz},
                {"to_hz", run.to_hz},
                {"to_std_hz", run.to_std_hz},
                {"start_s", r.axis.start + run.from_s},
-               {"end_s", r.axis.start + run.to_s}};
+               {"end_s", r.axis.start + run.to_s},
+               {"low_hz", run.low_hz},
+               {"high_hz", run.high_hz}};
   if (alone) {
     f.kind = "sweep";
     f.text = fmt::format("a sweep {}, by no even law, {} RMS over the record", course, level);
@@ -75,8 +80,11 @@ Finding report_run_up(const Recording& r, const ChannelSpectrum& c, const RunUp&
       f.numbers.emplace_back(name + "_rms", o.rms);
       f.numbers.emplace_back(name + "_rms_std", o.rms_std);
     }
-    f.text = fmt::format("a run-{} {}, with {} orders: {}; {} RMS in all",
-                         run.to_hz > run.from_hz ? "up" : "down", course, run.orders.size(), orders, level);
+    f.text = fmt::format("a run{} {}, with {} orders: {}; {} RMS in all",
+                         run.turns()               ? " up and down"
+                         : run.to_hz > run.from_hz ? "-up"
+                                                   : "-down",
+                         course, run.orders.size(), orders, level);
     f.evidence = {"these lines move through the band and keep their ratios; the lowest is called order 1",
                   "over the speed of the shaft, and where they cross resonances: orders"};
   }

@@ -115,11 +115,12 @@ std::vector<double> ratios_again(const std::vector<FollowedLine>& lines, std::ve
 
 }  // namespace
 
-std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std::size_t least_orders) {
+std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std::size_t least_orders,
+                                 std::size_t most_turns) {
   constexpr std::size_t least = 2048, most = std::size_t{1} << 20;
   constexpr double stands_out = 6;
   if (x.size() < least || x.size() > most) return {};
-  std::optional<SpeedCourse> course = find_speed_course(x, rate_hz);
+  std::optional<SpeedCourse> course = find_speed_course(x, rate_hz, most_turns);
   if (!course) return {};
   // From rest on, orders are one at first.
   double low = percentile_of(course->hz, 0.25);
@@ -189,13 +190,22 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std:
   }
   out.from_s = course->from_s, out.to_s = course->to_s;
   out.from_hz = first * course->from_hz, out.to_hz = first * course->to_hz;
+  out.low_hz = first * course->low_hz, out.high_hz = first * course->high_hz;
   out.from_std_hz = first * course->from_std_hz, out.to_std_hz = first * course->to_std_hz;
   return out;
 }
 
+bool RunUp::turns() const { return high_hz - low_hz > 1.1 * std::abs(to_hz - from_hz); }
+
+bool RunUp::runs_along(const RunUp& other) const {
+  const double slack = 0.1 * (high_hz - low_hz), ratio = other.high_hz / high_hz;
+  const double whole = std::max(1.0, std::round(ratio));
+  return rms < 0.2 * other.rms && std::abs(other.low_hz - whole * low_hz) < whole * slack &&
+         std::abs(other.high_hz - whole * high_hz) < whole * slack;
+}
+
 bool RunUp::may_leave(double hz, double left_rms) const {
-  const auto [low, high] = std::minmax(from_hz, to_hz);
-  return hz > 0.9 * low && hz < 1.1 * high * orders.back().order && left_rms < rms / 14;
+  return hz > 0.9 * low_hz && hz < 1.1 * high_hz * orders.back().order && left_rms < rms / (turns() ? 8 : 14);
 }
 
 }  // namespace vprism

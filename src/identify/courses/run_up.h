@@ -16,12 +16,18 @@ struct RunUp {
   double from_s = 0, to_s = 0;    ///< Since the record's start: where it was measured first and last.
   double from_hz = 0, to_hz = 0;  ///< Of the lowest order, there.
   double from_std_hz = 0, to_std_hz = 0;
+  double low_hz = 0, high_hz = 0;  ///< Its range, which may reach beyond both ends.
   std::vector<RunUpOrder> orders;  ///< By order.
   double rms = 0;                  ///< Of all of them.
   std::vector<double> rest;        ///< The samples without them.
 
+  /// Whether another follows the same course: what an order leaves runs along with it.
+  bool runs_along(const RunUp& other) const;
+  /// Whether it turns round on its way: its range is wider than from end to end by a tenth.
+  bool turns() const;
   /// Whether what is left of it may be that: as far as levels change more quickly than they can be followed,
-  /// a fourteenth of its own level, anywhere in the band that it runs through.
+  /// a fourteenth of its own level, an eighth where it turns round, anywhere in the band that it runs
+  /// through.
   bool may_leave(double hz, double left_rms) const;
 };
 
@@ -30,6 +36,7 @@ struct RunUp {
 /// strongest first. One counts if it holds six times what lies beside it. Nothing where fewer than
 /// `least_orders` do, or where they hold less than a fifth of the mean square (half of it, where it is one).
 /// For records of 2,048 to 2^20 samples.
-std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std::size_t least_orders = 2);
+std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std::size_t least_orders = 2,
+                                 std::size_t most_turns = 2);
 
 }  // namespace vprism

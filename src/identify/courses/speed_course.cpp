@@ -93,11 +93,15 @@ double centre_near(const RaisedMap& map, std::size_t bin, std::size_t column) {
   return sum > 0 ? moment / sum : static_cast<double>(bin);
 }
 
-/// Parabolas through seven neighbours each.
-std::vector<double> smoothed_course(const std::vector<double>& y) {
-  constexpr std::ptrdiff_t reach = 3;
+/// Parabolas through so many neighbours on both sides each, seven points as a rule.
+std::vector<double> smoothed_course(const std::vector<double>& y, std::ptrdiff_t reach = 3) {
   const auto n = static_cast<std::ptrdiff_t>(y.size());
   if (n < 2 * reach + 1) return y;
+  double count = 0, squares = 0, fourths = 0;
+  for (std::ptrdiff_t d = -reach; d <= reach; ++d) {
+    const auto square = static_cast<double>(d * d);
+    count += 1, squares += square, fourths += square * square;
+  }
   std::vector<double> out(y.size());
   for (std::ptrdiff_t i = 0; i < n; ++i) {
     const std::ptrdiff_t centre = std::clamp(i, reach, n - 1 - reach);
@@ -106,8 +110,9 @@ std::vector<double> smoothed_course(const std::vector<double>& y) {
       const double v = y[static_cast<std::size_t>(centre + d)], t = static_cast<double>(d);
       y0 += v, y1 += v * t, y2 += v * t * t;
     }
-    // Sums of 1, t^2 and t^4 over -3 .. 3: 7, 28, 196.
-    const double slope = y1 / 28, bend = (7 * y2 - 28 * y0) / (7 * 196 - 28 * 28), at = (y0 - 28 * bend) / 7;
+    const double slope = y1 / squares,
+                 bend = (count * y2 - squares * y0) / (count * fourths - squares * squares),
+                 at = (y0 - squares * bend) / count;
     const auto t = static_cast<double>(i - centre);
     out[static_cast<std::size_t>(i)] = at + slope * t + bend * t * t;
   }
@@ -163,10 +168,19 @@ std::vector<double> phase_ahead(const std::vector<std::vector<std::complex<doubl
   return out;
 }
 
-bool runs_one_way(const std::vector<double>& hz) {
-  double way = 0;
-  for (std::size_t c = 1; c < hz.size(); ++c) way += std::abs(hz[c] - hz[c - 1]);
-  return std::abs(hz.back() - hz.front()) > 0.7 * way;
+/// How often it turns round, by more than a seventh of its range: one that swings does so again and again.
+std::size_t turns_of(const std::vector<double>& hz, double range_hz) {
+  std::size_t out = 0;
+  double low = hz.front(), high = hz.front();
+  int going = 0;
+  for (const double f : hz) {
+    low = std::min(low, f), high = std::max(high, f);
+    if (going <= 0 && f > low + range_hz / 7)
+      out += going < 0 ? 1 : 0, going = 1, high = f;
+    else if (going >= 0 && f < high - range_hz / 7)
+      out += going > 0 ? 1 : 0, going = -1, low = f;
+  }
+  return out;
 }
 
 }  // namespace
@@ -196,7 +210,8 @@ RaisedMap raised_map(std::span<const double> x, double rate_hz, std::size_t leng
   return map;
 }
 
-std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double rate_hz) {
+std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double rate_hz,
+                                             std::size_t most_turns) {
   constexpr std::size_t least_length = 64, least_columns = 15;
   constexpr double stands_out = 1.95, least_mean = 2.5;
   SpeedCourse out;
@@ -224,10 +239,11 @@ std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double r
   const RaisedMap& map = out.map;
   for (std::size_t c = 0; c < path.size(); ++c) out.hz.push_back(centre_near(map, path[c], c) * map.bin_hz());
   out.hz = smoothed_course(out.hz);
-  const double way = std::abs(out.hz.back() - out.hz.front()),
-               middle = 0.5 * (out.hz.back() + out.hz.front()),
+  const auto [low, high] = std::minmax_element(out.hz.begin(), out.hz.end());
+  const double way = *high - *low, middle = 0.5 * (*high + *low),
                duration_s = static_cast<double>(x.size()) / rate_hz;
-  if (!(way > 0.1 * middle) || way < 8 * map.bin_hz() || way < 12 / duration_s || !runs_one_way(out.hz))
+  if (!(way > 0.1 * middle) || way < 8 * map.bin_hz() || way < 12 / duration_s ||
+      turns_of(out.hz, way) > most_turns)
     return {};
   // Two in a row that stand out are no chance.
   const auto seen = [&](std::size_t c) {
@@ -280,11 +296,15 @@ void SpeedCourse::follow(std::span<const double> x, std::span<const CourseLine> 
   const std::vector<double> smooth = smoothed_course(ahead);
   const ColumnCourse correction(hop, smooth);
   for (std::size_t n = 0; n < x.size(); ++n) phase[n] += correction.at(static_cast<double>(n));
-  double squares = 0;
-  for (std::size_t c = 0; c < ahead.size(); ++c) squares += std::pow(ahead[c] - smooth[c], 2);
-  // At its end the slope of a parabola through seven scatters by 0.7 of what one of them does.
-  const double scatter_hz = std::sqrt(squares / static_cast<double>(ahead.size())) / whole_circle *
-                            map.rate_hz / static_cast<double>(hop);
+  // At its end the slope of a parabola through seven scatters by 0.7 of what one of them does; where the
+  // course bends as no parabola does, they are off there by more than elsewhere.
+  const auto scatter_hz = [&](std::size_t from, std::size_t to) {
+    double squares = 0;
+    for (std::size_t c = from; c < to; ++c) squares += std::pow(ahead[c] - smooth[c], 2);
+    return std::sqrt(squares / static_cast<double>(to - from)) / whole_circle * map.rate_hz /
+           static_cast<double>(hop);
+  };
+  const std::size_t last = ahead.size(), few = std::min<std::size_t>(last, 5);
   const auto measure = [&](std::size_t column, double& hz_there, double& std_hz) {
     const std::size_t middle = (column + 1) * map.hop, half = map.hop / 2;
     const double before = hz_there;
@@ -297,13 +317,23 @@ void SpeedCourse::follow(std::span<const double> x, std::span<const CourseLine> 
     // it says over twice the way where it bends. No line's place is known better than a fiftieth of a bin
     // while others pass it.
     const double bent = 0.5 * (hz_there - over(2 * half - 1)), passed = 0.02 * map.bin_hz();
-    std_hz = std::hypot(scatter_hz, before > 0 ? hz_there - before : 0, std::hypot(bent, passed));
+    const std::size_t nearest = std::min(middle / hop, last - 1);
+    const double scatter =
+        std::max(scatter_hz(0, last), nearest < last / 2 ? scatter_hz(0, few) : scatter_hz(last - few, last));
+    std_hz = std::hypot(scatter, before > 0 ? hz_there - before : 0, std::hypot(bent, passed));
     // Within the first bins its image below 0 Hz, and what stands at 0, are not apart from it.
     if (hz_there < 3 * map.bin_hz()) std_hz = std::hypot(std_hz, std::max(hz_there, map.bin_hz()));
     return map.time_s(column);
   };
   from_s = measure(first_seen, from_hz, from_std_hz);
   to_s = measure(last_seen, to_hz, to_std_hz);
+  low_hz = std::min(from_hz, to_hz), high_hz = std::max(from_hz, to_hz);
+  for (std::size_t c = first_seen + 1; c < last_seen; ++c) {
+    const std::size_t middle = (c + 1) * map.hop, half = map.hop / 2;
+    const double there = (phase[middle + half] - phase[middle - half]) / whole_circle * map.rate_hz /
+                         static_cast<double>(2 * half);
+    low_hz = std::min(low_hz, there), high_hz = std::max(high_hz, there);
+  }
 }
 
 }  // namespace vprism

@@ -202,15 +202,15 @@ std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples,
 /// What runs up or down, beside the lines that stand, which it crosses: those that are seen at first, then
 /// those that are once it is gone.
 std::optional<RunUp> find_run_up_beside_lines(std::span<const double> x, double rate_hz,
-                                              std::size_t least_orders) {
+                                              std::size_t least_orders, std::size_t most_turns) {
   std::optional<RunUp> run;
   for (int round = 0; round < 2; ++round) {
     const StandingLines standing(run ? std::span<const double>(run->rest) : x, !run);
     if (run && !standing.any()) break;
     std::optional<RunUp> beside =
-        standing.any() ? find_run_up(standing.without(x), rate_hz, least_orders) : std::nullopt;
+        standing.any() ? find_run_up(standing.without(x), rate_hz, least_orders, most_turns) : std::nullopt;
     if (beside) standing.put_back(beside->rest);
-    if (!beside && !run) beside = find_run_up(x, rate_hz, least_orders);
+    if (!beside && !run) beside = find_run_up(x, rate_hz, least_orders, most_turns);
     if (!beside) break;
     run = std::move(beside);
   }
@@ -222,7 +222,7 @@ std::optional<RecordVerdict> judge_beside_run_ups(std::span<const double> sample
                                                   const SpectrumSettings& settings,
                                                   const PeakSettings& search,
                                                   const std::function<void(std::vector<Peak>&)>& choose,
-                                                  bool sweep) {
+                                                  bool sweep, std::size_t most_turns = 2) {
   constexpr std::size_t most = 3;
   std::vector<double> rest;
   std::vector<RunUp> runs;
@@ -232,9 +232,11 @@ std::optional<RecordVerdict> judge_beside_run_ups(std::span<const double> sample
   while (runs.size() < most) {
     std::optional<RunUp> run =
         find_run_up_beside_lines(runs.empty() ? samples : std::span<const double>(rest),
-                                 spectrum.plan.rate_hz, sweep || !runs.empty() ? 2 : 1);
+                                 spectrum.plan.rate_hz, sweep || !runs.empty() ? 2 : 1, most_turns);
     // What an order leaves where it was not followed closely runs along with it.
-    if (!run || (!runs.empty() && of_runs(run->from_hz, run->rms))) break;
+    if (!run || (!runs.empty() && of_runs(run->from_hz, run->rms)) ||
+        std::any_of(runs.begin(), runs.end(), [&](const RunUp& other) { return run->runs_along(other); }))
+      break;
     rest = std::move(run->rest);
     runs.push_back(std::move(*run));
   }
@@ -298,6 +300,10 @@ RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spect
     }
   if (!much) return out;
   if (auto beside = judge_beside_states(samples, spectrum, settings, search, choose, lines))
+    return std::move(*beside);
+  // Several lines that swing together: a speed that goes up and down again and again.
+  constexpr std::size_t many_turns = 60;
+  if (auto beside = judge_beside_run_ups(samples, spectrum, settings, search, choose, true, many_turns))
     return std::move(*beside);
   return out;
 }

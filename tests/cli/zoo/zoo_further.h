@@ -20,21 +20,25 @@ inline std::vector<Kind> further_kinds() {
                    r.truth.kinds = {"burst"}, r.truth.hz = hz;
                    return r;
                  }});
-  out.push_back({"run-up", [=](Bits& b) {
-                   Record r{noise(b, 4 * n, 0.05), fs, {}};
-                   const double low = between(b, 8, 16), high = low * between(b, 2, 4),
-                                bend = between(b, 1, 2);
-                   const bool down = b() % 2 == 0;
-                   double phase = 0;
-                   for (std::size_t k = 0; k < r.x.size(); ++k) {
-                     const double u = static_cast<double>(k) / static_cast<double>(r.x.size());
-                     r.x[k] +=
-                         std::cos(phase) + 0.6 * std::cos(2 * phase + 1) + 0.4 * std::cos(5 * phase + 2);
-                     phase += 2 * pi * (low + (high - low) * std::pow(down ? 1 - u : u, bend)) / fs;
-                   }
-                   r.truth.kinds = {"run-up"};
-                   return r;
-                 }});
+  // Up or down by a power of time; and up, held for a while, and down again.
+  for (const bool turns : {false, true})
+    out.push_back(
+        {turns ? "run up and down" : "run-up", [=](Bits& b) {
+           Record r{noise(b, 4 * n, 0.05), fs, {}};
+           const double low = between(b, 8, 16), high = low * between(b, 2, 4), bend = between(b, 1, 2),
+                        up = between(b, 0.25, 0.4), down = between(b, 0.6, 0.75);
+           const bool reversed = b() % 2 == 0;
+           double phase = 0;
+           for (std::size_t k = 0; k < r.x.size(); ++k) {
+             const double at = static_cast<double>(k) / static_cast<double>(r.x.size()),
+                          u = reversed ? 1 - at : at,
+                          rise = 0.5 - 0.5 * std::cos(pi * std::min({u / up, 1.0, (1 - u) / (1 - down)}));
+             r.x[k] += std::cos(phase) + 0.6 * std::cos(2 * phase + 1) + 0.4 * std::cos(5 * phase + 2);
+             phase += 2 * pi * (low + (high - low) * (turns ? rise : std::pow(u, bend))) / fs;
+           }
+           r.truth.kinds = {"run-up"};
+           return r;
+         }});
   out.push_back({"swinging carrier", [=](Bits& b) {
                    Record r{noise(b, n, 0.02), fs, {}};
                    const double hz = between(b, 150, 350), periods = std::pow(10, between(b, 0.6, 2)),

@@ -5,6 +5,7 @@
 
 #include <cmath>
 #include <functional>
+#include <numbers>
 #include <random>
 
 #include "identify/lines/whole_lines.h"
@@ -93,6 +94,27 @@ TEST(RecordVerdict, ASingleLineByNoEvenLawIsFollowed) {
   EXPECT_NEAR(run.from_hz, speed(run.from_s / 20), 3 * run.from_std_hz);
   EXPECT_NEAR(run.to_hz, speed(run.to_s / 20), 3 * run.to_std_hz);
   EXPECT_NEAR(run.rms, std::sqrt(0.5), 0.005);
+}
+
+TEST(RecordVerdict, ASpeedThatComesBackIsOneCourse) {
+  const auto hump = [](double u) { return 22 + 35 * std::sin(std::numbers::pi * u); };
+  const auto again = [](double u) { return 61 + 14 * std::sin(tau * 3.4 * u); };
+  for (const auto& [speed, low, high] :
+       {std::tuple<std::function<double(double)>, double, double>{hump, 22, 57}, {again, 47, 75}}) {
+    const RecordVerdict verdict = MadeRecord(0.04).add(speed, {{1, 1}, {2, 0.5}, {3, 0.3}}).judged();
+    ASSERT_EQ(verdict.run_ups.size(), 1u) << high;
+    const RunUp& run = verdict.run_ups[0];
+    EXPECT_TRUE(run.turns());
+    ASSERT_EQ(run.orders.size(), 3u) << high;
+    EXPECT_DOUBLE_EQ(run.orders[2].order, 3);
+    EXPECT_NEAR(run.high_hz, high, 0.01 * high);
+    EXPECT_NEAR(run.from_hz, speed(run.from_s / 20), 3 * run.from_std_hz) << high;
+    EXPECT_NEAR(run.to_hz, speed(run.to_s / 20), 3 * run.to_std_hz) << high;
+    EXPECT_NEAR(run.low_hz, low, 4) << high;  // Where it was measured first.
+    EXPECT_NEAR(run.rms, std::sqrt((1 + 0.25 + 0.09) / 2), 0.01);
+    EXPECT_TRUE(tones_of(verdict).empty());
+    EXPECT_TRUE(verdict.bands.empty());
+  }
 }
 
 }  // namespace
