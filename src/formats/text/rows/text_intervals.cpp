@@ -116,6 +116,41 @@ void leave_out_ends(TextLayout& layout, std::span<const TextLine> lines, std::si
   leave_out_columns(layout, {end});
 }
 
+void leave_out_stated_rate(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                           std::size_t last) {
+  if (!layout.time || layout.columns.size() < 3) return;
+  const std::vector<double> times = numbers_of_column(layout, lines, first, last, *layout.time);
+  if (times.size() < 3 || !rises_evenly(times)) return;
+  const double step_s =
+      (times.back() - times.front()) / static_cast<double>(times.size() - 1) * layout.time_factor;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+    if (c == *layout.time) continue;
+    const Channel& column = layout.columns[c];
+    const bool hertz = !without_unit(column) && column.unit.converts_to(Unit::parse("Hz")),
+               seconds = !without_unit(column) && column.unit.converts_to(Unit::parse("s"));
+    if (!hertz && !seconds && !without_unit(column)) continue;
+    const AxisWord word = axis_word(column.name, hertz     ? AxisUnit::frequency
+                                                 : seconds ? AxisUnit::time
+                                                           : AxisUnit::none);
+    if (word != AxisWord::rate && word != AxisWord::interval) continue;
+    const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, c);
+    if (numbers.size() != times.size() || !(numbers[0] > 0) ||
+        std::any_of(numbers.begin(), numbers.end(), [&](double x) { return x != numbers[0]; }))
+      continue;
+    double said_s = hertz     ? column.unit.convert(numbers[0], Unit::parse("Hz"))
+                    : seconds ? column.unit.convert(numbers[0], Unit::parse("s"))
+                              : numbers[0];
+    if (word == AxisWord::rate) said_s = 1 / said_s;
+    if (!(std::abs(said_s / step_s - 1) < 0.01)) continue;
+    layout.cautions.push_back({"rate-in-rows", Severity::note, "",
+                               "the column \"" + column_name(layout, c) +
+                                   "\" repeats in every row what the times say as well: it is left out",
+                               "take it as a channel with --columns if it is one"});
+    leave_out_columns(layout, {c});
+    return;
+  }
+}
+
 void assume_even_axis(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                       std::size_t last) {
   if (layout.has_axis() || layout.interval_s > 0 || layout.columns.size() < 2 || !layout.parts.empty())

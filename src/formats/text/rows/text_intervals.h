@@ -11,6 +11,11 @@ namespace vprism {
 bool is_time_by_steps(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                       std::size_t last, std::size_t column);
 
+/// A column that repeats the rate or the interval in every row, as the times say it, is left out, with a
+/// caution.
+void leave_out_stated_rate(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                           std::size_t last);
+
 /// Where nothing else says when the rows were taken: a column of times from row to row ("dt (us)"), which are
 /// added up, or one that repeats the rate in every row; each with a note. The latter is left out where these
 /// are the `whole` of the rows.

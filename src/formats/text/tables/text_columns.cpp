@@ -7,6 +7,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/text/cells/complex_pairs.h"
 #include "formats/text/rows/text_intervals.h"
 #include "formats/text/tables/text_axis.h"
 
@@ -339,14 +340,29 @@ std::optional<ComplexCells> complex_cells_of(const std::vector<TextLine>& lines,
 
 /// The two columns of a complex one have one title: the parts are named after it.
 void name_complex_parts(TextLayout& layout) {
-  const std::vector<std::size_t> real = layout.complex->real_cells();
-  for (std::size_t c = 0; c < layout.columns.size(); ++c)
-    for (std::size_t i = 0; i < real.size(); ++i) {
-      if (layout.cells[c] != real[i] && layout.cells[c] != real[i] + 1) continue;
-      std::string& name = layout.columns[c].name;
-      if (name.empty()) name = "channel " + std::to_string(i + 1);
-      name += layout.cells[c] == real[i] ? " re" : " im";
+  const auto column_of = [&](std::size_t cell) {
+    const auto at = std::find(layout.cells.begin(), layout.cells.end(), cell);
+    return at == layout.cells.end() ? nullptr
+                                    : &layout.columns[static_cast<std::size_t>(at - layout.cells.begin())];
+  };
+  std::size_t number = 0;
+  for (const std::size_t cell : layout.complex->real_cells()) {
+    Channel *const real = column_of(cell), *const imaginary = column_of(cell + 1);
+    const std::string fallback = "channel " + std::to_string(++number);
+    if (real == nullptr || imaginary == nullptr) continue;
+    // "Magnitude" and "Phase" above one cell are titles of its two parts.
+    const TitlePart first = part_of_title(real->name), second = part_of_title(imaginary->name);
+    if (real->name != imaginary->name && first.kind != TitlePart::Kind::none &&
+        second.kind != TitlePart::Kind::none && first.kind != second.kind && first.base == second.base) {
+      const bool polar = first.kind == TitlePart::Kind::magnitude || first.kind == TitlePart::Kind::phase;
+      real->name = imaginary->name = !first.base.empty() ? first.base : polar ? "response" : "value";
+      imaginary->unit = real->unit, imaginary->quantity = real->quantity;
     }
+    for (Channel* const part : {real, imaginary}) {
+      if (part->name.empty()) part->name = fallback;
+      part->name += part == real ? " re" : " im";
+    }
+  }
 }
 
 LineRewriter TextLayout::rewriter() const {
