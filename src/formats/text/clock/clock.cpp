@@ -187,6 +187,14 @@ std::optional<std::int64_t> parse_gone_by(std::string_view text) {
     if (rest.empty() || !take_time(rest, ns) || !rest.empty()) return {};
     return count * 86400 * 1000000000 + ns;
   }
+  // "0 00:00:01.5": days in front.
+  if (counted > 0 && counted < 5 && rest.size() > 7 && rest[0] == ' ' && is_digit(rest[1])) {
+    std::int64_t ns = 0, count = 0;
+    for (const char c : text.substr(0, counted)) count = count * 10 + (c - '0');
+    rest.remove_prefix(1);
+    if (take_time(rest, ns) && rest.empty()) return count * 86400 * 1000000000 + ns;
+    return {};
+  }
   if (const auto words = parse_duration_words(text)) return words;
   // "05 Mar 14:03:22", "Mar  5 14:03:22": a date without its year, counted from the year's first day.
   std::string_view dated = text;

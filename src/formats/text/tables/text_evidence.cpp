@@ -127,12 +127,16 @@ void take_settings(TextLayout& layout) {
     }
     if (value.empty() || value.size() > 40) continue;
     static constexpr std::string_view unit_keys[] = {"verticalunits", "verticalunit", "yunit", "yunits",
-                                                     "vunit",         "unit",         "units"};
+                                                     "vunit",         "unit",         "units", "einheit",
+                                                     "unité",         "unidad",       "unità"};
     // "Vertical Scale,0.2,V": the unit of what is drawn by it.
     static constexpr std::string_view scale_keys[] = {"verticalscale", "verticaloffset", "voltsperdivision",
                                                       "verticalscale(v/div)", "scaleperdivision"};
-    static constexpr std::string_view name_keys[] = {"source",           "channel",    "trace", "channelname",
-                                                     "nameofthechannel", "signalname", "name",  "label"};
+    static constexpr std::string_view name_keys[] = {
+        "source",     "channel", "trace", "channelname", "nameofthechannel",
+        "signalname", "name",    "label", "voie",        "canal",
+        "canale",     "kanal",   "nom",   "nombre",      "bezeichnung",
+        "signal",     "sensor"};
     const auto is_in = [&](const auto& keys) {
       return std::find(std::begin(keys), std::end(keys), name) != std::end(keys);
     };

@@ -93,6 +93,20 @@ void add(Noted& noted, Said said, std::size_t number, std::string value, char de
   }
 }
 
+/// "0: time [s]": a comment's key that is a number alone. False where it is none.
+bool read_numbered(Noted& noted, std::string_view text, char decimal) {
+  const std::size_t mark = text.find_first_of(":=");
+  const std::string_view key = trimmed(text.substr(0, std::min(mark, text.size())));
+  if (mark == std::string_view::npos || key.empty() || key.size() > 3 ||
+      !std::all_of(key.begin(), key.end(), is_digit))
+    return false;
+  // Times of day and ratios have a number behind as well.
+  const std::string value = unquoted_cell(text.substr(mark + 1));
+  if (value.empty() || is_digit(value[0])) return false;
+  add(noted, Said::plain, std::stoul(std::string(key)), value, decimal);
+  return true;
+}
+
 /// One statement: a key of that kind, a mark, and its value. False where it is none.
 bool read_statement(Noted& noted, std::string_view text, char decimal) {
   const std::size_t mark = text.find_first_of(":=;,|\t");
@@ -203,6 +217,7 @@ Noted noted_above(const TextLayout& layout, const std::vector<TextLine>& lines, 
       i = behind - 1;
       continue;
     }
+    if (is_comment(lines[i].text) && read_numbered(out, text, layout.decimal)) continue;
     // Several in one line: "Name2 = accel; Unit2 = g".
     if (const std::size_t apart = text.find_first_of(";,");
         apart != std::string_view::npos && std::count(text.begin(), text.end(), '=') > 1) {

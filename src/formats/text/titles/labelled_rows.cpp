@@ -15,6 +15,8 @@ namespace {
 
 bool is_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || (c & 0x80) != 0; }
 
+bool is_capital(char c) { return c >= 'A' && c <= 'Z'; }
+
 /// What a label's words say its row holds: "Y_Unit_Label", "Signal names:", "Scale factor".
 std::optional<LabelledRow::Kind> kind_of(const std::string& label) {
   static constexpr std::string_view units[] = {"unit", "units", "einheit", "einheiten", "unité", "eu"},
@@ -25,8 +27,11 @@ std::optional<LabelledRow::Kind> kind_of(const std::string& label) {
   std::optional<LabelledRow::Kind> out;
   const std::string low = lower_case(label);
   for (std::size_t i = 0; i < low.size();) {
+    // "ChannelName": a capital behind a small letter begins another word.
     std::string word;
-    while (i < low.size() && is_letter(low[i])) word += low[i++];
+    while (i < low.size() && is_letter(low[i]) &&
+           (word.empty() || !is_capital(label[i]) || is_capital(label[i - 1])))
+      word += low[i++];
     if (word.empty()) {
       if (is_digit(low[i])) return {};  // "Unit 2" is of one channel.
       ++i;

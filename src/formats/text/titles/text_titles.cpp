@@ -150,6 +150,17 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
       above_settings = true;
       continue;
     }
+    // "Unit;V" above a single column.
+    std::vector<std::string_view> few;
+    if (layout.cells.size() == 1 && !layout.clock && layout.delimiter != ' ')
+      split_cells(text, layout.delimiter, few);
+    if (few.size() == 2 && is_row_label(unquoted_cell(few[0]))) {
+      above_settings = true;
+      continue;
+    }
+    // "ChannelName,Left,Right": take_labelled_rows has it.
+    if (const auto row = labelled_row(layout, text); row && !is_row_label(row->label) && ++settings <= most)
+      continue;
     // "Range;10;10", one cell more than there are columns.
     if (is_labelled_setting(layout, text) && ++settings <= most) continue;
     // "Data", "[Values]" between titles and numbers.

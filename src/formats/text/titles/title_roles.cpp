@@ -10,11 +10,13 @@ namespace vprism {
 
 namespace {
 
-constexpr std::string_view unit_labels[] = {"unit", "units", "einheit", "einheiten", "unité", "unidad"};
+constexpr std::string_view unit_labels[] = {"unit",  "units",  "einheit", "einheiten",
+                                            "unité", "unidad", "unità"};
 constexpr std::string_view name_labels[] = {"name",         "names",       "signal", "signals",
                                             "channel name", "signal name", "label",  "bezeichnung",
-                                            "description",  "sensor",      "nom"};
-constexpr std::string_view channel_labels[] = {"channel", "channels", "kanal", "ch"};
+                                            "description",  "sensor",      "nom",    "nombre"};
+constexpr std::string_view channel_labels[] = {"channel", "channels", "kanal", "ch",
+                                               "voie",    "canal",    "canale"};
 
 template <typename Words>
 bool is_title_word(const std::string& cell, const Words& words) {
