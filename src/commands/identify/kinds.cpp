@@ -248,17 +248,36 @@ Finding report_quantisation(const Recording& r, const ChannelSpectrum& c, const 
 
 namespace {
 
+/// By how much lines may hold more mean square together than the record has: two that beat k times over it,
+/// of a and b RMS, up to 2ab / (pi k), as far as the last beat is not whole.
+double shared_by_beats(const std::vector<Finding>& findings, const std::vector<std::size_t>& own,
+                       double duration_s) {
+  constexpr double beats_looked_at = 64;
+  std::vector<std::pair<double, double>> lines;  // Frequency and RMS.
+  for (const std::size_t i : own) {
+    const Finding& f = findings[i];
+    if (f.kind == "resonance" || f.kind == "broadband" || f.kind == "burst" || f.kind == "unresolved")
+      continue;
+    if (f.lines.empty()) lines.emplace_back(f.frequency_hz, f.level_rms);
+    for (const FindingLine& line : f.lines) lines.emplace_back(line.frequency_hz, line.rms);
+  }
+  std::sort(lines.begin(), lines.end());
+  double out = 0;
+  for (std::size_t i = 0; i < lines.size(); ++i)
+    for (std::size_t j = i + 1; j < lines.size(); ++j) {
+      const double beats = (lines[j].first - lines[i].first) * duration_s;
+      if (beats > beats_looked_at) break;
+      out += 2 * lines[i].second * lines[j].second * std::min(1.0, 1 / (std::numbers::pi * beats));
+    }
+  return out;
+}
+
 std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
                                       const std::vector<std::size_t>& own, double rms, double duration_s) {
   // A part of a period more or less: of a line of few periods the record holds more or less than its square.
-  // And lines that beat once or twice over it are not independent of each other.
   double most = 1.02;
-  for (const std::size_t i : own) {
-    for (const std::size_t j : own)
-      if (i != j && std::abs(findings[i].frequency_hz - findings[j].frequency_hz) * duration_s < 3)
-        most = std::max(most, 1.1);
+  for (const std::size_t i : own)
     if (findings[i].frequency_hz * duration_s < 6) most = 1.3;
-  }
   // What is least sure goes first.
   const auto trust = [](const Finding& f) {
     return f.kind == "unresolved" || f.kind == "broadband" ? 0
@@ -272,7 +291,7 @@ std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
   });
   double square = 0;
   for (const std::size_t i : own) square += findings[i].level_rms * findings[i].level_rms;
-  const double room = most * rms * rms;
+  const double room = most * rms * rms + shared_by_beats(findings, own, duration_s);
   const auto drop = [&](std::size_t i) {
     square -= findings[i].level_rms * findings[i].level_rms;
     gone.push_back(i);
