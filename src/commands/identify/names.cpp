@@ -75,6 +75,7 @@ std::vector<Hump> find_humps(const ChannelSpectrum& c, double false_alarms) {
     }
     if (!found) continue;
     hump.lead = hump.members.front();
+    hump.fit.rms = rms_in_record(s, hump.fit, bins_of_lines(c, own));
     humps.push_back(std::move(hump));
   }
   return humps;
@@ -133,7 +134,7 @@ void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<F
         fit->damping > 4 * fit->damping_std) {
       Hump hump;
       hump.fit = *fit;
-      hump.fit.rms = std::min(fit->rms, 1.1 * band.rms);
+      hump.fit.rms = rms_in_record(c.spectrum, *fit);
       findings.push_back(report_hump(c, hump));
       continue;
     }

@@ -242,4 +242,17 @@ std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, doub
   return out;
 }
 
+double rms_in_record(const Spectrum& s, const ResonanceFit& fit, const std::vector<bool>& masked) {
+  const auto [low, high] = s.bins_within(fit.low_hz, fit.high_hz);
+  double found = 0, expected = 0;
+  for (std::size_t k = low; k < high; ++k) {
+    const double hz = s.hz_at(static_cast<double>(k));
+    const double own = fit.height * resonance_form(hz / fit.frequency_hz, fit.damping, fit.lean);
+    const double all = fit.power_at(hz);
+    expected += own;
+    found += masked.empty() || !masked[k] ? s.power[k] * (all > 0 ? own / all : 0) : own;
+  }
+  return expected > 0 ? fit.rms * std::sqrt(found / expected) : fit.rms;
+}
+
 }  // namespace vprism

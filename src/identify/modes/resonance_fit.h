@@ -39,4 +39,9 @@ std::optional<ResonanceFit> fit_resonance(const Spectrum& spectrum, double low_h
                                           const std::vector<bool>& masked = {},
                                           const ResonanceLean& known = {});
 
+/// What the spectrum holds of a resonance: each bin within the fit is shared between it and its pedestal, and
+/// the flanks beyond are taken as the fit has them. The RMS that a fit expects may differ from that by as
+/// much as noise does in one record. Bins that are `masked` count as the fit expects them.
+double rms_in_record(const Spectrum& spectrum, const ResonanceFit& fit, const std::vector<bool>& masked = {});
+
 }  // namespace vprism

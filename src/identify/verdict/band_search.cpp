@@ -235,6 +235,44 @@ void peaks_in_flanks(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
   }
 }
 
+/// What the record holds of each resonance that noise drives: each bin's power is shared by what the fits
+/// have there, so that they add up to no more than is there. What a fit expects of such noise may differ from
+/// what came in this record by more.
+void share_among_resonances(const BandSource& source, const Spectrum& spectrum,
+                            const std::vector<double>& floor, std::vector<JudgedBand>& bands) {
+  constexpr double widths = 40;
+  const auto bin_at = [&](double hz) {
+    return static_cast<std::size_t>(
+        std::clamp(hz / source.bin_hz(), 0.0, static_cast<double>(source.bins() - 1)));
+  };
+  std::vector<JudgedBand*> rung;
+  std::size_t low = source.bins(), high = 0;
+  for (JudgedBand& band : bands) {
+    if (!band.resonance || band.impulses || band.verdict.kind != BandVerdict::Kind::noise) continue;
+    rung.push_back(&band);
+    const double reach = widths * band.resonance->width_hz();
+    low = std::min(low, bin_at(band.resonance->frequency_hz - reach));
+    high = std::max(high, bin_at(band.resonance->frequency_hz + reach) + 1);
+  }
+  if (rung.empty()) return;
+  std::vector<double> square(rung.size(), 0), part(rung.size());
+  for (std::size_t b = std::max<std::size_t>(1, low); b < high; ++b) {
+    const double hz = static_cast<double>(b) * source.bin_hz();
+    const auto k = std::min(static_cast<std::size_t>(hz / spectrum.plan.bin_hz + 0.5), floor.size() - 1);
+    double all = 0, beside = floor[k];
+    for (std::size_t j = 0; j < rung.size(); ++j) {
+      const ResonanceFit& fit = *rung[j]->resonance;
+      const double off = 2 * (hz - fit.frequency_hz) / fit.width_hz();
+      part[j] = fit.height / (1 + off * off), all += part[j];
+      if (std::abs(off) < 8) beside = std::min(beside, fit.pedestal);
+    }
+    const double power = source.power(b);
+    if (all > 0)
+      for (std::size_t j = 0; j < rung.size(); ++j) square[j] += power * part[j] / (all + beside);
+  }
+  for (std::size_t j = 0; j < rung.size(); ++j) rung[j]->level_rms = std::sqrt(square[j]);
+}
+
 std::size_t nearest_to(const std::vector<Peak>& peaks, const std::vector<std::size_t>& members, double hz) {
   return *std::min_element(members.begin(), members.end(), [&](std::size_t a, std::size_t b) {
     return std::abs(peaks[a].frequency_hz - hz) < std::abs(peaks[b].frequency_hz - hz);
@@ -335,6 +373,7 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
   find_wide_trains(source, rest, rate_hz, spectrum, floor, peaks, out);
   join_flanks(out);
   join_trains(out);
+  share_among_resonances(source, spectrum, floor, out);
   // Those that were replaced; members keep pointing at their peaks.
   std::vector<std::size_t> place(peaks.size());
   std::vector<Peak> kept;

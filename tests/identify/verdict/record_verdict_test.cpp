@@ -8,6 +8,7 @@
 #include <numbers>
 #include <random>
 
+#include "base/dot.h"
 #include "identify/lines/whole_lines.h"
 
 namespace vprism::record_verdict_test {
@@ -33,6 +34,22 @@ class MadeRecord {
     }
     return *this;
   }
+  /// White noise through one degree of freedom, of that RMS in this record.
+  MadeRecord& add_rung(double hz, double damping, double rms, unsigned seed) {
+    std::mt19937_64 bits(seed);
+    std::normal_distribution<double> dice;
+    const double w = tau * hz / rate, r = std::exp(-damping * w);
+    const double turn = 2 * r * std::cos(w * std::sqrt(1 - damping * damping));
+    std::vector<double> y(count);
+    double one = 0, two = 0, square = 0;
+    for (double& v : y) {
+      v = dice(bits) + turn * one - r * r * two;
+      two = one, one = v, square += v * v / static_cast<double>(count);
+    }
+    for (std::size_t n = 0; n < count; ++n) x_[n] += y[n] * rms / std::sqrt(square);
+    return *this;
+  }
+  double mean_square() const { return variance_of(x_); }
   RecordVerdict judged() const {
     const Spectrum spectrum = whole_spectrum(x_, rate);
     SpectrumSettings settings;
@@ -115,6 +132,30 @@ TEST(RecordVerdict, ASpeedThatComesBackIsOneCourse) {
     EXPECT_TRUE(tones_of(verdict).empty());
     EXPECT_TRUE(verdict.bands.empty());
   }
+}
+
+TEST(RecordVerdict, ResonancesHoldWhatTheRecordHasOfThem) {
+  int seen = 0, all = 0;
+  unsigned seed = 0;
+  for (const auto& [first, second, damping, rms] : {std::tuple{92.0, 610.0, 0.008, 1.8},
+                                                    {131.0, 402.0, 0.006, 0.5},
+                                                    {210.0, 345.0, 0.012, 1.0},
+                                                    {77.0, 505.0, 0.004, 0.7}}) {
+    MadeRecord made(0.02);
+    made.add_rung(first, 0.012, 1, ++seed).add_rung(second, damping, rms, ++seed);
+    const RecordVerdict verdict = made.judged();
+    double square = 0;
+    for (const JudgedBand& band : verdict.bands) {
+      square += band.level_rms * band.level_rms;
+      if (!band.resonance) continue;
+      const bool low = std::abs(band.resonance->frequency_hz - first) < 0.05 * first;
+      EXPECT_NEAR(band.level_rms, low ? 1 : rms, 0.05 * (low ? 1 : rms)) << first << " " << second;
+      ++seen;
+    }
+    all += 2;
+    EXPECT_LT(square, 1.02 * made.mean_square());
+  }
+  EXPECT_EQ(seen, all);
 }
 
 }  // namespace
