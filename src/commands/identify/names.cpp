@@ -34,6 +34,26 @@ std::vector<bool> bins_of_lines(const ChannelSpectrum& c, const std::vector<bool
   return masked;
 }
 
+/// Whether narrow lines lie on one even grid: what repeats makes those, and no noise.
+bool lie_on_a_grid(std::vector<const Peak*> crowd) {
+  if (crowd.size() < 4) return false;
+  std::sort(crowd.begin(), crowd.end(),
+            [](const Peak* a, const Peak* b) { return a->frequency_hz < b->frequency_hz; });
+  double step = 1e300;
+  for (std::size_t i = 1; i < crowd.size(); ++i)
+    step = std::min(step, crowd[i]->frequency_hz - crowd[i - 1]->frequency_hz);
+  // The least one is as uncertain as its two lines; the whole way makes it better.
+  const double whole = crowd.back()->frequency_hz - crowd.front()->frequency_hz;
+  step = whole / std::round(whole / step);
+  for (std::size_t i = 1; i < crowd.size(); ++i) {
+    const double off = crowd[i]->frequency_hz - crowd.front()->frequency_hz;
+    const double slack = 4 * std::hypot(crowd[i]->frequency_std_hz, crowd.front()->frequency_std_hz,
+                                        crowd.back()->frequency_std_hz);
+    if (slack > 0.1 * step || std::abs(off - std::round(off / step) * step) > slack) return false;
+  }
+  return true;
+}
+
 /// Resonances where a peak is too wide for a tone, or peaks crowd. Lines within one that its own noise would
 /// make become part of it.
 std::vector<Hump> find_humps(const ChannelSpectrum& c, double false_alarms) {
@@ -44,10 +64,11 @@ std::vector<Hump> find_humps(const ChannelSpectrum& c, double false_alarms) {
     const Peak& lead = c.peaks[i];
     if (own[i] || lead.of_band) continue;
     const double near = 24 * s.plan.rbw_hz;
-    const auto crowd_size = std::count_if(c.peaks.begin(), c.peaks.end(), [&](const Peak& p) {
-      return !p.of_band && std::abs(p.frequency_hz - lead.frequency_hz) < near && p.rms > 0.1 * lead.rms;
-    });
-    if (!lead.broad() && crowd_size < 3) continue;
+    std::vector<const Peak*> crowd;
+    for (const Peak& p : c.peaks)
+      if (!p.of_band && std::abs(p.frequency_hz - lead.frequency_hz) < near && p.rms > 0.1 * lead.rms)
+        crowd.push_back(&p);
+    if (!lead.broad() && (crowd.size() < 3 || lie_on_a_grid(crowd))) continue;
     Hump hump;
     bool found = false;
     // What is its noise is not left out when the fit is made again.

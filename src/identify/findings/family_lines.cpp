@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/percentile.h"
 #include "identify/findings/comb.h"
 
 namespace vprism {
@@ -114,6 +115,60 @@ std::optional<Multiples> finer_family(const FreeLines& lines, const Multiples& f
     if (chance < most_chance && (filled >= least_filled || whole)) best = std::move(m);
   }
   return best;
+}
+
+std::optional<Multiples> grid_family(const FreeLines& lines) {
+  constexpr std::size_t least = 12, most_leads = 200;
+  constexpr double least_filled = 0.6, highest_order = 20000;
+  const std::vector<Peak>& peaks = lines.peaks;
+  std::vector<std::size_t> leads;  // The strongest of them, by frequency.
+  for (std::size_t i = 0; i < peaks.size(); ++i)
+    if (lines.has(i) && !peaks[i].broad()) leads.push_back(i);
+  std::sort(leads.begin(), leads.end(),
+            [&](std::size_t a, std::size_t b) { return peaks[a].rms > peaks[b].rms; });
+  leads.resize(std::min(leads.size(), most_leads));
+  if (leads.size() < least) return {};
+  std::sort(leads.begin(), leads.end(),
+            [&](std::size_t a, std::size_t b) { return peaks[a].frequency_hz < peaks[b].frequency_hz; });
+  std::vector<double> steps;
+  for (std::size_t i = 1; i < leads.size(); ++i)
+    steps.push_back(peaks[leads[i]].frequency_hz - peaks[leads[i - 1]].frequency_hz);
+  double step = median_in(steps);
+  // From the middle outwards the step is known better and better.
+  const Peak& middle = peaks[leads[leads.size() / 2]];
+  double known = agreement_hz(middle.frequency_std_hz, middle.frequency_std_hz, 0);
+  std::size_t on_grid = 0;
+  double farthest = 0;
+  std::vector<std::size_t> outwards = leads;
+  std::sort(outwards.begin(), outwards.end(), [&](std::size_t a, std::size_t b) {
+    return std::abs(peaks[a].frequency_hz - middle.frequency_hz) <
+           std::abs(peaks[b].frequency_hz - middle.frequency_hz);
+  });
+  for (const std::size_t i : outwards) {
+    const double off = peaks[i].frequency_hz - middle.frequency_hz, count = std::round(std::abs(off) / step);
+    const double slack = agreement_hz(peaks[i].frequency_std_hz, middle.frequency_std_hz, 0);
+    if (count < 1 || count * known > 0.25 * step ||
+        std::abs(std::abs(off) - count * step) > count * known + slack)
+      continue;
+    ++on_grid;
+    if (count <= farthest) continue;
+    farthest = count, step = std::abs(off) / count, known = slack / count;
+  }
+  if (3 * on_grid < 2 * leads.size() || on_grid + 1 < least) return {};
+  // Through 0 Hz, too.
+  const double order = std::round(middle.frequency_hz / step);
+  if (order * known > 0.2 * step ||
+      std::abs(middle.frequency_hz - order * step) > order * known + 4 * middle.frequency_std_hz)
+    return {};
+  const double rate = middle.frequency_hz / order;
+  Multiples out = multiples_of(lines, rate, std::min(known, middle.frequency_std_hz / order), highest_order);
+  if (out.orders.size() < least) return {};
+  std::vector<std::size_t> sorted = out.orders;
+  std::sort(sorted.begin(), sorted.end());
+  const std::size_t tail = sorted.size() / 8;  // Few may lie far out.
+  const double filled = static_cast<double>(sorted.size() - 2 * tail) /
+                        static_cast<double>(sorted[sorted.size() - 1 - tail] - sorted[tail] + 1);
+  return filled >= least_filled ? std::optional(std::move(out)) : std::nullopt;
 }
 
 std::optional<FamilySidebands> sidebands_of(const FreeLines& lines, const std::vector<std::size_t>& members,

@@ -51,4 +51,9 @@ struct FamilySidebands {
 std::optional<FamilySidebands> sidebands_of(const FreeLines& lines, const std::vector<std::size_t>& members,
                                             double fundamental_hz);
 
+/// What repeats makes lines at all multiples of its rate within its band, though none at low ones: a family
+/// by the step between neighbours, where a dozen lines or more fill most of an even grid that goes through 0
+/// Hz. Nothing where they don't.
+std::optional<Multiples> grid_family(const FreeLines& lines);
+
 }  // namespace vprism

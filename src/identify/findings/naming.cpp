@@ -121,6 +121,25 @@ class Naming {
     return true;
   }
 
+  /// "orders 1, 2, 5 to 19": runs of eight and more in short; "120 orders from 281 to 482" where that is
+  /// long.
+  static std::string listed_orders(const std::vector<std::size_t>& orders, std::size_t step) {
+    constexpr std::size_t least_run = 8, most_parts = 20;
+    std::string out;
+    std::size_t parts = 0;
+    for (std::size_t i = 0; i < orders.size();) {
+      std::size_t end = i + 1;
+      while (end < orders.size() && orders[end] == orders[end - 1] + step) ++end;
+      if (end - i < least_run) end = i + 1;
+      out += (out.empty() ? "" : ", ") + std::to_string(orders[i]);
+      if (end > i + 1) out += " to " + std::to_string(orders[end - 1]);
+      i = end, ++parts;
+    }
+    if (parts > most_parts)
+      return fmt::format("{} orders from {} to {}", orders.size(), orders.front(), orders.back());
+    return "orders " + out;
+  }
+
   bool harmonic_family() {
     std::vector<std::size_t> best, best_orders;
     std::size_t strongest = peaks_.size();
@@ -150,6 +169,8 @@ class Naming {
         best_orders = std::move(m.orders);
       }
     }
+    if (auto grid = grid_family(free_lines()); grid && 2 * grid->members.size() > 3 * best.size())
+      best = std::move(grid->members), best_orders = std::move(grid->orders);
     if (best.empty()) return false;
     // Folded orders of one make a family on a part of it.
     if (!of_strongest && !on_strongest.members.empty() && beside_family(free_lines(), on_strongest, best) < 3)
@@ -179,21 +200,23 @@ class Naming {
     if (folded > 0)
       finding.evidence.push_back(
           fmt::format("{} further lines lie at higher orders, or at such folded at half the rate", folded));
-    std::string orders;
-    for (const std::size_t order : best_orders)
-      orders += (orders.empty() ? "" : ", ") + std::to_string(order);
     const bool odd =
         std::all_of(best_orders.begin(), best_orders.end(), [](std::size_t o) { return o % 2 == 1; });
+    const std::string orders = listed_orders(best_orders, odd ? 2 : 1);
     if (mains != nullptr)
-      finding.text = fmt::format("mains hum: {} and {}harmonics (orders {}), {} together",
-                                 shown_frequency(lead), odd ? "odd " : "", orders, shown(finding.level_rms));
-    else
-      finding.text = fmt::format("a harmonic family on {} ({}{}orders {}), {} together",
-                                 shown_frequency(lead), whole ? "" : "which is not there itself; ",
+      finding.text = fmt::format("mains hum: {} and {}harmonics ({}), {} together", shown_frequency(lead),
                                  odd ? "odd " : "", orders, shown(finding.level_rms));
+    else
+      finding.text = fmt::format("a harmonic family on {} ({}{}{}), {} together", shown_frequency(lead),
+                                 whole ? "" : "which is not there itself; ", odd ? "odd " : "", orders,
+                                 shown(finding.level_rms));
     if (mains != nullptr) finding.suspect = fmt::format("mains {}", mains);
+    if (!whole && best_orders.front() > 3)
+      finding.evidence.push_back(
+          fmt::format("what repeats every {} has lines at all multiples of that rate within its band",
+                      format_quantity(1 / lead.frequency_hz, "s", 6)));
     std::string missing;
-    for (std::size_t order = 1; order < best_orders.back(); ++order)
+    for (std::size_t order = whole ? 1 : best_orders.front(); order < best_orders.back(); ++order)
       if (!std::binary_search(best_orders.begin(), best_orders.end(), order) && (!odd || order % 2 == 1))
         missing += (missing.empty() ? "" : ", ") + std::to_string(order);
     if (!missing.empty()) finding.evidence.push_back("missing orders: " + missing);

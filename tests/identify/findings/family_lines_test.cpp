@@ -4,6 +4,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <random>
 
@@ -68,6 +69,37 @@ TEST(FamilyLines, CombsAreExactAndPeaksOfNoiseAreNot) {
     taken += exactly_periodic(chance, 7.61, 0.19) ? 1 : 0;
   }
   EXPECT_EQ(taken, 0);
+}
+
+TEST(FamilyLines, WhatRepeatsInABandIsOneGrid) {
+  std::mt19937_64 bits(8);
+  std::normal_distribution<double> off(0, 2e-4);
+  for (const double rate : {0.9137, 3.1}) {
+    std::vector<Peak> peaks;
+    for (int n = 140; n < 260; ++n)
+      if (bits() % 5 != 0)
+        peaks.push_back(line(rate * n + off(bits), 0.1 + 0.01 * static_cast<double>(bits() % 50), 2e-4));
+    const std::size_t own = peaks.size();
+    peaks.push_back(line(41.77)), peaks.push_back(line(rate * 200.37));
+    const std::vector<bool> used(peaks.size(), false);
+    const auto grid = grid_family({peaks, used, 0.05, 4000});
+    ASSERT_TRUE(grid) << rate;
+    EXPECT_EQ(grid->members.size(), own);
+    EXPECT_EQ(*std::min_element(grid->orders.begin(), grid->orders.end()),
+              static_cast<std::size_t>(std::lround(peaks.front().frequency_hz / rate)));
+  }
+}
+
+TEST(FamilyLines, SidebandsThatMissZeroAreNoGrid) {
+  std::vector<Peak> beside, gear, few;
+  for (int n = -20; n <= 20; ++n) beside.push_back(line(200.4 + 3.07 * n, 1.0 / (1 + std::abs(n))));
+  for (int mesh = 1; mesh <= 6; ++mesh)  // 37 teeth, three pairs each.
+    for (int n = -3; n <= 3; ++n) gear.push_back(line(5.03 * (37 * mesh + n), 1.0 / (1 + std::abs(n))));
+  for (int n = 100; n < 108; ++n) few.push_back(line(2.11 * n));
+  for (const auto* peaks : {&beside, &gear, &few}) {
+    const std::vector<bool> used(peaks->size(), false);
+    EXPECT_FALSE(grid_family({*peaks, used, 0.05, 4000})) << peaks->size();
+  }
 }
 
 }  // namespace
