@@ -74,6 +74,20 @@ bool events_of_family(const Recording& r, std::size_t c, std::size_t events, dou
   return false;
 }
 
+/// Within a burst, and no larger than it is there beside what is usual.
+bool within_burst(const Recording& r, const TimeEvent& e, const Finding& f) {
+  double from = std::nan(""), to = std::nan("");
+  for (const auto& [key, value] : f.numbers) {
+    if (key == "start_s") from = value;
+    if (key == "end_s") to = value;
+  }
+  if (f.kind != "burst" || !(to > from)) return false;
+  const double slack = 0.1 * (to - from), begin = r.axis.start + e.first * r.axis.interval,
+               end = r.axis.start + e.end * r.axis.interval;
+  const double there_rms = f.level_rms * std::sqrt(std::max(1.0, r.duration_s() / (to - from)));
+  return begin > from - slack && end < to + slack && e.swing < 1.5 * std::sqrt(8.0) * there_rms + e.usual;
+}
+
 }  // namespace
 
 void name_events(const Recording& r, std::size_t c, const Outline& outline, double rms,
@@ -84,6 +98,9 @@ void name_events(const Recording& r, std::size_t c, const Outline& outline, doub
   const EventLevels levels(events.empty() ? std::span<const double>() : samples, events, r.samples);
   for (const RunUp& run : run_ups)
     std::erase_if(events, [&](const TimeEvent& e) { return left_by_run_up(e, levels.of(e), run); });
+  for (std::size_t i = 0; i < result.findings.size(); ++i)
+    if (result.channels[i] == c)
+      std::erase_if(events, [&](const TimeEvent& e) { return within_burst(r, e, result.findings[i]); });
   constexpr std::size_t most = 10;
   if (events.size() > 3 && events_of_family(r, c, events.size(), rms, result)) return;
   const Channel& channel = r.channels[c];

@@ -59,9 +59,10 @@ void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
         std::abs(rms - p.rms) < std::max(0.1 * p.rms, 5 * p.rms_std) && same->frequency_std_hz > 0;
     if (!steady) continue;
     p.frequency_hz = same->frequency_hz;
-    p.frequency_std_hz = same->frequency_std_hz;
+    // Within noise of a band the record's own noise is not all that there is.
+    p.frequency_std_hz = std::max(same->frequency_std_hz, p.least_frequency_std_hz);
     p.rms = rms;
-    p.rms_std = same->amplitude_std / std::sqrt(2.0);
+    p.rms_std = std::max(same->amplitude_std / std::sqrt(2.0), p.least_rms_std);
     p.phase_deg = same->phase_deg;
   }
 }

@@ -25,6 +25,9 @@ struct Peak {
   bool of_comb = false;  ///< An order of an exact comb (comb.h): steady, whatever disturbs it.
   double misfit = 1;     ///< What the fit leaves around over what noise would; uncertainties hold it.
 
+  /// What noise of a band around it leaves uncertain at least; 0: it stands in none.
+  double least_frequency_std_hz = 0, least_rms_std = 0;
+
   double crest = 2;      ///< Square of peak over RMS: 2 for a sine, 1 for a turning complex tone.
   double doubt_rms = 0;  ///< RMS that the chain's interpolation is estimated to have made here.
 

@@ -160,6 +160,26 @@ class SampleFit {
     const Vector scale = normal.diagonal().cwiseSqrt().cwiseMax(1e-300).cwiseInverse();
     const Matrix scaled = scale.asDiagonal() * normal * scale.asDiagonal();
     const Vector change = scale.asDiagonal() * solve_symmetric(scaled, Vector(scale.asDiagonal() * gradient));
+    // Lines so close that the record hardly tells them apart ask for steps that would make it all worse: then
+    // half of it, and half of that.
+    constexpr int most_halvings = 6;
+    const double before = square();
+    std::vector<Turning> kept;
+    for (const std::size_t k : cluster) kept.push_back(sines_[k]);
+    double share = 1;
+    for (int halving = 0; halving < most_halvings; ++halving, share /= 2) {
+      const double moved = step(cluster, change, share);
+      if (square() <= before * (1 + 1e-9)) return moved;
+      for (std::size_t i = 0; i < cluster.size(); ++i) {
+        exchange(sines_[cluster[i]], kept[i]);
+        sines_[cluster[i]] = kept[i];
+      }
+    }
+    return 0;
+  }
+
+  /// A share of a change made; how far it went.
+  double step(const std::vector<std::size_t>& cluster, const Vector& change, double share) {
     double moved = 0, largest = 0;
     for (const Turning& s : sines_) largest = std::max(largest, std::hypot(s.a, s.b));
     Eigen::Index row = 0;
@@ -169,19 +189,19 @@ class SampleFit {
       const Turning before = s;
       // Of a small sine beside a large one no more than that leaves.
       const double size = std::max({std::hypot(s.a, s.b), 1e-3 * largest, 1e-300});
-      moved = std::max(moved, std::hypot(change[row], change[row + 1]) / size);
-      s.a += change[row], s.b += change[row + 1];
+      moved = std::max(moved, share * std::hypot(change[row], change[row + 1]) / size);
+      s.a += share * change[row], s.b += share * change[row + 1];
       if (!s.fixed) {
         // No further than a quarter of a bin at once.
         const double most = 0.5 * std::numbers::pi / record;
-        const double step = std::clamp(change[row + 2], -most, most);
-        s.w += step;
-        moved = std::max(moved, std::abs(step) * record);
+        const double turn = share * std::clamp(change[row + 2], -most, most);
+        s.w += turn;
+        moved = std::max(moved, std::abs(turn) * record);
       }
       if (s.decays) {
-        const double step = std::clamp(change[row + s.unknowns() - 1], -2 / record, 2 / record);
-        s.d += step;
-        moved = std::max(moved, std::abs(step) * record);
+        const double decay = share * std::clamp(change[row + s.unknowns() - 1], -2 / record, 2 / record);
+        s.d += decay;
+        moved = std::max(moved, std::abs(decay) * record);
       }
       row += s.unknowns();
       exchange(before, s);

@@ -10,6 +10,7 @@
 #include "identify/peaks/peak_sines.h"
 #include "identify/verdict/band_trains.h"
 #include "identify/verdict/decays.h"
+#include "identify/verdict/rung_bands.h"
 
 namespace vprism {
 
@@ -235,44 +236,6 @@ void peaks_in_flanks(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
   }
 }
 
-/// What the record holds of each resonance that noise drives: each bin's power is shared by what the fits
-/// have there, so that they add up to no more than is there. What a fit expects of such noise may differ from
-/// what came in this record by more.
-void share_among_resonances(const BandSource& source, const Spectrum& spectrum,
-                            const std::vector<double>& floor, std::vector<JudgedBand>& bands) {
-  constexpr double widths = 40;
-  const auto bin_at = [&](double hz) {
-    return static_cast<std::size_t>(
-        std::clamp(hz / source.bin_hz(), 0.0, static_cast<double>(source.bins() - 1)));
-  };
-  std::vector<JudgedBand*> rung;
-  std::size_t low = source.bins(), high = 0;
-  for (JudgedBand& band : bands) {
-    if (!band.resonance || band.impulses || band.verdict.kind != BandVerdict::Kind::noise) continue;
-    rung.push_back(&band);
-    const double reach = widths * band.resonance->width_hz();
-    low = std::min(low, bin_at(band.resonance->frequency_hz - reach));
-    high = std::max(high, bin_at(band.resonance->frequency_hz + reach) + 1);
-  }
-  if (rung.empty()) return;
-  std::vector<double> square(rung.size(), 0), part(rung.size());
-  for (std::size_t b = std::max<std::size_t>(1, low); b < high; ++b) {
-    const double hz = static_cast<double>(b) * source.bin_hz();
-    const auto k = std::min(static_cast<std::size_t>(hz / spectrum.plan.bin_hz + 0.5), floor.size() - 1);
-    double all = 0, beside = floor[k];
-    for (std::size_t j = 0; j < rung.size(); ++j) {
-      const ResonanceFit& fit = *rung[j]->resonance;
-      const double off = 2 * (hz - fit.frequency_hz) / fit.width_hz();
-      part[j] = fit.height / (1 + off * off), all += part[j];
-      if (std::abs(off) < 8) beside = std::min(beside, fit.pedestal);
-    }
-    const double power = source.power(b);
-    if (all > 0)
-      for (std::size_t j = 0; j < rung.size(); ++j) square[j] += power * part[j] / (all + beside);
-  }
-  for (std::size_t j = 0; j < rung.size(); ++j) rung[j]->level_rms = std::sqrt(square[j]);
-}
-
 std::size_t nearest_to(const std::vector<Peak>& peaks, const std::vector<std::size_t>& members, double hz) {
   return *std::min_element(members.begin(), members.end(), [&](std::size_t a, std::size_t b) {
     return std::abs(peaks[a].frequency_hz - hz) < std::abs(peaks[b].frequency_hz - hz);
@@ -318,6 +281,7 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     band.verdict = judged(source, rate_hz, middle, half, density);
     const BandVerdict& v = band.verdict;
     double line_square = 0;
+    std::vector<double> beside_line;  // The record without it, where there is one.
     if (v.kind != BandVerdict::Kind::steady && v.kind != BandVerdict::Kind::nothing &&
         v.kind != BandVerdict::Kind::decaying && v.kind != BandVerdict::Kind::stepping &&
         !band.members.empty()) {
@@ -325,9 +289,12 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
       if (const auto line = take_line_apart(rest_of_band)) {
         const std::size_t near = nearest_to(peaks, band.members, line->frequency_hz);
         added.push_back(as_peak(peaks[near], *line, 1));
+        added.back().least_frequency_std_hz = added.back().frequency_std_hz;
+        added.back().least_rms_std = added.back().rms_std;
         gone[near] = true;
         std::erase(band.members, near);
         line_square = line->amplitude * line->amplitude / 2;
+        beside_line = without_line(rest, rate_hz, *line);
         band.verdict = judge_band(rest_of_band, 4);
         if (band.verdict.kind == BandVerdict::Kind::steady) band.verdict.kind = BandVerdict::Kind::unresolved;
         if (band.members.empty()) continue;
@@ -348,7 +315,7 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
         (v.kind == BandVerdict::Kind::wandering || v.kind == BandVerdict::Kind::unresolved) &&
         v.fluctuation > 1.15 && v.misfit > 1.1;
     if (v.kind == BandVerdict::Kind::noise || v.kind == BandVerdict::Kind::burst || doubtful) {
-      band.resonance = shape_of(rest, rate_hz, spectrum, band, peaks);
+      band.resonance = shape_of(beside_line.empty() ? rest : beside_line, rate_hz, spectrum, band, peaks);
       const double wide = band.resonance ? std::clamp(4 * band.resonance->width_hz(), half,
                                                       0.9 * std::min(middle, rate_hz / 2 - middle))
                                          : half;
@@ -358,6 +325,9 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
           orders_square(peaks, band.impulses->rate_hz) > source.mean_square(band.low_hz, band.high_hz))
         band.impulses.reset();
       if (band.impulses) band.verdict.kind = BandVerdict::Kind::noise;
+    }
+    if (band.resonance && !band.impulses && band.verdict.kind == BandVerdict::Kind::noise) {
+      line_square += take_lines_within(rest, rate_hz, spectrum, band, peaks);
     }
     const double edge = std::max(spectrum.plan.bin_hz, 2 * source.bin_hz());
     band.level_rms =
@@ -373,7 +343,9 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
   find_wide_trains(source, rest, rate_hz, spectrum, floor, peaks, out);
   join_flanks(out);
   join_trains(out);
-  share_among_resonances(source, spectrum, floor, out);
+  std::vector<Peak> lines = peaks;
+  lines.insert(lines.end(), added.begin(), added.end());
+  share_among_resonances(source, spectrum, floor, lines, out);
   // Those that were replaced; members keep pointing at their peaks.
   std::vector<std::size_t> place(peaks.size());
   std::vector<Peak> kept;

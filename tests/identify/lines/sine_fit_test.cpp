@@ -118,6 +118,23 @@ TEST(SineFit, TheResidualIsWhatWasNotASine) {
   EXPECT_NEAR(fit.mean, 5, 1e-6);
 }
 
+TEST(SineFit, LinesThatTheRecordHardlyTellsApartLeaveNoMoreThanThereWas) {
+  std::mt19937_64 bits(4);
+  std::normal_distribution<double> dice;
+  for (const double apart_bins : {0.25, 0.5, 0.8}) {
+    std::vector<double> x(6000);
+    double square = 0;
+    for (double& v : x) v = dice(bits), square += v * v / 6000;
+    std::vector<Sine> first;
+    for (int k = 0; k < 40; ++k) first.push_back(sine(100 + k * apart_bins / 6, 0.3, 40.0 * k));
+    const SineFit fit = fit_sines(x, 1000, first, 8, 1e-6);
+    double left = 0, largest = 0;
+    for (const double v : fit.residual) left += v * v / 6000, largest = std::max(largest, std::abs(v));
+    EXPECT_LT(left, 1.5 * square) << apart_bins;  // The first guess may be worse than nothing.
+    EXPECT_LT(largest, 8) << apart_bins;
+  }
+}
+
 TEST(SineFit, TooFewSamplesAreRefused) {
   EXPECT_THROW(fit_sines(std::vector<double>(6, 1.0), 10, {sine(1, 1, 0), sine(2, 1, 0)}), Error);
 }

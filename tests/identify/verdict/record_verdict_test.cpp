@@ -158,5 +158,28 @@ TEST(RecordVerdict, ResonancesHoldWhatTheRecordHasOfThem) {
   EXPECT_EQ(seen, all);
 }
 
+TEST(RecordVerdict, ALineWithinAResonanceIsAsSureAsItsNoiseLets) {
+  int within = 0, all = 0;
+  for (unsigned seed = 50; seed < 54; ++seed) {
+    MadeRecord made(1e-3);
+    made.add_rung(170, 0.02, 1, seed).add([](double) { return 171.7; }, {{1, 1.3}});
+    const RecordVerdict verdict = made.judged();
+    const auto line = std::find_if(verdict.peaks.begin(), verdict.peaks.end(), [](const Peak& p) {
+      return !p.of_band && !p.broad() && std::abs(p.frequency_hz - 171.7) < 0.1;
+    });
+    ASSERT_NE(line, verdict.peaks.end()) << seed;
+    EXPECT_GT(line->least_rms_std, 0.01);
+    all += 2;
+    within += std::abs(line->frequency_hz - 171.7) < 3 * line->least_frequency_std_hz ? 1 : 0;
+    within += std::abs(line->rms - 1.3 / std::sqrt(2)) < 3 * line->least_rms_std ? 1 : 0;
+    const auto rung = std::find_if(verdict.bands.begin(), verdict.bands.end(),
+                                   [](const JudgedBand& band) { return band.resonance.has_value(); });
+    if (rung == verdict.bands.end()) continue;
+    EXPECT_NEAR(rung->level_rms, 1, 0.06);
+    EXPECT_NEAR(rung->resonance->damping, 0.02, 4 * rung->resonance->damping_std);
+  }
+  EXPECT_GE(within, all - 1);
+}
+
 }  // namespace
 }  // namespace vprism::record_verdict_test
