@@ -153,17 +153,45 @@ TEST(House, EveryScreenshotIsLinkedFromTheReadme) {
   EXPECT_LT(count, 20);
 }
 
+/// What "#a-heading" may be in a page: small letters and digits, blanks as dashes, all other marks left out.
+std::set<std::string> anchors_of(const std::string& page) {
+  std::set<std::string> out;
+  std::istringstream lines(page);
+  for (std::string line; std::getline(lines, line);) {
+    if (line.empty() || line[0] != '#') continue;
+    std::string anchor;
+    for (const char c : line.substr(std::min(line.find_first_not_of("# "), line.size()))) {
+      if (c == ' ' || c == '-') anchor += '-';
+      if ((c | 32) >= 'a' && (c | 32) <= 'z') anchor += static_cast<char>(c | 32);
+      if ((c >= '0' && c <= '9') || c == '_' || (c & 0x80) != 0) anchor += c;
+    }
+    out.insert(anchor);
+  }
+  return out;
+}
+
 TEST(House, LinksInTheDocsLeadSomewhere) {
-  for (const char* page :
-       {"README.md", "CONTRIBUTING.md", "docs/guide.md", "docs/formats.md", "docs/numerics.md"}) {
+  for (const char* page : {"README.md", "CONTRIBUTING.md", "docs/guide.md", "docs/formats.md",
+                           "docs/numerics.md", "docs/results.md"}) {
     const fs::path path = fs::path(VPRISM_SOURCE) / page;
     const std::string text = ScratchFolder::read(path);
     for (std::size_t at = 0; (at = text.find("](", at)) != std::string::npos; ++at) {
-      std::string target = text.substr(at + 2, text.find(')', at) - at - 2);
-      target = target.substr(0, target.find('#'));
-      EXPECT_TRUE(target.empty() || fs::exists(path.parent_path() / target)) << page << ": " << target;
+      const std::string link = text.substr(at + 2, text.find(')', at) - at - 2);
+      const std::string target = link.substr(0, link.find('#'));
+      const fs::path file = target.empty() ? path : path.parent_path() / target;
+      EXPECT_TRUE(fs::exists(file)) << page << ": " << link;
+      if (link.find('#') != std::string::npos && file.extension() == ".md")
+        EXPECT_EQ(anchors_of(ScratchFolder::read(file)).count(link.substr(link.find('#') + 1)), 1u)
+            << page << ": " << link;
     }
   }
+}
+
+TEST(House, EveryLayoutOfTheCorpusIsInTheTable) {
+  const std::string page = ScratchFolder::read(VPRISM_SOURCE "/docs/formats.md");
+  for (const auto& entry : fs::directory_iterator(VPRISM_SOURCE "/tests/data/layouts"))
+    if (entry.path().extension() == ".understood")
+      EXPECT_NE(page.find("| `" + entry.path().stem().string() + "` |"), std::string::npos) << entry;
 }
 
 }  // namespace
