@@ -173,9 +173,13 @@ double climb(const Likelihood& likelihood, Unknowns& p, double low_hz, double hi
 
 }  // namespace
 
+double ResonanceFit::resonant_at(double hz) const {
+  return height * resonance_form(hz / frequency_hz, damping, lean);
+}
+
 double ResonanceFit::power_at(double hz) const {
   const double at = high_hz > low_hz ? (2 * hz - low_hz - high_hz) / (high_hz - low_hz) : 0;
-  return pedestal * std::exp(tilt * at) + height * resonance_form(hz / frequency_hz, damping, lean);
+  return pedestal * std::exp(tilt * at) + resonant_at(hz);
 }
 
 std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, double high_hz,
@@ -247,7 +251,7 @@ double rms_in_record(const Spectrum& s, const ResonanceFit& fit, const std::vect
   double found = 0, expected = 0;
   for (std::size_t k = low; k < high; ++k) {
     const double hz = s.hz_at(static_cast<double>(k));
-    const double own = fit.height * resonance_form(hz / fit.frequency_hz, fit.damping, fit.lean);
+    const double own = fit.resonant_at(hz);
     const double all = fit.power_at(hz);
     expected += own;
     found += masked.empty() || !masked[k] ? s.power[k] * (all > 0 ? own / all : 0) : own;

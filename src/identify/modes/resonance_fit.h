@@ -28,7 +28,8 @@ struct ResonanceFit {
   double gain = 0;
   /// Half-power width.
   double width_hz() const { return 2 * damping * frequency_hz; }
-  /// Noise power per bin, pedestal and all.
+  /// Noise power per bin of the resonant part, and pedestal and all.
+  double resonant_at(double hz) const;
   double power_at(double hz) const;
 };
 

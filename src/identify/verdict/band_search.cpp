@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <numeric>
 
 #include "base/percentile.h"
@@ -212,6 +213,13 @@ void join_flanks(std::vector<JudgedBand>& bands) {
         continue;
       JudgedBand& a = bands[i];
       const JudgedBand& b = bands[j];
+      // One with a shape of its own that holds more than a flank there is another resonance.
+      if (a.resonance && b.resonance) {
+        const double off = 2 * (b.resonance->frequency_hz - at) / width,
+                     flank = a.level_rms * a.level_rms * 2 / (std::numbers::pi * width) / (1 + off * off) *
+                             std::min(b.high_hz - b.low_hz, 2 * b.resonance->width_hz());
+        if (std::abs(off) > 2 && b.level_rms * b.level_rms > 4 * flank) continue;
+      }
       a.level_rms = std::hypot(a.level_rms, b.level_rms);
       a.low_hz = std::min(a.low_hz, b.low_hz), a.high_hz = std::max(a.high_hz, b.high_hz);
       a.members.insert(a.members.end(), b.members.begin(), b.members.end());
@@ -338,6 +346,15 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     if (v.kind == BandVerdict::Kind::decaying)
       band.level_rms = refine_decay(rest, rate_hz, density, band.verdict.exponential);
     for (const std::size_t m : band.members) peaks[m].of_band = true;
+    if (band.resonance && !band.impulses && band.verdict.kind == BandVerdict::Kind::noise)
+      if (const auto two = two_shapes_of(rest, rate_hz, *band.resonance)) {
+        JudgedBand upper = band;
+        upper.members.clear();
+        band.resonance = two->first, upper.resonance = two->second;
+        band.verdict.frequency_hz = two->first.frequency_hz,
+        upper.verdict.frequency_hz = two->second.frequency_hz;
+        out.push_back(std::move(upper));
+      }
     out.push_back(std::move(band));
   }
   find_wide_trains(source, rest, rate_hz, spectrum, floor, peaks, out);

@@ -35,4 +35,9 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
 std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, const Spectrum& s,
                                      const JudgedBand& band, const std::vector<Peak>& peaks);
 
+/// Where a resonance turns out to be two: between two tops of the averaged spectrum lies a valley, and one
+/// fitted on either side of it are likelier together than one alone by a factor of e^12 or more.
+std::optional<std::pair<ResonanceFit, ResonanceFit>> two_shapes_of(std::span<const double> x, double rate_hz,
+                                                                   const ResonanceFit& one);
+
 }  // namespace vprism

@@ -64,4 +64,53 @@ std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, 
   return best;
 }
 
+std::optional<std::pair<ResonanceFit, ResonanceFit>> two_shapes_of(std::span<const double> x, double rate_hz,
+                                                                   const ResonanceFit& one) {
+  constexpr double bins_in_width = 8, widths = 3, least_gain = 12;
+  const double n = static_cast<double>(x.size());
+  const double segment = bins_in_width * rate_hz / one.width_hz();
+  if (segment < 64 || segment > n / 6) return {};
+  const Spectrum averaged = averaged_over(x, rate_hz, segment);
+  const auto [low, high] = averaged.bins_within(one.frequency_hz - widths * one.width_hz(),
+                                                one.frequency_hz + widths * one.width_hz());
+  if (high < low + 12) return {};
+  const auto& p = averaged.power;
+  const auto top = [&](std::size_t from, std::size_t to) {
+    return static_cast<std::size_t>(std::max_element(p.begin() + static_cast<std::ptrdiff_t>(from),
+                                                     p.begin() + static_cast<std::ptrdiff_t>(to)) -
+                                    p.begin());
+  };
+  // Of all places to part them the one that lies deepest between its tops.
+  std::size_t valley = 0;
+  double deepest = 1;
+  for (std::size_t k = low + 3; k + 3 < high; ++k) {
+    const double lower = std::min(p[top(low, k)], p[top(k + 1, high)]);
+    if (lower > 0 && p[k] / lower < deepest) deepest = p[k] / lower, valley = k;
+  }
+  if (valley == 0 || deepest > 0.8) return {};
+  const auto part = [&](std::size_t at, bool below) {
+    const double hz = averaged.hz_at(static_cast<double>(at)),
+                 edge = averaged.hz_at(static_cast<double>(valley)), away = 3 * std::abs(edge - hz);
+    auto fit = below ? fit_resonance(averaged, hz - away, edge) : fit_resonance(averaged, edge, hz + away);
+    if (fit && (std::abs(fit->frequency_hz - hz) > 2 * fit->width_hz() || fit->damping > 0.3)) fit.reset();
+    return fit;
+  };
+  const auto first = part(top(low, valley), true), second = part(top(valley + 1, high), false);
+  const auto alone = fit_resonance(averaged, averaged.hz_at(static_cast<double>(low)),
+                                   averaged.hz_at(static_cast<double>(high)));
+  if (!first || !second || !alone) return {};
+  // By how much they are likelier than one (Whittle 1953).
+  const double beside = std::min(first->pedestal, second->pedestal);
+  double gain = 0;
+  for (std::size_t k = low; k < high; ++k) {
+    const double hz = averaged.hz_at(static_cast<double>(k)), one_there = alone->power_at(hz),
+                 two_there = first->resonant_at(hz) + second->resonant_at(hz) + beside;
+    if (!(one_there > 0) || !(two_there > 0)) continue;
+    gain += averaged.noise_averages *
+            (p[k] / one_there + std::log(one_there) - p[k] / two_there - std::log(two_there));
+  }
+  if (gain < least_gain) return {};
+  return std::pair(*first, *second);
+}
+
 }  // namespace vprism

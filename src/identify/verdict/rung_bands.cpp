@@ -92,12 +92,14 @@ void share_among_resonances(const BandSource& source, const Spectrum& spectrum,
   for (std::size_t b = std::max<std::size_t>(1, low); b < high; ++b) {
     const double hz = static_cast<double>(b) * source.bin_hz();
     const auto k = std::min(static_cast<std::size_t>(hz / spectrum.plan.bin_hz + 0.5), floor.size() - 1);
-    double all = 0, beside = floor[k];
+    // Densities: the fits were made to spectra of other RBW each.
+    double all = 0, beside = floor[k] / spectrum.plan.rbw_hz;
     for (std::size_t j = 0; j < rung.size(); ++j) {
       const ResonanceFit& fit = *rung[j]->resonance;
-      const double off = 2 * (hz - fit.frequency_hz) / fit.width_hz();
-      part[j] = fit.height / (1 + off * off), all += part[j];
-      if (std::abs(off) < 8) beside = std::min(beside, fit.pedestal);
+      const double off = 2 * (hz - fit.frequency_hz) / fit.width_hz(),
+                   top = fit.rms * fit.rms * 2 / (std::numbers::pi * fit.width_hz());
+      part[j] = top / (1 + off * off), all += part[j];
+      if (std::abs(off) < 8 && fit.height > 0) beside = std::min(beside, top * fit.pedestal / fit.height);
     }
     const double power = source.power(b);
     for (std::size_t j = 0; j < rung.size(); ++j) {

@@ -158,6 +158,27 @@ TEST(RecordVerdict, ResonancesHoldWhatTheRecordHasOfThem) {
   EXPECT_EQ(seen, all);
 }
 
+TEST(RecordVerdict, ResonancesTwoWidthsApartAreTwo) {
+  for (const auto& [first, second, damping] : {std::tuple{200.0, 209.0, 0.01}, {300.0, 330.0, 0.015}}) {
+    MadeRecord made(0.01);
+    made.add_rung(first, damping, 1, 71).add_rung(second, damping, 0.9, 72);
+    const RecordVerdict verdict = made.judged();
+    std::vector<const JudgedBand*> rung;
+    for (const JudgedBand& band : verdict.bands)
+      if (band.resonance) rung.push_back(&band);
+    ASSERT_EQ(rung.size(), 2u) << first;
+    std::sort(rung.begin(), rung.end(), [](const JudgedBand* a, const JudgedBand* b) {
+      return a->resonance->frequency_hz < b->resonance->frequency_hz;
+    });
+    const double hz[] = {first, second}, rms[] = {1, 0.9};
+    for (std::size_t k = 0; k < 2; ++k) {
+      EXPECT_NEAR(rung[k]->resonance->frequency_hz, hz[k], 4 * rung[k]->resonance->frequency_std_hz);
+      EXPECT_NEAR(rung[k]->resonance->damping, damping, 4 * rung[k]->resonance->damping_std);
+      EXPECT_NEAR(rung[k]->level_rms, rms[k], 0.1);
+    }
+  }
+}
+
 TEST(RecordVerdict, ALineWithinAResonanceIsAsSureAsItsNoiseLets) {
   int within = 0, all = 0;
   for (unsigned seed = 50; seed < 54; ++seed) {
