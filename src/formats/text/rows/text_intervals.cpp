@@ -156,14 +156,14 @@ void assume_even_axis(TextLayout& layout, std::span<const TextLine> lines, std::
   if (layout.has_axis() || layout.interval_s > 0 || layout.columns.size() < 2 || !layout.parts.empty())
     return;
   const Channel& lead = layout.columns[0];
-  if (lead.name.empty() || !without_unit(lead)) return;
+  if ((lead.name.empty() && layout.columns[1].name.empty()) || !without_unit(lead)) return;
+  const std::string name = column_name(layout, 0);
   const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, 0);
   if (!rises_evenly(numbers)) return;
   take_axis_column(layout, 0);
-  layout.cautions.push_back(
-      {"axis-assumed", Severity::warning, "",
-       "the first column, \"" + layout.axis.name + "\", rises by even steps and is taken as time",
-       "name the time column with --axis, or --axis none if there is none"});
+  layout.cautions.push_back({"axis-assumed", Severity::warning, "",
+                             "the first column, \"" + name + "\", rises by even steps and is taken as time",
+                             "name the time column with --axis, or --axis none if there is none"});
 }
 
 }  // namespace vprism
