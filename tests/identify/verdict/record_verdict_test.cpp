@@ -142,7 +142,7 @@ TEST(RecordVerdict, ResonancesHoldWhatTheRecordHasOfThem) {
                                                     {210.0, 345.0, 0.012, 1.0},
                                                     {77.0, 505.0, 0.004, 0.7}}) {
     MadeRecord made(0.02);
-    made.add_rung(first, 0.012, 1, ++seed).add_rung(second, damping, rms, ++seed);
+    made.add_rung(first, 0.012, 1, seed + 1).add_rung(second, damping, rms, seed + 2), seed += 2;
     const RecordVerdict verdict = made.judged();
     double square = 0;
     for (const JudgedBand& band : verdict.bands) {
