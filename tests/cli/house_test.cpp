@@ -180,9 +180,10 @@ TEST(House, LinksInTheDocsLeadSomewhere) {
       const std::string target = link.substr(0, link.find('#'));
       const fs::path file = target.empty() ? path : path.parent_path() / target;
       EXPECT_TRUE(fs::exists(file)) << page << ": " << link;
-      if (link.find('#') != std::string::npos && file.extension() == ".md")
+      if (link.find('#') != std::string::npos && file.extension() == ".md") {
         EXPECT_EQ(anchors_of(ScratchFolder::read(file)).count(link.substr(link.find('#') + 1)), 1u)
             << page << ": " << link;
+      }
     }
   }
 }
@@ -190,8 +191,9 @@ TEST(House, LinksInTheDocsLeadSomewhere) {
 TEST(House, EveryLayoutOfTheCorpusIsInTheTable) {
   const std::string page = ScratchFolder::read(VPRISM_SOURCE "/docs/formats.md");
   for (const auto& entry : fs::directory_iterator(VPRISM_SOURCE "/tests/data/layouts"))
-    if (entry.path().extension() == ".understood")
+    if (entry.path().extension() == ".understood") {
       EXPECT_NE(page.find("| `" + entry.path().stem().string() + "` |"), std::string::npos) << entry;
+    }
 }
 
 }  // namespace
