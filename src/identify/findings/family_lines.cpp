@@ -1,6 +1,8 @@
 // family_lines.cpp: see family_lines.h.
 #include "identify/findings/family_lines.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -246,6 +248,24 @@ std::optional<FamilySidebands> sidebands_of(const FreeLines& lines, const std::v
   out.spacing_hz = sum / weights, out.spacing_std_hz = 1 / std::sqrt(weights);
   out.sides = std::move(best);
   return out;
+}
+
+/// long.
+std::string listed_orders(const std::vector<std::size_t>& orders, std::size_t step) {
+  constexpr std::size_t least_run = 8, most_parts = 20;
+  std::string out;
+  std::size_t parts = 0;
+  for (std::size_t i = 0; i < orders.size();) {
+    std::size_t end = i + 1;
+    while (end < orders.size() && orders[end] == orders[end - 1] + step) ++end;
+    if (end - i < least_run) end = i + 1;
+    out += (out.empty() ? "" : ", ") + std::to_string(orders[i]);
+    if (end > i + 1) out += " to " + std::to_string(orders[end - 1]);
+    i = end, ++parts;
+  }
+  if (parts > most_parts)
+    return fmt::format("{} orders from {} to {}", orders.size(), orders.front(), orders.back());
+  return "orders " + out;
 }
 
 }  // namespace vprism

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "identify/lines/peaks.h"
@@ -55,5 +56,9 @@ std::optional<FamilySidebands> sidebands_of(const FreeLines& lines, const std::v
 /// by the step between neighbours, where a dozen lines or more fill most of an even grid that goes through 0
 /// Hz. Nothing where they don't.
 std::optional<Multiples> grid_family(const FreeLines& lines);
+
+/// "orders 1, 2, 5 to 19": runs of eight and more in short; "120 orders from 281 to 482" where that is
+/// `step`: of a run, 2 where all are odd.
+std::string listed_orders(const std::vector<std::size_t>& orders, std::size_t step);
 
 }  // namespace vprism

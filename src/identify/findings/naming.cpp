@@ -121,25 +121,6 @@ class Naming {
     return true;
   }
 
-  /// "orders 1, 2, 5 to 19": runs of eight and more in short; "120 orders from 281 to 482" where that is
-  /// long.
-  static std::string listed_orders(const std::vector<std::size_t>& orders, std::size_t step) {
-    constexpr std::size_t least_run = 8, most_parts = 20;
-    std::string out;
-    std::size_t parts = 0;
-    for (std::size_t i = 0; i < orders.size();) {
-      std::size_t end = i + 1;
-      while (end < orders.size() && orders[end] == orders[end - 1] + step) ++end;
-      if (end - i < least_run) end = i + 1;
-      out += (out.empty() ? "" : ", ") + std::to_string(orders[i]);
-      if (end > i + 1) out += " to " + std::to_string(orders[end - 1]);
-      i = end, ++parts;
-    }
-    if (parts > most_parts)
-      return fmt::format("{} orders from {} to {}", orders.size(), orders.front(), orders.back());
-    return "orders " + out;
-  }
-
   bool harmonic_family() {
     std::vector<std::size_t> best, best_orders;
     std::size_t strongest = peaks_.size();
