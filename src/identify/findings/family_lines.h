@@ -57,8 +57,8 @@ std::optional<FamilySidebands> sidebands_of(const FreeLines& lines, const std::v
 /// Hz. Nothing where they don't.
 std::optional<Multiples> grid_family(const FreeLines& lines);
 
-/// "orders 1, 2, 5 to 19": runs of eight and more in short; "120 orders from 281 to 482" where that is
-/// `step`: of a run, 2 where all are odd.
+/// "orders 1, 2, 5 to 19": runs of eight and more in short; "120 orders from 281 to 482" where that is long.
+/// `step`: from one to the next in a run, 2 where all are odd.
 std::string listed_orders(const std::vector<std::size_t>& orders, std::size_t step);
 
 }  // namespace vprism
