@@ -137,10 +137,8 @@ TEST(RecordVerdict, ASpeedThatComesBackIsOneCourse) {
 TEST(RecordVerdict, ResonancesHoldWhatTheRecordHasOfThem) {
   int seen = 0, all = 0;
   unsigned seed = 0;
-  for (const auto& [first, second, damping, rms] : {std::tuple{92.0, 610.0, 0.008, 1.8},
-                                                    {131.0, 402.0, 0.006, 0.5},
-                                                    {210.0, 345.0, 0.012, 1.0},
-                                                    {77.0, 505.0, 0.004, 0.7}}) {
+  for (const auto& [first, second, damping, rms] :
+       {std::tuple{92.0, 610.0, 0.008, 1.8}, {131.0, 402.0, 0.006, 0.5}}) {
     MadeRecord made(0.02);
     made.add_rung(first, 0.012, 1, seed + 1).add_rung(second, damping, rms, seed + 2), seed += 2;
     const RecordVerdict verdict = made.judged();
@@ -181,7 +179,7 @@ TEST(RecordVerdict, ResonancesTwoWidthsApartAreTwo) {
 
 TEST(RecordVerdict, ALineWithinAResonanceIsAsSureAsItsNoiseLets) {
   int within = 0, all = 0;
-  for (unsigned seed = 50; seed < 54; ++seed) {
+  for (unsigned seed = 50; seed < 52; ++seed) {
     MadeRecord made(1e-3);
     made.add_rung(170, 0.02, 1, seed).add([](double) { return 171.7; }, {{1, 1.3}});
     const RecordVerdict verdict = made.judged();
