@@ -115,32 +115,28 @@ std::vector<double> ratios_again(const std::vector<FollowedLine>& lines, std::ve
 
 }  // namespace
 
-std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std::size_t least_orders,
-                                 std::size_t most_turns) {
-  constexpr std::size_t least = 2048, most = std::size_t{1} << 20;
+std::optional<RunUp> follow_run_up(std::span<const double> x, double rate_hz, SpeedCourse course,
+                                   std::size_t least_orders) {
   constexpr double stands_out = 6;
-  if (x.size() < least || x.size() > most) return {};
-  std::optional<SpeedCourse> course = find_speed_course(x, rate_hz, most_turns);
-  if (!course) return {};
   // From rest on, orders are one at first.
-  double low = percentile_of(course->hz, 0.25);
-  const double apart = 4 * course->map.bin_hz() / low;
+  double low = percentile_of(course.hz, 0.25);
+  const double apart = 4 * course.map.bin_hz() / low;
   double leading = 1;
-  std::vector<double> ratios = ratios_of(score_ratios(course->map, course->hz), apart, leading);
+  std::vector<double> ratios = ratios_of(score_ratios(course.map, course.hz), apart, leading);
   if (leading > 1.5) {
-    course->centre_on(x, leading);
-    ratios = ratios_of(score_ratios(course->map, course->hz), apart, leading);
+    course.centre_on(x, leading);
+    ratios = ratios_of(score_ratios(course.map, course.hz), apart, leading);
   }
   if (ratios.empty()) return {};
   const CourseLine steady{leading, 1};
-  for (int round = 0; round < 3; ++round) course->follow(x, {&steady, 1}, course->map.length);
-  low = percentile_of(course->hz, 0.25);
+  for (int round = 0; round < 3; ++round) course.follow(x, {&steady, 1}, course.map.length);
+  low = percentile_of(course.hz, 0.25);
   double narrowest = 1;
   for (const double a : ratios)
     for (const double b : ratios)
       if (a < b) narrowest = std::min(narrowest, b - a);
   const double half_band_hz = std::max(2 * rate_hz / static_cast<double>(x.size()),
-                                       std::min(1.5 * course->map.bin_hz(), 0.3 * narrowest * low));
+                                       std::min(1.5 * course.map.bin_hz(), 0.3 * narrowest * low));
   SlowPart slow_part(x.size(), rate_hz, half_band_hz);
   RunUp out;
   std::vector<FollowedLine> lines;
@@ -151,17 +147,17 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std:
     lines.clear();
     for (double ratio : again) {
       if (ratio * low < 2 * half_band_hz) continue;
-      slow_part.find(out.rest, course->phase, ratio);
-      const double further = slow_part.further_order(course->phase);
+      slow_part.find(out.rest, course.phase, ratio);
+      const double further = slow_part.further_order(course.phase);
       if (std::abs(further) < apart) ratio += further;
-      slow_part.find(out.rest, course->phase, ratio);
+      slow_part.find(out.rest, course.phase, ratio);
       const double power = slow_part.power(), noise = slow_part.noise();
       if (!(power > stands_out * noise)) continue;
-      slow_part.take_off(course->phase, ratio, out.rest);
+      slow_part.take_off(course.phase, ratio, out.rest);
       // On its way through resonances its phase changes by as much as half a turn: one radian, in all the
       // turns.
       lines.push_back(
-          {ratio, 1 / (course->phase.back() - course->phase.front()), power, slow_part.power_std(), noise});
+          {ratio, 1 / (course.phase.back() - course.phase.front()), power, slow_part.power_std(), noise});
     }
     if (round > 1 || lines.empty()) break;
     // Closer and closer: shorter segments follow more closely, and need a phase that is nearly right. Orders
@@ -172,9 +168,9 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std:
       lowest = std::min(lowest, 2 * line.ratio), weighed.push_back(line.weighed());
     const double least_length = 5 * rate_hz / (lowest * low);
     for (const std::size_t part : {1u, 1u, 2u, 2u, 4u})
-      if (const std::size_t length = course->map.length / part;
+      if (const std::size_t length = course.map.length / part;
           part == 1 || static_cast<double>(length) > least_length)
-        course->follow(x, weighed, length);
+        course.follow(x, weighed, length);
   }
   const double before = variance_of(x), held = before - variance_of(out.rest);
   if (lines.size() < std::max<std::size_t>(1, least_orders) ||
@@ -188,11 +184,24 @@ std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std:
     for (RunUpOrder& o : out.orders) o.rms *= all / out.rms;
     out.rms = all;
   }
-  out.from_s = course->from_s, out.to_s = course->to_s;
-  out.from_hz = first * course->from_hz, out.to_hz = first * course->to_hz;
-  out.low_hz = first * course->low_hz, out.high_hz = first * course->high_hz;
-  out.from_std_hz = first * course->from_std_hz, out.to_std_hz = first * course->to_std_hz;
+  out.from_s = course.from_s, out.to_s = course.to_s;
+  out.from_hz = first * course.from_hz, out.to_hz = first * course.to_hz;
+  out.low_hz = first * course.low_hz, out.high_hz = first * course.high_hz;
+  out.from_std_hz = first * course.from_std_hz, out.to_std_hz = first * course.to_std_hz;
   return out;
+}
+
+bool has_run_up_length(std::size_t samples) {
+  constexpr std::size_t least = 2048, most = std::size_t{1} << 20;
+  return samples >= least && samples <= most;
+}
+
+std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std::size_t least_orders) {
+  constexpr std::size_t most_turns = 2;
+  if (!has_run_up_length(x.size())) return {};
+  std::optional<SpeedCourse> course = find_speed_course(x, rate_hz);
+  if (!course || course->turns > most_turns) return {};
+  return follow_run_up(x, rate_hz, std::move(*course), least_orders);
 }
 
 bool RunUp::turns() const { return high_hz - low_hz > 1.1 * std::abs(to_hz - from_hz); }

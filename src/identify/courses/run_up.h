@@ -5,6 +5,8 @@
 #include <span>
 #include <vector>
 
+#include "identify/courses/speed_course.h"
+
 namespace vprism {
 
 struct RunUpOrder {
@@ -31,12 +33,16 @@ struct RunUp {
   bool may_leave(double hz, double left_rms) const;
 };
 
-/// Follows the line that stands out most (speed_course.h); at which ratios to it others stand out is seen
+/// Follows that course; at which ratios to it others stand out is seen
 /// along its course, and each is turned down to 0 Hz by the course's phase, filtered and taken off, the
 /// strongest first. One counts if it holds six times what lies beside it. Nothing where fewer than
 /// `least_orders` do, or where they hold less than a fifth of the mean square (half of it, where it is one).
-/// For records of 2,048 to 2^20 samples.
-std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std::size_t least_orders = 2,
-                                 std::size_t most_turns = 2);
+std::optional<RunUp> follow_run_up(std::span<const double> x, double rate_hz, SpeedCourse course,
+                                   std::size_t least_orders = 2);
+
+/// The line that stands out most (speed_course.h), followed, where it turns round twice at the most. For
+/// records of 2,048 to 2^20 samples.
+std::optional<RunUp> find_run_up(std::span<const double> x, double rate_hz, std::size_t least_orders = 2);
+bool has_run_up_length(std::size_t samples);
 
 }  // namespace vprism

@@ -210,8 +210,7 @@ RaisedMap raised_map(std::span<const double> x, double rate_hz, std::size_t leng
   return map;
 }
 
-std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double rate_hz,
-                                             std::size_t most_turns) {
+std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double rate_hz) {
   constexpr std::size_t least_length = 64, least_columns = 15;
   constexpr double stands_out = 1.95, least_mean = 2.5;
   SpeedCourse out;
@@ -242,8 +241,9 @@ std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double r
   const auto [low, high] = std::minmax_element(out.hz.begin(), out.hz.end());
   const double way = *high - *low, middle = 0.5 * (*high + *low),
                duration_s = static_cast<double>(x.size()) / rate_hz;
-  if (!(way > 0.1 * middle) || way < 8 * map.bin_hz() || way < 12 / duration_s ||
-      turns_of(out.hz, way) > most_turns)
+  constexpr std::size_t most_turns = 60;
+  out.turns = turns_of(out.hz, way);
+  if (!(way > 0.1 * middle) || way < 8 * map.bin_hz() || way < 12 / duration_s || out.turns > most_turns)
     return {};
   // Two in a row that stand out are no chance.
   const auto seen = [&](std::size_t c) {

@@ -37,6 +37,7 @@ struct SpeedCourse {
   std::vector<double> phase;                  ///< In radians, at each sample.
   /// In the middles of the first and the last segment in which it stands out.
   double from_s = 0, to_s = 0, from_hz = 0, to_hz = 0, from_std_hz = 0, to_std_hz = 0;
+  std::size_t turns = 0;           ///< How often it turns round.
   double low_hz = 0, high_hz = 0;  ///< Its lowest and highest on the mean over half a segment.
   /// The phase from the places.
   void lay_phase(std::span<const double> x);
@@ -50,8 +51,7 @@ struct SpeedCourse {
 /// The path through the map that stands highest above its surroundings and moves by three bins a column at
 /// the most (dynamic programming), its phase then followed by the line itself. Nothing where it does not
 /// stand out in nine tenths of the columns, moves by less than a tenth of its middle, eight bins of the map
-/// or twelve of the record, or turns round more often.
-std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double rate_hz,
-                                             std::size_t most_turns = 2);
+/// or twelve of the record, or turns round more than sixty times.
+std::optional<SpeedCourse> find_speed_course(std::span<const double> x, double rate_hz);
 
 }  // namespace vprism

@@ -199,46 +199,70 @@ std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples,
   return out;
 }
 
-/// What runs up or down, beside the lines that stand, which it crosses: those that are seen at first, then
-/// those that are once it is gone.
-std::optional<RunUp> find_run_up_beside_lines(std::span<const double> x, double rate_hz,
-                                              std::size_t least_orders, std::size_t most_turns) {
-  std::optional<RunUp> run;
-  for (int round = 0; round < 2; ++round) {
-    const StandingLines standing(run ? std::span<const double>(run->rest) : x, !run);
-    if (run && !standing.any()) break;
-    std::optional<RunUp> beside =
-        standing.any() ? find_run_up(standing.without(x), rate_hz, least_orders, most_turns) : std::nullopt;
-    if (beside) standing.put_back(beside->rest);
-    if (!beside && !run) beside = find_run_up(x, rate_hz, least_orders, most_turns);
-    if (!beside) break;
-    run = std::move(beside);
+/// What runs up or down, beside the lines that stand, which it crosses. It is looked for once, and followed
+/// when it is known that nothing simpler explains the record.
+class RunUpBesideLines {
+ public:
+  RunUpBesideLines(std::span<const double> x, double rate_hz) : x_(x), rate_hz_(rate_hz) {
+    if (!has_run_up_length(x.size())) return;
+    StandingLines standing(x, true);
+    if (standing.any()) {
+      without_ = standing.without(x);
+      course_ = find_speed_course(without_, rate_hz);
+      if (course_) standing_ = std::move(standing);
+    }
+    if (!course_) course_ = find_speed_course(x, rate_hz);
   }
-  return run;
-}
+  bool any() const { return course_.has_value(); }
+  std::size_t turns() const { return course_ ? course_->turns : 0; }
+  std::optional<RunUp> follow(std::size_t least_orders) {
+    if (!course_) return {};
+    std::optional<RunUp> run = follow_run_up(standing_ ? std::span<const double>(without_) : x_, rate_hz_,
+                                             std::move(*course_), least_orders);
+    course_.reset();
+    if (!run) return run;
+    if (standing_) standing_->put_back(run->rest);
+    // Lines that are seen once it is gone.
+    const StandingLines further(run->rest);
+    if (!further.any()) return run;
+    const std::vector<double> again = further.without(x_);
+    if (auto course = find_speed_course(again, rate_hz_))
+      if (auto beside = follow_run_up(again, rate_hz_, std::move(*course), least_orders)) {
+        run = std::move(beside);
+        further.put_back(run->rest);
+      }
+    return run;
+  }
 
-/// Without what runs up or down: several machines, one by one. A line alone is one where no sweep is known.
-std::optional<RecordVerdict> judge_beside_run_ups(std::span<const double> samples, const Spectrum& spectrum,
-                                                  const SpectrumSettings& settings,
+ private:
+  std::span<const double> x_;
+  double rate_hz_;
+  std::vector<double> without_;
+  std::optional<StandingLines> standing_;
+  std::optional<SpeedCourse> course_;
+};
+
+/// Without what runs up or down: several machines, one by one, the first as it was found.
+std::optional<RecordVerdict> judge_beside_run_ups(RunUpBesideLines& first, std::size_t least_orders,
+                                                  const Spectrum& spectrum, const SpectrumSettings& settings,
                                                   const PeakSettings& search,
-                                                  const std::function<void(std::vector<Peak>&)>& choose,
-                                                  bool sweep, std::size_t most_turns = 2) {
-  constexpr std::size_t most = 3;
+                                                  const std::function<void(std::vector<Peak>&)>& choose) {
+  constexpr std::size_t most = 3, most_turns = 2;
   std::vector<double> rest;
   std::vector<RunUp> runs;
   const auto of_runs = [&](double hz, double rms) {
     return std::any_of(runs.begin(), runs.end(), [&](const RunUp& run) { return run.may_leave(hz, rms); });
   };
-  while (runs.size() < most) {
-    std::optional<RunUp> run =
-        find_run_up_beside_lines(runs.empty() ? samples : std::span<const double>(rest),
-                                 spectrum.plan.rate_hz, sweep || !runs.empty() ? 2 : 1, most_turns);
-    // What an order leaves where it was not followed closely runs along with it.
-    if (!run || (!runs.empty() && of_runs(run->from_hz, run->rms)) ||
-        std::any_of(runs.begin(), runs.end(), [&](const RunUp& other) { return run->runs_along(other); }))
-      break;
+  std::optional<RunUp> run = first.follow(least_orders);
+  // What an order leaves where it was not followed closely runs along with it.
+  while (run && !of_runs(run->from_hz, run->rms) &&
+         std::none_of(runs.begin(), runs.end(), [&](const RunUp& other) { return run->runs_along(other); })) {
     rest = std::move(run->rest);
     runs.push_back(std::move(*run));
+    run.reset();
+    if (runs.size() == most) break;
+    RunUpBesideLines next(rest, spectrum.plan.rate_hz);
+    if (next.turns() <= most_turns) run = next.follow(2);
   }
   if (runs.empty()) return {};
   RecordVerdict out = judge_rest(std::move(rest), spectrum, settings, search, choose, judge_bands_of);
@@ -288,8 +312,12 @@ RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spect
   const bool sweep = std::any_of(out.bands.begin(), out.bands.end(), [](const JudgedBand& band) {
     return band.verdict.kind == BandVerdict::Kind::sweep;
   });
-  if (much)
-    if (auto beside = judge_beside_run_ups(samples, spectrum, settings, search, choose, sweep))
+  constexpr std::size_t few_turns = 2;
+  std::optional<RunUpBesideLines> moving;
+  if (much) moving.emplace(samples, spectrum.plan.rate_hz);
+  // A line alone is a run where no sweep is known.
+  if (moving && moving->any() && moving->turns() <= few_turns)
+    if (auto beside = judge_beside_run_ups(*moving, sweep ? 2 : 1, spectrum, settings, search, choose))
       return std::move(*beside);
   if (!is_one_line(out, spectrum))
     if (auto beside = judge_beside_swing(samples, spectrum, settings, search, choose)) {
@@ -302,9 +330,9 @@ RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spect
   if (auto beside = judge_beside_states(samples, spectrum, settings, search, choose, lines))
     return std::move(*beside);
   // Several lines that swing together: a speed that goes up and down again and again.
-  constexpr std::size_t many_turns = 60;
-  if (auto beside = judge_beside_run_ups(samples, spectrum, settings, search, choose, true, many_turns))
-    return std::move(*beside);
+  if (moving && moving->turns() > few_turns)
+    if (auto beside = judge_beside_run_ups(*moving, 2, spectrum, settings, search, choose))
+      return std::move(*beside);
   return out;
 }
 
