@@ -140,7 +140,9 @@ Channel channel_from_title(std::string_view title) {
   }
   // "f (Hz)\\angle": in the corner of a table, what runs down, and what across.
   if (const std::size_t across = text.find('\\'); across != std::string_view::npos && across > 0)
-    text = trimmed(text.substr(0, across));
+    if (const std::string_view down = trimmed(text.substr(0, across));
+        down.back() == ')' || down.back() == ']')
+      text = down;
   Channel channel;
   const auto take = [&](std::string_view name, std::string_view unit_text, bool bracketed) {
     if (trimmed(name).empty() && !bracketed) return false;

@@ -249,10 +249,12 @@ Finding report_quantisation(const Recording& r, const ChannelSpectrum& c, const 
 namespace {
 
 /// By how much lines may hold more mean square together than the record has: two that beat k times over it,
-/// of a and b RMS, up to 2ab / (pi k), as far as the last beat is not whole.
+/// of a and b RMS, up to 2ab / (pi k), as far as the last beat is not whole; of several, whose last beats
+/// have nothing to do with each other, the root of the squares. Nearer than a beat and a half lines are not
+/// apart, and count as if they were.
 double shared_by_beats(const std::vector<Finding>& findings, const std::vector<std::size_t>& own,
                        double duration_s) {
-  constexpr double beats_looked_at = 64;
+  constexpr double beats_looked_at = 64, least_beats = 1.5;
   std::vector<std::pair<double, double>> lines;  // Frequency and RMS.
   for (const std::size_t i : own) {
     const Finding& f = findings[i];
@@ -267,9 +269,10 @@ double shared_by_beats(const std::vector<Finding>& findings, const std::vector<s
     for (std::size_t j = i + 1; j < lines.size(); ++j) {
       const double beats = (lines[j].first - lines[i].first) * duration_s;
       if (beats > beats_looked_at) break;
-      out += 2 * lines[i].second * lines[j].second * std::min(1.0, 1 / (std::numbers::pi * beats));
+      out += std::pow(
+          2 * lines[i].second * lines[j].second / (std::numbers::pi * std::max(least_beats, beats)), 2);
     }
-  return out;
+  return std::sqrt(out);
 }
 
 std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,

@@ -136,6 +136,7 @@ Finding report_hump(const ChannelSpectrum& c, const Hump& hump) {
 
 void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<Finding>& findings) {
   const double total = c.spectrum.rms_total();
+  const std::vector<bool> lines = bins_of_lines(c, std::vector<bool>(c.peaks.size(), false));
   for (const NoiseBand& band : noise.bands) {
     const bool listed = std::any_of(findings.begin(), findings.end(), [&](const Finding& f) {
       for (const auto& [key, value] : f.numbers)
@@ -147,15 +148,15 @@ void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<F
     // What rounding leaves is no noise of anything.
     if (listed || band.rms < 1e-4 * total) continue;
     const double wide = band.high_hz - band.low_hz;
-    const auto fit = c.spectrum.two_sided
-                         ? std::nullopt
-                         : fit_resonance(c.spectrum, std::max(0.0, band.low_hz - wide), band.high_hz + wide);
+    const auto fit = c.spectrum.two_sided ? std::nullopt
+                                          : fit_resonance(c.spectrum, std::max(0.0, band.low_hz - wide),
+                                                          band.high_hz + wide, lines);
     if (fit && fit->gain > 60 && fit->damping < 0.2 && fit->width_hz() < wide &&
         fit->frequency_hz > band.low_hz && fit->frequency_hz < band.high_hz &&
         fit->damping > 4 * fit->damping_std) {
       Hump hump;
       hump.fit = *fit;
-      hump.fit.rms = rms_in_record(c.spectrum, *fit);
+      hump.fit.rms = rms_in_record(c.spectrum, *fit, lines);
       findings.push_back(report_hump(c, hump));
       continue;
     }

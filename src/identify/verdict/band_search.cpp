@@ -289,7 +289,8 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     band.verdict = judged(source, rate_hz, middle, half, density);
     const BandVerdict& v = band.verdict;
     double line_square = 0;
-    std::vector<double> beside_line;  // The record without it, where there is one.
+    std::vector<double> beside;  // The record without lines within the band, where there are any.
+    const auto own = [&] { return std::span<const double>(beside.empty() ? rest : beside); };
     if (v.kind != BandVerdict::Kind::steady && v.kind != BandVerdict::Kind::nothing &&
         v.kind != BandVerdict::Kind::decaying && v.kind != BandVerdict::Kind::stepping &&
         !band.members.empty()) {
@@ -302,7 +303,8 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
         gone[near] = true;
         std::erase(band.members, near);
         line_square = line->amplitude * line->amplitude / 2;
-        beside_line = without_line(rest, rate_hz, *line);
+        beside = fit_sines(rest, rate_hz, {{line->frequency_hz, line->amplitude, line->phase_deg}}, 8, 1e-6)
+                     .residual;
         band.verdict = judge_band(rest_of_band, 4);
         if (band.verdict.kind == BandVerdict::Kind::steady) band.verdict.kind = BandVerdict::Kind::unresolved;
         if (band.members.empty()) continue;
@@ -323,7 +325,7 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
         (v.kind == BandVerdict::Kind::wandering || v.kind == BandVerdict::Kind::unresolved) &&
         v.fluctuation > 1.15 && v.misfit > 1.1;
     if (v.kind == BandVerdict::Kind::noise || v.kind == BandVerdict::Kind::burst || doubtful) {
-      band.resonance = shape_of(beside_line.empty() ? rest : beside_line, rate_hz, spectrum, band, peaks);
+      band.resonance = shape_of(own(), rate_hz, spectrum, band, peaks);
       const double wide = band.resonance ? std::clamp(4 * band.resonance->width_hz(), half,
                                                       0.9 * std::min(middle, rate_hz / 2 - middle))
                                          : half;
@@ -334,9 +336,10 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
         band.impulses.reset();
       if (band.impulses) band.verdict.kind = BandVerdict::Kind::noise;
     }
-    if (band.resonance && !band.impulses && band.verdict.kind == BandVerdict::Kind::noise) {
-      line_square += take_lines_within(rest, rate_hz, spectrum, band, peaks);
-    }
+    const bool rung = band.resonance && !band.impulses && band.verdict.kind == BandVerdict::Kind::noise;
+    // What looks like lines beside one resonance may be another.
+    const auto two = rung ? two_shapes_of(own(), rate_hz, *band.resonance) : std::nullopt;
+    if (rung && !two) line_square += take_lines_within(own(), rate_hz, spectrum, band, peaks);
     const double edge = std::max(spectrum.plan.bin_hz, 2 * source.bin_hz());
     band.level_rms =
         std::sqrt(std::max(0.0, source.mean_square(band.low_hz - edge, band.high_hz + edge) - line_square -
@@ -346,15 +349,14 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     if (v.kind == BandVerdict::Kind::decaying)
       band.level_rms = refine_decay(rest, rate_hz, density, band.verdict.exponential);
     for (const std::size_t m : band.members) peaks[m].of_band = true;
-    if (band.resonance && !band.impulses && band.verdict.kind == BandVerdict::Kind::noise)
-      if (const auto two = two_shapes_of(rest, rate_hz, *band.resonance)) {
-        JudgedBand upper = band;
-        upper.members.clear();
-        band.resonance = two->first, upper.resonance = two->second;
-        band.verdict.frequency_hz = two->first.frequency_hz,
-        upper.verdict.frequency_hz = two->second.frequency_hz;
-        out.push_back(std::move(upper));
-      }
+    if (two) {
+      JudgedBand upper = band;
+      upper.members.clear();
+      band.resonance = two->first, upper.resonance = two->second;
+      band.verdict.frequency_hz = two->first.frequency_hz;
+      upper.verdict.frequency_hz = two->second.frequency_hz;
+      out.push_back(std::move(upper));
+    }
     out.push_back(std::move(band));
   }
   find_wide_trains(source, rest, rate_hz, spectrum, floor, peaks, out);

@@ -92,7 +92,10 @@ std::optional<std::pair<ResonanceFit, ResonanceFit>> two_shapes_of(std::span<con
     const double hz = averaged.hz_at(static_cast<double>(at)),
                  edge = averaged.hz_at(static_cast<double>(valley)), away = 3 * std::abs(edge - hz);
     auto fit = below ? fit_resonance(averaged, hz - away, edge) : fit_resonance(averaged, edge, hz + away);
-    if (fit && (std::abs(fit->frequency_hz - hz) > 2 * fit->width_hz() || fit->damping > 0.3)) fit.reset();
+    // A line is no resonance.
+    if (fit && (std::abs(fit->frequency_hz - hz) > 2 * fit->width_hz() || fit->damping > 0.3 ||
+                fit->width_hz() < 2 * averaged.plan.rbw_hz))
+      fit.reset();
     return fit;
   };
   const auto first = part(top(low, valley), true), second = part(top(valley + 1, high), false);

@@ -10,15 +10,6 @@
 
 namespace vprism {
 
-std::vector<double> without_line(const std::vector<double>& x, double rate_hz, const Exponential& line) {
-  std::vector<double> out = x;
-  const double phase = line.phase_deg * std::numbers::pi / 180,
-               turn = 2 * std::numbers::pi * line.frequency_hz;
-  for (std::size_t n = 0; n < out.size(); ++n)
-    out[n] -= line.amplitude * std::cos(turn * (static_cast<double>(n) / rate_hz - line.start_s) + phase);
-  return out;
-}
-
 namespace {
 
 double lines_within(const Spectrum& s, JudgedBand& band, std::vector<Peak>& peaks) {
@@ -34,8 +25,11 @@ double lines_within(const Spectrum& s, JudgedBand& band, std::vector<Peak>& peak
         fit.rms * fit.rms * 2 / (std::numbers::pi * fit.width_hz()) / (1 + off * off) * s.plan.rbw_hz;
     const double ratio = p.rms * p.rms / noise;
     if (p.broad() || std::abs(off) > 3 || !(ratio > threshold)) return false;
+    // Of what overlaps, the whole way from the first segment to the last.
     const double duration_s =
-        static_cast<double>(s.plan.averages) * static_cast<double>(s.plan.segment) / s.plan.rate_hz;
+        static_cast<double>((s.plan.averages - 1) * static_cast<std::int64_t>(s.plan.hop) +
+                            static_cast<std::int64_t>(s.plan.segment)) /
+        s.plan.rate_hz;
     p.rms_std = p.least_rms_std = std::max(p.rms_std, p.rms / std::sqrt(2 * ratio));
     p.frequency_std_hz = p.least_frequency_std_hz = std::max(
         p.frequency_std_hz, 1.3 * std::sqrt(6.0) / (2 * std::numbers::pi * duration_s * std::sqrt(ratio)));
@@ -50,13 +44,14 @@ double lines_within(const Spectrum& s, JudgedBand& band, std::vector<Peak>& peak
 double take_lines_within(std::span<const double> rest, double rate_hz, const Spectrum& spectrum,
                          JudgedBand& band, std::vector<Peak>& peaks) {
   const double square = lines_within(spectrum, band, peaks);
+  if (!(square > 0)) return 0;
   const std::vector<Sine> within = sines_of(peaks, spectrum, [&](const Peak& p) {
     return p.least_rms_std > 0 && p.frequency_hz > band.low_hz && p.frequency_hz < band.high_hz;
   });
-  if (square > 0 && worth_fitting(within.size(), rest.size()))
-    if (const auto again =
-            shape_of(fit_sines(rest, rate_hz, within, 8, 1e-6).residual, rate_hz, spectrum, band, peaks))
-      band.resonance = again;
+  if (!worth_fitting(within.size(), rest.size())) return square;
+  if (const auto again =
+          shape_of(fit_sines(rest, rate_hz, within, 8, 1e-6).residual, rate_hz, spectrum, band, peaks))
+    band.resonance = again;
   return square;
 }
 

@@ -9,11 +9,8 @@
 
 namespace vprism {
 
-/// The record without a line.
-std::vector<double> without_line(const std::vector<double>& x, double rate_hz, const Exponential& line);
-
 /// Lines that stand in a resonance: higher than its own noise makes one peak in a thousand such bands. They
-/// are as sure as that noise lets them be (`Peak::least_frequency_std_hz`), no longer of the band, and its
+/// are as sure as that noise lets them be (`Peak::least_frequency_std_hz`) and no longer of the band, whose
 /// shape is that of what they leave. Returns their mean square.
 double take_lines_within(std::span<const double> rest, double rate_hz, const Spectrum& spectrum,
                          JudgedBand& band, std::vector<Peak>& peaks);

@@ -43,6 +43,7 @@ KeyedLine bus_frame_of(std::string_view line) {
   if (const std::size_t mark = identifier.find('#'); mark != std::string_view::npos) {
     std::string_view data = identifier.substr(mark + 1);
     if (!data.empty() && data[0] == '#') data.remove_prefix(std::min<std::size_t>(2, data.size()));  // Flags.
+    if (!data.empty() && (data[0] | 32) == 'r') data = {};  // A request: it has none.
     digits = std::string(data), identifier = identifier.substr(0, mark);
   } else {
     const std::string_view length = word_of(line);
@@ -50,8 +51,8 @@ KeyedLine bus_frame_of(std::string_view line) {
     for (std::string_view byte = word_of(line); byte.size() == 2 && is_hex(byte); byte = word_of(line))
       digits += byte;
   }
-  if (!is_hex(identifier) || identifier.size() > 8 || !is_hex(digits) || digits.size() % 2 != 0 ||
-      digits.size() > 2 * most_bytes)
+  if (!is_hex(identifier) || identifier.size() > 8 || (!digits.empty() && !is_hex(digits)) ||
+      digits.size() % 2 != 0 || digits.size() > 2 * most_bytes)
     return {};
   out.emplace_back("channel", "ID " + std::string(identifier));
   for (std::size_t i = 0; i < digits.size(); i += 2) {

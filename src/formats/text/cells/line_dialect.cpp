@@ -296,7 +296,12 @@ LineRewriter LineDialect::rewriter() const {
     case Kind::frames:
     case Kind::pairs:
       return [dialect = *this](std::string_view line, std::string& out) {
-        rewrite_pairs(dialect, dialect.keyed(line), line, out);
+        const KeyedLine found = dialect.keyed(line);
+        // A frame's time and identifier alone.
+        if (dialect.kind == Kind::frames && found.size() == 2)
+          dialect.strange->insert(found[1].second + " without data");
+        else
+          rewrite_pairs(dialect, found, line, out);
       };
     case Kind::values:
       return [factor = scale](std::string_view line, std::string& out) {

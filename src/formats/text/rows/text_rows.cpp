@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "formats/text/cells/loose_cell.h"
 #include "formats/text/clock/clock.h"
+#include "formats/text/tables/legacy_text.h"
 #include "formats/text/tables/text_columns.h"
 #include "formats/text/titles/text_preamble.h"
 #include "formats/text/titles/text_units.h"
@@ -187,6 +188,7 @@ struct RowParser {
     skipped = false;
     std::fill(words.begin(), words.end(), std::string_view());
     if (layout.tag_cell) {
+      const LegacyCodingOf file(layout.legacy);
       const std::string tag = *layout.tag_cell < cells.size() ? unquoted_cell(cells[*layout.tag_cell]) : "";
       skipped = tag != layout.tag;
       if (skipped && std::none_of(layout.parts.begin(), layout.parts.end(),

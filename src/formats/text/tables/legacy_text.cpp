@@ -68,7 +68,8 @@ bool is_cyrillic(const std::vector<std::string_view>& runs) {
     for (const char c : run) {
       const auto u = static_cast<std::uint8_t>(c);
       if (u < 0xC0 && u != 0xA8 && u != 0xB8 && u != 0xB0) return false;
-      ++letters, small += u >= 0xE0 ? 1 : 0;
+      // Units and marks of one letter or two are capitals as often.
+      if (run.size() >= 3) ++letters, small += u >= 0xE0 ? 1 : 0;
     }
   }
   return longest >= 3 && 2 * small >= letters;
@@ -103,6 +104,8 @@ thread_local const char* coding_of_file = nullptr;
 LegacyCodingOf::LegacyCodingOf(std::string_view text) : before_(coding_of_file) {
   coding_of_file = coding_by_bytes(text);
 }
+LegacyCodingOf::LegacyCodingOf(const char* coding) : before_(coding_of_file) { coding_of_file = coding; }
+const char* LegacyCodingOf::coding() const { return coding_of_file; }
 LegacyCodingOf::~LegacyCodingOf() { coding_of_file = before_; }
 
 std::string utf8_from_legacy(std::string_view text) {

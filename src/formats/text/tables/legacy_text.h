@@ -15,6 +15,9 @@ std::string utf8_from_legacy(std::string_view text);
 class LegacyCodingOf {
  public:
   explicit LegacyCodingOf(std::string_view text);
+  /// As that one took it; null takes each text by itself.
+  explicit LegacyCodingOf(const char* coding);
+  const char* coding() const;
   ~LegacyCodingOf();
   LegacyCodingOf(const LegacyCodingOf&) = delete;
   LegacyCodingOf& operator=(const LegacyCodingOf&) = delete;

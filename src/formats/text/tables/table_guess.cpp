@@ -123,7 +123,13 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
     // Plain numbers count more than what may be read as one.
     double plain = 0, value = 0;
     for (const std::size_t i : wanted) plain += parse_cell(cells[i], decimal, value) ? 1 : 0.9;
-    const double purity = (plain + dates) / filled;
+    // Marks between a cell's digits say that something else parts them.
+    double parted_otherwise = 0;
+    for (const std::string_view cell : cells)
+      if (delimiter == ',' && trimmed(cell).substr(0, 1) != "\"" &&
+          cell.find_first_of(";\t") != std::string_view::npos)
+        ++parted_otherwise;
+    const double purity = (plain + dates) / (filled + parted_otherwise);
     const double score =
         static_cast<double>(rows) * (static_cast<double>(wanted.size()) + clocks) * purity * purity;
     if (score > best.score) best = {delimiter, decimal, first, last, wanted, score};

@@ -211,7 +211,8 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   constexpr std::size_t enough_for_coding = 1 << 16;
   const std::string_view sample = text.substr(0, enough_for_coding);
   std::optional<LegacyCodingOf> legacy;
-  if (layout.coding == TextCoding::utf8 && utf8_from_any(sample) != sample) legacy.emplace(sample);
+  if (layout.coding == TextCoding::utf8 && utf8_from_any(sample) != sample)
+    layout.legacy = legacy.emplace(sample).coding();
   layout.bare_returns = has_bare_returns(text);
   if (layout.bare_returns) {
     decoded = std::string(text);

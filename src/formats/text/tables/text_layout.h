@@ -82,7 +82,8 @@ struct TextLayout {
   TextCoding coding = TextCoding::utf8;
   std::optional<ComplexCells> complex;  ///< Where cells are complex numbers: lines are rewritten first.
   std::optional<LineDialect> dialect;   ///< Where lines are written in another way: as well.
-  bool bare_returns = false;            ///< Lines end in a carriage return alone.
+  const char* legacy = nullptr;  ///< The coding of what is no UTF-8, where the whole head speaks for one.
+  bool bare_returns = false;     ///< Lines end in a carriage return alone.
   char delimiter = ',';
   char decimal = '.';
   std::size_t data_offset = 0;      ///< Byte offset of the first row of numbers, in UTF-8, as rewritten.

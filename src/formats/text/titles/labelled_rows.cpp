@@ -23,7 +23,7 @@ std::optional<LabelledRow::Kind> kind_of(const std::string& label) {
                                     names[] = {"name",        "names", "label",  "labels",
                                                "description", "title", "titles", "bezeichnung"},
                                     owners[] = {"signal", "signals", "sensor", "sensors"},
-                                    scales[] = {"scale", "slope", "factor", "lsb", "multiplier"};
+                                    scales[] = {"scale", "slope", "factor", "lsb", "multiplier", "offset"};
   std::optional<LabelledRow::Kind> out;
   const std::string low = lower_case(label);
   for (std::size_t i = 0; i < low.size();) {
@@ -47,6 +47,8 @@ std::optional<LabelledRow::Kind> kind_of(const std::string& label) {
   }
   return out;
 }
+
+bool describes(const LabelledRow& row) { return lower_case(row.label).find("descr") != std::string::npos; }
 
 /// Whether no cell of a column has more than digits and a sign.
 bool holds_whole_numbers(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first,
@@ -76,6 +78,7 @@ std::optional<LabelledRow> labelled_row(const TextLayout& layout, std::string_vi
   const auto kind = kind_of(out.label);
   if (!kind || out.label.size() > 40) return {};
   out.kind = *kind;
+  if (lower_case(out.label).find("offset") != std::string::npos) out.neutral = 0;
   std::vector<std::string> values;
   for (std::size_t c = 1; c < cells.size(); ++c) values.push_back(unquoted_cell(cells[c]));
   const std::size_t columns = layout.cells.size();
@@ -97,37 +100,55 @@ std::optional<LabelledRow> labelled_row(const TextLayout& layout, std::string_vi
   return out;
 }
 
+namespace {
+
+/// The row that names the channels: the first, but rather a name than what describes it.
+const LabelledRow* naming_row(const std::vector<LabelledRow>& rows) {
+  const LabelledRow* out = nullptr;
+  for (const LabelledRow& row : rows) {
+    if (row.kind != LabelledRow::Kind::names) continue;
+    if (out == nullptr || (describes(*out) && !describes(row))) out = &row;
+  }
+  return out;
+}
+
+void take_unit_of_row(Channel& column, const std::string& text) {
+  if (column.unit.text() != "1" || text.empty()) return;
+  const std::string unit = without_brackets(text);
+  column.unit = Unit::try_parse(unit).value_or(Unit::opaque(unit));
+  column.quantity = quantity_of(column.unit);
+}
+
+}  // namespace
+
 void take_labelled_rows(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
+  std::vector<LabelledRow> rows;
+  for (std::size_t i = 0; i < first; ++i)
+    if (auto row = labelled_row(layout, lines[i].text)) rows.push_back(std::move(*row));
   const bool named = std::any_of(layout.columns.begin(), layout.columns.end(),
                                  [](const Channel& column) { return !column.name.empty(); });
-  for (std::size_t i = 0; i < first; ++i) {
-    const auto row = labelled_row(layout, lines[i].text);
-    if (!row) continue;
+  if (const LabelledRow* const names = naming_row(rows); names != nullptr && !named)
+    for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+      if (names->of_columns[c].empty()) continue;
+      const Unit known = layout.columns[c].unit;
+      layout.columns[c] = channel_from_title(names->of_columns[c]);
+      if (known.text() != "1")
+        layout.columns[c].unit = known, layout.columns[c].quantity = quantity_of(known);
+    }
+  for (const LabelledRow& row : rows) {
     std::string counts;
     for (std::size_t c = 0; c < layout.columns.size(); ++c) {
-      const std::string& text = row->of_columns[c];
-      Channel& column = layout.columns[c];
-      double scale = 1;
-      if (text.empty()) continue;
-      if (row->kind == LabelledRow::Kind::names) {
-        // What describes a channel rather than its number.
-        if (named) continue;
-        const Unit unit = column.unit;
-        column = channel_from_title(text);
-        if (column.unit.text() == "1") column.unit = unit, column.quantity = quantity_of(unit);
-      } else if (row->kind == LabelledRow::Kind::units) {
-        if (column.unit.text() != "1") continue;
-        const std::string unit = without_brackets(text);
-        column.unit = Unit::try_parse(unit).value_or(Unit::opaque(unit));
-        column.quantity = quantity_of(column.unit);
-      } else if (parse_any_cell(text, layout.decimal, scale) && scale != 1 && std::isfinite(scale) &&
-                 holds_whole_numbers(layout, lines, first, layout.cells[c])) {
+      const std::string& text = row.of_columns[c];
+      double value = 0;
+      if (row.kind == LabelledRow::Kind::units) take_unit_of_row(layout.columns[c], text);
+      if (row.kind == LabelledRow::Kind::scales && parse_any_cell(text, layout.decimal, value) &&
+          value != row.neutral && std::isfinite(value) &&
+          holds_whole_numbers(layout, lines, first, layout.cells[c]))
         counts += (counts.empty() ? "" : ", ") + clean_text(text, 20);
-      }
     }
     if (!counts.empty())
       layout.cautions.push_back({"scale-not-applied", Severity::warning, "",
-                                 "\"" + clean_text(row->label, 40) + "\" gives " + counts +
+                                 "\"" + clean_text(row.label, 40) + "\" gives " + counts +
                                      " beside whole numbers, which may be counts: it is not applied",
                                  "apply it with --calibrate"});
   }

@@ -14,6 +14,7 @@ namespace vprism {
 struct LabelledRow {
   enum class Kind { names, units, scales } kind = Kind::names;
   std::string label;
+  double neutral = 1;                   ///< Of scales: what changes nothing; 0 for offsets.
   std::vector<std::string> of_columns;  ///< For each data column; "" for one in front of the channels.
 };
 
