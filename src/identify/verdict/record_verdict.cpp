@@ -5,8 +5,8 @@
 #include <cmath>
 
 #include "base/dot.h"
-#include "identify/lines/steady_lines.h"
 #include "identify/verdict/decays.h"
+#include "identify/verdict/run_up_beside_lines.h"
 
 namespace vprism {
 
@@ -127,41 +127,17 @@ RecordVerdict judge_rest(std::vector<double> rest, const Spectrum& spectrum, con
   return out;
 }
 
-/// Lines that stand through a record: what moves beside them is seen without.
-class StandingLines {
- public:
-  explicit StandingLines(std::span<const double> samples, bool crossed = false)
-      : lines_(steady_lines(samples, {})) {
-    std::erase_if(lines_, [&](SteadyLine& line) {
-      return crossed ? !stands_in_most_pieces(samples, line) : !stands_in_each_piece(samples, line);
-    });
-  }
-  bool any() const { return !lines_.empty(); }
-  std::vector<double> without(std::span<const double> samples) const {
-    std::vector<double> out(samples.begin(), samples.end());
-    take_off(out, lines_);
-    return out;
-  }
-  void put_back(std::vector<double>& rest) const {
-    std::vector<SteadyLine> turned = lines_;
-    for (SteadyLine& line : turned) line.cosine = -line.cosine, line.sine = -line.sine;
-    take_off(rest, turned);
-  }
-
- private:
-  std::vector<SteadyLine> lines_;
-};
-
 /// Without the line that jumps, where there is one; beside lines that stand it is no single line.
-std::optional<RecordVerdict> judge_beside_states(std::span<const double> samples, const Spectrum& spectrum,
+std::optional<RecordVerdict> judge_beside_states(const LinesOf& found, const Spectrum& spectrum,
                                                  const SpectrumSettings& settings, const PeakSettings& search,
                                                  const std::function<void(std::vector<Peak>&)>& choose,
                                                  bool beside_lines) {
+  const std::span<const double> samples = found.samples();
   const double rate_hz = spectrum.plan.rate_hz;
   std::optional<LineStates> states = find_line_states(samples, rate_hz);
   std::optional<StandingLines> standing;
   if (!states && beside_lines) {
-    standing.emplace(samples);
+    standing.emplace(found);
     if (standing->any()) states = find_line_states(standing->without(samples), rate_hz);
   }
   if (!states) return {};
@@ -199,49 +175,6 @@ std::optional<RecordVerdict> judge_beside_swing(std::span<const double> samples,
   return out;
 }
 
-/// What runs up or down, beside the lines that stand, which it crosses. It is looked for once, and followed
-/// when it is known that nothing simpler explains the record.
-class RunUpBesideLines {
- public:
-  RunUpBesideLines(std::span<const double> x, double rate_hz) : x_(x), rate_hz_(rate_hz) {
-    if (!has_run_up_length(x.size())) return;
-    StandingLines standing(x, true);
-    if (standing.any()) {
-      without_ = standing.without(x);
-      course_ = find_speed_course(without_, rate_hz);
-      if (course_) standing_ = std::move(standing);
-    }
-    if (!course_) course_ = find_speed_course(x, rate_hz);
-  }
-  bool any() const { return course_.has_value(); }
-  std::size_t turns() const { return course_ ? course_->turns : 0; }
-  std::optional<RunUp> follow(std::size_t least_orders) {
-    if (!course_) return {};
-    std::optional<RunUp> run = follow_run_up(standing_ ? std::span<const double>(without_) : x_, rate_hz_,
-                                             std::move(*course_), least_orders);
-    course_.reset();
-    if (!run) return run;
-    if (standing_) standing_->put_back(run->rest);
-    // Lines that are seen once it is gone.
-    const StandingLines further(run->rest);
-    if (!further.any()) return run;
-    const std::vector<double> again = further.without(x_);
-    if (auto course = find_speed_course(again, rate_hz_))
-      if (auto beside = follow_run_up(again, rate_hz_, std::move(*course), least_orders)) {
-        run = std::move(beside);
-        further.put_back(run->rest);
-      }
-    return run;
-  }
-
- private:
-  std::span<const double> x_;
-  double rate_hz_;
-  std::vector<double> without_;
-  std::optional<StandingLines> standing_;
-  std::optional<SpeedCourse> course_;
-};
-
 /// Without what runs up or down: several machines, one by one, the first as it was found.
 std::optional<RecordVerdict> judge_beside_run_ups(RunUpBesideLines& first, std::size_t least_orders,
                                                   const Spectrum& spectrum, const SpectrumSettings& settings,
@@ -261,7 +194,7 @@ std::optional<RecordVerdict> judge_beside_run_ups(RunUpBesideLines& first, std::
     runs.push_back(std::move(*run));
     run.reset();
     if (runs.size() == most) break;
-    RunUpBesideLines next(rest, spectrum.plan.rate_hz);
+    RunUpBesideLines next(LinesOf(rest), spectrum.plan.rate_hz);
     if (next.turns() <= most_turns) run = next.follow(2);
   }
   if (runs.empty()) return {};
@@ -289,15 +222,15 @@ bool is_one_line(const RecordVerdict& verdict, const Spectrum& spectrum) {
 }
 
 /// A record without a course of its level.
-RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spectrum,
-                          const SpectrumSettings& settings, const PeakSettings& search,
-                          std::vector<double> floor, std::vector<Peak> peaks,
+RecordVerdict judge_lines(const LinesOf& found, const Spectrum& spectrum, const SpectrumSettings& settings,
+                          const PeakSettings& search, std::vector<double> floor, std::vector<Peak> peaks,
                           const std::function<void(std::vector<Peak>&)>& choose) {
+  const std::span<const double> samples = found.samples();
   GatedLines gated = find_gated_lines(samples, spectrum.plan.rate_hz);
   if (!gated.lines.empty()) {
     // One alone may have more states than on and off.
     if (gated.lines.size() == 1)
-      if (auto states = judge_beside_states(samples, spectrum, settings, search, choose, false))
+      if (auto states = judge_beside_states(found, spectrum, settings, search, choose, false))
         return std::move(*states);
     RecordVerdict beside =
         judge_rest(std::move(gated.rest), spectrum, settings, search, choose, judge_bands_of);
@@ -314,7 +247,7 @@ RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spect
   });
   constexpr std::size_t few_turns = 2;
   std::optional<RunUpBesideLines> moving;
-  if (much) moving.emplace(samples, spectrum.plan.rate_hz);
+  if (much) moving.emplace(found, spectrum.plan.rate_hz);
   // A line alone is a run where no sweep is known.
   if (moving && moving->any() && moving->turns() <= few_turns)
     if (auto beside = judge_beside_run_ups(*moving, sweep ? 2 : 1, spectrum, settings, search, choose))
@@ -323,11 +256,11 @@ RecordVerdict judge_lines(std::span<const double> samples, const Spectrum& spect
     if (auto beside = judge_beside_swing(samples, spectrum, settings, search, choose)) {
       // One that jumps keeps its amplitude as well; beside others it would not be taken for a swing.
       auto states =
-          much ? judge_beside_states(samples, spectrum, settings, search, choose, false) : std::nullopt;
+          much ? judge_beside_states(found, spectrum, settings, search, choose, false) : std::nullopt;
       return states ? std::move(*states) : std::move(*beside);
     }
   if (!much) return out;
-  if (auto beside = judge_beside_states(samples, spectrum, settings, search, choose, lines))
+  if (auto beside = judge_beside_states(found, spectrum, settings, search, choose, lines))
     return std::move(*beside);
   // Several lines that swing together: a speed that goes up and down again and again.
   if (moving && moving->turns() > few_turns)
@@ -341,8 +274,9 @@ RecordVerdict judge_beside_noise(std::span<const double> samples, const Spectrum
                                  const SpectrumSettings& settings, const PeakSettings& search,
                                  std::vector<double> floor, std::vector<Peak> peaks,
                                  const std::function<void(std::vector<Peak>&)>& choose) {
+  const LinesOf found(samples);
   RecordVerdict out =
-      judge_lines(samples, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
+      judge_lines(found, spectrum, settings, search, std::move(floor), std::move(peaks), choose);
   // One that comes and goes at a rate is known by that.
   if (!out.swings.empty() || out.states || !out.run_ups.empty() ||
       std::any_of(out.bands.begin(), out.bands.end(),
@@ -352,7 +286,7 @@ RecordVerdict judge_beside_noise(std::span<const double> samples, const Spectrum
   if (!course) return out;
   // Beside strong lines it is seen once they are gone.
   std::vector<double> less(samples.begin(), samples.end());
-  take_off(less, steady_lines(samples, {}));
+  take_off(less, found.get());
   course = find_noise_course(less);
   if (!course) return out;
   // What moves has skirts that come and go with it, as far as they are above the noise.
