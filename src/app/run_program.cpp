@@ -123,7 +123,7 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
   }
   // What they are to do stands on their command lines.
   if (runs_others(name)) ::setenv("VPRISM_NO_SETTINGS", "1", 1);
-  if (*entry->inputs != '\0' && inputs.empty())
+  if (*entry->inputs != '\0' && inputs.empty() && task->needs_inputs())
     throw Error(Status::usage, name + ": no input; usage: vprism " + name + " " + entry->inputs);
   if (*entry->inputs == '\0' && !inputs.empty())
     throw Error(Status::usage, name + " takes no input, but \"" + clean_text(inputs.front()) + "\" is given");

@@ -20,6 +20,8 @@ class Task {
   virtual std::vector<OptionGroup> options_for(const std::vector<std::string>& /*arguments*/) {
     return options();
   }
+  /// Whether something must be named, asked once options are set.
+  virtual bool needs_inputs() const { return true; }
   /// Threads asked for; 0: all.
   virtual std::size_t threads() const { return 0; }
   virtual Status run(const std::vector<std::string>& inputs, const Json& settings) = 0;

@@ -2,8 +2,10 @@
 #include "runner/child.h"
 
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <signal.h>
 #include <spawn.h>
+#include <sys/mman.h>
 #include <sys/prctl.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -61,6 +63,58 @@ void end_with_parent() {
   if (std::to_string(::getppid()) != parent) ::_exit(static_cast<int>(Status::output));
 }
 
+namespace {
+
+/// A program by its path or, without a slash, as PATH has it; its exit status as of `run_child`.
+int run_to_end(const std::string& program, std::vector<std::string> words, const FileActions& actions,
+               std::vector<std::string> variables) {
+  std::vector<char*> list, environment;
+  for (std::string& word : words) list.push_back(word.data());
+  list.push_back(nullptr);
+  const std::size_t name = std::strlen(parent_variable);
+  for (char** variable = environ; *variable != nullptr; ++variable)
+    if (std::strncmp(*variable, parent_variable, name) != 0 || (*variable)[name] != '=')
+      environment.push_back(*variable);
+  for (std::string& variable : variables) environment.push_back(variable.data());
+  environment.push_back(nullptr);
+  pid_t child = 0;
+  const int code =
+      ::posix_spawnp(&child, program.c_str(), actions.get(), nullptr, list.data(), environment.data());
+  if (code == ENOENT && program.find('/') == std::string::npos) return not_found;
+  must(code);
+  int status = 0;
+  while (::waitpid(child, &status, 0) < 0)
+    if (errno != EINTR) must(errno);
+  return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+}
+
+/// A file without a name that a child writes and this process reads.
+class Heard {
+ public:
+  Heard() : descriptor_(::memfd_create("heard", MFD_CLOEXEC)) {
+    if (descriptor_ < 0) must(errno);
+  }
+  ~Heard() { ::close(descriptor_); }
+  Heard(const Heard&) = delete;
+  Heard& operator=(const Heard&) = delete;
+  std::string path() const {
+    return "/proc/" + std::to_string(::getpid()) + "/fd/" + std::to_string(descriptor_);
+  }
+  std::string text() const {
+    std::string out;
+    char part[4096];
+    for (::ssize_t n = 0;
+         (n = ::pread(descriptor_, part, sizeof part, static_cast<::off_t>(out.size()))) > 0;)
+      out.append(part, static_cast<std::size_t>(n));
+    return out;
+  }
+
+ private:
+  int descriptor_;
+};
+
+}  // namespace
+
 int run_child(const ChildRun& run) {
   const auto sink = [](const std::filesystem::path& path) {
     return path.empty() ? std::string("/dev/null") : std::filesystem::absolute(path).string();
@@ -73,21 +127,23 @@ int run_child(const ChildRun& run) {
   actions.close_rest();
   std::vector<std::string> words = {"vprism"};
   words.insert(words.end(), run.arguments.begin(), run.arguments.end());
-  std::vector<char*> list;
-  for (std::string& word : words) list.push_back(word.data());
-  list.push_back(nullptr);
-  std::string parent = std::string(parent_variable) + "=" + std::to_string(::getpid());
-  std::vector<char*> environment;
-  for (char** variable = environ; *variable != nullptr; ++variable)
-    if (std::strncmp(*variable, parent.c_str(), parent.find('=') + 1) != 0) environment.push_back(*variable);
-  environment.push_back(parent.data());
-  environment.push_back(nullptr);
-  pid_t child = 0;
-  must(::posix_spawn(&child, own_program().c_str(), actions.get(), nullptr, list.data(), environment.data()));
-  int status = 0;
-  while (::waitpid(child, &status, 0) < 0)
-    if (errno != EINTR) must(errno);
-  return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+  return run_to_end(own_program(), std::move(words), actions,
+                    {fmt::format("{}={}", parent_variable, ::getpid())});
+}
+
+OtherRun run_other(const std::string& program, const std::vector<std::string>& arguments) {
+  const Heard out, err;
+  FileActions actions;
+  actions.open(0, "/dev/null", O_RDONLY);
+  actions.open(1, out.path(), O_WRONLY);
+  actions.open(2, err.path(), O_WRONLY);
+  actions.close_rest();
+  std::vector<std::string> words = {program};
+  words.insert(words.end(), arguments.begin(), arguments.end());
+  OtherRun run;
+  run.status = run_to_end(program, std::move(words), actions, {});
+  run.out = out.text(), run.err = err.text();
+  return run;
 }
 
 }  // namespace vprism

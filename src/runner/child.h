@@ -18,6 +18,16 @@ struct ChildRun {
 /// can't be started.
 int run_child(const ChildRun& run);
 
+/// What another program said.
+struct OtherRun {
+  int status = 0;  ///< As of `run_child`; `not_found` where there is no such program.
+  std::string out, err;
+};
+inline constexpr int not_found = 127;
+
+/// Runs a program that PATH has, to its end, without input.
+OtherRun run_other(const std::string& program, const std::vector<std::string>& arguments);
+
 /// To be called at the program's start: where it was started by `run_child`, it ends with who started it, so
 /// that nothing goes on writing when that one is killed.
 void end_with_parent();

@@ -34,7 +34,8 @@ std::vector<std::int64_t> facts_of(const fs::path& path) {
 
 }  // namespace
 
-DigestBook::DigestBook(fs::path memory) : memory_(std::move(memory)) {
+DigestBook::DigestBook(fs::path memory, bool quick)
+    : memory_(quick ? fs::path() : std::move(memory)), quick_(quick) {
   if (memory_.empty()) return;
   const Json book = Json::parse(read_whole_file(memory_), nullptr, false);
   if (!book.is_object()) return;
@@ -69,7 +70,7 @@ std::string DigestBook::of_file(const fs::path& path) {
   std::string digest;
   std::exception_ptr failed;
   try {
-    digest = file_digest(path.string());
+    digest = quick_ ? FileDigest(path.string()).quick_text() : file_digest(path.string());
   } catch (...) {
     failed = std::current_exception();
   }
@@ -86,6 +87,27 @@ std::string DigestBook::of_file(const fs::path& path) {
   return digest;
 }
 
+std::vector<fs::path> DigestBook::beside(const fs::path& path) {
+  const fs::path parent = path.has_parent_path() ? path.parent_path() : fs::path(".");
+  const std::lock_guard guard(lock_);
+  auto& listed = folders_[parent.string()];
+  std::vector<fs::path> out;
+  const auto look = [&] {
+    const auto [from, to] = listed.equal_range(path.stem().string());
+    for (auto at = from; at != to; ++at) out.push_back(at->second);
+    return std::any_of(out.begin(), out.end(),
+                       [&](const fs::path& file) { return file.filename() == path.filename(); });
+  };
+  if (look()) return out;
+  // Not listed yet, or new since.
+  listed.clear(), out.clear();
+  std::error_code code;
+  for (const auto& entry : fs::directory_iterator(parent, code))
+    if (entry.is_regular_file(code)) listed.emplace(entry.path().stem().string(), entry.path());
+  look();
+  return out;
+}
+
 std::string DigestBook::of(const fs::path& path) {
   std::error_code code;
   std::vector<fs::path> files;
@@ -94,10 +116,8 @@ std::string DigestBook::of(const fs::path& path) {
          at.increment(code))
       if (at->is_regular_file(code)) files.push_back(at->path());
   } else {
-    const fs::path parent = path.has_parent_path() ? path.parent_path() : fs::path(".");
-    for (const auto& beside : fs::directory_iterator(parent, code))
-      if (beside.path().stem() == path.stem() && beside.is_regular_file(code)) files.push_back(beside.path());
     if (!fs::exists(path, code)) return "missing";
+    files = beside(path);
   }
   std::sort(files.begin(), files.end());
   std::string all;

@@ -45,6 +45,18 @@ bool take_kept(const fs::path& folder, KeptResult& result) {
   return true;
 }
 
+/// What was there before goes aside first. Another machine may put its own there meanwhile, which is as good.
+void put_in_place(const fs::path& part, const fs::path& folder, const fs::path& aside) {
+  std::error_code code;
+  for (int tries = 0; tries < 5; ++tries) {
+    fs::rename(folder, aside, code);
+    fs::remove_all(aside, code);
+    fs::rename(part, folder, code);
+    if (!code) return;
+  }
+  throw Error(Status::output, folder.string() + ": can't be written: " + code.message());
+}
+
 }  // namespace
 
 KeptFolder::KeptFolder(fs::path folder) : path_(std::move(folder)) {
@@ -167,9 +179,7 @@ KeptResult run_kept(const KeptRun& run, const KeptPlace& place, DigestBook& dige
                 {"figures", result.figures},
                 {"files", files}};
   write_whole_file(part / "run.json", entry.dump(1) + "\n");
-  fs::remove_all(folder, code);
-  fs::rename(part, folder, code);
-  if (code) throw Error(Status::output, folder.string() + ": can't be written: " + code.message());
+  put_in_place(part, folder, place.unfinished / ("old-" + run.name));
   return result;
 }
 

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
 #include <fstream>
 #include <sstream>
 #include <thread>
@@ -67,6 +68,16 @@ std::optional<double> control_group_cores(const std::string& root) {
   return least;
 }
 
+std::optional<std::size_t> scheduler_cores() {
+  const char* const job = std::getenv("SLURM_JOB_ID");
+  const char* const given = std::getenv("SLURM_CPUS_ON_NODE");
+  if (job == nullptr || given == nullptr) return {};
+  char* end = nullptr;
+  const unsigned long cores = std::strtoul(given, &end, 10);
+  if (end == given || *end != '\0' || cores == 0 || *given == '-') return {};
+  return cores;
+}
+
 std::size_t usable_cores() {
   std::size_t cores = std::max(1u, std::thread::hardware_concurrency());
   cpu_set_t allowed;
@@ -75,6 +86,8 @@ std::size_t usable_cores() {
     cores = std::min(cores, static_cast<std::size_t>(CPU_COUNT(&allowed)));
   if (const auto share = control_group_cores(); share && *share < static_cast<double>(cores))
     cores = std::max<std::size_t>(1, static_cast<std::size_t>(std::ceil(*share - 1e-6)));
+  // A scheduler that does not bind its jobs says what it gave them.
+  if (const auto given = scheduler_cores()) cores = std::min(cores, *given);
   return cores;
 }
 

@@ -6,8 +6,9 @@
 
 namespace vprism {
 
-/// A new folder within `folder` for what this process has not finished; those that processes which are gone
-/// left behind are removed. Whoever made it removes it by `remove_unfinished`. Throws Error(output).
+/// A new folder within `folder` for what this process has not finished; those that processes of this machine
+/// which are gone left behind are removed, and those of other machines that nothing has changed in for seven
+/// days. Whoever made it removes it by `remove_unfinished`. Throws Error(output).
 std::filesystem::path unfinished_folder(const std::filesystem::path& folder);
 /// Removes one of them.
 void remove_unfinished(const std::filesystem::path& folder);

@@ -35,6 +35,21 @@ TEST_F(Cores, NothingSetIsNoLimit) {
   EXPECT_GE(usable_cores(), 1u);
 }
 
+TEST_F(Cores, ABatchSchedulersWordCounts) {
+  ::unsetenv("SLURM_JOB_ID");
+  ::setenv("SLURM_CPUS_ON_NODE", "1", 1);
+  EXPECT_FALSE(scheduler_cores());  // Not within a job.
+  ::setenv("SLURM_JOB_ID", "12", 1);
+  EXPECT_EQ(scheduler_cores(), 1u);
+  EXPECT_EQ(usable_cores(), 1u);
+  for (const char* nonsense : {"", "-1", "0", "2x", "many"}) {
+    ::setenv("SLURM_CPUS_ON_NODE", nonsense, 1);
+    EXPECT_FALSE(scheduler_cores()) << nonsense;
+  }
+  ::unsetenv("SLURM_JOB_ID");
+  ::unsetenv("SLURM_CPUS_ON_NODE");
+}
+
 TEST_F(Cores, TheNarrowestOfAGroupAndThoseAboveItHolds) {
   write("proc/self/cgroup", "0::/jobs/12/task");
   write("sys/fs/cgroup/jobs/12/task/cpu.max", "400000 100000");

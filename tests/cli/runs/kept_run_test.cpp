@@ -134,14 +134,17 @@ TEST(FolderName, IsPlainAndDistinct) {
 
 TEST(KeptFolder, TakesAwayWhatIsUnfinishedAndWhatTheDeadLeftBehind) {
   const ScratchFolder folder;
-  fs::create_directories(folder.path("all/.vprism-part-999999999/x"));
+  char host[256] = "";
+  ::gethostname(host, sizeof host - 1);
+  const std::string dead = folder.path(std::string("all/.vprism-part-999999999-1-77@") + host);
+  fs::create_directories(dead + "/x");
   fs::create_directories(folder.path("all/.vprism-part-other/x"));
   fs::path unfinished;
   {
     const KeptFolder kept(folder.path("all"));
     unfinished = kept.unfinished();
     EXPECT_TRUE(fs::exists(unfinished));
-    EXPECT_FALSE(fs::exists(folder.path("all/.vprism-part-999999999")));
+    EXPECT_FALSE(fs::exists(dead));
     // Not of our making.
     EXPECT_TRUE(fs::exists(folder.path("all/.vprism-part-other")));
     const KeptFolder second(folder.path("all"));

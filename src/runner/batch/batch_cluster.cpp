@@ -1,0 +1,260 @@
+// batch_cluster.cpp: a batch on a cluster. The plan, what each task has done, and the table lie in one folder
+// within the outputs; every part of the run begins by reading it, so that any of them may be lost.
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <chrono>
+#include <filesystem>
+#include <map>
+#include <mutex>
+#include <thread>
+
+#include "base/machine/cores.h"
+#include "base/text.h"
+#include "formats/files/output_folder.h"
+#include "frame/process.h"
+#include "frame/shell_word.h"
+#include "runner/batch/batch.h"
+#include "runner/batch/scheduler.h"
+#include "runner/batch/spread.h"
+#include "runner/case_run.h"
+#include "runner/child.h"
+
+namespace vprism {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+using Shares = std::vector<std::vector<std::size_t>>;
+
+/// The node's name, as its scheduler knows it.
+std::string this_node() {
+  if (const char* const name = std::getenv("SLURMD_NODENAME")) return name;
+  char name[256] = "";
+  ::gethostname(name, sizeof name - 1);
+  return name;
+}
+
+/// The exit status of a gathering job that began another try.
+constexpr int tries_again = 75;
+
+/// Both jobs of a try: the array and what gathers.
+struct Jobs {
+  std::string tasks, gather;
+};
+
+Jobs jobs_of(const Json& plan) {
+  return {plan.at("jobs").value("tasks", ""), plan.at("jobs").value("gather", "")};
+}
+
+/// Submits the array of these tasks, and the job behind it.
+Jobs submit(const Json& plan, const SpreadFolder& folder, const std::vector<std::size_t>& tasks) {
+  const std::string working = plan.at("working").get<std::string>(), out = plan.at("out").get<std::string>();
+  const std::string program = "VPRISM_NO_SETTINGS=1 " + shell_word(own_program()) + " batch";
+  const auto options = plan.at("scheduler_options").get<std::vector<std::string>>();
+  Jobs jobs;
+  jobs.tasks = submit_job(
+      {"vprism-batch", "exec env " + program + " --share=\"$SLURM_ARRAY_TASK_ID\" --out=" + shell_word(out),
+       tasks, "", working, fs::absolute(folder.path() / "task-%a.log").string(), options});
+  std::string flags;
+  for (const Json& flag : plan.at("flags")) flags += " " + shell_word(flag.get<std::string>());
+  const std::string table = shell_word(folder.table().string()), said = shell_word(folder.said().string()),
+                    status = shell_word(folder.status().string());
+  try {
+    // The status comes last, and whole: it says that the table is there.
+    jobs.gather =
+        submit_job({"vprism-gather",
+                    program + " --gather --out=" + shell_word(out) + flags + " >" + table + " 2>" + said +
+                        "; status=$?; [ $status = " + std::to_string(tries_again) + " ] || { echo $status >" +
+                        status + ".part && mv " + status + ".part " + status + "; }",
+                    {},
+                    jobs.tasks,
+                    working,
+                    fs::absolute(folder.path() / "gather.log").string(),
+                    options});
+  } catch (const Error&) {
+    cancel_job(jobs.tasks);
+    throw;
+  }
+  return jobs;
+}
+
+}  // namespace
+
+Status BatchTask::spread(const BatchWork& work, const Json& settings) {
+  const KeptFolder kept(kept_in(output_.folder));
+  const SpreadFolder folder(output_.folder);
+  std::error_code code;
+  if (fs::exists(folder.path() / "plan.json", code) && !fs::exists(folder.status(), code)) {
+    const Jobs jobs = jobs_of(folder.plan());
+    for (const std::string& job : {jobs.tasks, jobs.gather})
+      for (const JobState& state : job_states(job))
+        if (!state.ended())
+          throw Error(Status::usage,
+                      "batch: job " + job + " is at work on " + output_.folder +
+                          "; join it with --resume, end it with scancel, or choose another --out");
+  }
+  std::vector<std::uint64_t> bytes;
+  for (const std::string& file : work.files) bytes.push_back(bytes_of(file));
+  const Shares shares = even_shares(bytes, tasks_);
+  std::vector<std::string> flags;
+  if (output_.json) flags.emplace_back("--json");
+  if (output_.quiet) flags.emplace_back("--quiet");
+  Json plan = {{"format", 1},
+               {"work", work.json()},
+               {"keys", keys_},
+               {"settings", settings},
+               {"shares", shares},
+               {"working", fs::current_path().string()},
+               {"out", output_.folder},
+               {"flags", flags},
+               {"scheduler_options", scheduler_options_},
+               {"threads", output_.threads},
+               {"tries", 1},
+               {"jobs", {{"tasks", ""}, {"gather", ""}}}};
+  folder.write_plan(plan);
+  folder.clear();
+  std::vector<std::size_t> all(shares.size());
+  for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
+  const Jobs jobs = submit(plan, folder, all);
+  plan["jobs"] = {{"tasks", jobs.tasks}, {"gather", jobs.gather}};
+  folder.write_plan(plan);
+  if (!output_.quiet)
+    fmt::print(stderr,
+               "{} recordings in {} tasks, as jobs {} and {}. This terminal may be closed; to come back: "
+               "vprism batch "
+               "--resume --out {}\n",
+               work.files.size(), shares.size(), jobs.tasks, jobs.gather, shell_word(output_.folder));
+  return follow();
+}
+
+Status BatchTask::run_share() {
+  const SpreadFolder folder(output_.folder);
+  const Json plan = folder.plan();
+  const BatchWork work = BatchWork::from_json(plan.at("work"));
+  const auto shares = plan.at("shares").get<Shares>();
+  const std::size_t task = *share_;
+  if (task >= shares.size())
+    throw Error(Status::usage,
+                fmt::format("--share {}: the plan has {} shares, from 0", task, shares.size()));
+  // What an earlier try did is done; what it was at when it ended comes last, lest it end this one as well.
+  std::vector<std::size_t> files = shares[task];
+  std::map<std::size_t, bool> before;
+  for (const Outcome& outcome : folder.outcomes(task)) before[outcome.file] = outcome.ended;
+  std::erase_if(files, [&](std::size_t file) { return before.contains(file) && before[file]; });
+  std::stable_partition(files.begin(), files.end(), [&](std::size_t file) { return !before.contains(file); });
+  const KeptFolder kept(kept_in(output_.folder));
+  DigestBook book("", work.quick);
+  const std::size_t asked = plan.value("threads", std::size_t{0});
+  const KeptPlace place = work.place(kept, threads_each(asked, files.size()));
+  const std::string node = this_node();
+  run_side_by_side(
+      files.size(), asked > 0 ? asked : usable_cores(), [](std::size_t) { return true; },
+      [&](std::size_t i) {
+        folder.note(task, {files[i], false, false, 0, "", node});
+        const KeptResult result = work.run(files[i], place, book);
+        folder.note(task, {files[i], true, result.reused, result.status, result.said, node});
+        if (!result.done()) fmt::print("{}: {}\n", work.files[files[i]], result.said);
+      });
+  fmt::print("{} of {} recordings of share {} on {}\n", files.size(), shares[task].size(), task, node);
+  return Status::done;
+}
+
+Status BatchTask::gather() {
+  const SpreadFolder folder(output_.folder);
+  Json plan = folder.plan();
+  const BatchWork work = BatchWork::from_json(plan.at("work"));
+  const auto shares = plan.at("shares").get<Shares>();
+  plan.at("keys").get_to(keys_);
+  output_.figure = work.figure;
+  std::vector<BatchRow> rows(work.files.size());
+  std::vector<std::size_t> open;
+  std::map<std::size_t, std::string> node_of;
+  for (std::size_t task = 0; task < shares.size(); ++task) {
+    std::size_t ended = 0;
+    for (const Outcome& outcome : folder.outcomes(task)) {
+      if (outcome.file >= rows.size()) continue;
+      node_of[task] = outcome.node;
+      if (!outcome.ended) continue;
+      rows[outcome.file] = {work.files[outcome.file], work.names[outcome.file], outcome.status, outcome.said,
+                            outcome.reused};
+      ++ended;
+    }
+    if (ended < shares[task].size()) open.push_back(task);
+  }
+  std::map<std::string, JobState> states;
+  if (!open.empty())
+    for (const JobState& state : job_states(jobs_of(plan).tasks)) states[state.task] = state;
+  const auto account = [&](std::size_t task) {
+    JobState state;
+    if (const auto found = states.find(std::to_string(task)); found != states.end()) state = found->second;
+    const std::string node = !state.node.empty() ? state.node : node_of[task];
+    return fmt::format("task {}{}: {}; its log: {}", task, node.empty() ? "" : " on " + node, state.why(),
+                       folder.log(task).string());
+  };
+  if (!open.empty() && plan.value("tries", 1) < 2) {
+    // Once more, and this job's place is taken by one behind that.
+    Json again = Json::array();
+    for (const std::size_t task : open) again.push_back(account(task));
+    plan["tries"] = 2;
+    plan["again"] = std::move(again);
+    const Jobs jobs = submit(plan, folder, open);
+    plan["jobs"] = {{"tasks", jobs.tasks}, {"gather", jobs.gather}};
+    folder.write_plan(plan);
+    return static_cast<Status>(tries_again);
+  }
+  for (const std::size_t task : open)
+    for (const std::size_t file : shares[task])
+      if (rows[file].file.empty())
+        rows[file] = {work.files[file], work.names[file], static_cast<int>(Status::analysis), account(task),
+                      false};
+  Console console(output_);
+  if (plan.contains("again"))
+    for (const Json& line : plan["again"])
+      console.caution(
+          {"task-again", Severity::note, "", "a task was run twice: " + line.get<std::string>(), ""});
+  for (const BatchRow& row : rows)
+    if (!row.done()) console.caution({"file-skipped", Severity::serious, "", row.failure(), ""});
+  return report(work, rows, plan.at("settings"));
+}
+
+Status BatchTask::follow() {
+  const SpreadFolder folder(output_.folder);
+  Json plan = folder.plan();
+  const std::size_t all = plan.at("work").at("files").size(), shares = plan.at("shares").size();
+  Console console(output_);
+  Progress bar = console.progress("batch on slurm");
+  std::error_code code;
+  int gone = 0;
+  using namespace std::chrono_literals;
+  for (auto pause = 250ms; !fs::exists(folder.status(), code);
+       pause = std::min<std::chrono::milliseconds>(2s, pause * 2)) {
+    std::this_thread::sleep_for(pause);
+    plan = folder.plan();
+    const std::vector<JobState> states = job_states(jobs_of(plan).gather);
+    const bool ended = std::all_of(states.begin(), states.end(), [](const JobState& s) { return s.ended(); });
+    // Storage that is shared may show the last file a while later.
+    gone = ended ? gone + 1 : 0;
+    if (gone > 5 && !fs::exists(folder.status(), code))
+      throw Error(Status::analysis, "batch: job " + jobs_of(plan).gather + " made no table: " +
+                                        (states.empty() ? JobState{} : states.front()).why() +
+                                        "; its log: " + (folder.path() / "gather.log").string() +
+                                        "; run the same line again: what is done is kept");
+    if (!bar) continue;
+    std::size_t done = 0;
+    for (std::size_t task = 0; task < shares; ++task)
+      for (const Outcome& outcome : folder.outcomes(task)) done += outcome.ended;
+    bar(static_cast<std::int64_t>(done), static_cast<std::int64_t>(all));
+  }
+  console.clear();
+  const std::string said = read_whole_file(folder.said());
+  std::fwrite(said.data(), 1, said.size(), stderr);
+  say(read_whole_file(folder.table()));
+  const std::string status(trimmed(read_whole_file(folder.status())));
+  return status.size() == 1 && status[0] >= '0' && status[0] <= '5' ? static_cast<Status>(status[0] - '0')
+                                                                    : Status::analysis;
+}
+
+}  // namespace vprism
