@@ -91,9 +91,22 @@ Json input_json(const InputFacts& input) {
   return out;
 }
 
+/// The only key of that name at the outermost level is given its value; texts hold no line ends.
+void replace_results(std::string& document, const std::string& value) {
+  const std::string key = "\n  \"results\": ", none = "null";
+  const std::size_t at = document.find(key + none) + key.size();
+  document.replace(at, none.size(), value);
+}
+
 }  // namespace
 
 Json Delivery::document(const std::vector<OutputFolder::Entry>& outputs) const {
+  Json out = document_around(outputs);
+  out["results"] = results;
+  return out;
+}
+
+Json Delivery::document_around(const std::vector<OutputFolder::Entry>& outputs) const {
   Json out;
   out["vprism"] = version();
   out["command"] = command;
@@ -107,7 +120,7 @@ Json Delivery::document(const std::vector<OutputFolder::Entry>& outputs) const {
                                {"channel", c.channel},
                                {"text", c.text},
                                {"remedy", c.remedy}});
-  out["results"] = results;
+  out["results"] = nullptr;
   out["findings"] = Json::array();
   for (const Finding& f : findings) {
     out["findings"].push_back(
@@ -139,7 +152,27 @@ Json Delivery::document(const std::vector<OutputFolder::Entry>& outputs) const {
 }
 
 std::string Delivery::document_text(const std::vector<OutputFolder::Entry>& outputs) const {
-  return document(outputs).dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  // At `depth` below the document's own level.
+  const auto dump = [](const Json& json, std::size_t depth, std::string& out) {
+    for (const char c : json.dump(2, ' ', false, Json::error_handler_t::replace)) {
+      out += c;
+      if (c == '\n') out.append(2 * depth, ' ');
+    }
+  };
+  std::string out, list;
+  dump(document_around(outputs), 0, out);
+  // One by one: there may be very many, and a copy of all takes many times the text.
+  if (results.is_array() && !results.empty()) {
+    for (const Json& result : results) {
+      list += list.empty() ? "[\n    " : ",\n    ";
+      dump(result, 2, list);
+    }
+    list += "\n  ]";
+  } else {
+    dump(results, 1, list);
+  }
+  replace_results(out, list);
+  return out + "\n";
 }
 
 }  // namespace vprism

@@ -42,6 +42,10 @@ struct Delivery {
   /// The document of DESIGN section 5; `outputs` may be empty.
   Json document(const std::vector<OutputFolder::Entry>& outputs) const;
   std::string document_text(const std::vector<OutputFolder::Entry>& outputs) const;
+
+ private:
+  /// Without the results.
+  Json document_around(const std::vector<OutputFolder::Entry>& outputs) const;
 };
 
 /// Appends those of `more` that are not there yet.

@@ -148,6 +148,19 @@ TEST(Document, NumbersThatJsonCannotHoldAreNullAndTextIsValid) {
   EXPECT_EQ(Json::parse(delivery.document_text({}))["command"].get<std::string>(), "bad \uFFFD text");
 }
 
+TEST(Documents, TextIsThatOfTheWholeHoweverManyResults) {
+  Delivery delivery;
+  delivery.command = "batch";
+  delivery.further["answer"] = {{"results", nullptr}, {"text", "\n  \"results\": null"}};
+  for (const Json& results :
+       {Json::array(), Json::array({1}), Json(nullptr), Json{{"a", {1, 2}}},
+        Json::array(
+            {{{"file", "a\nb"}, {"figures", {{{"x", 1.5}, {"y", Json::array()}}}}}, Json::array(), "t"})}) {
+    delivery.results = results;
+    EXPECT_EQ(delivery.document_text({}), delivery.document({}).dump(2) + "\n");
+  }
+}
+
 TEST(Csv, CellsAreQuotedWhereNeeded) {
   EXPECT_EQ(csv_cell("plain"), "plain");
   EXPECT_EQ(csv_cell("a,\"b\"\n"), "\"a,\"\"b\"\"\n\"");

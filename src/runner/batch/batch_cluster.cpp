@@ -118,7 +118,13 @@ Status BatchTask::spread(const BatchWork& work, const Json& settings) {
   folder.clear();
   std::vector<std::size_t> all(shares.size());
   for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
-  const Jobs jobs = submit(plan, folder, all);
+  Jobs jobs;
+  try {
+    jobs = submit(plan, folder, all);
+  } catch (const Error&) {
+    fs::remove_all(folder.path(), code);
+    throw;
+  }
   plan["jobs"] = {{"tasks", jobs.tasks}, {"gather", jobs.gather}};
   folder.write_plan(plan);
   if (!output_.quiet)
@@ -168,6 +174,7 @@ Status BatchTask::gather() {
   const BatchWork work = BatchWork::from_json(plan.at("work"));
   const auto shares = plan.at("shares").get<Shares>();
   plan.at("keys").get_to(keys_);
+  const Json settings = plan.at("settings");
   output_.figure = work.figure;
   std::vector<BatchRow> rows(work.files.size());
   std::vector<std::size_t> open;
@@ -217,7 +224,8 @@ Status BatchTask::gather() {
           {"task-again", Severity::note, "", "a task was run twice: " + line.get<std::string>(), ""});
   for (const BatchRow& row : rows)
     if (!row.done()) console.caution({"file-skipped", Severity::serious, "", row.failure(), ""});
-  return report(work, rows, plan.at("settings"));
+  Json().swap(plan);  // May be large.
+  return report(work, rows, settings);
 }
 
 Status BatchTask::follow() {

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <filesystem>
 #include <iterator>
+#include <span>
 
 #include "base/text.h"
 #include "formats/files/output_folder.h"
@@ -104,6 +105,13 @@ std::string BatchTask::cell(const Json& value) {
                               : "";
 }
 
+namespace {
+
+/// Lines of the table, beyond which nobody reads on; the numbers of all are in the CSV.
+constexpr std::size_t most_shown = 2000;
+
+}  // namespace
+
 TextTable BatchTask::table_of(const std::vector<BatchRow>& rows, const std::vector<BatchLine>& lines,
                               const std::vector<std::string>& keys) {
   std::vector<TextTable::Column> columns = {{"file", TextTable::Align::left},
@@ -112,7 +120,7 @@ TextTable BatchTask::table_of(const std::vector<BatchRow>& rows, const std::vect
   for (const std::string& key : keys) columns.push_back({key_words(key)});
   columns.push_back({"cautions"});
   TextTable table(columns);
-  for (const BatchLine& line : lines) {
+  for (const BatchLine& line : std::span(lines).first(std::min(lines.size(), most_shown))) {
     std::vector<std::string> cells = {rows[line.row].file, line.status, line.channel};
     for (const Json& value : line.values) cells.push_back(cell(value));
     cells.push_back(line.cautions ? std::to_string(*line.cautions) : "");
@@ -230,7 +238,11 @@ Status BatchTask::report(const BatchWork& work, const std::vector<BatchRow>& row
     delivery.results.push_back(std::move(entry));
   }
   const TextTable table = table_of(rows, lines, keys);
-  delivery.text = table.text() + "\n" +
+  const std::string more =
+      lines.size() > most_shown
+          ? fmt::format("the first {} of {} lines; all are in summary.csv", most_shown, lines.size())
+          : "";
+  delivery.text = table.text() + (more.empty() ? "" : "  " + more + "\n") + "\n" +
                   fmt::format("  {} files: {} done{}, {} failed\n", rows.size(), rows.size() - failed,
                               kept > 0 ? fmt::format(" ({} kept from before)", kept) : std::string(), failed);
   Console console(output_);
@@ -260,7 +272,7 @@ Status BatchTask::report(const BatchWork& work, const std::vector<BatchRow>& row
           if (!png.empty())
             section.pictures.push_back({png, "Figures over the files", figure.caption, Picture::png, figure});
         }
-        section.tables.push_back({"All files", "", table});
+        section.tables.push_back({"All files", more, table});
         for (const BatchRow& row : rows)
           if (!row.done())
             section.cautions.push_back({"file-skipped", Severity::serious, "", row.failure(), ""});
