@@ -68,29 +68,6 @@ std::string quantity_of(const Unit& unit) {
 
 namespace {
 
-/// Whether what follows a word in parentheses, without a blank, is its unit and not what the word is of:
-/// "V(in)" and "I(C)" are of a node and a part, "Re(H)" and "Im(S21)" are of responses, "U(V)" and
-/// "phase(deg)" have units.
-bool is_unit_of(std::string_view word, std::string_view inside) {
-  const auto unit = Unit::try_parse(inside);
-  if (!unit) return false;
-  const std::string before = lower_case(trimmed(word));
-  for (const auto& [name, of] : {std::pair("v", "V"), {"u", "V"}, {"i", "A"}})
-    if (before == name) return unit->converts_to(Unit::parse(of));
-  // Letters that stand for responses, impedances and admittances.
-  static constexpr std::string_view of_response = "FGHSTYZ";
-  static constexpr std::string_view parts[] = {"re",  "im",        "real", "imag",  "imaginary",
-                                               "mag", "magnitude", "abs",  "phase", "amplitude",
-                                               "arg", "angle",     "db"};
-  const bool one_letter = inside.substr(1).find_first_not_of("0123456789") == std::string_view::npos;  // S21.
-  return !one_letter || of_response.find(inside[0]) == std::string_view::npos ||
-         std::find(std::begin(parts), std::end(parts), before) == std::end(parts);
-}
-
-}  // namespace
-
-namespace {
-
 bool in_capitals(std::string_view text) {
   return std::none_of(text.begin(), text.end(),
                       [](char c) { return (c >= 'a' && c <= 'z') || (c & 0x80) != 0; });
@@ -124,6 +101,33 @@ std::optional<Unit> meant_in_capitals(std::string_view name, std::string_view un
   for (const auto& [written, meant] : spelled)
     if (unit_text == written) return Unit::try_parse(meant);
   return {};
+}
+
+/// Whether what follows a word in parentheses, without a blank, is its unit and not what the word is of:
+/// "V(in)" and "I(C)" are of a node and a part, "Re(H)" and "Im(S21)" are of responses, "U(V)" and
+/// "phase(deg)" have units.
+bool is_unit_of(std::string_view word, std::string_view inside) {
+  auto unit = Unit::try_parse(inside);
+  if (!unit && in_capitals(word)) unit = meant_in_capitals(word, inside, unit, true);
+  if (!unit) return false;
+  const std::string before = lower_case(trimmed(word));
+  for (const auto& [name, of] : {std::pair("v", "V"), {"u", "V"}, {"i", "A"}})
+    if (before == name) return unit->converts_to(Unit::parse(of));
+  // Letters that stand for responses, impedances and admittances.
+  static constexpr std::string_view of_response = "FGHSTYZ";
+  static constexpr std::string_view parts[] = {"re",  "im",        "real", "imag",  "imaginary",
+                                               "mag", "magnitude", "abs",  "phase", "amplitude",
+                                               "arg", "angle",     "db"};
+  const bool one_letter = inside.substr(1).find_first_not_of("0123456789") == std::string_view::npos;  // S21.
+  return !one_letter || of_response.find(inside[0]) == std::string_view::npos ||
+         std::find(std::begin(parts), std::end(parts), before) == std::end(parts);
+}
+
+bool is_statistic(const std::string& word) {
+  static constexpr std::string_view words[] = {
+      "rms", "avg", "mean",  "average", "max", "min",   "maximum", "minimum", "peak", "pk",   "pkpk", "pk-pk",
+      "p-p", "std", "stdev", "ac",      "dc",  "ac+dc", "amp",     "median",  "inst", "crms", "smp"};
+  return std::find(std::begin(words), std::end(words), word) != std::end(words);
 }
 
 }  // namespace
@@ -173,6 +177,29 @@ Channel channel_from_title(std::string_view title) {
     channel.quantity = quantity_of(channel.unit);
     return true;
   };
+  // "Ch1(V) RMS": what of the channel it is stands behind its unit.
+  if (const std::size_t blank = text.find_last_of(' '); blank != std::string_view::npos) {
+    const std::string_view before = trimmed(text.substr(0, blank)), word = text.substr(blank + 1);
+    if (!before.empty() && (before.back() == ')' || before.back() == ']') && is_statistic(lower_case(word))) {
+      const Channel whole = channel_from_title(before);
+      if (whole.unit.text() != "1" && !whole.name.empty()) {
+        channel = whole;
+        channel.name += " " + std::string(word);
+        return channel;
+      }
+    }
+  }
+  // "g^2/Hz", "m/s^2": a unit in place of a title, no g^2 in hertz.
+  if (const std::size_t stroke = text.find('/'); stroke != std::string_view::npos && stroke > 0) {
+    const bool powers =
+        text.find('^') != std::string_view::npos || text.find("\xC2\xB2") != std::string_view::npos ||
+        text.find("sqrt") != std::string_view::npos || text.find("\xE2\x88\x9A") != std::string_view::npos;
+    const auto unit = powers ? Unit::try_parse(text) : std::nullopt;
+    if (unit && (text[0] == '(' || Unit::try_parse(trimmed(text.substr(0, stroke))))) {
+      channel.unit = *unit, channel.quantity = quantity_of(*unit);
+      return channel;
+    }
+  }
   if (text.size() > 2) {
     const char open = text.back() == ')' ? '(' : text.back() == ']' ? '[' : text.back() == '}' ? '{' : '\0';
     if (open != '\0') {

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <utility>
 
 #include "base/text.h"
 #include "formats/documents/key_meaning.h"
@@ -53,6 +54,45 @@ bool begins_anew_in_each(const Document& blocks, const std::string& key) {
     before = numbers.back();
   }
   return true;
+}
+
+/// Whether so many arrays hold as many numbers each.
+bool is_table(const Document& value) {
+  return value.is_array() && value.size() > 1 &&
+         std::all_of(value.begin(), value.end(), [&](const Document& row) {
+           return holds_numbers_only(row) && row.size() == value[0].size();
+         });
+}
+
+/// An object's own members: those of objects within are lifted out of them, under their own names where these
+/// are free, and arrays of rows, or of channels, become an array for each channel.
+Document lifted(const Document& object, int depth = 0) {
+  constexpr int deepest = 4;
+  constexpr std::size_t most_channels_of_one = 64;
+  Document out = Document::object();
+  for (const auto& [key, value] : object.items()) {
+    if (value.is_object() && depth < deepest) {
+      const Document inner = lifted(value, depth + 1);
+      for (const auto& [name, within] : inner.items())
+        out[object.contains(name) || out.contains(name) ? key + "." + name : name] = within;
+    } else if (is_table(value) && !value[0].empty()) {
+      const std::size_t rows = value.size(), columns = value[0].size();
+      const bool in_rows = rows >= least_block && columns < rows && columns <= most_channels_of_one;
+      const bool in_channels = columns >= least_block && rows <= most_channels_of_one;
+      if (!in_rows && !in_channels) {
+        out[key] = value;
+        continue;
+      }
+      for (std::size_t c = 0; c < (in_rows ? columns : rows); ++c) {
+        Document& channel = out[key + " " + std::to_string(c + 1)] = Document::array();
+        if (!in_rows) channel = value[c];
+        for (std::size_t r = 0; r < rows && in_rows; ++r) channel.push_back(value[r][c]);
+      }
+    } else {
+      out[key] = value;
+    }
+  }
+  return out;
 }
 
 /// The objects' arrays and other members, and how many samples there are up to the end of each.
@@ -132,8 +172,19 @@ bool counts_blocks(const std::string& key) {
 }  // namespace
 
 std::optional<std::vector<Caution>> join_blocks(Document& document, const Document& beside, bool in_lines) {
-  const std::optional<Shape> shape = shape_of(document);
-  if (!shape) return {};
+  std::optional<Shape> shape = shape_of(document);
+  if (!shape) {
+    // The arrays may stand in objects within.
+    Document flat = Document::array();
+    if (document.is_array() && document.size() > 1 && document[0].is_object())
+      for (const Document& one : document) flat.push_back(one.is_object() ? lifted(one) : one);
+    shape = shape_of(flat);
+    if (!shape) return {};
+    Document given = std::exchange(document, std::move(flat));
+    auto joined = join_blocks(document, beside, in_lines);
+    if (!joined) document = std::move(given);
+    return joined;
+  }
   const Document& first = document[0];
   const std::vector<std::size_t>& ends = shape->ends;
   const Member* times = nullptr;
@@ -202,7 +253,8 @@ std::optional<std::vector<Caution>> join_blocks(Document& document, const Docume
 bool is_blocks_in_lines(std::string_view text) {
   const std::size_t end = text.find('\n');
   if (end == std::string_view::npos || text.find('{', end) == std::string_view::npos) return false;
-  const Document first = Document::parse(text.substr(0, end), nullptr, false);
+  Document first = Document::parse(text.substr(0, end), nullptr, false);
+  if (first.is_object()) first = lifted(first);
   return first.is_object() && std::any_of(first.begin(), first.end(), is_block);
 }
 
@@ -217,7 +269,7 @@ Document json_of_lines(std::string_view text) {
     Document one = Document::parse(
         line, [](int depth, Document::parse_event_t, Document&) { return depth <= 8; }, false);
     if (one.is_discarded() || !one.is_object()) return Document(Document::value_t::discarded);
-    out.push_back(std::move(one));
+    out.push_back(lifted(one));
   }
   return out;
 }

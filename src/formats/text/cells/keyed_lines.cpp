@@ -5,6 +5,7 @@
 
 #include "base/text.h"
 #include "formats/text/clock/clock.h"
+#include "formats/text/clock/clock_words.h"
 #include "formats/text/titles/text_preamble.h"
 
 namespace vprism {
@@ -78,6 +79,36 @@ std::size_t unit_behind(std::string_view number, std::string_view rest) {
 
 }  // namespace
 
+namespace {
+
+/// "Mar  5 10:00:01", "5 Mar 10:00:01".
+bool has_month_word(std::string_view text) {
+  if (month_word(text) > 0) return true;
+  text.remove_prefix(std::min(text.find_first_not_of("0123456789 -."), text.size()));
+  return month_word(text) > 0;
+}
+
+}  // namespace
+
+std::optional<StampedLine> stamp_in_front(std::string_view line) {
+  line = trimmed(line);
+  std::string_view words = line;
+  if (line.empty() || (!is_decimal_digit(line[0]) && month_word(words) == 0)) return {};
+  std::vector<std::size_t> ends;
+  for (std::size_t at = line.find_first_of(" \t"); at != std::string_view::npos && ends.size() < 4;) {
+    ends.push_back(at);
+    at = line.find_first_not_of(" \t", at);
+    if (at != std::string_view::npos) at = line.find_first_of(" \t", at);
+  }
+  for (auto end = ends.rbegin(); end != ends.rend(); ++end) {
+    const std::string_view stamp = line.substr(0, *end);
+    // A time of day alone stands in front of much that is no log.
+    if (parse_date_time(stamp) || (has_month_word(stamp) && parse_time_of_day(stamp)))
+      return StampedLine{stamp, trimmed(line.substr(*end))};
+  }
+  return {};
+}
+
 KeyedLine pairs_of(std::string_view line) {
   KeyedLine out;
   line = trimmed(line);
@@ -102,15 +133,20 @@ KeyedLine pairs_of(std::string_view line) {
       line = trimmed(line.substr(colon + 2));
     for (const char* level : {"INFO ", "DEBUG ", "TRACE ", "WARN ", "WARNING ", "ERROR ", "NOTICE ", "DATA "})
       if (starts_with(line, level)) line = trimmed(line.substr(std::string_view(level).size()));
+  } else if (const auto stamped = stamp_in_front(line)) {
+    // Behind it a host, a program with its number, a level, and words.
+    line = stamped->rest;
+    if (const std::size_t close = line.find("]: "); close != std::string_view::npos)
+      line = trimmed(line.substr(close + 3));
+    if (line.empty() || is_decimal_digit(line[0])) return {};
+    out.emplace_back("time", std::string(stamped->stamp));
+    const std::size_t first = line.find('=');
+    const std::size_t blank = first == std::string_view::npos
+                                  ? std::string_view::npos
+                                  : trimmed(line.substr(0, first)).find_last_of(" \t");
+    if (blank != std::string_view::npos) line = line.substr(blank + 1);
   } else if (!line.empty() && is_decimal_digit(line[0]) && equals != std::string_view::npos) {
-    const std::size_t first = line.find_first_of(" \t"), second = line.find_first_of(" \t", first + 1);
-    for (const std::size_t end : {second, first})
-      if (out.empty() && end < equals && parse_date_time(trimmed(line.substr(0, end))))
-        out.emplace_back("time", std::string(trimmed(line.substr(0, end))));
-    if (out.empty()) return {};
-    const std::size_t blank = trimmed(line.substr(0, equals)).find_last_of(" \t");
-    if (blank == std::string_view::npos) return {};
-    line = line.substr(blank + 1);
+    return {};
   }
   while (!line.empty()) {
     const std::size_t mark = line.find_first_of("=:");

@@ -1,6 +1,7 @@
 // keyed_lines.h: lines that name each of their values.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -17,5 +18,12 @@ KeyedLine pairs_of(std::string_view line);
 /// An object of numbers and texts, with objects and short lists within; empty where the line is anything
 /// else.
 KeyedLine object_of(std::string_view line);
+
+/// A date with a time of day at the head of a line, as logs of systems have it: its text, and what stands
+/// behind: "Mar  5 10:00:01 host logger[312]: x=1", with or without a year.
+struct StampedLine {
+  std::string_view stamp, rest;
+};
+std::optional<StampedLine> stamp_in_front(std::string_view line);
 
 }  // namespace vprism

@@ -111,6 +111,24 @@ std::optional<TimedLine> timed_line(std::string_view line) {
         std::string_view("0123456789+-.").find(rest[0]) == std::string_view::npos)
       return {};
     return TimedLine{std::string(time), rest};
+  } else if (const auto stamped = stamp_in_front(line)) {
+    // "Mar  5 10:00:01 host logger[312]: 1.25": numbers behind the program's name.
+    const std::size_t mark = stamped->rest.find(": ");
+    if (mark == std::string_view::npos || mark > 80) return {};
+    // With the line's end.
+    rest =
+        line.substr(static_cast<std::size_t>(trimmed(stamped->rest.substr(mark + 2)).data() - line.data()));
+    double value = 0;
+    if (!parse_cell(rest.substr(0, rest.find_first_of(" ,;\t\r\n")), '.', value)) return {};
+    if (const auto whole = parse_date_time(stamped->stamp)) return TimedLine{utc_text(*whole), rest};
+    // Without a blank in it.
+    const std::size_t time_of_day = stamped->stamp.find_last_of(' ');
+    std::string joined;
+    for (const char c : trimmed(stamped->stamp.substr(0, time_of_day)))
+      if (c != ' ') joined += c;
+    joined += '_';
+    joined += stamped->stamp.substr(time_of_day + 1);
+    return TimedLine{joined, rest};
   } else {
     return {};
   }

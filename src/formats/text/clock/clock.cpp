@@ -88,7 +88,8 @@ bool take_late_year(std::string_view& text, DayOrder order, std::int64_t& ns) {
     text = whole;
   } else {
     year = digits(text, 2);
-    if (year < 0 || (dashes && !word)) return false;
+    // "Mar  5 10:00:01" has no year: these are hours.
+    if (year < 0 || (dashes && !word) || (!text.empty() && text[0] == ':')) return false;
     year += year < 70 ? 2000 : 1900;
   }
   return day_of(year, month, day, ns);
@@ -205,7 +206,7 @@ std::optional<std::int64_t> parse_gone_by(std::string_view text) {
   while (!word_first && take(dated, " -./")) continue;
   if (!word_first && day > 0) month = month_word(dated);
   std::int64_t from_new_year = 0, of_day = 0;
-  if (month > 0 && day > 0 && take(dated, " ,")) {
+  if (month > 0 && day > 0 && take(dated, " ,_")) {
     while (take(dated, " ")) continue;
     // The year that counts is a leap year.
     if (day_of(2000, month, day, from_new_year) && take_time(dated, of_day) && dated.empty())
@@ -261,12 +262,12 @@ std::optional<std::int64_t> parse_time_of_day(std::string_view text) {
 
 namespace {
 
-/// "20251103060708.250", "20251103T060708Z": a date and a time without marks.
+/// "20251103060708.250", "20251103T060708Z", "20251103-060708": a date and a time without marks within.
 std::optional<std::int64_t> parse_compact(std::string_view text) {
   const int year = digits(text, 4), month = digits(text, 2), day = digits(text, 2);
   std::int64_t date = 0;
   if (year < 1900 || year > 2200 || !day_of(year, month, day, date)) return {};
-  take(text, "T");
+  take(text, "T-_ ");
   const int hour = digits(text, 2), minute = digits(text, 2), second = digits(text, 2);
   if (hour < 0 || hour > 23 || minute < 0 || minute > 59 || second < 0 || second > 60) return {};
   std::int64_t fraction = 0, scale = 1000000000;

@@ -63,7 +63,9 @@ void settle_minutes(TextLayout& layout, std::span<const TextLine> lines, std::si
     if (clock.cell >= cells.size()) continue;
     const std::string cell = unquoted_cell(cells[clock.cell]);
     const std::size_t colon = cell.find(':');
-    if (colon == std::string::npos) return;
+    if (colon == std::string::npos ||
+        !std::all_of(cell.begin(), cell.begin() + static_cast<std::ptrdiff_t>(colon), is_digit))
+      return;
     if (cell.find_first_not_of("0123456789", colon + 1) != std::string::npos) return;
     beyond = beyond || colon > 2 || (colon == 2 && cell.substr(0, 2) > "24");
   }

@@ -12,6 +12,7 @@
 #include "formats/text/rows/text_end.h"
 #include "formats/text/tables/text_columns.h"
 #include "formats/text/tables/text_layout.h"
+#include "formats/text/titles/title_roles.h"
 
 namespace vprism {
 
@@ -171,7 +172,8 @@ std::string title_of(std::span<const std::string_view> cells, std::size_t named)
     std::string more = unquoted(cells[i]);
     if (more.size() > 2 && (more.front() == '(' || more.front() == '['))
       more = more.substr(1, more.size() - 2);
-    if (more.empty()) continue;
+    // "Signal,Unit,0.00,0.01": the word over the units of the rows below.
+    if (more.empty() || is_row_label(more)) continue;
     out += Unit::try_parse(more) ? " (" + more + ")" : " " + more;
   }
   return out;

@@ -217,7 +217,7 @@ struct RowParser {
         }
       } else if (cell < cells.size() && parse_cell(cells[cell], layout.decimal, row[w]) &&
                  (layout.unit_behind.count(cell) == 0 || cell + 1 >= cells.size() ||
-                  convert_cell(layout, cell, unquoted_cell(cells[cell + 1]), row[w]))) {
+                  convert_cell(layout, cell, unit_word(cells[cell + 1]), row[w]))) {
         ++numbers;
         if (w == time_column) time_cell = cells[cell];
         continue;

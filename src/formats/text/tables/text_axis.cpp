@@ -200,4 +200,67 @@ std::optional<std::pair<double, double>> swept_frequencies(const TextLayout& lay
   return {};
 }
 
+void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                       std::size_t last) {
+  if (!layout.has_axis()) return;
+  const Unit seconds = Unit::parse("s");
+  const auto factor_of = [&](std::size_t c) {
+    const Unit& unit = layout.columns[c].unit;
+    return unit.text() != "1" && unit.converts_to(seconds) ? unit.convert(1, seconds) : 1;
+  };
+  std::span<const std::string_view> cells;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+    const Channel& column = layout.columns[c];
+    // Something else must be left.
+    if (layout.columns.size() < (layout.time ? 3u : 2u)) return;
+    if (layout.time == c || !is_axis_column(layout, c) || column.unit.text() == "1") continue;
+    // Between channels it is the axis of those behind it.
+    std::size_t before = 0, behind = 0;
+    for (std::size_t other = 0; other < layout.columns.size(); ++other)
+      if (other != c && layout.time != other && !is_axis_column(layout, other))
+        ++(other < c ? before : behind);
+    if (layout.time && before > 0 && behind > 0) continue;
+    double begun = 0, begun_beside = 0, span = 0, off = 0, value = 0, time = 0;
+    std::size_t rows = 0;
+    std::int64_t begun_ns = 0;
+    bool all = true;
+    for (std::size_t i = first; i <= last && all; ++i) {
+      if (trimmed(lines[i].text).empty()) continue;
+      cells = lines[i].cells(layout.delimiter);
+      if (layout.cells[c] >= cells.size() || !parse_any_cell(cells[layout.cells[c]], layout.decimal, value)) {
+        all = false;
+        break;
+      }
+      value *= factor_of(c);
+      if (layout.clock) {
+        const auto ns = clock_of_row(layout, cells);
+        if (!ns) {
+          all = false;
+          break;
+        }
+        if (rows == 0) begun_ns = *ns;
+        time = static_cast<double>(*ns - begun_ns) * 1e-9;
+      } else {
+        if (!parse_any_cell(cells[layout.cells[*layout.time]], layout.decimal, time)) {
+          all = false;
+          break;
+        }
+        time *= factor_of(*layout.time);
+      }
+      if (rows == 0) begun = value, begun_beside = time;
+      span = time - begun_beside;
+      off = std::max(off, std::abs(value - begun - span));
+      ++rows;
+    }
+    // To a tenth of a step: each may be rounded by itself.
+    if (!all || rows < 5 || !(span > 0) || off > 0.1 * span / static_cast<double>(rows - 1)) continue;
+    layout.cautions.push_back({"axis-repeats", Severity::note, "",
+                               "the column \"" + column_name(layout, c) +
+                                   "\" holds the same times, counted from its own start: it is left out",
+                               "--axis with its name takes it instead"});
+    leave_out_columns(layout, {c});
+    --c;
+  }
+}
+
 }  // namespace vprism

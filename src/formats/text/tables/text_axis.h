@@ -21,4 +21,9 @@ void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::
 bool is_swept(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last);
 std::optional<std::pair<double, double>> swept_frequencies(const TextLayout& layout);
 
+/// A column in a unit of time that goes along with the axis: time gone by beside a clock, milliseconds beside
+/// seconds. It is no channel, and no part's axis.
+void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                       std::size_t last);
+
 }  // namespace vprism

@@ -134,8 +134,10 @@ bool is_count_column(const TextLayout& layout, std::span<const TextLine> lines, 
                      std::size_t last, std::size_t column) {
   // Words that may mean anything: the numbers must count. Titles first: cells of every column, one after the
   // other, take the square of a wide row's length.
-  static constexpr std::string_view words[] = {"line",   "line no.", "spectral line", "bin", "idx",
-                                               "packet", "scan",     "msg",           "pt",  "frame"};
+  static constexpr std::string_view words[] = {
+      "line",    "line no.",  "spectral line", "bin",  "idx",       "packet",   "scan",
+      "msg",     "pt",        "frame",         "step", "time step", "timestep", "step no.",
+      "substep", "increment", "inc",           "iter", "iteration"};
   const bool surely = is_count_title(layout.columns[column]);
   const std::string name = lower_case(layout.columns[column].name);
   if (!surely && std::find(std::begin(words), std::end(words), name) == std::end(words)) return false;

@@ -141,7 +141,8 @@ std::optional<std::size_t> take_tag_unit(TextLayout& layout, std::span<const Tex
   // The value is what stands right before its unit.
   const auto unit = units.size() == 1 ? Unit::try_parse(*units.begin()) : std::nullopt;
   for (std::size_t c = 0; c < layout.columns.size() && unit; ++c)
-    if (layout.time != c && layout.cells[c] + 1 == *column && layout.columns[c].unit.text() == "1") {
+    if (layout.time != c && layout.cells[c] + 1 == *column &&
+        (layout.columns[c].unit.text() == "1" || !layout.unit_of_cell.contains(layout.cells[c]))) {
       layout.columns[c].unit = *unit, layout.columns[c].quantity = quantity_of(*unit);
       return column;
     }
@@ -239,6 +240,10 @@ void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size
                                      " in all: each is a part; \"" + layout.tag + "\" is taken",
                                  "choose another with --part; inspect lists them"});
     const auto beside = take_tag_unit(layout, lines.subspan(first_row, last_row - first_row + 1), titles);
+    // Each name's rows have a unit of their own.
+    if (beside)
+      std::erase_if(layout.cautions,
+                    [](const Caution& c) { return c.code == "units-mixed" || c.code == "units-converted"; });
     // Titles of what has been understood now.
     for (const std::optional<std::size_t> taken : {std::optional(cell), beside})
       if (taken && *taken < titles.size()) {

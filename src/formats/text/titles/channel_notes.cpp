@@ -172,6 +172,31 @@ bool read_tag(Noted& noted, std::string_view text, std::size_t& tags, char decim
   return true;
 }
 
+/// "X_Delta", "x increment": the axis x is in no column, so y is that of the first.
+bool says_step_of_x(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
+  for (std::size_t i = 0; i < first; ++i) {
+    const std::string key = lower_case(without_marks(lines[i].text).substr(0, 24));
+    if (key.size() < 3 || key[0] != 'x' || is_letter(key[1])) continue;
+    double value = 0;
+    for (const char* word : {"delta", "incr", "interval", "step", "resolution"})
+      if (key.find(word) != std::string::npos) {
+        const std::string_view text = without_marks(lines[i].text);
+        const std::size_t mark = text.find_first_of(std::string(":=;,\t") + layout.delimiter);
+        if (mark != std::string_view::npos &&
+            parse_any_cell(trimmed(text.substr(mark + 1)), layout.decimal, value))
+          return true;
+      }
+  }
+  return false;
+}
+
+void leave_out_x(std::map<std::size_t, std::string>& noted) {
+  std::map<std::size_t, std::string> rest;
+  for (auto& [number, text] : noted)
+    if (number > 1) rest.emplace(number - 1, std::move(text));
+  noted = std::move(rest);
+}
+
 /// "No  Name  Unit" over rows that count: the line behind the table, or `from` where there is none.
 std::size_t read_small_table(Noted& noted, const TextLayout& layout, const std::vector<TextLine>& lines,
                              std::size_t from, std::size_t first) {
@@ -247,6 +272,9 @@ Noted noted_above(const TextLayout& layout, const std::vector<TextLine>& lines, 
       }
     }
     read_statement(out, text, layout.decimal);
+  }
+  if (says_step_of_x(layout, lines, first)) {
+    leave_out_x(out.names), leave_out_x(out.plain), leave_out_x(out.units);
   }
   if (out.names.empty()) out.names = std::move(out.plain);
   return out;

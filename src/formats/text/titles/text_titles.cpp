@@ -35,8 +35,10 @@ TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_
       cells[c] = without_marks(cells[c]);
   // "Sensor;Mic A;Mic B" above two columns: what the row is stands in front of it.
   if (layout.delimiter != ' ' && cells_needed(layout) > 1 && cells.size() == cells_needed(layout) + 1 &&
-      is_row_label(cells[0]))
+      is_row_label(cells[0])) {
+    out.called_names = is_name_label(cells[0]);
     cells.erase(cells.begin());
+  }
   if (!cells.empty() && layout.delimiter != ' ' && !layout.cells.empty() && layout.cells.front() > 0 &&
       !layout.clock)
     out.label = cells[0];
@@ -216,6 +218,15 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
       continue;
     }
     if (numbered && std::any_of(line.row.begin(), line.row.end(), number)) {
+      out.push_back(std::move(line));
+      break;
+    }
+    // "31.5 Hz,63 Hz" right above the numbers, beside a time: bands, each its own.
+    const bool bands =
+        numbered && line.row.size() > 1 &&
+        std::all_of(line.row.begin() + (layout.clock ? 0 : 1), line.row.end(),
+                    [&](const std::string& cell) { return parse_any_cell(cell, layout.decimal, value); });
+    if (bands) {
       out.push_back(std::move(line));
       break;
     }

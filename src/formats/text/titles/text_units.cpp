@@ -31,9 +31,17 @@ bool is_unit_title(const std::string& title) {
 /// Cells behind numbers whose titles say that units stand there: "a7" may be the name of a sensor.
 std::vector<std::size_t> titled_unit_cells(const TextLayout& layout) {
   std::vector<std::string_view> titles;
-  if (layout.delimiter == ' ' || layout.delimiter == '(' || layout.dialect) return {};
-  split_cells(layout.title_line, layout.delimiter, titles);
   std::vector<std::size_t> out;
+  if (layout.delimiter == '(' || layout.dialect) return {};
+  // "0.01 s  1.25 V": what stands behind a number there has no title.
+  if (layout.delimiter == ' ') {
+    for (const std::size_t cell : layout.cells)
+      if (!std::binary_search(layout.cells.begin(), layout.cells.end(), cell + 1) &&
+          !(layout.clock && layout.clock->has(cell + 1)))
+        out.push_back(cell);
+    return out;
+  }
+  split_cells(layout.title_line, layout.delimiter, titles);
   for (const std::size_t cell : layout.cells)
     if (cell + 1 < titles.size() && !std::binary_search(layout.cells.begin(), layout.cells.end(), cell + 1) &&
         !(layout.clock && layout.clock->has(cell + 1)) && is_unit_title(unquoted_cell(titles[cell + 1])))
@@ -91,6 +99,12 @@ void settle(TextLayout& layout, std::size_t column, const RowUnits& found) {
 
 }  // namespace
 
+std::string unit_word(std::string_view cell) {
+  std::string out = unquoted_cell(cell);
+  while (!out.empty() && (out.back() == ',' || out.back() == ';')) out.pop_back();
+  return out;
+}
+
 void take_row_units(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                     std::size_t last) {
   const std::vector<std::size_t> behind = titled_unit_cells(layout);
@@ -108,7 +122,7 @@ void take_row_units(TextLayout& layout, std::span<const TextLine> lines, std::si
           if (number->unit.empty() && number->prefix == 0 && number->value != 0) by_cell[cell].bare = true;
         }
     for (const std::size_t cell : behind) {
-      const std::string word = cell + 1 < cells.size() ? unquoted_cell(cells[cell + 1]) : "";
+      const std::string word = cell + 1 < cells.size() ? unit_word(cells[cell + 1]) : "";
       if (word.empty()) continue;
       by_cell[cell].all_units = by_cell[cell].all_units && Unit::try_parse(word);
       by_cell[cell].add(word);

@@ -17,4 +17,7 @@ void take_row_units(TextLayout& layout, std::span<const TextLine> lines, std::si
 /// Turns a number that stands beside `unit` into the unit of its column; false where it does not convert.
 bool convert_cell(const TextLayout& layout, std::size_t cell, std::string_view unit, double& value);
 
+/// What stands in a cell behind a number, without the mark that parts it from the next: "V,".
+std::string unit_word(std::string_view cell);
+
 }  // namespace vprism

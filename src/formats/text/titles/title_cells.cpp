@@ -27,6 +27,20 @@ std::vector<std::string_view> quoted_words(std::string_view text) {
   return out;
 }
 
+/// With a tab in place of two blanks or more.
+void part_at_gaps(std::string_view bare, std::string& tabbed) {
+  tabbed.clear();
+  for (std::size_t i = 0; i < bare.size(); ++i) {
+    const bool gap = bare[i] == '\t' || (bare[i] == ' ' && i + 1 < bare.size() && bare[i + 1] == ' ');
+    if (!gap) {
+      tabbed += bare[i];
+      continue;
+    }
+    while (i + 1 < bare.size() && (bare[i + 1] == ' ' || bare[i + 1] == '\t')) ++i;
+    tabbed += '\t';
+  }
+}
+
 }  // namespace
 
 std::string_view behind_label(std::string_view text) {
@@ -65,6 +79,13 @@ std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_
     split_cells(bare, ' ', words);
     if (words.size() == needed) return words;
   }
+  // Above rows parted by strokes or commas, two blanks or more: one is as likely between words.
+  if (!blanks && cells.size() == 1 && needed > 1) {
+    part_at_gaps(bare, tabbed);
+    std::vector<std::string_view> words;
+    split_cells(tabbed, '\t', words);
+    if (words.size() == needed) return words;
+  }
   const auto fits = [&] {
     if (cells.size() == needed) return true;
     if (!blanks || !layout.clock || !layout.clock->two_cells || cells.size() + 1 != needed) return false;
@@ -72,16 +93,13 @@ std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_
     return true;
   };
   if (!blanks || fits()) return cells;
-  tabbed.clear();
-  for (std::size_t i = 0; i < bare.size(); ++i) {
-    const bool gap = bare[i] == '\t' || (bare[i] == ' ' && i + 1 < bare.size() && bare[i + 1] == ' ');
-    if (!gap) {
-      tabbed += bare[i];
-      continue;
-    }
-    while (i + 1 < bare.size() && (bare[i + 1] == ' ' || bare[i + 1] == '\t')) ++i;
-    tabbed += '\t';
+  // "time  voltage" above "0.01 s  1.25 V": units have no titles.
+  if (cells.size() == layout.cells.size() && cells.size() > 1 && cells.size() < needed) {
+    std::vector<std::string_view> spread(needed);
+    for (std::size_t c = 0; c < cells.size(); ++c) spread[layout.cells[c]] = cells[c];
+    return spread;
   }
+  part_at_gaps(bare, tabbed);
   split_cells(tabbed, '\t', cells);
   fits();
   return cells;

@@ -100,6 +100,11 @@ bool colon_units(std::vector<std::string>& cells) {
   return true;
 }
 
+bool is_number(const std::string& text) {
+  double value = 0;
+  return parse_any_cell(text, '.', value) || parse_any_cell(text, ',', value);
+}
+
 /// "Position mm;Kraft N;Zeit s": where one is a time in a unit of time, the last word of each is its unit.
 bool blank_units(std::vector<std::string>& cells) {
   std::vector<std::string> out;
@@ -108,10 +113,11 @@ bool blank_units(std::vector<std::string>& cells) {
     const std::size_t mark = cell.find_last_of(' ');
     if (mark == std::string::npos || mark == 0 || mark + 1 == cell.size()) return false;
     const auto unit = is_digit(cell[mark + 1]) ? std::nullopt : Unit::try_parse(cell.substr(mark + 1));
-    if (!unit || cell.back() == ')' || cell.back() == ']') return false;
+    // "31.5 Hz" is the name of a band.
+    if (!unit || cell.back() == ')' || cell.back() == ']' || is_number(cell.substr(0, mark))) return false;
     std::string name = cell.substr(0, mark);
     for (const std::string_view between : {" in", " en"})
-      if (name.ends_with(between)) name.resize(name.size() - between.size());
+      if (name.ends_with(between)) name.erase(name.size() - between.size());
     while (!name.empty() && (name.back() == ',' || name.back() == ' ')) name.pop_back();
     out.push_back(name + " (" + cell.substr(mark + 1) + ")");
     timed = timed || (is_time_title(channel_from_title(name)) && unit->converts_to(Unit::parse("s")));
@@ -159,7 +165,8 @@ void set_units_apart(std::vector<std::string>& cells) {
       out.push_back(name + " [" + cell.substr(1, close - 1) + "]");
     } else if (is_clock_title(cell) || cell.back() == ')' || cell.back() == ']') {
       out.push_back(cell);
-    } else if (blank != std::string::npos && blank > 0 && is_plain_unit(cell.substr(blank + 1))) {
+    } else if (blank != std::string::npos && blank > 0 && is_plain_unit(cell.substr(blank + 1)) &&
+               !is_number(cell.substr(0, blank))) {
       std::string name = cell.substr(0, blank);
       while (!name.empty() && (name.back() == ',' || name.back() == ' ')) name.pop_back();
       out.push_back(name + " (" + cell.substr(blank + 1) + ")");

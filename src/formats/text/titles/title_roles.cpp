@@ -27,6 +27,8 @@ bool is_title_word(const std::string& cell, const Words& words) {
 
 }  // namespace
 
+bool is_name_label(const std::string& cell) { return is_title_word(cell, name_labels); }
+
 bool is_row_label(const std::string& cell) {
   return is_title_word(cell, unit_labels) || is_title_word(cell, name_labels) ||
          is_title_word(cell, channel_labels);
@@ -103,7 +105,16 @@ void take_labels(const std::vector<TitleLine>& rows, TitleRoles& out) {
     if (!numbers && is_title_word(lead, channel_labels)) numbers = r;
   }
   if (!names) names = numbers;
-  if (!units || !names) return;
+  if (!names) return;
+  // Units that nothing stands in front of, and settings that say what they are: so does the row of names.
+  bool settings = false;
+  for (std::size_t r = 0; r < rows.size(); ++r) {
+    // "Frequency" may be a title as well.
+    settings = settings || (rows[r].label.empty() && r != *names && is_setting_label(rows[r].row[0]) &&
+                            lower_case(rows[r].row[0]).find("freq") == std::string::npos);
+    if (!units && rows[r].label.empty() && rows[r].row[0].empty() && is_units_row(rows[r].row)) units = r;
+  }
+  if (!units && !settings) return;
   out.names = names, out.units = units, out.labelled = rows[*names].label.empty();
 }
 
@@ -113,6 +124,9 @@ TitleRoles roles_of(const std::vector<TitleLine>& rows) {
   TitleRoles out;
   take_labels(rows, out);
   if (out.names) return out;
+  // "Name<tab>Force<tab>Path" above two columns.
+  for (std::size_t r = 0; r < rows.size() && !out.names; ++r)
+    if (rows[r].called_names) out.names = r;
   for (std::size_t r = 0; r < rows.size() && !out.units; ++r) {
     const auto lead = Unit::try_parse(without_brackets(rows[r].row[0]));
     // A single row of words that happen to be units ("t", "A") is names, unless it begins with a time.

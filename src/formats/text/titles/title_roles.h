@@ -11,7 +11,8 @@ struct TitleLine {
   TitleRow row;
   std::string label;  ///< In a cell in front of the data columns: what the row is.
   bool has_axis = false, dated = false;
-  std::size_t away = 0;  ///< Lines between it and the first row of numbers.
+  bool called_names = false;  ///< By a word in front of it, in a cell more than there are columns.
+  std::size_t away = 0;       ///< Lines between it and the first row of numbers.
 };
 
 struct TitleRoles {
@@ -27,6 +28,8 @@ TitleRoles roles_of(const std::vector<TitleLine>& rows);
 std::string without_brackets(std::string_view text);
 /// A word that stands in a row of units above a column that has none.
 bool counts_word(const std::string& cell);
+/// "Name", "Signals": what a row of names is called in front of it.
+bool is_name_label(const std::string& cell);
 /// What a row of names or of units is called in front of it: "Sensor", "Unit".
 bool is_row_label(const std::string& cell);
 /// What a row with a setting of each channel is called: "Rate", "Range (V)", "Gain".
