@@ -136,7 +136,7 @@ TEST_F(SaidAbove, UnitsByTheNameOfTheirColumn) {
   const auto row = [](int n) {
     return printed("%.1f", n) + "," + printed("%.4f", wave(n)) + "," + std::to_string(n) + "\n";
   };
-  const WholeRecording r = read(rows("Time unit: ms\nforce units: kN\nTime,Force,Step\n", 50, row));
+  const WholeRecording r = read(rows("Time unit: ms\nforce units: kN\nTime,Force,Load\n", 50, row));
   EXPECT_NEAR(r.recording.axis.rate_hz(), 1000, 1e-6);
   EXPECT_EQ(r.recording.channels[0].unit.text(), "kN");
   EXPECT_EQ(r.recording.channels[1].unit.text(), "1");
