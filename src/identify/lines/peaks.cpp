@@ -159,6 +159,28 @@ void hold_power(double variance, std::vector<Peak>& peaks) {
   }
 }
 
+/// Lines that beat only once or twice over the record may hold more together than the record does, as the
+/// parts of one line that breathes do as well: how high each of them is by itself is then known no better
+/// than that.
+void doubt_slow_beats(double variance, double bin_hz, std::vector<Peak>& peaks) {
+  constexpr double beats = 2.5, slack = 0.02, sure = 3;
+  double all = 0, spread = 0;
+  for (const Peak& p : peaks) all += p.rms * p.rms, spread += std::pow(2 * p.rms * p.rms_std, 2);
+  const double excess = all - (1 + slack) * variance;
+  if (!(variance > 0) || !(excess > sure * std::sqrt(spread))) return;
+  std::vector<Peak*> slow;
+  double squares = 0;
+  for (Peak& p : peaks) {
+    const bool beside = std::any_of(peaks.begin(), peaks.end(), [&](const Peak& other) {
+      return &other != &p && std::abs(other.frequency_hz - p.frequency_hz) < beats * bin_hz;
+    });
+    if (beside) slow.push_back(&p), squares += std::pow(p.rms, 4);
+  }
+  // Each by the same share of itself.
+  for (Peak* const p : slow)
+    p->rms_std = std::hypot(p->rms_std, p->rms * excess / (2 * sure * std::sqrt(squares)));
+}
+
 /// How much of the power around a line the line is, and how much there is: `left` is the spectrum less all
 /// lines.
 void judge_width(const Spectrum& spectrum, const std::vector<double>& floor, const LobeFit& fit,
@@ -331,6 +353,7 @@ PeakSearch find_peaks(const Spectrum& spectrum, const PeakSettings& settings) {
     search.peaks.push_back(peak);
   }
   hold_power(spectrum.variance, search.peaks);
+  if (single) doubt_slow_beats(spectrum.variance, spectrum.plan.bin_hz, search.peaks);
   std::sort(search.peaks.begin(), search.peaks.end(), [](const Peak& a, const Peak& b) {
     return a.rms != b.rms ? a.rms > b.rms : a.frequency_hz < b.frequency_hz;
   });
