@@ -161,6 +161,7 @@ double simulated(const Site& site, const Measured& m, int tasks_most) {
 }  // namespace
 
 int main(int count, char** words) {
+  std::setvbuf(stdout, nullptr, _IOLBF, 0);
   int recordings = 2000;
   std::size_t kept = 100'000;
   double storage = 10e9;

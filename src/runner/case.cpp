@@ -14,6 +14,7 @@
 #include "frame/command.h"
 #include "frame/console.h"
 #include "frame/process.h"
+#include "runner/case_cluster.h"
 #include "runner/case_report.h"
 
 namespace vprism {
@@ -50,6 +51,9 @@ class CaseTask : public Task {
  public:
   std::vector<OptionGroup> options() override {
     CaseTaskSettings& s = settings_;
+    std::vector<Option> cluster = cluster_options(s.cluster);
+    cluster.push_back(text_option("step", "STEP", "what the job of this step runs: no report", s.step));
+    cluster.push_back(switch_option("gather", "what the job behind all steps runs", s.gather));
     return {{"Case",
              {switch_option("check", "only say what is wrong with the case; nothing is run", s.check),
               {"only", "STEP", "run this step, and those it takes something from; may be repeated", true,
@@ -68,10 +72,17 @@ class CaseTask : public Task {
                  for (const auto& [name, value] : s.variables) out[name] = value;
                  return out;
                }}}},
+            {"On a cluster", std::move(cluster)},
             output_group(s.output)};
   }
+  bool needs_inputs() const override { return !settings_.cluster.resume; }
   std::size_t threads() const override { return settings_.output.threads; }
   Status run(const std::vector<std::string>& files, const Json&) override {
+    if (settings_.cluster.resume) {
+      if (!files.empty()) throw Error(Status::usage, "case: --resume stands alone, with --out");
+      return follow_jobs(SpreadFolder(settings_.output.folder), settings_.output, "case");
+    }
+    check_cluster(settings_.cluster);
     if (files.size() != 1)
       throw Error(Status::usage, "case takes one case file; batch runs one case over many recordings");
     return run_case(files.front(), settings_);
@@ -106,6 +117,9 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
     return Status::done;
   }
 
+  if (!settings.step.empty()) return run_one_step(value, settings);
+  if (!settings.cluster.scheduler.empty()) return spread_case(path, value, settings);
+
   // Checked before any step is run.
   Outputs outputs(settings.output, "case");
   for (const CaseRecording& r : value.recordings) outputs.protect((value.folder / r.file).string());
@@ -116,28 +130,19 @@ Status run_case(const std::string& path, const CaseTaskSettings& settings) {
   if (value.report.pdf && settings.output.figure) expected.push_back("figures.pdf");
   outputs.expect(expected);
   const KeptFolder folder(out / "steps");
-  if (!value.line_up.empty()) {
-    OutputFolder line_up(folder.path().string(), true);
-    line_up.add("suspects.toml", value.line_up, "the case's suspects");
-    line_up.commit();
-  }
+  write_line_up(value, folder);
   DigestBook digests(folder.path() / "digests.json");
-  KeptPlace place{folder.path(),
-                  folder.unfinished(),
-                  value.folder,
-                  settings.fresh,
-                  value.report.picture,
-                  settings.output.figure.has_value(),
-                  threads_each(settings.output.threads, value.steps.size())};
+  const KeptPlace place = case_place(value, settings, folder);
   Console console(settings.output);
   const Progress bar = console.progress("case " + fs::path(path).filename().string());
   const std::size_t cores = settings.output.threads > 0 ? settings.output.threads : usable_cores();
-  const std::vector<StepResult> steps = run_steps(
+  std::vector<StepResult> steps = run_steps(
       value, settings.only, place, digests, cores, [&](std::size_t done, std::size_t all, const StepResult&) {
         if (bar) bar(static_cast<std::int64_t>(done), static_cast<std::int64_t>(all));
       });
   digests.save();
   console.clear();
+  if (settings.gather) know_who_ran(SpreadFolder(settings.output.folder), steps);
   CaseReport listed = report_case(value, steps, place);
 
   std::vector<std::string> pictures_missing;

@@ -7,6 +7,7 @@
 #include "base/error.h"
 #include "frame/option_groups.h"
 #include "runner/case_file.h"
+#include "runner/cluster/follow.h"
 
 namespace vprism {
 
@@ -14,6 +15,9 @@ struct CaseTaskSettings {
   bool check = false, fresh = false;
   std::vector<std::string> only;
   std::vector<std::pair<std::string, std::string>> variables;
+  ClusterSettings cluster;
+  std::string step;     ///< What a job on a cluster runs: this step's results are kept, nothing is reported.
+  bool gather = false;  ///< All steps have been jobs of their own.
   OutputSettings output;
 };
 

@@ -16,7 +16,6 @@
 
 #include "base/machine/cores.h"
 #include "base/text.h"
-#include "runner/batch/scheduler.h"
 #include "runner/case_file.h"
 #include "runner/case_run.h"
 
@@ -48,11 +47,21 @@ void expand(const std::string& named, std::vector<std::string>& files) {
   files.insert(files.end(), found.begin(), found.end());
 }
 
-const std::vector<std::string> digests = {"full", "quick"}, schedulers = {"slurm"};
+const std::vector<std::string> digests = {"full", "quick"};
 
 }  // namespace
 
 std::vector<OptionGroup> BatchTask::options() {
+  std::vector<Option> cluster = cluster_options(cluster_);
+  cluster.push_back(count_option("tasks", "tasks at most (default: 200)", 1, 1000, tasks_));
+  cluster.push_back({"share", "N", "what task N of the array runs; no inputs", false,
+                     [this](const std::string& t) {
+                       std::size_t number = 0;
+                       count_option("share", "", 0, 999, number).set(t);
+                       share_ = number;
+                     },
+                     [this] { return share_ ? Json(*share_) : Json(nullptr); }});
+  cluster.push_back(switch_option("gather", "what the job behind the array runs; no inputs", gather_));
   return {
       {"Batch",
        {text_option("list", "FILE", "a text file with further inputs, one a line", list_),
@@ -74,26 +83,7 @@ std::vector<OptionGroup> BatchTask::options() {
          "change and sampled blocks (default: full; on a cluster quick)",
          false, [this](const std::string& t) { digest_ = digests[choice("digest", t, digests)]; },
          [this] { return digest_.empty() ? Json(nullptr) : Json(digest_); }}}},
-      {"On a cluster",
-       {{"on", "slurm", "run as an array of tasks of this scheduler, with one more that makes the table",
-         false, [this](const std::string& t) { cluster_ = schedulers[choice("scheduler", t, schedulers)]; },
-         [this] { return cluster_.empty() ? Json(nullptr) : Json(cluster_); }},
-        {"sbatch", "OPTIONS", "options handed to the scheduler, such as '--time=1:00:00 --partition=night'",
-         true,
-         [this](const std::string& t) {
-           for (std::string& word : option_words(t)) scheduler_options_.push_back(std::move(word));
-         },
-         [this] { return Json(scheduler_options_); }},
-        count_option("tasks", "tasks at most (default: 200)", 1, 1000, tasks_),
-        switch_option("resume", "join a batch on a cluster that --out names again; no inputs", resume_),
-        {"share", "N", "what task N of the array runs; no inputs", false,
-         [this](const std::string& t) {
-           std::size_t number = 0;
-           count_option("share", "", 0, 999, number).set(t);
-           share_ = number;
-         },
-         [this] { return share_ ? Json(*share_) : Json(nullptr); }},
-        switch_option("gather", "what the job behind the array runs; no inputs", gather_)}},
+      {"On a cluster", std::move(cluster)},
       output_group(output_)};
 }
 
@@ -124,15 +114,16 @@ std::vector<OptionGroup> BatchTask::options_for(const std::vector<std::string>& 
 }
 
 Status BatchTask::run(const std::vector<std::string>& arguments, const Json& settings) {
-  if (resume_ || gather_ || share_) {
-    if (!arguments.empty() || resume_ + gather_ + share_.has_value() > 1)
+  if (cluster_.resume || gather_ || share_) {
+    if (!arguments.empty() || cluster_.resume + gather_ + share_.has_value() > 1)
       throw Error(Status::usage, "batch: --resume, --share and --gather stand alone, with --out");
-    return resume_ ? follow() : gather_ ? gather() : run_share();
+    return cluster_.resume ? follow_jobs(SpreadFolder(output_.folder), output_, "batch")
+           : gather_       ? gather()
+                           : run_share();
   }
-  if (cluster_.empty() && !scheduler_options_.empty())
-    throw Error(Status::usage, "--sbatch is for a batch on a cluster; add --on slurm");
+  check_cluster(cluster_);
   const BatchWork work = work_of(arguments);
-  if (!cluster_.empty()) return spread(work, settings);
+  if (!cluster_.scheduler.empty()) return spread(work, settings);
   return report(work, run_all(work), settings);
 }
 
@@ -154,7 +145,7 @@ BatchWork BatchTask::work_of(const std::vector<std::string>& arguments) const {
   work.variable = variable_;
   work.figure = output_.figure;
   work.fresh = fresh_;
-  work.quick = digest_.empty() ? !cluster_.empty() : digest_ == "quick";
+  work.quick = digest_.empty() ? !cluster_.scheduler.empty() : digest_ == "quick";
   return work;
 }
 

@@ -5,6 +5,7 @@
 #include "frame/command.h"
 #include "frame/console.h"
 #include "runner/batch/batch_work.h"
+#include "runner/cluster/follow.h"
 
 namespace vprism {
 
@@ -32,7 +33,7 @@ class BatchTask : public Task {
   std::vector<OptionGroup> options() override;
   std::vector<OptionGroup> options_for(const std::vector<std::string>& arguments) override;
   std::size_t threads() const override { return output_.threads; }
-  bool needs_inputs() const override { return !resume_ && !gather_ && !share_; }
+  bool needs_inputs() const override { return !cluster_.resume && !gather_ && !share_; }
 
   Status run(const std::vector<std::string>& arguments, const Json& settings) override;
 
@@ -50,9 +51,6 @@ class BatchTask : public Task {
   Status run_share();
   /// What the job behind the array does: the table, or another try of what is missing.
   Status gather();
-  /// Shows how far it is, and in the end the table.
-  Status follow();
-
   /// The document of what is kept; null where there is none.
   Json document(const BatchRow& row) const;
   /// Keys that are shown of every channel, where none were asked for.
@@ -72,11 +70,12 @@ class BatchTask : public Task {
                          const std::vector<BatchLine>& lines, const std::vector<std::string>& keys);
   Status report(const BatchWork& work, const std::vector<BatchRow>& rows, const Json& settings);
 
-  std::string list_, variable_ = "file", cluster_, digest_;
-  std::vector<std::string> keys_, given_, files_named_, scheduler_options_;
+  std::string list_, variable_ = "file", digest_;
+  ClusterSettings cluster_;
+  std::vector<std::string> keys_, given_, files_named_;
   std::size_t tasks_ = 200;
   std::optional<std::size_t> share_;
-  bool fresh_ = false, resume_ = false, gather_ = false;
+  bool fresh_ = false, gather_ = false;
   std::unique_ptr<Task> inner_;
   OutputSettings output_;
 };

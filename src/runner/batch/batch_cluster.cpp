@@ -1,25 +1,19 @@
 // batch_cluster.cpp: a batch on a cluster. The plan, what each task has done, and the table lie in one folder
 // within the outputs; every part of the run begins by reading it, so that any of them may be lost.
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <algorithm>
-#include <chrono>
 #include <filesystem>
 #include <map>
 #include <mutex>
-#include <thread>
 
 #include "base/machine/cores.h"
-#include "base/text.h"
-#include "formats/files/output_folder.h"
-#include "frame/process.h"
 #include "frame/shell_word.h"
 #include "runner/batch/batch.h"
-#include "runner/batch/scheduler.h"
-#include "runner/batch/spread.h"
 #include "runner/case_run.h"
-#include "runner/child.h"
+#include "runner/cluster/follow.h"
+#include "runner/cluster/scheduler.h"
+#include "runner/cluster/spread.h"
 
 namespace vprism {
 
@@ -28,17 +22,6 @@ namespace fs = std::filesystem;
 namespace {
 
 using Shares = std::vector<std::vector<std::size_t>>;
-
-/// The node's name, as its scheduler knows it.
-std::string this_node() {
-  if (const char* const name = std::getenv("SLURMD_NODENAME")) return name;
-  char name[256] = "";
-  ::gethostname(name, sizeof name - 1);
-  return name;
-}
-
-/// The exit status of a gathering job that began another try.
-constexpr int tries_again = 75;
 
 /// Both jobs of a try: the array and what gathers.
 struct Jobs {
@@ -51,29 +34,27 @@ Jobs jobs_of(const Json& plan) {
 
 /// Submits the array of these tasks, and the job behind it.
 Jobs submit(const Json& plan, const SpreadFolder& folder, const std::vector<std::size_t>& tasks) {
-  const std::string working = plan.at("working").get<std::string>(), out = plan.at("out").get<std::string>();
-  const std::string program = "VPRISM_NO_SETTINGS=1 " + shell_word(own_program()) + " batch";
+  const std::string working = plan.at("working").get<std::string>(),
+                    out = "--out=" + plan.at("out").get<std::string>();
   const auto options = plan.at("scheduler_options").get<std::vector<std::string>>();
   Jobs jobs;
-  jobs.tasks = submit_job(
-      {"vprism-batch", "exec env " + program + " --share=\"$SLURM_ARRAY_TASK_ID\" --out=" + shell_word(out),
-       tasks, "", working, fs::absolute(folder.path() / "task-%a.log").string(), options});
-  std::string flags;
-  for (const Json& flag : plan.at("flags")) flags += " " + shell_word(flag.get<std::string>());
-  const std::string table = shell_word(folder.table().string()), said = shell_word(folder.said().string()),
-                    status = shell_word(folder.status().string());
+  jobs.tasks = submit_job({"vprism-batch",
+                           job_command({"batch", out}) + " --share=\"$SLURM_ARRAY_TASK_ID\"",
+                           tasks,
+                           {},
+                           working,
+                           fs::absolute(folder.path() / "task-%a.log").string(),
+                           options});
+  std::vector<std::string> words = {"batch", "--gather", out};
+  for (const Json& flag : plan.at("flags")) words.push_back(flag.get<std::string>());
   try {
-    // The status comes last, and whole: it says that the table is there.
-    jobs.gather =
-        submit_job({"vprism-gather",
-                    program + " --gather --out=" + shell_word(out) + flags + " >" + table + " 2>" + said +
-                        "; status=$?; [ $status = " + std::to_string(tries_again) + " ] || { echo $status >" +
-                        status + ".part && mv " + status + ".part " + status + "; }",
-                    {},
-                    jobs.tasks,
-                    working,
-                    fs::absolute(folder.path() / "gather.log").string(),
-                    options});
+    jobs.gather = submit_job({"vprism-gather",
+                              gather_command(words, folder),
+                              {},
+                              {jobs.tasks},
+                              working,
+                              fs::absolute(folder.path() / "gather.log").string(),
+                              options});
   } catch (const Error&) {
     cancel_job(jobs.tasks);
     throw;
@@ -87,15 +68,7 @@ Status BatchTask::spread(const BatchWork& work, const Json& settings) {
   const KeptFolder kept(kept_in(output_.folder));
   const SpreadFolder folder(output_.folder);
   std::error_code code;
-  if (fs::exists(folder.path() / "plan.json", code) && !fs::exists(folder.status(), code)) {
-    const Jobs jobs = jobs_of(folder.plan());
-    for (const std::string& job : {jobs.tasks, jobs.gather})
-      for (const JobState& state : job_states(job))
-        if (!state.ended())
-          throw Error(Status::usage,
-                      "batch: job " + job + " is at work on " + output_.folder +
-                          "; join it with --resume, end it with scancel, or choose another --out");
-  }
+  refuse_at_work(folder, output_.folder);
   std::vector<std::uint64_t> bytes;
   for (const std::string& file : work.files) bytes.push_back(bytes_of(file));
   const Shares shares = even_shares(bytes, tasks_);
@@ -110,7 +83,7 @@ Status BatchTask::spread(const BatchWork& work, const Json& settings) {
                {"working", fs::current_path().string()},
                {"out", output_.folder},
                {"flags", flags},
-               {"scheduler_options", scheduler_options_},
+               {"scheduler_options", cluster_.options},
                {"threads", output_.threads},
                {"tries", 1},
                {"jobs", {{"tasks", ""}, {"gather", ""}}}};
@@ -133,7 +106,7 @@ Status BatchTask::spread(const BatchWork& work, const Json& settings) {
                "vprism batch "
                "--resume --out {}\n",
                work.files.size(), shares.size(), jobs.tasks, jobs.gather, shell_word(output_.folder));
-  return follow();
+  return follow_jobs(folder, output_, "batch");
 }
 
 Status BatchTask::run_share() {
@@ -226,43 +199,6 @@ Status BatchTask::gather() {
     if (!row.done()) console.caution({"file-skipped", Severity::serious, "", row.failure(), ""});
   Json().swap(plan);  // May be large.
   return report(work, rows, settings);
-}
-
-Status BatchTask::follow() {
-  const SpreadFolder folder(output_.folder);
-  Json plan = folder.plan();
-  const std::size_t all = plan.at("work").at("files").size(), shares = plan.at("shares").size();
-  Console console(output_);
-  Progress bar = console.progress("batch on slurm");
-  std::error_code code;
-  int gone = 0;
-  using namespace std::chrono_literals;
-  for (auto pause = 250ms; !fs::exists(folder.status(), code);
-       pause = std::min<std::chrono::milliseconds>(2s, pause * 2)) {
-    std::this_thread::sleep_for(pause);
-    plan = folder.plan();
-    const std::vector<JobState> states = job_states(jobs_of(plan).gather);
-    const bool ended = std::all_of(states.begin(), states.end(), [](const JobState& s) { return s.ended(); });
-    // Storage that is shared may show the last file a while later.
-    gone = ended ? gone + 1 : 0;
-    if (gone > 5 && !fs::exists(folder.status(), code))
-      throw Error(Status::analysis, "batch: job " + jobs_of(plan).gather + " made no table: " +
-                                        (states.empty() ? JobState{} : states.front()).why() +
-                                        "; its log: " + (folder.path() / "gather.log").string() +
-                                        "; run the same line again: what is done is kept");
-    if (!bar) continue;
-    std::size_t done = 0;
-    for (std::size_t task = 0; task < shares; ++task)
-      for (const Outcome& outcome : folder.outcomes(task)) done += outcome.ended;
-    bar(static_cast<std::int64_t>(done), static_cast<std::int64_t>(all));
-  }
-  console.clear();
-  const std::string said = read_whole_file(folder.said());
-  std::fwrite(said.data(), 1, said.size(), stderr);
-  say(read_whole_file(folder.table()));
-  const std::string status(trimmed(read_whole_file(folder.status())));
-  return status.size() == 1 && status[0] >= '0' && status[0] <= '5' ? static_cast<Status>(status[0] - '0')
-                                                                    : Status::analysis;
 }
 
 }  // namespace vprism

@@ -9,8 +9,8 @@
 #include "base/error.h"
 #include "cli/run_program.h"
 #include "cli/runs/test_cluster.h"
-#include "runner/batch/scheduler.h"
-#include "runner/batch/spread.h"
+#include "runner/cluster/scheduler.h"
+#include "runner/cluster/spread.h"
 
 namespace vprism::cluster_test {
 namespace {

@@ -1,5 +1,5 @@
 // spread.cpp: see spread.h.
-#include "runner/batch/spread.h"
+#include "runner/cluster/spread.h"
 
 #include <fcntl.h>
 #include <unistd.h>

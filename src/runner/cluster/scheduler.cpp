@@ -1,6 +1,6 @@
 // scheduler.cpp: see scheduler.h. Only commands that every user of the scheduler has: sbatch, scontrol,
 // scancel.
-#include "runner/batch/scheduler.h"
+#include "runner/cluster/scheduler.h"
 
 #include <fmt/format.h>
 
@@ -54,7 +54,9 @@ std::string submit_job(const JobRequest& request) {
     }
     words.push_back("--array=" + list);
   }
-  if (!request.after.empty()) words.push_back("--dependency=afterany:" + request.after);
+  std::string after;
+  for (const std::string& job : request.after) after += ":" + job;
+  if (!after.empty()) words.push_back("--dependency=afterany" + after);
   words.insert(words.end(), request.options.begin(), request.options.end());
   words.push_back("--wrap=" + request.command);
   const OtherRun run = run_other("sbatch", words);

@@ -11,7 +11,7 @@ struct JobRequest {
   std::string name;
   std::string command;               ///< For a shell. In an array $SLURM_ARRAY_TASK_ID is the task's number.
   std::vector<std::size_t> tasks;    ///< Of an array; none: a single job.
-  std::string after;                 ///< A job that must have ended, however it ended; "" for none.
+  std::vector<std::string> after;    ///< Jobs that must have ended, however they ended.
   std::filesystem::path folder;      ///< Where it runs.
   std::string log;                   ///< A file; "%a" stands for the task's number.
   std::vector<std::string> options;  ///< Handed on as they are.
