@@ -1,5 +1,6 @@
 // scale_bench.cpp: what a batch costs beside the work itself, and from that how far a cluster goes.
 // Run: build/bench/scale_bench [--recordings N] [--kept N] [--no-scheduler]
+//      build/bench/scale_bench --measured S_EACH BYTES_S S_KEPT S_TASK    the model alone
 //
 //   whole     a batch over N recordings of 5 MB beside the same commands run two by two without it
 //   each      what one more recording costs beyond its bytes, and at what rate one process reads
@@ -140,40 +141,32 @@ double simulated(const Site& site, const Measured& m, int tasks_most) {
   const double node_rate =
       site.bytes / static_cast<double>(tasks) /
       (recordings / static_cast<double>(tasks) * (site.recording_bytes / m.bytes_s + m.each_s) / site.cores);
-  std::vector<double> left;
+  struct Node {
+    double start, work;  // Seconds left until it reads, and of reading by itself.
+  };
+  std::vector<Node> busy;
   std::size_t next = 0;
   double now = 0;
   const auto fill = [&] {
-    while (left.size() < static_cast<std::size_t>(site.nodes) && next < work.size())
-      left.push_back(work[next++] + m.task_s);
+    while (busy.size() < static_cast<std::size_t>(site.nodes) && next < work.size())
+      busy.push_back({m.task_s, work[next++]});
   };
-  for (fill(); !left.empty(); fill()) {
-    const double wanted = node_rate * static_cast<double>(left.size());
-    const double speed = std::min(1.0, site.storage_bytes_s / wanted);
-    const double step = *std::min_element(left.begin(), left.end());
-    now += step / speed;
-    for (double& l : left) l -= step;
-    std::erase_if(left, [](double l) { return l < 1e-9; });
+  for (fill(); !busy.empty(); fill()) {
+    const auto reading = std::count_if(busy.begin(), busy.end(), [](const Node& n) { return n.start <= 0; });
+    const double speed =
+        std::min(1.0, site.storage_bytes_s / (node_rate * std::max<double>(1, static_cast<double>(reading))));
+    double step = 1e300;
+    for (const Node& n : busy) step = std::min(step, n.start > 0 ? n.start : n.work / speed);
+    now += step;
+    for (Node& n : busy) (n.start > 0 ? n.start : n.work) -= n.start > 0 ? step : step * speed;
+    for (Node& n : busy)
+      if (n.start < 1e-9) n.start = 0;
+    std::erase_if(busy, [](const Node& n) { return n.start <= 0 && n.work < 1e-9; });
   }
   return now + recordings * m.gather_s;
 }
 
-}  // namespace
-
-int main(int count, char** words) {
-  std::setvbuf(stdout, nullptr, _IOLBF, 0);
-  int recordings = 2000;
-  std::size_t kept = 100'000;
-  double storage = 10e9;
-  bool scheduler = true;
-  for (int i = 1; i < count; ++i) {
-    const auto next = [&] { return i + 1 < count ? std::atof(words[++i]) : 0; };
-    if (std::strcmp(words[i], "--recordings") == 0) recordings = static_cast<int>(next());
-    if (std::strcmp(words[i], "--kept") == 0) kept = static_cast<std::size_t>(next());
-    if (std::strcmp(words[i], "--storage") == 0) storage = 1e9 * next();
-    if (std::strcmp(words[i], "--no-scheduler") == 0) scheduler = false;
-  }
-  Measured m;
+void measure(Measured& m, int recordings, std::size_t kept, bool scheduler) {
   const BenchFolder folder;
   const std::string in = "cd '" + folder.path + "' && exec " + program + " ";
   fs::create_directories(folder.path + "/in");
@@ -219,6 +212,9 @@ int main(int count, char** words) {
     m.task_s = task_cost(40);
     std::printf("a task of the scheduler on this machine: %.2f s\n", m.task_s);
   }
+}
+
+void show_model(const Measured& m, double storage) {
   std::printf(
       "\nrecordings of 500 MB, nodes of 16 cores, storage of %.0f GB/s, 200 tasks at most (1,000 in "
       "brackets)\n",
@@ -238,5 +234,29 @@ int main(int count, char** words) {
                   : nodes > 200       ? "the number of tasks"
                                       : "cores");
     }
+}
+
+}  // namespace
+
+int main(int count, char** words) {
+  std::setvbuf(stdout, nullptr, _IOLBF, 0);
+  int recordings = 2000;
+  std::size_t kept = 100'000;
+  double storage = 10e9;
+  bool scheduler = true, measured = false;
+  Measured m;
+  for (int i = 1; i < count; ++i) {
+    const auto next = [&] { return i + 1 < count ? std::atof(words[++i]) : 0; };
+    if (std::strcmp(words[i], "--recordings") == 0) recordings = static_cast<int>(next());
+    if (std::strcmp(words[i], "--kept") == 0) kept = static_cast<std::size_t>(next());
+    if (std::strcmp(words[i], "--storage") == 0) storage = 1e9 * next();
+    if (std::strcmp(words[i], "--no-scheduler") == 0) scheduler = false;
+    if (std::strcmp(words[i], "--measured") == 0) {
+      measured = true;
+      m.each_s = next(), m.bytes_s = next(), m.gather_s = next(), m.task_s = next();
+    }
+  }
+  if (!measured) measure(m, recordings, kept, scheduler);
+  show_model(m, storage);
   return 0;
 }

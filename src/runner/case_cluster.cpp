@@ -33,6 +33,10 @@ void write_line_up(const Case& value, const KeptFolder& folder) {
 }
 
 Status run_one_step(const Case& value, const CaseTaskSettings& settings) {
+  std::vector<std::string> names;
+  for (const CaseStep& step : value.steps) names.push_back(step.name);
+  if (std::find(names.begin(), names.end(), folder_name(settings.step)) == names.end())
+    throw Error(Status::usage, "--step: " + unknown_name("step", settings.step, names));
   const KeptFolder folder(fs::path(settings.output.folder) / "steps");
   write_line_up(value, folder);
   DigestBook digests("");
