@@ -18,7 +18,7 @@
 #include "frame/command.h"
 #include "frame/process.h"
 #include "runner/case_file.h"
-#include "runner/child.h"
+#include "runner/kept/child.h"
 
 namespace vprism {
 

@@ -14,7 +14,7 @@
 #include "frame/command.h"
 #include "frame/toml_file.h"
 #include "runner/case_values.h"
-#include "runner/kept_run.h"
+#include "runner/kept/kept_run.h"
 
 namespace vprism {
 

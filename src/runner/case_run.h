@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "runner/case_file.h"
-#include "runner/kept_run.h"
+#include "runner/kept/kept_run.h"
 
 namespace vprism {
 

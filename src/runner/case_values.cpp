@@ -5,7 +5,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
-#include "runner/kept_run.h"
+#include "runner/kept/kept_run.h"
 
 namespace vprism {
 

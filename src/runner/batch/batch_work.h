@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "runner/kept_run.h"
+#include "runner/kept/kept_run.h"
 
 namespace vprism {
 

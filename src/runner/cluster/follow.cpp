@@ -15,8 +15,8 @@
 #include "frame/console.h"
 #include "frame/process.h"
 #include "frame/shell_word.h"
-#include "runner/child.h"
 #include "runner/cluster/scheduler.h"
+#include "runner/kept/child.h"
 
 namespace vprism {
 

@@ -8,7 +8,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
-#include "runner/child.h"
+#include "runner/kept/child.h"
 
 namespace vprism {
 

@@ -1,5 +1,5 @@
 // Digests, names of folders, man pages, completion: what cases and packages stand on.
-#include "runner/kept_run.h"
+#include "runner/kept/kept_run.h"
 
 #include <gmock/gmock.h>
 

@@ -1,5 +1,5 @@
 // digest_book.cpp: see digest_book.h.
-#include "runner/digest_book.h"
+#include "runner/kept/digest_book.h"
 
 #include <sys/stat.h>
 #include <unistd.h>

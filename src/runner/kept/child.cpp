@@ -1,5 +1,5 @@
 // child.cpp: see child.h.
-#include "runner/child.h"
+#include "runner/kept/child.h"
 
 #include <fcntl.h>
 #include <fmt/format.h>

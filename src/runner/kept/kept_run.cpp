@@ -1,6 +1,6 @@
 // kept_run.cpp: see kept_run.h. A folder is made beside its place and renamed when all is in it; "run.json"
 // in it holds the key and is written last.
-#include "runner/kept_run.h"
+#include "runner/kept/kept_run.h"
 
 #include <algorithm>
 
@@ -13,7 +13,7 @@
 #include "formats/files/output_folder.h"
 #include "formats/files/unfinished.h"
 #include "render/figure_json.h"
-#include "runner/child.h"
+#include "runner/kept/child.h"
 
 namespace vprism {
 

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "render/document.h"
-#include "runner/digest_book.h"
+#include "runner/kept/digest_book.h"
 
 namespace vprism {
 
