@@ -2,10 +2,11 @@
 #include <oneapi/tbb/global_control.h>
 
 #include <algorithm>
+#include <cerrno>
 #include <cstdio>
 #include <cstdlib>
+#include <cstring>
 #include <new>
-#include <optional>
 #include <stdexcept>
 #include <thread>
 
@@ -13,6 +14,7 @@
 #include "app/manual.h"
 #include "app/settings_file.h"
 #include "base/machine/cores.h"
+#include "base/machine/threads.h"
 #include "base/text.h"
 #include "formats/files/unfinished.h"
 #include "frame/command.h"
@@ -132,11 +134,14 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
     say(step_text(name, inputs, given));
     return Status::done;
   }
-  std::optional<oneapi::tbb::global_control> limit;
-  // In a container or a scheduler's job the machine has more than is given.
-  if (task->threads() > 0 || usable_cores() < std::thread::hardware_concurrency())
-    limit.emplace(oneapi::tbb::global_control::max_allowed_parallelism,
-                  task->threads() > 0 ? task->threads() : usable_cores());
+  // In a container or a scheduler's job the machine has more than is given. It holds to the end: a limit that
+  // is taken away begins threads.
+  if (task->threads() > 0 || usable_cores() < std::thread::hardware_concurrency()) {
+    using Limit = oneapi::tbb::global_control;
+    [[maybe_unused]] static const Limit& limit =
+        *new Limit(Limit::max_allowed_parallelism,
+                   task->threads() > 0 ? startable_threads(task->threads()) : usable_cores());
+  }
   Json settings = settings_json(groups);
   if (!saved.empty()) settings["saved"] = std::move(saved);
   const Status status = task->run(inputs, settings);
@@ -165,6 +170,10 @@ int run_program(const std::vector<std::string>& arguments) {
     return fail("what is asked for does not fit into memory; ask for less resolution or fewer channels",
                 Status::analysis);
   } catch (const std::exception& error) {
+    if (std::strstr(error.what(), std::strerror(EAGAIN)) != nullptr)
+      return fail(
+          "the system gives no more threads or processes; ask for fewer with --threads, or raise its limit",
+          Status::analysis);
     return fail(std::string("internal error: ") + error.what(), Status::analysis);
   }
 }

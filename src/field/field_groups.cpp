@@ -9,6 +9,8 @@
 #include <cmath>
 #include <future>
 
+#include "base/machine/threads.h"
+
 namespace vprism {
 
 namespace {
@@ -80,7 +82,7 @@ void run_groups(PointSource& source, const ChosenPoints& chosen, const FieldSett
                 const std::function<void(std::size_t)>& listed) {
   const std::vector<Group> groups = group_points(source, chosen, settings.group_bytes);
   const auto fetch = [&](std::size_t i) {
-    return std::async(std::launch::async, [&, i] { fill(source, groups[i], settings, rooms[i % 2]); });
+    return in_background([&, i] { fill(source, groups[i], settings, rooms[i % 2]); });
   };
   std::future<void> next = fetch(0);
   for (std::size_t i = 0; i < groups.size(); ++i) {

@@ -71,8 +71,12 @@ void settle_process() {
   }
   boost::filesystem::path::imbue(std::locale::classic());
   if (::pipe2(interrupt_pipe, O_CLOEXEC) != 0) return;
+  try {
+    std::thread(wait_for_interrupts).detach();
+  } catch (const std::system_error&) {
+    return;  // Without a thread to spare an interrupt ends the program at once; the next run clears up.
+  }
   handle_interrupts();
-  std::thread(wait_for_interrupts).detach();
 }
 
 void say(const std::string& text) {

@@ -1,5 +1,8 @@
 // gnuplot.cpp: figures by gnuplot as a child process: script and binary data on its standard input, the
 // picture on its standard output.
+#include <sys/wait.h>
+#include <unistd.h>
+
 #include <utility>
 // Boost.Asio 1.74 uses std::exchange without including <utility>.
 #include <boost/asio.hpp>
@@ -45,6 +48,16 @@ struct DefaultSignals : bp::extend::handler {
 /// No figure takes that long; what hangs must not hang us.
 constexpr std::chrono::seconds patience{300};
 
+/// Whether the system gives another process: the library that starts the plotter waits for ever where it does
+/// not.
+bool process_to_be_had() {
+  const pid_t child = ::vfork();
+  if (child == 0) ::_exit(0);
+  if (child < 0) return false;
+  ::waitpid(child, nullptr, 0);
+  return true;
+}
+
 std::string run_gnuplot(const std::string& script) {
   // Without a PATH a shell would look here too.
   const auto program = std::getenv("PATH") != nullptr ? bp::search_path("gnuplot")
@@ -52,6 +65,8 @@ std::string run_gnuplot(const std::string& script) {
   if (program.empty())
     throw Error(Status::output,
                 "gnuplot is not there to draw the figure; install gnuplot-nox, or ask for --figure none");
+  if (!process_to_be_had())
+    throw Error(Status::output, "gnuplot could not be started: the system gives no more processes");
   try {
     boost::asio::io_context context;
     std::future<std::string> picture_bytes, complaints;

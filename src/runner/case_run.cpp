@@ -46,7 +46,11 @@ void run_side_by_side(std::size_t count, std::size_t threads, const std::functio
     }
   };
   std::vector<std::thread> others;
-  for (std::size_t t = 1; t < std::min(threads, count); ++t) others.emplace_back(serve);
+  try {
+    for (std::size_t t = 1; t < std::min(threads, count); ++t) others.emplace_back(serve);
+  } catch (const std::system_error&) {
+    // With as many as the system gives.
+  }
   serve();
   for (std::thread& other : others) other.join();
   if (failure) std::rethrow_exception(failure);

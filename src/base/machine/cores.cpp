@@ -10,6 +10,7 @@
 #include <sstream>
 #include <thread>
 
+#include "base/machine/threads.h"
 #include "base/text.h"
 
 namespace vprism {
@@ -88,7 +89,9 @@ std::size_t usable_cores() {
     cores = std::max<std::size_t>(1, static_cast<std::size_t>(std::ceil(*share - 1e-6)));
   // A scheduler that does not bind its jobs says what it gave them.
   if (const auto given = scheduler_cores()) cores = std::min(cores, *given);
-  return cores;
+  // Threads may be fewer than cores.
+  static const std::size_t threads = startable_threads(cores);
+  return std::min(cores, threads);
 }
 
 }  // namespace vprism

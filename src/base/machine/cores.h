@@ -8,7 +8,8 @@
 namespace vprism {
 
 /// Those of the machine that its affinity allows, no more than its control group's share of their time, as
-/// containers and schedulers set it, and no more than a batch scheduler says that it gave; one at least.
+/// containers and schedulers set it, no more than a batch scheduler says that it gave, and no more than
+/// threads can be begun; one at least.
 std::size_t usable_cores();
 
 /// Cores of this node that a batch scheduler gave to the job that this process is part of, by its variables.

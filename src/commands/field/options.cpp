@@ -6,6 +6,7 @@
 #include <future>
 
 #include "base/error.h"
+#include "base/machine/threads.h"
 #include "base/text.h"
 #include "commands/field/field.h"
 #include "commands/shared/input.h"
@@ -253,7 +254,7 @@ class FieldTask : public Task {
         calibrated_points(open_points(file, settings_.read), calibrated_.rules(), units);
     std::shared_future<std::string> digest;
     if (!std::filesystem::is_directory(file))
-      digest = std::async(std::launch::async, file_digest, file).share();
+      digest = in_background([file] { return file_digest(file); }).share();
     FieldReport listed;
     listed.recording = source->recording();
     const PointRecording& r = listed.recording;

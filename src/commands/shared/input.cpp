@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "base/error.h"
+#include "base/machine/threads.h"
 #include "base/text.h"
 #include "condition/grid/common_grid.h"
 #include "formats/companions.h"
@@ -54,7 +55,7 @@ Input::Input(const std::vector<std::string>& files, const InputSettings& setting
       road_(open_selected(files, settings, digests_), settings.make_chain()) {
   // Those that no reader passes on are read beside it.
   part_only_ = settings.gate.has_value();
-  hashing_ = std::async(std::launch::async, [digests = digests_, quick = part_only_] {
+  hashing_ = in_background([digests = digests_, quick = part_only_] {
     for (const auto& digest : digests)
       if (!digest->expected() && !quick) digest->text();
   });

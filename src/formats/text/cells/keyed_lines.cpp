@@ -136,8 +136,8 @@ KeyedLine pairs_of(std::string_view line) {
   } else if (const auto stamped = stamp_in_front(line)) {
     // Behind it a host, a program with its number, a level, and words.
     line = stamped->rest;
-    if (const std::size_t close = line.find("]: "); close != std::string_view::npos)
-      line = trimmed(line.substr(close + 3));
+    if (const std::size_t mark = line.find("]: "); mark != std::string_view::npos)
+      line = trimmed(line.substr(mark + 3));
     if (line.empty() || is_decimal_digit(line[0])) return {};
     out.emplace_back("time", std::string(stamped->stamp));
     const std::size_t first = line.find('=');
