@@ -168,14 +168,17 @@ void doubt_slow_beats(double variance, double bin_hz, std::vector<Peak>& peaks) 
   for (const Peak& p : peaks) all += p.rms * p.rms, spread += std::pow(2 * p.rms * p.rms_std, 2);
   const double excess = all - (1 + slack) * variance;
   if (!(variance > 0) || !(excess > sure * std::sqrt(spread))) return;
-  std::vector<Peak*> slow;
+  std::vector<Peak*> sorted, slow;
+  for (Peak& p : peaks) sorted.push_back(&p);
+  std::sort(sorted.begin(), sorted.end(),
+            [](const Peak* a, const Peak* b) { return a->frequency_hz < b->frequency_hz; });
   double squares = 0;
-  for (Peak& p : peaks) {
-    const bool beside = std::any_of(peaks.begin(), peaks.end(), [&](const Peak& other) {
-      return &other != &p && std::abs(other.frequency_hz - p.frequency_hz) < beats * bin_hz;
-    });
-    if (beside) slow.push_back(&p), squares += std::pow(p.rms, 4);
-  }
+  const auto near = [&](std::size_t i, std::size_t j) {
+    return sorted[j]->frequency_hz - sorted[i]->frequency_hz < beats * bin_hz;
+  };
+  for (std::size_t i = 0; i < sorted.size(); ++i)
+    if ((i > 0 && near(i - 1, i)) || (i + 1 < sorted.size() && near(i, i + 1)))
+      slow.push_back(sorted[i]), squares += std::pow(sorted[i]->rms, 4);
   // Each by the same share of itself.
   for (Peak* const p : slow)
     p->rms_std = std::hypot(p->rms_std, p->rms * excess / (2 * sure * std::sqrt(squares)));

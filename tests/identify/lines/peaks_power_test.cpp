@@ -54,6 +54,25 @@ TEST(PeaksPower, SamplesKnowTheirMeanSquareAboutTheMean) {
   EXPECT_NEAR(s.mean, 1e4, 0.05);
 }
 
+TEST(PeaksPower, PartsOfALineThatBreathesOnceOrTwiceAreNoSurerThanTheirSum) {
+  int over = 0;
+  for (int turn = 0; turn < 12; ++turn) {
+    // Swings of 66% that come 1.6 times: carrier and two parts of a third of it.
+    std::vector<double> x = normal_noise(8192, 0.01, 40 + static_cast<std::uint64_t>(turn));
+    for (std::size_t n = 0; n < x.size(); ++n) {
+      const double t = static_cast<double>(n) / 8192;
+      x[n] += std::cos(2 * power_pi * 0.2724 * static_cast<double>(n)) *
+              (1 + 0.66 * std::sin(2 * power_pi * 1.6 * t + 0.5 * turn));
+    }
+    const std::vector<Peak> peaks = find_peaks(hann_spectrum(x, 1000, 8192)).peaks;
+    double spread = 0;
+    for (const Peak& p : peaks) spread += std::pow(2 * p.rms * p.rms_std, 2);
+    EXPECT_LE(squares_of(peaks), 1.02 * variance_of(x) + 3 * std::sqrt(spread) + 1e-9) << turn;
+    over += squares_of(peaks) > 1.02 * variance_of(x);
+  }
+  EXPECT_GT(over, 0);  // As lines they do hold more.
+}
+
 TEST(PeaksPower, NeverHoldsMoreThanTheSamplesWhereverABurstLies) {
   for (const double at : {0.1, 0.3, 0.5, 0.7, 0.9})
     for (const std::size_t segment : {8192u, 2048u}) {
