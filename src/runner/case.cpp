@@ -83,6 +83,8 @@ class CaseTask : public Task {
       return follow_jobs(SpreadFolder(settings_.output.folder), settings_.output, "case");
     }
     check_cluster(settings_.cluster);
+    if (!settings_.cluster.scheduler.empty() && !settings_.only.empty())
+      throw Error(Status::usage, "case: --only runs here; with --on all steps are run");
     if (files.size() != 1)
       throw Error(Status::usage, "case takes one case file; batch runs one case over many recordings");
     return run_case(files.front(), settings_);

@@ -89,6 +89,7 @@ TEST(Cluster, WithoutASchedulerNothingIsBegun) {
   EXPECT_THAT(error_line(folder, "batch inspect in --sbatch --time=1", 2), HasSubstr("--on slurm"));
   EXPECT_THAT(error_line(folder, "batch --resume --out nowhere", 3), HasSubstr("nowhere"));
   EXPECT_THAT(error_line(folder, "batch inspect in --resume", 2), HasSubstr("alone"));
+  EXPECT_THAT(error_line(folder, "case c.toml --on slurm --only lines", 2), HasSubstr("--only"));
 }
 
 TEST(Cluster, SharesAreOfLikeSizeAndHoldEachRecordingOnce) {
