@@ -68,13 +68,18 @@ std::optional<RegularTimes> gate_of(const std::vector<SampleRange>& on) {
 }
 
 /// Whether the lines lie as far apart as what repeats with the gate has its orders: then it is no gate that
-/// comes and goes, but something that rings each time.
+/// comes and goes, but something that rings each time. Where not all times are alike a little of it lies
+/// between.
 bool is_comb(const std::vector<SteadyLine>& lines, const std::optional<RegularTimes>& gate) {
   if (lines.size() < 2 || !gate) return false;
-  return std::all_of(lines.begin() + 1, lines.end(), [&](const SteadyLine& line) {
-    const double orders = (line.cycles - lines.front().cycles) / gate->rate_hz;
-    return std::abs(orders - std::round(orders)) < 0.05;
-  });
+  double on_orders = 0, all = 0;
+  for (std::size_t i = 1; i < lines.size(); ++i) {
+    const double orders = (lines[i].cycles - lines.front().cycles) / gate->rate_hz;
+    const double power = lines[i].cosine * lines[i].cosine + lines[i].sine * lines[i].sine;
+    all += power;
+    if (std::abs(orders - std::round(orders)) < 0.05) on_orders += power;
+  }
+  return on_orders >= 0.9 * all;
 }
 
 }  // namespace

@@ -84,5 +84,19 @@ TEST(GatedLines, WhatBeatsBreathesOrRingsAtARateIsNone) {
   EXPECT_TRUE(find_gated_lines(std::vector<double>(5000, 2.0), rate).lines.empty());
 }
 
+TEST(GatedLines, WhatRingsAtARateIsNoneThoughOneInFourIsWeaker) {
+  std::mt19937_64 bits(4);
+  for (const std::size_t every : {81u, 82u})
+    for (const double weak : {0.22, 0.3, 0.5}) {
+      std::vector<double> x = noise(bits, 8192, 0.01);
+      for (std::size_t from = 0, blow = 0; from < x.size(); from += every, ++blow)
+        for (std::size_t n = from; n < x.size(); ++n) {
+          const double t = static_cast<double>(n - from) / 1000;
+          x[n] += (blow % 4 == 2 ? weak : 1) * std::exp(-tau * 132.36 * 0.034 * t) * std::sin(tau * 132.36 * t);
+        }
+      EXPECT_TRUE(find_gated_lines(x, 1000).lines.empty()) << every << " " << weak;
+    }
+}
+
 }  // namespace
 }  // namespace vprism::gated_lines_test
