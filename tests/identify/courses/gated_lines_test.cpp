@@ -92,7 +92,8 @@ TEST(GatedLines, WhatRingsAtARateIsNoneThoughOneInFourIsWeaker) {
       for (std::size_t from = 0, blow = 0; from < x.size(); from += every, ++blow)
         for (std::size_t n = from; n < x.size(); ++n) {
           const double t = static_cast<double>(n - from) / 1000;
-          x[n] += (blow % 4 == 2 ? weak : 1) * std::exp(-tau * 132.36 * 0.034 * t) * std::sin(tau * 132.36 * t);
+          x[n] +=
+              (blow % 4 == 2 ? weak : 1) * std::exp(-tau * 132.36 * 0.034 * t) * std::sin(tau * 132.36 * t);
         }
       EXPECT_TRUE(find_gated_lines(x, 1000).lines.empty()) << every << " " << weak;
     }
