@@ -79,10 +79,13 @@ class CaseTask : public Task {
   std::size_t threads() const override { return settings_.output.threads; }
   Status run(const std::vector<std::string>& files, const Json&) override {
     if (settings_.cluster.resume) {
-      if (!files.empty()) throw Error(Status::usage, "case: --resume stands alone, with --out");
+      if (!files.empty() || !settings_.only.empty() || settings_.fresh || settings_.check ||
+          !settings_.step.empty() || settings_.gather || !settings_.cluster.scheduler.empty())
+        throw Error(Status::usage, "case: --resume stands alone, with --out");
       return follow_jobs(SpreadFolder(settings_.output.folder), settings_.output, "case");
     }
-    check_cluster(settings_.cluster);
+    check_cluster(settings_.cluster, settings_.output);
+    if (settings_.gather) (void)SpreadFolder(settings_.output.folder).plan();  // Else there is none.
     if (!settings_.cluster.scheduler.empty() && !settings_.only.empty())
       throw Error(Status::usage, "case: --only runs here; with --on all steps are run");
     if (files.size() != 1)

@@ -27,6 +27,11 @@ struct WholeRecording {
     const auto all = codes();
     return std::find(all.begin(), all.end(), code) != all.end();
   }
+  std::vector<std::string> units() const {
+    std::vector<std::string> out;
+    for (const Channel& channel : recording.channels) out.push_back(channel.unit.text());
+    return out;
+  }
   std::vector<std::string> names() const {
     std::vector<std::string> out;
     for (const Channel& channel : recording.channels) out.push_back(channel.name);

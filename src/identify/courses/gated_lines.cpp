@@ -73,13 +73,18 @@ std::optional<RegularTimes> gate_of(const std::vector<SampleRange>& on) {
 bool is_comb(const std::vector<SteadyLine>& lines, const std::optional<RegularTimes>& gate) {
   if (lines.size() < 2 || !gate) return false;
   double on_orders = 0, all = 0;
+  bool between = true;  // What lies on no order lies where every second, third or fourth time repeats.
   for (std::size_t i = 1; i < lines.size(); ++i) {
     const double orders = (lines[i].cycles - lines.front().cycles) / gate->rate_hz;
     const double power = lines[i].cosine * lines[i].cosine + lines[i].sine * lines[i].sine;
     all += power;
-    if (std::abs(orders - std::round(orders)) < 0.05) on_orders += power;
+    if (std::abs(orders - std::round(orders)) < 0.05)
+      on_orders += power;
+    else
+      between = between && (std::abs(4 * orders - std::round(4 * orders)) < 0.08 ||
+                            std::abs(3 * orders - std::round(3 * orders)) < 0.06);
   }
-  return on_orders >= 0.9 * all;
+  return between && on_orders >= 0.9 * all;
 }
 
 }  // namespace

@@ -41,7 +41,7 @@ void expand(const std::string& named, std::vector<std::string>& files) {
     ::globfree(&list);
     if (found.empty()) throw Error(Status::input, named + ": no file fits this pattern");
   } else {
-    found.push_back(named);  // A file that is not there is told with the others.
+    found.push_back(named);  // A file that is not there is reported with the others.
   }
   std::sort(found.begin(), found.end());
   files.insert(files.end(), found.begin(), found.end());
@@ -67,7 +67,7 @@ std::vector<OptionGroup> BatchTask::options() {
        {text_option("list", "FILE", "a text file with further inputs, one a line", list_),
         {"trend", "KEY,...",
          "figures to list and draw over the files, by their keys in the document, such as "
-         "rms_total,peaks.0.frequency_hz (default: those told of each channel)",
+         "rms_total,peaks.0.frequency_hz (default: those shown of each channel)",
          false,
          [this](const std::string& t) {
            keys_ = split(t, ',');
@@ -115,13 +115,17 @@ std::vector<OptionGroup> BatchTask::options_for(const std::vector<std::string>& 
 
 Status BatchTask::run(const std::vector<std::string>& arguments, const Json& settings) {
   if (cluster_.resume || gather_ || share_) {
-    if (!arguments.empty() || cluster_.resume + gather_ + share_.has_value() > 1)
+    const bool more = !list_.empty() || !keys_.empty() || !given_.empty() || !digest_.empty() || fresh_ ||
+                      tasks_ != usual_tasks || !cluster_.scheduler.empty() || !cluster_.options.empty();
+    if (!arguments.empty() || more || cluster_.resume + gather_ + share_.has_value() > 1)
       throw Error(Status::usage, "batch: --resume, --share and --gather stand alone, with --out");
     return cluster_.resume ? follow_jobs(SpreadFolder(output_.folder), output_, "batch")
            : gather_       ? gather()
                            : run_share();
   }
-  check_cluster(cluster_);
+  check_cluster(cluster_, output_);
+  if (cluster_.scheduler.empty() && tasks_ != usual_tasks)
+    throw Error(Status::usage, "--tasks is for a run on a cluster; add --on slurm");
   const BatchWork work = work_of(arguments);
   if (!cluster_.scheduler.empty()) return spread(work, settings);
   return report(work, run_all(work), settings);

@@ -73,7 +73,8 @@ class BatchTask : public Task {
   std::string list_, variable_ = "file", digest_;
   ClusterSettings cluster_;
   std::vector<std::string> keys_, given_, files_named_;
-  std::size_t tasks_ = 200;
+  static constexpr std::size_t usual_tasks = 200;
+  std::size_t tasks_ = usual_tasks;
   std::optional<std::size_t> share_;
   bool fresh_ = false, gather_ = false;
   std::unique_ptr<Task> inner_;

@@ -37,7 +37,9 @@ std::vector<Option> cluster_options(ClusterSettings& settings) {
       switch_option("resume", "join a run on a cluster that --out names again; no inputs", settings.resume)};
 }
 
-void check_cluster(const ClusterSettings& settings) {
+void check_cluster(const ClusterSettings& settings, const OutputSettings& output) {
+  if (!settings.scheduler.empty() && output.to_stdout)
+    throw Error(Status::usage, "--on slurm: --out must be a folder that all nodes see");
   if (settings.scheduler.empty() && !settings.options.empty())
     throw Error(Status::usage, "--sbatch is for a run on a cluster; add --on slurm");
 }

@@ -19,7 +19,7 @@ struct ClusterSettings {
 /// --on, --sbatch and --resume, for a command that can be spread.
 std::vector<Option> cluster_options(ClusterSettings& settings);
 /// Throws Error(usage) for options that do nothing here.
-void check_cluster(const ClusterSettings& settings);
+void check_cluster(const ClusterSettings& settings, const OutputSettings& output);
 
 /// This program with these words, as a shell takes it, for a job.
 std::string job_command(const std::vector<std::string>& words);

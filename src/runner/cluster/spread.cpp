@@ -66,8 +66,9 @@ void SpreadFolder::write_plan(const Json& plan) const {
 Json SpreadFolder::plan() const {
   const Json plan = Json::parse(read_whole_file(path_ / "plan.json"), nullptr, false);
   if (!plan.is_object() || plan.value("format", 0) != 1)
-    throw Error(Status::input, path_.parent_path().string() +
-                                   ": no batch was sent to a cluster from here; name its folder with --out");
+    throw Error(Status::input,
+                path_.parent_path().string() +
+                    ": no batch or case was sent to a cluster from here; name its folder with --out");
   return plan;
 }
 

@@ -90,6 +90,10 @@ TEST(Cluster, WithoutASchedulerNothingIsBegun) {
   EXPECT_THAT(error_line(folder, "batch --resume --out nowhere", 3), HasSubstr("nowhere"));
   EXPECT_THAT(error_line(folder, "batch inspect in --resume", 2), HasSubstr("alone"));
   EXPECT_THAT(error_line(folder, "case c.toml --on slurm --only lines", 2), HasSubstr("--only"));
+  EXPECT_THAT(error_line(folder, "batch inspect in --tasks 5", 2), HasSubstr("--on slurm"));
+  EXPECT_THAT(error_line(folder, "batch inspect in --on slurm --out -", 2), HasSubstr("folder"));
+  EXPECT_THAT(error_line(folder, "batch --resume --trend rms --out out", 2), HasSubstr("alone"));
+  EXPECT_THAT(error_line(folder, "case c.toml --gather --out out", 3), HasSubstr("no batch"));
 }
 
 TEST(Cluster, SharesAreOfLikeSizeAndHoldEachRecordingOnce) {

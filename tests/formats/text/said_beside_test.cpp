@@ -32,11 +32,6 @@ class SaidBeside : public ::testing::Test {
       out += printed(format, 0.004 * n, std::sin(0.3 * n), 2 + std::cos(0.7 * n));
     return out;
   }
-  static std::vector<std::string> units(const WholeRecording& r) {
-    std::vector<std::string> out;
-    for (const Channel& channel : r.recording.channels) out.push_back(channel.unit.text());
-    return out;
-  }
   ScratchFolder folder_;
 };
 
@@ -44,7 +39,7 @@ TEST_F(SaidBeside, SettingsBelowNeverContradictTimes) {
   const std::string rows = timed_rows("%.3f,%.6f,%.6f\n");
   const WholeRecording timed = read("time,a,b\n" + rows + "# rate = 100 Hz\n# units: s,mV,bar\n");
   EXPECT_NEAR(timed.recording.axis.rate_hz(), 250, 1e-9);
-  EXPECT_THAT(units(timed), ElementsAre("mV", "bar"));
+  EXPECT_THAT(timed.units(), ElementsAre("mV", "bar"));
   std::string alone = "a\n";
   for (int n = 0; n < 40; ++n) alone += printed("%.6f\n", std::sin(0.3 * n));
   EXPECT_NEAR(read(alone + "# rate = 100 Hz\n").recording.axis.rate_hz(), 100, 1e-9);
@@ -57,7 +52,7 @@ TEST_F(SaidBeside, TitlesBelowAreTakenOnlyWhereNoneStandAbove) {
   const std::string rows = timed_rows("%.3f,%.6f,%.6f\n");
   const WholeRecording below = read(rows + "Time (s),Force (N),Path (mm)\n");
   EXPECT_THAT(below.names(), ElementsAre("Force", "Path"));
-  EXPECT_THAT(units(below), ElementsAre("N", "mm"));
+  EXPECT_THAT(below.units(), ElementsAre("N", "mm"));
   EXPECT_TRUE(below.warns_of("titles-below"));
   EXPECT_THAT(read("t,u,i\n" + rows + "Time (s),Force (N),Path (mm)\n").names(), ElementsAre("u", "i"));
 }
@@ -67,7 +62,7 @@ TEST_F(SaidBeside, RowsLabelledInFrontGiveNamesAndUnits) {
   for (int n = 0; n < 40; ++n) rows += printed("%.0f;%.5f;%.5f\n", n, std::sin(0.3 * n), std::cos(0.7 * n));
   const WholeRecording r = read("SignalUnits;kN;mm\nSignalNames;load;stroke\nRate;50 Hz\n" + rows);
   EXPECT_THAT(r.names(), ElementsAre("load", "stroke"));
-  EXPECT_THAT(units(r), ElementsAre("kN", "mm"));
+  EXPECT_THAT(r.units(), ElementsAre("kN", "mm"));
   EXPECT_NEAR(r.recording.axis.rate_hz(), 50, 1e-9);
   // One for one channel by its number, and numbers, name none.
   const WholeRecording other = read("Names of 2;load;stroke\nLabels;17;18\nRate;50 Hz\n" + rows);
@@ -81,7 +76,7 @@ TEST_F(SaidBeside, ARowOfWholeNumbersAmongSuchIsARow) {
   const std::string under = "Time,a,b\ns,g,g\n0,1,2\n" + timed_rows("%.3f,%.4f,%.4f\n");
   const WholeRecording r = read(under);
   EXPECT_EQ(r.columns[0].size(), 40u);
-  EXPECT_THAT(units(r), ElementsAre("g", "g"));
+  EXPECT_THAT(r.units(), ElementsAre("g", "g"));
 }
 
 TEST_F(SaidBeside, SemicolonsPartCellsAndBeginComments) {
@@ -95,7 +90,7 @@ TEST_F(SaidBeside, SemicolonsPartCellsAndBeginComments) {
 TEST_F(SaidBeside, UnitsBesideKeysAreNoKeys) {
   const WholeRecording r = read(timed_rows("t=%.3f s a=%.5f V b: %.5f bar\n"));
   EXPECT_THAT(r.names(), ElementsAre("a", "b"));
-  EXPECT_THAT(units(r), ElementsAre("V", "bar"));
+  EXPECT_THAT(r.units(), ElementsAre("V", "bar"));
   const WholeRecording bare = read(timed_rows("t=%.3f a=%.5f m=%.5f\n"));
   EXPECT_THAT(bare.names(), ElementsAre("a", "m"));
 }
@@ -110,7 +105,7 @@ TEST_F(SaidBeside, LettersBesidePlainNumbersArePrefixes) {
   const WholeRecording r = read(mixed);
   EXPECT_TRUE(r.warns_of("prefixes-applied"));
   EXPECT_NEAR(r.columns[0][1], 0.252, 1e-12);
-  EXPECT_THAT(units(read(metres)), ElementsAre("m"));
+  EXPECT_THAT(read(metres).units(), ElementsAre("m"));
 }
 
 TEST_F(SaidBeside, QuotedClocksWithDecimalCommasAreCells) {

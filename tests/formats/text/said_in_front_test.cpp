@@ -29,11 +29,6 @@ class SaidInFront : public ::testing::Test {
     }
     return out;
   }
-  static std::vector<std::string> units(const WholeRecording& r) {
-    std::vector<std::string> out;
-    for (const Channel& channel : r.recording.channels) out.push_back(channel.unit.text());
-    return out;
-  }
   ScratchFolder folder_;
 };
 
@@ -77,7 +72,7 @@ TEST_F(SaidInFront, ANameGoesBeforeADescription) {
                                 rows("%1$d,%3$.5f,%4$.5f\n"));
   // The count in front has no name of its own.
   EXPECT_THAT(r.names(), ElementsAre("p1", "T1"));
-  EXPECT_THAT(units(r), ElementsAre("bar", "K"));
+  EXPECT_THAT(r.units(), ElementsAre("bar", "K"));
 }
 
 TEST_F(SaidInFront, AnOffsetBesideCountsIsWarnedOf) {

@@ -99,5 +99,16 @@ TEST(GatedLines, WhatRingsAtARateIsNoneThoughOneInFourIsWeaker) {
     }
 }
 
+TEST(GatedLines, OneOffTheOrdersOfTheGateSaysThatTheyAreLines) {
+  std::mt19937_64 bits(6);
+  std::vector<double> x = noise(bits, 8192, 0.003);
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    const double t = static_cast<double>(n) / 1000;
+    if (std::fmod(t * 4, 1) < 0.5)
+      x[n] += std::cos(tau * 100 * t) + 0.7 * std::cos(tau * 152 * t) + 0.2 * std::cos(tau * 237.6 * t);
+  }
+  EXPECT_EQ(find_gated_lines(x, 1000).lines.size(), 3u);
+}
+
 }  // namespace
 }  // namespace vprism::gated_lines_test

@@ -241,7 +241,8 @@ void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std:
         if (rows == 0) begun_ns = *ns;
         time = static_cast<double>(*ns - begun_ns) * 1e-9;
       } else {
-        if (!parse_any_cell(cells[layout.cells[*layout.time]], layout.decimal, time)) {
+        if (layout.cells[*layout.time] >= cells.size() ||
+            !parse_any_cell(cells[layout.cells[*layout.time]], layout.decimal, time)) {
           all = false;
           break;
         }

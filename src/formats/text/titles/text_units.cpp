@@ -35,10 +35,15 @@ std::vector<std::size_t> titled_unit_cells(const TextLayout& layout) {
   if (layout.delimiter == '(' || layout.dialect) return {};
   // "0.01 s  1.25 V": what stands behind a number there has no title.
   if (layout.delimiter == ' ') {
+    split_cells(layout.title_line, ' ', titles);
+    // A column of words that has a title is no unit of the one before it: "flag".
+    if (titles.size() > layout.cells.size()) return {};
     for (const std::size_t cell : layout.cells)
       if (!std::binary_search(layout.cells.begin(), layout.cells.end(), cell + 1) &&
           !(layout.clock && layout.clock->has(cell + 1)))
         out.push_back(cell);
+    // One letter behind the last number alone may be a mark of any kind.
+    if (titles.empty() && out.size() == 1 && layout.cells.size() > 1) out.clear();
     return out;
   }
   split_cells(layout.title_line, layout.delimiter, titles);
