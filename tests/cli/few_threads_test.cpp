@@ -18,12 +18,7 @@ ProgramRun run_with(const ScratchFolder& folder, int most, const std::string& ar
       "timeout 100 setpriv --reuid=61234 --regid=61234 --clear-groups bash -c 'ulimit -u " +
       std::to_string(most) + "; cd " + folder.path() + "; exec " + tested_program() + " " + arguments +
       " > .out 2> .err'";
-  ProgramRun run;
-  const int code = std::system(command.c_str());
-  run.status = WIFEXITED(code) ? WEXITSTATUS(code) : 128;
-  run.out = ScratchFolder::read(folder.path(".out"));
-  run.err = ScratchFolder::read(folder.path(".err"));
-  return run;
+  return run_shell(folder, command);
 }
 
 void write_tone(const ScratchFolder& folder) {

@@ -36,16 +36,20 @@ struct ProgramRun {
 inline std::string text_of(const nlohmann::json& value) { return value.get<std::string>(); }
 inline double number_of(const nlohmann::json& value) { return value.get<double>(); }
 
-/// `arguments` as a shell would take them; the folder is the working folder.
-inline ProgramRun run_program(const ScratchFolder& folder, const std::string& arguments) {
-  const std::string command =
-      "cd '" + folder.path() + "' && '" + tested_program() + "' " + arguments + " > .out 2> .err";
+/// A command of the shell's that puts what it prints into the folder's .out and .err.
+inline ProgramRun run_shell(const ScratchFolder& folder, const std::string& command) {
   ProgramRun run;
   const int code = std::system(command.c_str());
   run.status = WIFEXITED(code) ? WEXITSTATUS(code) : 128;
   run.out = ScratchFolder::read(folder.path(".out"));
   run.err = ScratchFolder::read(folder.path(".err"));
   return run;
+}
+
+/// `arguments` as a shell would take them; the folder is the working folder.
+inline ProgramRun run_program(const ScratchFolder& folder, const std::string& arguments) {
+  return run_shell(
+      folder, "cd '" + folder.path() + "' && '" + tested_program() + "' " + arguments + " > .out 2> .err");
 }
 
 /// A run with --json; its document.
