@@ -18,7 +18,7 @@ ProgramRun run_with(const ScratchFolder& folder, int most, const std::string& ar
       "timeout 100 setpriv --reuid=61234 --regid=61234 --clear-groups bash -c 'ulimit -u " +
       std::to_string(most) + "; cd " + folder.path() + "; exec " + tested_program() + " " + arguments +
       " > .out 2> .err'";
-  return run_shell(folder, command);
+  return run_printed(folder, command);
 }
 
 void write_tone(const ScratchFolder& folder) {

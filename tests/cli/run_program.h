@@ -37,7 +37,7 @@ inline std::string text_of(const nlohmann::json& value) { return value.get<std::
 inline double number_of(const nlohmann::json& value) { return value.get<double>(); }
 
 /// A command of the shell's that puts what it prints into the folder's .out and .err.
-inline ProgramRun run_shell(const ScratchFolder& folder, const std::string& command) {
+inline ProgramRun run_printed(const ScratchFolder& folder, const std::string& command) {
   ProgramRun run;
   const int code = std::system(command.c_str());
   run.status = WIFEXITED(code) ? WEXITSTATUS(code) : 128;
@@ -48,7 +48,7 @@ inline ProgramRun run_shell(const ScratchFolder& folder, const std::string& comm
 
 /// `arguments` as a shell would take them; the folder is the working folder.
 inline ProgramRun run_program(const ScratchFolder& folder, const std::string& arguments) {
-  return run_shell(
+  return run_printed(
       folder, "cd '" + folder.path() + "' && '" + tested_program() + "' " + arguments + " > .out 2> .err");
 }
 
