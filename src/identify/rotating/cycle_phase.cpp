@@ -49,12 +49,51 @@ double slope_at(const CycleAverage& average, double phase) {
   return sum;
 }
 
+/// Whether orders stand with the same phase in all parts of a record: cycles that only differ have them, too,
+/// at any.
+bool come_again(std::span<const double> x, double period, const std::vector<int>& orders) {
+  const CycleEdges edges = edges_of_period(x.size(), period, 0);
+  const std::size_t cycles = edges.size() - 1, parts = std::min<std::size_t>(8, cycles),
+                    each = cycles / parts;
+  const auto most = static_cast<std::size_t>(*std::max_element(orders.begin(), orders.end()));
+  std::vector<std::complex<double>> sums(orders.size());
+  double squares = 0;
+  for (std::size_t p = 0; p < parts; ++p) {
+    const auto from = edges.begin() + static_cast<std::ptrdiff_t>(p * each);
+    const CycleAverage part =
+        average_cycles(x, CycleEdges(from, from + static_cast<std::ptrdiff_t>(each) + 1), most);
+    for (std::size_t i = 0; i < orders.size(); ++i) {
+      const auto at = static_cast<std::size_t>(orders[i] - 1);
+      if (at >= part.orders.size()) continue;
+      const std::complex<double> value(part.orders[at].a, part.orders[at].b);
+      sums[i] += value, squares += std::norm(value);
+    }
+  }
+  double together = 0;
+  for (const auto& sum : sums) together += std::norm(sum) / static_cast<double>(parts);
+  // At random phases one part in so many goes together.
+  return together > (0.5 + 0.5 / static_cast<double>(parts)) * squares;
+}
+
 CycleAverage averaged(std::span<const double> x, double period, std::size_t orders) {
   return average_cycles(x, edges_of_period(x.size(), period, 0),
                         std::clamp<std::size_t>(static_cast<std::size_t>(period / 4), 1, orders));
 }
 
 }  // namespace
+
+std::vector<double> without_drift(std::span<const double> x, double period) {
+  const auto half = static_cast<std::size_t>(std::lround(period / 2));
+  if (x.size() < 4 * half + 2) return {x.begin(), x.end()};
+  std::vector<double> sums = {0};
+  for (const double v : x) sums.push_back(sums.back() + v);
+  std::vector<double> out;
+  for (std::size_t n = 0; n < x.size(); ++n) {
+    const std::size_t middle = std::clamp(n, half, x.size() - 1 - half);
+    out.push_back(x[n] - (sums[middle + half + 1] - sums[middle - half]) / static_cast<double>(2 * half + 1));
+  }
+  return out;
+}
 
 Period period_by_delays(std::span<const double> x, Period period) {
   const auto cycles = static_cast<std::size_t>(static_cast<double>(x.size()) / period.samples);
@@ -161,7 +200,8 @@ CycleEdges edges_of_phase(std::size_t samples, double period, double start, cons
   }
 }
 
-double whole_period(std::span<const double> x, double period) {
+double whole_period(std::span<const double> with_drift, double period) {
+  const std::vector<double> x = without_drift(with_drift, period);
   for (int round = 0; round < 3; ++round) {
     // Edges that are rounded to samples make weak orders between those of the true period.
     const CycleAverage own = averaged(x, period, 8);
@@ -172,13 +212,17 @@ double whole_period(std::span<const double> x, double period) {
       if (3 * whole > static_cast<double>(x.size()) || better > 0) continue;
       const CycleAverage average = averaged(x, whole, 24);
       double square = 0, variance = 0, all = 0;
+      std::vector<int> between;
       for (const CycleOrder& o : average.orders) {
         const double held = o.amplitude() * o.amplitude();
         all += held;
-        if (o.n % times == 0) continue;
-        if (held > 30 * o.std * o.std) square += held, variance += 2 * o.std * o.std;
+        if (o.n % times == 0 || !(held > 30 * o.std * o.std)) continue;
+        square += held, variance += 2 * o.std * o.std;
+        between.push_back(o.n);
       }
-      if (square > 15 * variance && square > 1e-7 * all && square / 2 > 3 * rounding) better = whole;
+      if (square > 15 * variance && square > 1e-7 * all && square / 2 > 3 * rounding &&
+          come_again(x, whole, between))
+        better = whole;
     }
     if (better == 0) return period;
     period = better;

@@ -25,6 +25,9 @@ CyclePhase follow_phase(std::span<const double> x, double period);
 /// Edges where the phase goes through whole cycles, from `start` on.
 CycleEdges edges_of_phase(std::size_t samples, double period, double start, const CyclePhase& phase);
 
+/// Less its mean over a period around each sample: what drifts, and no order of that period.
+std::vector<double> without_drift(std::span<const double> x, double period);
+
 /// Whole multiples of a period are tried: one whose orders between those of `period` stand far over what the
 /// cycles scatter is the true one, of which `period` is a part.
 double whole_period(std::span<const double> x, double period);

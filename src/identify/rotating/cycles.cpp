@@ -6,6 +6,7 @@
 #include <cmath>
 #include <complex>
 #include <numbers>
+#include <optional>
 
 #include "base/error.h"
 #include "base/fft.h"
@@ -22,15 +23,18 @@ using std::numbers::pi;
 constexpr std::size_t most_searched = std::size_t{1} << 20;
 constexpr std::size_t most_points = 4096, most_orders = 400;
 
-/// Autocorrelation about the mean, over its value at 0, each lag over as many products as it has.
+/// Autocorrelation about a straight line, over its value at 0, each lag over as many products as it has.
 std::vector<double> autocorrelation(std::span<const double> x) {
   const std::size_t count = x.size(), points = std::bit_ceil(2 * count);
-  double mean = 0;
-  for (const double v : x) mean += v / static_cast<double>(count);
+  const double n = static_cast<double>(count), middle = (n - 1) / 2;
+  double mean = 0, slope = 0;
+  for (std::size_t i = 0; i < count; ++i)
+    mean += x[i] / n, slope += x[i] * (static_cast<double>(i) - middle) * 12 / (n * (n * n - 1));
   FftArray<double> time(points);
   FftArray<std::complex<double>> bins(points / 2 + 1);
   std::fill(time.data(), time.data() + points, 0.0);
-  for (std::size_t n = 0; n < count; ++n) time.data()[n] = x[n] - mean;
+  for (std::size_t i = 0; i < count; ++i)
+    time.data()[i] = x[i] - mean - slope * (static_cast<double>(i) - middle);
   const RealFft fft(points);
   fft.run(time, bins);
   for (std::size_t k = 0; k <= points / 2; ++k) bins.data()[k] = std::norm(bins.data()[k]);
@@ -193,6 +197,36 @@ Period refined(std::span<const double> whole, double first) {
   return out;
 }
 
+/// The least lag at which a signal is nearly as like itself as at any.
+std::optional<double> period_by_likeness(std::span<const double> x) {
+  const std::vector<double> r = autocorrelation(x);
+  // Beyond the first lag below zero: the least lag whose hump is near the highest.
+  std::size_t from = 1;
+  while (from < r.size() && r[from] > 0) ++from;
+  double highest = 0;
+  for (std::size_t lag = from; lag < r.size(); ++lag) highest = std::max(highest, r[lag]);
+  if (!(highest > 0.2)) return {};
+  std::size_t lag = from;
+  while (lag + 1 < r.size() && !(r[lag] >= 0.9 * highest && r[lag] >= r[lag - 1] && r[lag] >= r[lag + 1]))
+    ++lag;
+  if (lag + 1 >= r.size()) return {};
+  const double bend = r[lag - 1] - 2 * r[lag] + r[lag + 1];
+  double period = static_cast<double>(lag) + (bend < 0 ? (r[lag - 1] - r[lag + 1]) / (2 * bend) : 0);
+  // By longer and longer runs of periods, each place known well enough to find the next.
+  for (std::size_t run = 2; static_cast<double>(run) * period + 1 < static_cast<double>(r.size()); run *= 2) {
+    const auto guess = static_cast<std::size_t>(std::lround(static_cast<double>(run) * period));
+    const auto wide = static_cast<std::size_t>(std::max(2.0, 0.1 * period));
+    std::size_t best = guess;
+    for (std::size_t k = guess > wide ? guess - wide : 1; k <= std::min(guess + wide, r.size() - 2); ++k)
+      if (r[k] > r[best]) best = k;
+    if (best < 1 || best + 1 >= r.size()) break;
+    const double here = r[best - 1] - 2 * r[best] + r[best + 1];
+    period = (static_cast<double>(best) + (here < 0 ? (r[best - 1] - r[best + 1]) / (2 * here) : 0)) /
+             static_cast<double>(run);
+  }
+  return period;
+}
+
 }  // namespace
 
 double CycleOrder::amplitude() const { return std::hypot(a, b); }
@@ -211,37 +245,20 @@ double CycleAverage::at(double phase) const {
 
 Period find_period(std::span<const double> whole) {
   const std::span<const double> x = whole.subspan(0, std::min(whole.size(), most_searched));
-  const auto nothing = [] {
-    return Error(Status::analysis,
-                 "nothing repeats in it; give --period, or --trigger with a channel that tells cycles");
-  };
-  if (x.size() < 16) throw nothing();
-  const std::vector<double> r = autocorrelation(x);
-  // Beyond the first lag below zero: the least lag whose hump is near the highest.
-  std::size_t from = 1;
-  while (from < r.size() && r[from] > 0) ++from;
-  double highest = 0;
-  for (std::size_t lag = from; lag < r.size(); ++lag) highest = std::max(highest, r[lag]);
-  if (!(highest > 0.2)) throw nothing();
-  std::size_t lag = from;
-  while (lag + 1 < r.size() && !(r[lag] >= 0.9 * highest && r[lag] >= r[lag - 1] && r[lag] >= r[lag + 1]))
-    ++lag;
-  if (lag + 1 >= r.size()) throw nothing();
-  const double bend = r[lag - 1] - 2 * r[lag] + r[lag + 1];
-  double period = static_cast<double>(lag) + (bend < 0 ? (r[lag - 1] - r[lag + 1]) / (2 * bend) : 0);
-  // By longer and longer runs of periods, each place known well enough to find the next.
-  for (std::size_t run = 2; static_cast<double>(run) * period + 1 < static_cast<double>(r.size()); run *= 2) {
-    const auto guess = static_cast<std::size_t>(std::lround(static_cast<double>(run) * period));
-    const auto wide = static_cast<std::size_t>(std::max(2.0, 0.1 * period));
-    std::size_t best = guess;
-    for (std::size_t k = guess > wide ? guess - wide : 1; k <= std::min(guess + wide, r.size() - 2); ++k)
-      if (r[k] > r[best]) best = k;
-    if (best < 1 || best + 1 >= r.size()) break;
-    const double here = r[best - 1] - 2 * r[best] + r[best + 1];
-    period = (static_cast<double>(best) + (here < 0 ? (r[best - 1] - r[best + 1]) / (2 * here) : 0)) /
-             static_cast<double>(run);
+  std::optional<double> period = x.size() < 16 ? std::nullopt : period_by_likeness(x);
+  // What drifts is alike from sample to sample, and so hides the shortest lag; over a period it is taken off.
+  for (int round = 0; round < 3 && x.size() >= 16; ++round) {
+    const double wide = period.value_or(static_cast<double>(x.size()) / (16 << round));
+    const std::optional<double> again = period_by_likeness(without_drift(x, wide));
+    if (!again) continue;
+    const bool same = period && std::abs(*again - *period) < 1e-3 * *period;
+    if (!period || *again < *period) period = again;
+    if (same) break;
   }
-  const Period first = refined(x, period);
+  if (!period)
+    throw Error(Status::analysis,
+                "nothing repeats in it; give --period, or --trigger with a channel that tells cycles");
+  const Period first = refined(x, *period);
   const double whole_length = whole_period(x, first.samples);
   return period_by_delays(x, whole_length == first.samples ? first : refined(x, whole_length));
 }

@@ -227,6 +227,49 @@ TEST(Cycles, ThePeriodsUncertaintyCoversEdgesThatAreRounded) {
   EXPECT_GE(within, records - 2);
 }
 
+/// Raised-cosine pulses of 150 samples, their heights in turn; lengths scatter by `jitter`. The mean length.
+double add_pulses(std::vector<double>& x, double period, double jitter, const std::vector<double>& heights,
+                  unsigned seed) {
+  std::mt19937_64 bits(seed);
+  std::normal_distribution<double> dice(0, 1);
+  double at = 0;
+  std::size_t count = 0;
+  for (; at + period < static_cast<double>(x.size()); ++count) {
+    for (std::size_t n = static_cast<std::size_t>(at); n < x.size() && static_cast<double>(n) < at + 150; ++n)
+      x[n] +=
+          heights[count % heights.size()] * std::pow(std::sin(pi * (static_cast<double>(n) - at) / 150), 2);
+    at += period * (1 + jitter * dice(bits));
+  }
+  return at / static_cast<double>(count);
+}
+
+TEST(Cycles, CyclesThatScatterAreNotTakenTogether) {
+  // As engines and hearts have them: lengths that scatter, on a level that drifts.
+  for (unsigned seed = 1; seed <= 12; seed += 2) {
+    const double jitter = 0.002 * (1 + seed % 3), drift = seed % 4 == 3 ? 40 : 0, walk = seed > 8 ? 0.3 : 0;
+    std::vector<double> x = orders_of(50'000, 400, {0}, 0.3, seed);
+    const std::vector<double> steps = orders_of(50'000, 400, {0}, walk, seed + 100);
+    double level = 0;
+    for (std::size_t n = 0; n < x.size(); ++n)
+      x[n] += (level += steps[n]) + drift * static_cast<double>(n) / 50'000;
+    const double mean = add_pulses(x, 310 + 11.0 * seed, jitter, {40}, seed);
+    EXPECT_NEAR(find_period(x).samples, mean, 0.01 * mean) << seed;
+  }
+}
+
+TEST(Cycles, HeightsThatComeByTurnsMakeOneCycle) {
+  for (unsigned seed = 1; seed <= 6; seed += 2) {
+    const std::vector<double> heights = seed % 3 == 0   ? std::vector<double>{40, 39, 40.5}
+                                        : seed % 3 == 1 ? std::vector<double>{40, 36}
+                                                        : std::vector<double>{40, 33, 40, 36};
+    std::vector<double> x = orders_of(50'000, 400, {0}, 0.3, seed);
+    for (std::size_t n = 0; n < x.size(); ++n)
+      x[n] += (seed > 3 ? 30 : 0) * std::sin(2 * pi * static_cast<double>(n) / 93'000);
+    const double mean = add_pulses(x, 300 + 9.0 * seed, 0.001, heights, seed);
+    EXPECT_NEAR(find_period(x).samples, mean * static_cast<double>(heights.size()), 0.003 * mean) << seed;
+  }
+}
+
 TEST(Cycles, APeriodThatDriftsIsFollowed) {
   // 2% faster at the end: at 200 cycles of one length the second order would have gone.
   std::vector<double> x;
