@@ -124,7 +124,11 @@ std::size_t display_width(std::string_view text) {
 
 std::string format_number(double value, int digits) {
   if (value == 0) return "0";  // also -0
-  return fmt::format("{:.{}g}", value, digits);
+  std::string out = fmt::format("{:.{}g}", value, digits);
+  // 750 with two digits: what is hardly longer in full is written so.
+  if (const double size = std::abs(value); size < 9999.5 && digits < 4 && out.find("e+") != std::string::npos)
+    out = fmt::format("{:.0f}", std::stod(out));
+  return out;
 }
 
 std::string quoted_names(const std::vector<std::string>& names, std::size_t most) {

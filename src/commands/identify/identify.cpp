@@ -48,7 +48,7 @@ void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
   const double record_bin = rate / static_cast<double>(samples.size());
   const SineFit fit = fit_sines_beside_wander(samples, rate, first, 8, 1e-6);
   for (Peak& p : c.peaks) {
-    if (p.broad() || p.of_band) continue;
+    if (p.broad() || p.of_band || p.beside_wander) continue;
     const auto same = std::min_element(fit.sines.begin(), fit.sines.end(), [&](const Sine& a, const Sine& b) {
       return std::abs(a.frequency_hz - p.frequency_hz) < std::abs(b.frequency_hz - p.frequency_hz);
     });

@@ -5,13 +5,13 @@
 #include "commands/spectrum/spectrum.h"
 #include "identify/courses/line_states.h"
 #include "identify/courses/line_watch.h"
+#include "identify/courses/noise_course.h"
 #include "identify/courses/run_up.h"
 #include "identify/courses/slow_course.h"
 #include "identify/findings/rounding_lines.h"
 #include "identify/noise/noise_shape.h"
 #include "identify/swings/frequency_swing.h"
 #include "identify/verdict/band_search.h"
-#include "identify/verdict/noise_course.h"
 #include "transform/time/statistics.h"
 
 namespace vprism {

@@ -69,10 +69,16 @@ void report_stepping(const JudgedBand& band, double start_s, Finding& f) {
 void report_burst(const JudgedBand& band, double start_s, Finding& f) {
   const BandVerdict& v = band.verdict;
   f.kind = "burst";
-  f.text = fmt::format("a burst near {}, from {} to {}, {} RMS over the record",
-                       format_quantity(v.frequency_hz, "Hz", 4), format_quantity(start_s + v.from_s, "s", 4),
-                       format_quantity(start_s + v.to_s, "s", 4), format_quantity(f.level_rms, f.unit, 4));
+  const bool wide = band.high_hz - band.low_hz > 0.2 * v.frequency_hz;
+  f.text = fmt::format("a burst near {}{}, from {} to {}, {} RMS over the record",
+                       format_quantity(v.frequency_hz, "Hz", 4),
+                       wide ? fmt::format(" ({} to {})", format_quantity(band.low_hz, "Hz", 3),
+                                          format_quantity(band.high_hz, "Hz", 3))
+                            : "",
+                       format_quantity(start_s + v.from_s, "s", 4), format_quantity(start_s + v.to_s, "s", 4),
+                       format_quantity(f.level_rms, f.unit, 4));
   f.numbers = {{"start_s", start_s + v.from_s}, {"end_s", start_s + v.to_s}};
+  if (wide) f.numbers.emplace_back("low_hz", band.low_hz), f.numbers.emplace_back("high_hz", band.high_hz);
 }
 
 void report_sweep(const Sweep& s, double start_s, Finding& f) {
@@ -334,6 +340,10 @@ void hold_power_rule(std::size_t c, IdentifyResult& result) {
   const double share = events > room ? std::sqrt(std::max(0.0, room) / events) : 1;
   for (std::size_t i = 0; i < result.findings.size(); ++i)
     if (result.channels[i] == c && result.findings[i].kind == "event") result.findings[i].level_rms *= share;
+  // The noise is what is left, as far as levels are known: the floor holds what no line was taken off it for.
+  constexpr double known_to = 0.005;
+  const double left = std::max(0.0, room - share * share * events) + known_to * result.rms[c] * result.rms[c];
+  result.noise[c].rms = std::min(result.noise[c].rms, std::sqrt(left));
   if (gone.empty()) return;
   result.cautions.push_back(
       {"unresolved", Severity::warning, result.spectrum.channels[c].channel.name,

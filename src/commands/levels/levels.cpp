@@ -76,7 +76,9 @@ class LevelsTask : public EachInputTask<LevelsResult> {
 
  protected:
   LevelsResult measure(Input& input, const Progress& progress) override {
-    input.require_even_axis();
+    // Levels stand on the stamps; filters need a grid.
+    const bool timed = bands_.empty() && input.keeps_stamps();
+    if (!timed) input.require_even_axis();
     const Recording r = input.road().recording();
     if (r.complex)
       throw Error(Status::analysis,
@@ -85,7 +87,7 @@ class LevelsTask : public EachInputTask<LevelsResult> {
     result.every_s = every_s_ ? *every_s_ : usual_stretch(r);
     result.time_constant_s = time_constant_s_, result.reference = reference_;
     const double stretch = result.every_s / r.axis.interval;
-    if (stretch < 2)
+    if (!timed && stretch < 2)
       throw Error(Status::usage,
                   "--every: " + format_quantity(result.every_s, "s", 4) + " holds fewer than two samples");
     if (static_cast<double>(r.samples) / stretch > static_cast<double>(most_stretches))
@@ -96,14 +98,18 @@ class LevelsTask : public EachInputTask<LevelsResult> {
       throw Error(Status::usage,
                   "--every: " + std::to_string(lanes.size()) +
                       " channels and bands come to over 20 million stretches; give a longer one");
-    const LevelSeries series(stretch, time_constant_s_ ? *time_constant_s_ / r.axis.interval : 0, true);
+    const double unit_s = timed ? 1 : r.axis.interval;
+    const LevelSeries series(result.every_s / unit_s, time_constant_s_.value_or(0) / unit_s, true);
     for (Lane& lane : lanes) lane.series.emplace(series);
     input.road().run(
         [&](Block& block) {
           oneapi::tbb::parallel_for(std::size_t{0}, lanes.size(), [&](std::size_t i) {
             Lane& lane = lanes[i];
             if (!lane.filter) {
-              lane.series->add(block.samples(lane.column));
+              if (timed)
+                lane.series->add(block.samples(lane.column), block.stamps());
+              else
+                lane.series->add(block.samples(lane.column));
               return;
             }
             lane.out.clear();
@@ -228,6 +234,7 @@ class LevelsTask : public EachInputTask<LevelsResult> {
     out.samples = static_cast<std::int64_t>(columns[0].size());
     out.axis.start += result.every_s / 2;
     out.axis.interval = result.every_s;
+    out.axis.stamped = false, out.axis.jitter = 0;
     write_recording(out, Columns(columns.begin(), columns.end()), folder, base + "-series",
                     find_write_format(to_), {});
   }

@@ -61,6 +61,12 @@ Input::Input(const std::vector<std::string>& files, const InputSettings& setting
   });
 }
 
+bool Input::keeps_stamps() {
+  road_.resolve();
+  const Axis& axis = road_.recording().axis;
+  return axis.stamped && axis.domain == Axis::Domain::time && axis.interval > 0;
+}
+
 void Input::require_even_axis(double band_hz) {
   road_.resolve();
   const Recording& r = road_.recording();

@@ -21,6 +21,8 @@ class Input {
   /// Axis and length known, axis even: samples at uneven times are put on a grid fit for a band up to
   /// `band_hz` (0: as their times have it). Throws Error(analysis) when there is no rate, saying what to do.
   void require_even_axis(double band_hz = 0);
+  /// Whether what comes down the road is at uneven times: for what can stand on the stamps.
+  bool keeps_stamps();
   /// To be called when a pass is done; more passes may follow.
   InputFacts facts();
 

@@ -21,9 +21,10 @@ struct Peak {
   double band_rms =
       0;  ///< RMS of all that stands above the noise around it, what other lines explain left out.
 
-  bool of_band = false;  ///< Part of a band that is no steady line (band_search.h).
-  bool of_comb = false;  ///< An order of an exact comb (comb.h): steady, whatever disturbs it.
-  double misfit = 1;     ///< What the fit leaves around over what noise would; uncertainties hold it.
+  bool beside_wander = false;  ///< Beside a line that wanders, and likely to go along with it.
+  bool of_band = false;        ///< Part of a band that is no steady line (band_search.h).
+  bool of_comb = false;        ///< An order of an exact comb (comb.h): steady, whatever disturbs it.
+  double misfit = 1;           ///< What the fit leaves around over what noise would; uncertainties hold it.
 
   /// What noise of a band around it leaves uncertain at least; 0: it stands in none.
   double least_frequency_std_hz = 0, least_rms_std = 0;

@@ -5,6 +5,7 @@
 #include "identify/lines/steady_lines.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <complex>
 #include <numbers>
@@ -20,6 +21,11 @@ namespace vprism {
 namespace {
 
 constexpr double radians_of_cycle = 2 * std::numbers::pi;
+
+/// A product written out: that of std::complex looks after infinities.
+std::complex<double> turned(std::complex<double> a, std::complex<double> by) {
+  return {a.real() * by.real() - a.imag() * by.imag(), a.real() * by.imag() + a.imag() * by.real()};
+}
 
 class LineSearch {
  public:
@@ -63,30 +69,44 @@ class LineSearch {
     const auto k = static_cast<Eigen::Index>(3 * lines_.size() + 2);
     const double scale = 1 / middle_;
     Matrix square = Matrix::Zero(k, k);
-    Vector right = Vector::Zero(k), row(k);
-    std::vector<std::complex<double>> phasor(lines_.size()), step(lines_.size());
-    for (std::size_t l = 0; l < lines_.size(); ++l)
-      step[l] = std::polar(1.0, radians_of_cycle * lines_[l].cycles);
-    for (std::size_t n = 0; n < x_.size(); ++n) {
-      if (n % 256 == 0)
-        for (std::size_t l = 0; l < lines_.size(); ++l)
-          phasor[l] =
-              std::polar(1.0, radians_of_cycle * lines_[l].cycles * (static_cast<double>(n) - middle_));
-      if (used_[n] != 0) {
-        const double t = (static_cast<double>(n) - middle_) * scale;
-        row(0) = 1, row(1) = t;
-        for (std::size_t l = 0; l < lines_.size(); ++l) {
-          const auto at = static_cast<Eigen::Index>(3 * l + 2);
-          const double c = phasor[l].real(), s = phasor[l].imag();
-          row(at) = c, row(at + 1) = s;
-          row(at + 2) = t * (lines_[l].sine * c - lines_[l].cosine * s);
+    Vector right = Vector::Zero(k);
+    // The model's columns in blocks, each then multiplied by all.
+    constexpr std::size_t block = 256;
+    const auto columns = static_cast<std::size_t>(k);
+    std::vector<double> rows((columns + 3) * block, 0.0), samples(block);
+    std::array<double, block> times{};
+    for (std::size_t from = 0; from < x_.size(); from += block) {
+      const std::size_t end = std::min(from + block, x_.size());
+      std::size_t filled = 0;
+      for (std::size_t n = from; n < end; ++n)
+        if (used_[n] != 0) {
+          times[filled] = (static_cast<double>(n) - middle_) * scale;
+          samples[filled++] = x_[n];
         }
-        for (Eigen::Index i = 0; i < k; ++i) {
-          right(i) += row(i) * x_[n];
-          for (Eigen::Index j = 0; j <= i; ++j) square(i, j) += row(i) * row(j);
+      std::fill_n(rows.begin(), filled, 1.0);
+      std::copy_n(times.begin(), filled, rows.begin() + block);
+      for (std::size_t l = 0; l < lines_.size(); ++l) {
+        const double turn = radians_of_cycle * lines_[l].cycles;
+        std::complex<double> p = std::polar(1.0, turn * (static_cast<double>(from) - middle_));
+        const std::complex<double> step = std::polar(1.0, turn);
+        double* const cosines = rows.data() + (3 * l + 2) * block;
+        double* const sines = cosines + block;
+        double* const slopes = sines + block;
+        for (std::size_t n = from, i = 0; n < end; ++n, p = turned(p, step))
+          if (used_[n] != 0) cosines[i] = p.real(), sines[i++] = p.imag();
+        for (std::size_t i = 0; i < filled; ++i)
+          slopes[i] = times[i] * (lines_[l].sine * cosines[i] - lines_[l].cosine * sines[i]);
+      }
+      for (std::size_t i = 0; i < columns; ++i) {
+        const double* const own = rows.data() + i * block;
+        right(static_cast<Eigen::Index>(i)) += dot(own, samples.data(), filled);
+        for (std::size_t j = 0; j <= i; j += 4) {
+          double four[4];
+          four_dots(own, rows.data() + j * block, block, filled, four);
+          for (std::size_t o = 0; o < 4 && j + o <= i; ++o)
+            square(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j + o)) += four[o];
         }
       }
-      for (std::size_t l = 0; l < lines_.size(); ++l) phasor[l] *= step[l];
     }
     // A line that was only found has no slope yet.
     double largest = 0;
@@ -111,7 +131,7 @@ class LineSearch {
     for (const SteadyLine& line : lines_) {
       std::complex<double> p;
       const std::complex<double> by = std::polar(1.0, radians_of_cycle * line.cycles);
-      for (std::size_t n = 0; n < x_.size(); ++n, p *= by) {
+      for (std::size_t n = 0; n < x_.size(); ++n, p = turned(p, by)) {
         if (n % 256 == 0)
           p = std::polar(1.0, radians_of_cycle * line.cycles * (static_cast<double>(n) - middle_));
         if (used_[n] != 0) left_[n] -= line.cosine * p.real() + line.sine * p.imag();

@@ -8,6 +8,7 @@
 #include <numbers>
 #include <optional>
 
+#include "base/percentile.h"
 #include "base/turns.h"
 #include "identify/courses/exponential_fit.h"
 #include "identify/courses/level_steps.h"
@@ -45,6 +46,7 @@ class BandJudge {
     if (band_.noise > 0) noise_ = std::min(noise_, std::max(1.5 * band_.noise, 3e-4 * all / n));
     noise_ = std::max(noise_, 1e-300);
     power(out, z_);
+    followed_hz_ = out.frequency_hz;
     most_within(out, z_, band_.noise);
     double best = cost(all, 0);
     out.kind = BandVerdict::Kind::nothing;
@@ -77,6 +79,7 @@ class BandJudge {
     if (out.misfit > 1.5 && out.fluctuation > 1.5 && out.kind != BandVerdict::Kind::decaying &&
         out.kind != BandVerdict::Kind::stepping && count_ >= 24)
       out.kind = out.fluctuation > 4 ? BandVerdict::Kind::burst : BandVerdict::Kind::noise;
+    if (out.kind == BandVerdict::Kind::wandering) lines_beside(out);
     return out;
   }
 
@@ -230,18 +233,46 @@ class BandJudge {
   void slow(BandVerdict& out, const Take& take) const {
     for (std::size_t knots = 4; knots <= std::min<std::size_t>(2 * count_ / 5, 128);
          knots += std::max<std::size_t>(1, knots / 3)) {
-      // Moved so that its power lies around zero, where splines are slow.
-      const double w = two_pi * (out.frequency_hz - band_.centre_hz) * band_.step_s;
-      Values still(count_);
-      for (std::size_t m = 0; m < count_; ++m)
-        still[m] = z_[m] * std::polar(1.0, -w * static_cast<double>(m));
-      const Values a = smoothed(still, knots);
-      const double left = square_between(still, a);
+      const Values z = still(followed_hz_), a = smoothed(z, knots);
+      const double left = square_between(z, a);
       if (!take(BandVerdict::Kind::wandering, cost(left, 2 * static_cast<double>(knots)) + 24, left))
         continue;
       out.wander_s = band_.span_s() / static_cast<double>(knots - 3);
       describe(out, a, knots);
     }
+  }
+
+  /// Values moved so that the power lies around zero, where splines are slow.
+  Values still(double hz) const {
+    const double w = two_pi * (hz - band_.centre_hz) * band_.step_s;
+    Values out(count_);
+    for (std::size_t m = 0; m < count_; ++m) out[m] = z_[m] * std::polar(1.0, -w * static_cast<double>(m));
+    return out;
+  }
+
+  /// Lines further off than the model follows the one that wanders, far above what else it leaves.
+  void lines_beside(BandVerdict& out) const {
+    const auto knots = static_cast<std::size_t>(std::lround(band_.span_s() / out.wander_s)) + 3;
+    const Values z = still(followed_hz_), a = smoothed(z, knots);
+    FftArray<Complex> in(count_), bins(count_);
+    for (std::size_t m = 0; m < count_; ++m)
+      in.data()[m] =
+          (z[m] - a[m]) *
+          (0.5 - 0.5 * std::cos(two_pi * (static_cast<double>(m) + 0.5) / static_cast<double>(count_)));
+    ComplexFft(count_).run(in, bins);
+    std::vector<double> power;
+    for (std::size_t k = 0; k < count_; ++k) power.push_back(std::norm(bins.data()[k]));
+    std::vector<double> sorted = power;
+    const double usual = median_in(sorted);
+    const auto n = static_cast<std::ptrdiff_t>(count_);
+    const auto at = [&](std::ptrdiff_t k) { return power[static_cast<std::size_t>((k % n + n) % n)]; };
+    // One bin in a million of noise is higher.
+    constexpr double high = 20;
+    for (std::ptrdiff_t k = -(n / 2); k <= n / 2; ++k)
+      if (std::abs(static_cast<double>(k)) > 2 * static_cast<double>(knots) && at(k) > high * usual &&
+          at(k) >= at(k - 1) && at(k) > at(k + 1))
+        out.beside_hz.push_back(followed_hz_ +
+                                static_cast<double>(k) / (static_cast<double>(n) * band_.step_s));
   }
 
   template <typename Take>
@@ -286,6 +317,7 @@ class BandJudge {
     for (const Complex& v : a) s1 += std::abs(v), s2 += std::norm(v), s4 += std::norm(v) * std::norm(v);
     const double n = static_cast<double>(a.size());
     out.fluctuation = s4 * n / (s2 * s2);
+    out.followed_rms = std::sqrt(s2 / n / 2);
     out.amplitude_wander = std::sqrt(std::max(0.0, s2 * n / (s1 * s1) - 1));
     // The frequency from step to step, weighed by power.
     double sum = 0, first = 0, second = 0;
@@ -306,7 +338,7 @@ class BandJudge {
   const BandSignal& band_;
   const Values& z_;
   std::size_t count_, most_lines_;
-  double noise_ = 0;
+  double noise_ = 0, followed_hz_ = 0;
 };
 
 }  // namespace

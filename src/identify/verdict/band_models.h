@@ -46,6 +46,8 @@ struct BandVerdict {
   double frequency_wander_hz = 0;  ///< RMS of the frequency's changes.
   double wander_s = 0;             ///< How long a change takes, about.
   double from_s = 0, to_s = 0;     ///< Of a burst: what holds nine tenths of its energy.
+  double followed_rms = 0;         ///< Of one that wanders: what the model follows.
+  std::vector<double> beside_hz;   ///< Of one that wanders: lines that stand in what the model leaves.
   double looked_from_s = 0;        ///< Start of the stretch looked at.
   double spread_hz = 0;            ///< Standard deviation of its power over frequency.
   double fluctuation = 0;          ///< mean |a|^4 / (mean |a|^2)^2: 1 for a steady line, 2 for noise.

@@ -9,6 +9,7 @@
 #include "base/percentile.h"
 #include "identify/findings/comb.h"
 #include "identify/peaks/peak_sines.h"
+#include "identify/verdict/band_joins.h"
 #include "identify/verdict/band_trains.h"
 #include "identify/verdict/decays.h"
 #include "identify/verdict/rung_bands.h"
@@ -197,53 +198,6 @@ void from_the_start(BandVerdict& v, double band_start_s) {
   e.start_s = 0;
 }
 
-/// What lies within the flanks of a resonance that noise or impulses drive is part of it.
-void join_flanks(std::vector<JudgedBand>& bands) {
-  std::sort(bands.begin(), bands.end(),
-            [](const JudgedBand& a, const JudgedBand& b) { return a.level_rms > b.level_rms; });
-  for (std::size_t i = 0; i < bands.size(); ++i) {
-    if (bands[i].verdict.kind != BandVerdict::Kind::noise) continue;
-    const double width =
-        bands[i].resonance ? bands[i].resonance->width_hz() : bands[i].high_hz - bands[i].low_hz;
-    const double at = bands[i].resonance ? bands[i].resonance->frequency_hz : bands[i].verdict.frequency_hz;
-    for (std::size_t j = bands.size(); j-- > i + 1;) {
-      // Far out only what is as weak as a flank is there.
-      const double reach = bands[j].level_rms < 0.2 * bands[i].level_rms ? 12 * width : 5 * width;
-      if (std::abs(bands[j].verdict.frequency_hz - at) > std::max(reach, bands[i].high_hz - bands[i].low_hz))
-        continue;
-      JudgedBand& a = bands[i];
-      const JudgedBand& b = bands[j];
-      // One with a shape of its own that holds more than a flank there is another resonance.
-      if (a.resonance && b.resonance) {
-        const double off = 2 * (b.resonance->frequency_hz - at) / width,
-                     flank = a.level_rms * a.level_rms * 2 / (std::numbers::pi * width) / (1 + off * off) *
-                             std::min(b.high_hz - b.low_hz, 2 * b.resonance->width_hz());
-        if (std::abs(off) > 2 && b.level_rms * b.level_rms > 4 * flank) continue;
-      }
-      a.level_rms = std::hypot(a.level_rms, b.level_rms);
-      a.low_hz = std::min(a.low_hz, b.low_hz), a.high_hz = std::max(a.high_hz, b.high_hz);
-      a.members.insert(a.members.end(), b.members.begin(), b.members.end());
-      bands.erase(bands.begin() + static_cast<std::ptrdiff_t>(j));
-    }
-  }
-}
-
-/// What little stands in the flanks of a band of noise is of it.
-void peaks_in_flanks(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
-  for (JudgedBand& band : bands) {
-    if (band.verdict.kind != BandVerdict::Kind::noise || band.impulses) continue;
-    const double wide = band.resonance ? 3 * band.resonance->width_hz() : band.high_hz - band.low_hz;
-    for (std::size_t i = 0; i < peaks.size(); ++i) {
-      Peak& p = peaks[i];
-      if (p.of_band || p.frequency_hz < band.low_hz - wide || p.frequency_hz > band.high_hz + wide ||
-          p.rms > 0.35 * band.level_rms || p.signal_to_noise_db() > 18)
-        continue;
-      p.of_band = true;
-      band.members.push_back(i);
-    }
-  }
-}
-
 std::size_t nearest_to(const std::vector<Peak>& peaks, const std::vector<std::size_t>& members, double hz) {
   return *std::min_element(members.begin(), members.end(), [&](std::size_t a, std::size_t b) {
     return std::abs(peaks[a].frequency_hz - hz) < std::abs(peaks[b].frequency_hz - hz);
@@ -310,6 +264,14 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
         if (band.members.empty()) continue;
       }
     }
+    if (v.kind == BandVerdict::Kind::wandering)
+      std::erase_if(band.members, [&](std::size_t m) {
+        const bool stands = std::any_of(v.beside_hz.begin(), v.beside_hz.end(), [&](double hz) {
+          return std::abs(hz - peaks[m].frequency_hz) < spectrum.plan.rbw_hz;
+        });
+        if (stands) line_square += peaks[m].rms * peaks[m].rms, peaks[m].beside_wander = true;
+        return stands;
+      });
     if (v.kind == BandVerdict::Kind::nothing) continue;
     // What no window showed and steady lines explain is the edge of something else.
     if (v.kind == BandVerdict::Kind::steady && band.members.empty()) continue;
@@ -344,6 +306,9 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     band.level_rms =
         std::sqrt(std::max(0.0, source.mean_square(band.low_hz - edge, band.high_hz + edge) - line_square -
                                     density * (band.high_hz - band.low_hz + 2 * edge)));
+    // The bins beside a stronger line hold what it leaks at the record's ends.
+    if (v.kind == BandVerdict::Kind::wandering)
+      band.level_rms = std::min(band.level_rms, 1.02 * v.followed_rms);
     if (band.resonance && band.resonance->width_hz() > band.high_hz - band.low_hz)
       band.level_rms = std::max(band.level_rms, band.resonance->rms);
     if (v.kind == BandVerdict::Kind::decaying)
@@ -361,6 +326,7 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
   }
   find_wide_trains(source, rest, rate_hz, spectrum, floor, peaks, out);
   join_flanks(out);
+  join_bursts(source, rate_hz, out);
   join_trains(out);
   std::vector<Peak> lines = peaks;
   lines.insert(lines.end(), added.begin(), added.end());

@@ -58,17 +58,22 @@ void find_wide_trains(const BandSource& source, std::span<const double> x, doubl
                       std::vector<JudgedBand>& bands) {
   for (const JudgedBand& band : bands)
     if (band.impulses) return;
-  // Steady lines are no train, and a comb of them is one of another kind: exactly periodic, a family.
-  double steady = 0;
-  for (const Peak& p : peaks)
-    if (!p.broad() && (p.of_comb || p.misfit < 3)) steady += p.rms * p.rms;
-  if (steady > 0.5 * s.variance) return;
+  // Steady lines are no train, and a comb of them is one of another kind: exactly periodic, a family. What
+  // lies elsewhere than they is heard beside them.
+  const auto of_lines = [&](double low_hz, double high_hz) {
+    double steady = 0;
+    for (const Peak& p : peaks)
+      if (!p.broad() && (p.of_comb || p.misfit < 3) && p.frequency_hz > low_hz && p.frequency_hz < high_hz)
+        steady += p.rms * p.rms;
+    return steady > source.mean_square(low_hz, high_hz);
+  };
   JudgedBand best;
   // Short impulses are seen far from where they ring as well: where they hold most, there they ring.
   double most = 0;
   for (const auto& [low, high] : {std::pair{0.03, 0.06}, {0.06, 0.12}, {0.12, 0.24}, {0.24, 0.47}}) {
     JudgedBand band;
     band.low_hz = low * rate_hz, band.high_hz = high * rate_hz;
+    if (of_lines(band.low_hz, band.high_hz)) continue;
     band.impulses = find_impulses(source.take(band.low_hz, band.high_hz, 0));
     if (!band.impulses || band.impulses->orders.size() < 3 || band.impulses->orders.front() != 1) continue;
     const double held = source.mean_square(band.low_hz, band.high_hz) * std::pow(band.impulses->depth, 2);
@@ -131,11 +136,12 @@ void peaks_of_trains(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
     for (std::size_t i = 0; i < peaks.size(); ++i) {
       Peak& p = peaks[i];
       const double order = std::round(p.frequency_hz / rate);
-      // A weak one may lie further off: the walk of a slip is no line.
+      // A weak one may lie further off: the walk of a slip is no line. One that stands out well is of its
+      // own.
+      const bool weak = p.rms < 0.05 * band.level_rms && (p.broad() || p.signal_to_noise_db() < 16);
       const double reach =
-          p.rms < 0.05 * band.level_rms
-              ? 0.2 * rate
-              : std::min(0.02 * rate * std::sqrt(std::max(1.0, order)) + 3 * p.frequency_std_hz, 0.2 * rate);
+          weak ? 0.2 * rate
+               : std::min(0.02 * rate * std::sqrt(std::max(1.0, order)) + 3 * p.frequency_std_hz, 0.2 * rate);
       const bool multiple = order >= 1 && std::abs(p.frequency_hz - order * rate) < reach;
       const bool rings = band.resonance && std::abs(p.frequency_hz - band.resonance->frequency_hz) <
                                                5 * band.resonance->width_hz();

@@ -37,6 +37,16 @@ std::optional<ImpulseTrain> find_impulses(const BandSignal& band) {
     mean += envelope.back() / static_cast<double>(band.values.size());
   }
   if (!(mean > 0)) return {};
+  // What is over after a while is one event, however its level goes up and down meanwhile.
+  constexpr std::size_t parts = 8;
+  std::size_t there = 0;
+  for (std::size_t p = 0; p < parts; ++p) {
+    const std::size_t from = p * envelope.size() / parts, end = (p + 1) * envelope.size() / parts;
+    double sum = 0;
+    for (std::size_t m = from; m < end; ++m) sum += envelope[m] / static_cast<double>(end - from);
+    if (sum > 0.15 * mean) ++there;
+  }
+  if (2 * there < parts) return {};
   for (double& v : envelope) v = v / mean - 1;
   SpectrumSettings settings;
   settings.window = parse_window("hann");

@@ -9,11 +9,11 @@
 
 #include "identify/courses/gated_lines.h"
 #include "identify/courses/line_states.h"
+#include "identify/courses/noise_course.h"
 #include "identify/courses/run_up.h"
 #include "identify/courses/slow_course.h"
 #include "identify/swings/frequency_swing.h"
 #include "identify/verdict/band_search.h"
-#include "identify/verdict/noise_course.h"
 #include "transform/spectra/spectrum_estimator.h"
 
 namespace vprism {

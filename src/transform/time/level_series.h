@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstdint>
 #include <span>
+#include <utility>
 #include <vector>
 
 namespace vprism {
@@ -30,27 +31,40 @@ class LevelSeries {
   LevelSeries(double stretch, double time_constant, bool settled);
   /// NaN is passed over.
   void add(std::span<const double> samples);
+  /// Samples at these times, which rise, and the straight lines between them: stretch and time constant are
+  /// times as well. The first stretch begins at the first sample. Across a NaN there is no line.
+  void add(std::span<const double> samples, std::span<const double> times);
   std::vector<LevelPoint> finish();
   /// Of all samples.
   double rms() const;
   double peak() const { return peak_; }
-  std::int64_t samples() const { return all_; }
+  std::int64_t samples() const { return samples_; }
 
  private:
   void close();
   void settle();
+  void open(double x);
+  void run(double square, double gain);
+  void hold_for_settling(double square, double time);
+  /// A straight line from a to b.
+  void add_line(double a, double b, double time);
   static constexpr std::size_t most_settling = 65536;
-  double stretch_, keep_ = 0, gain_ = 0;
+  double stretch_, gain_ = 0;
   bool settled_;
   std::vector<LevelPoint> points_;
-  std::int64_t at_ = 0, all_ = 0;
+  std::int64_t samples_ = 0;
+  double at_ = 0, all_ = 0;  ///< Samples or time: passed by, and those that are there.
   double next_end_;
-  // Of the stretch in hand, about its first sample.
-  std::int64_t count_ = 0;
+  double time_constant_, start_ = 0, last_ = 0;
+  bool timed_ = false;
+  // Of the stretch in hand, about its first sample; `weight_` in samples or in time.
+  bool open_ = false;
+  double weight_ = 0;
   double shift_ = 0, sums_[4] = {}, low_ = 0, high_ = 0;
   double running_ = 0, running_high_ = 0, square_ = 0, peak_ = 0;
   bool begun_ = false;
-  std::vector<double> first_;  ///< Squares that the running level will be settled on.
+  /// Squares that the running level will be settled on, and how long each lasts.
+  std::vector<std::pair<double, double>> first_;
 };
 
 /// Runs of values above a level.

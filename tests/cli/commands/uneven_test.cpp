@@ -40,15 +40,37 @@ TEST_P(UnevenSteps, AreTakenByEveryCommand) {
   EXPECT_THAT(run.err, HasSubstr("[regridded]"));
 }
 
-INSTANTIATE_TEST_SUITE_P(Commands, UnevenSteps,
-                         ::testing::Values("spectrum sim.csv", "identify sim.csv", "survey sim.csv",
-                                           "distortion sim.csv", "cycles sim.csv",
-                                           "modulation sim.csv --span 300Hz..1100Hz", "spectrogram sim.csv",
-                                           "scalogram sim.csv --span 200Hz..5kHz", "occupancy sim.csv",
-                                           "response sim.csv --reference 1", "rebuild sim.csv",
-                                           "levels sim.csv", "condition sim.csv --chain 'lowpass 5kHz'",
-                                           "compare sim.csv again.csv",
-                                           "limits sim.csv --limit high.csv --channel 1 --span 100Hz..5kHz"));
+INSTANTIATE_TEST_SUITE_P(
+    Commands, UnevenSteps,
+    ::testing::Values("spectrum sim.csv", "identify sim.csv", "survey sim.csv", "distortion sim.csv",
+                      "cycles sim.csv", "modulation sim.csv --span 300Hz..1100Hz", "spectrogram sim.csv",
+                      "scalogram sim.csv --span 200Hz..5kHz", "occupancy sim.csv",
+                      "response sim.csv --reference 1", "rebuild sim.csv", "levels sim.csv --bands octave",
+                      "condition sim.csv --chain 'lowpass 5kHz'", "compare sim.csv again.csv",
+                      "limits sim.csv --limit high.csv --channel 1 --span 100Hz..5kHz"));
+
+TEST(UnevenStepsNumbers, LevelsStandOnTheStamps) {
+  // A switch between -1 V and 48 V: a filter for a grid would ring to 52 V.
+  const ScratchFolder folder;
+  std::string text = "time (s),sw (V)\n";
+  char line[80];
+  for (int period = 0; period < 400; ++period)
+    for (const auto& [at, value] : {std::pair{1e-9, 48.0},
+                                    {4e-6, 48.0},
+                                    {15e-6 - 1e-9, 48.0},
+                                    {15e-6 + 1e-9, -1.0},
+                                    {30e-6, -1.0},
+                                    {40e-6 - 1e-9, -1.0}}) {
+      std::snprintf(line, sizeof line, "%.12g,%g\n", period * 40e-6 + at, value);
+      text += line;
+    }
+  folder.write("sw.csv", text);
+  const auto run = run_program(folder, "levels sw.csv --every 200us --json");
+  const auto result = run.json()["results"][0];
+  EXPECT_NEAR(number_of(result["rms_total"]), std::sqrt(48 * 48 * 0.375 + 0.625), 0.01) << run.err;
+  EXPECT_EQ(number_of(result["peak_total"]), 48);
+  EXPECT_EQ(run.err.find("[regridded]"), std::string::npos);
+}
 
 TEST(UnevenStepsNumbers, AreThoseOfTheWave) {
   const ScratchFolder folder;

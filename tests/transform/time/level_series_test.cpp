@@ -82,5 +82,57 @@ TEST(Exceedance, RunsAndPercentiles) {
   EXPECT_TRUE(std::isnan(exceeded_by({}, 50)));
 }
 
+TEST(LevelSeries, AtUnevenTimesAreThoseOfTheLinesBetween) {
+  // A switch at 40% of each 10 ms, seen at steps of 1 to 400 us and 10 ns before and behind each edge.
+  const auto wave = [](double t) { return std::fmod(t, 0.01) < 0.004 ? 3.0 : -1.0; };
+  std::vector<double> times, x;
+  for (int period = 0; period < 30; ++period)
+    for (const auto& [from, to] : {std::pair{0.0, 0.004}, {0.004, 0.01}}) {
+      double t = period * 0.01 + from + 5e-9;
+      for (double step = 1e-6; t < period * 0.01 + to - 5e-9; t += step, step = std::min(4e-4, 1.7 * step))
+        times.push_back(t), x.push_back(wave(t));
+      times.push_back(period * 0.01 + to - 5e-9), x.push_back(wave(times.back()));
+    }
+  for (const double time_constant : {0.0, 0.2}) {
+    LevelSeries series(0.05, time_constant, true);
+    for (std::size_t at = 0; at < x.size(); at += 13) {
+      const std::size_t count = std::min<std::size_t>(13, x.size() - at);
+      series.add(std::span(x).subspan(at, count), std::span(times).subspan(at, count));
+    }
+    EXPECT_NEAR(series.rms(), std::sqrt(0.4 * 9 + 0.6), 1e-5);
+    EXPECT_EQ(series.peak(), 3);
+    const std::vector<LevelPoint> points = series.finish();
+    ASSERT_EQ(points.size(), 6u);
+    for (const LevelPoint& p : points) {
+      EXPECT_NEAR(p.mean, 0.6, 1e-5);
+      EXPECT_NEAR(p.rms, std::sqrt(4.2), 1e-5);
+      // Of two values: (1 - 3 q) / q with q = 0.4 * 0.6.
+      EXPECT_NEAR(p.kurtosis, (1 - 3 * 0.24) / 0.24, 1e-4);
+      EXPECT_EQ(p.high, 3);
+      if (time_constant > 0) {
+        EXPECT_NEAR(p.running, std::sqrt(4.2), 0.05);
+      }
+    }
+  }
+}
+
+TEST(LevelSeries, AtUnevenTimesALineIsExactAndAGapStaysOne) {
+  // x = t from 0 to 10, nothing known between 4 and 7: mean squares are (b^3 - a^3) / 3 (b - a).
+  LevelSeries series(2, 0, true);
+  const std::vector<double> times = {0, 0.1, 1.9, 3, 4, 5.5, 7, 9.3, 10};
+  std::vector<double> x = times;
+  x[5] = std::nan("");
+  series.add(x, times);
+  const std::vector<LevelPoint> points = series.finish();
+  ASSERT_EQ(points.size(), 5u);
+  const auto square = [](double a, double b) { return (b * b * b - a * a * a) / 3 / (b - a); };
+  EXPECT_NEAR(points[0].rms, std::sqrt(square(0, 2)), 1e-12);
+  EXPECT_NEAR(points[1].rms, std::sqrt(square(2, 4)), 1e-12);
+  EXPECT_TRUE(std::isnan(points[2].rms));
+  EXPECT_NEAR(points[3].rms, std::sqrt(square(7, 8)), 1e-12);
+  EXPECT_NEAR(points[4].mean, 9, 1e-12);
+  EXPECT_EQ(series.samples(), 8);
+}
+
 }  // namespace
 }  // namespace vprism::level_series_test

@@ -1,5 +1,5 @@
 // Noise that is louder at some times is found with its times and its power; nothing else is taken for it.
-#include "identify/verdict/noise_course.h"
+#include "identify/courses/noise_course.h"
 
 #include <gtest/gtest.h>
 

@@ -1,5 +1,5 @@
 // noise_course.cpp: see noise_course.h.
-#include "identify/verdict/noise_course.h"
+#include "identify/courses/noise_course.h"
 
 #include <algorithm>
 #include <cmath>
