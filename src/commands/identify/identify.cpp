@@ -348,8 +348,9 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       result.cautions.push_back(std::move(*caution));
   for (std::size_t c = 0; c < recording.channels.size(); ++c)
     for (Caution& caution : level_cautions(recording.channels[c], levels[c], {}, {}, recording.axis)) {
-      if (caution.code != "clipping") continue;
+      if (caution.code != "clipping" && caution.code != "dropouts") continue;
       result.cautions.push_back(caution);
+      if (caution.code == "dropouts") continue;
       for (std::size_t i = 0; i < result.findings.size(); ++i)
         if (result.channels[i] == c && result.findings[i].kind == "harmonic-family")
           result.findings[i].evidence.push_back(

@@ -29,11 +29,26 @@ std::vector<Caution> level_cautions(const Channel& channel, const Statistics& s,
   const auto n = static_cast<double>(s.samples);
   const double share = static_cast<double>(std::max(s.at_min, s.at_max)) / n;
   // One long rest at an extreme is a plateau; one short one, or several, are a range that was too small.
-  if ((s.rail_runs >= 2 || (s.rail_runs == 1 && s.longest_rail * 100 < s.samples)) && share < 0.3)
+  // A range that is too small is met on a slope; what is jumped to is what a link gives that has nothing.
+  constexpr double slope = 1.2;
+  const bool drops_low = s.jump_to_min > slope * s.std, drops_high = s.jump_to_max > slope * s.std;
+  const bool rails =
+      (s.rail_runs >= 2 || (s.rail_runs == 1 && s.longest_rail * 100 < s.samples)) && share < 0.3;
+  if (rails && (drops_low || drops_high) && !(drops_low && drops_high)) {
+    const double value = drops_low ? s.min : s.max;
+    out.push_back(
+        {"dropouts", Severity::warning, channel.name,
+         fmt::format("{} samples, up to {} in a row, are exactly {}, which the signal jumps to, by {} in "
+                     "the mean",
+                     drops_low ? s.at_min : s.at_max, s.longest_rail, shown(value),
+                     shown(drops_low ? s.jump_to_min : s.jump_to_max)),
+         "if that stands for nothing measured, say so with --missing-value " + format_number(value, 9)});
+  } else if (rails) {
     out.push_back({"clipping", Severity::serious, channel.name,
                    fmt::format("{} samples at exactly {} and {} at {}, up to {} in a row", s.at_max,
                                shown(s.max), s.at_min, shown(s.min), s.longest_rail),
                    "use a larger range; harmonics of this channel may be made by the clipping"});
+  }
   // Lone samples, few of them: many would be the signal itself.
   if (spikes.count > 0 && spikes.count * 100 <= s.samples) {
     out.push_back({"spikes", Severity::warning, channel.name,

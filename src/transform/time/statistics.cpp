@@ -156,8 +156,9 @@ void StatisticsEstimator::add_stretch(Sums& all, std::span<const double> x) {
   // An extreme that is one no longer lies between the new ones, and may be the value next to either.
   const double bottom = all.min, top = all.max;
   const std::int64_t at_bottom = all.at_min, at_top = all.at_max;
-  if (low < bottom) all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0;
-  if (high > top) all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0;
+  if (low < bottom)
+    all.min = low, all.at_min = all.longest_at_min = all.runs_at_min = 0, all.jumps_to_min = 0;
+  if (high > top) all.max = high, all.at_max = all.longest_at_max = all.runs_at_max = 0, all.jumps_to_max = 0;
   for (const auto& [v, count] : {std::pair(bottom, at_bottom), std::pair(top, at_top)}) {
     if (v <= all.min || v >= all.max) continue;
     if (v < all.near_min) all.near_min = v, all.at_near_min = count;
@@ -184,8 +185,11 @@ void StatisticsEstimator::add_stretch(Sums& all, std::span<const double> x) {
       all.at_max += at_max ? count : 0;
       const std::int64_t before = all.run > 0 && v == all.run_value ? all.run : 0;
       all.run = before + count, all.run_value = v;
-      if (before == 0) all.run_leads = all.n == 0 && i == 0;
-      if (before < 4 && all.run >= 4 && !all.run_leads) ++(at_min ? all.runs_at_min : all.runs_at_max);
+      if (before == 0) all.run_leads = all.n == 0 && i == 0, all.jump = i > 0 ? std::abs(v - x[i - 1]) : 0;
+      if (before < 4 && all.run >= 4 && !all.run_leads) {
+        ++(at_min ? all.runs_at_min : all.runs_at_max);
+        (at_min ? all.jumps_to_min : all.jumps_to_max) += all.jump;
+      }
       if (at_min) all.longest_at_min = std::max(all.longest_at_min, all.run);
       if (at_max) all.longest_at_max = std::max(all.longest_at_max, all.run);
     }
@@ -219,6 +223,11 @@ std::vector<Statistics> StatisticsEstimator::result() const {
                rail_high = all.at_max >= rest * all.at_near_max;
     s.rail_runs = (rail_low ? all.runs_at_min - (open_low ? 1 : 0) : 0) +
                   (rail_high ? all.runs_at_max - (open && !open_low ? 1 : 0) : 0);
+    const auto jump = [](double sum, std::int64_t runs) {
+      return runs > 0 ? sum / static_cast<double>(runs) : 0;
+    };
+    s.jump_to_min = rail_low ? jump(all.jumps_to_min, all.runs_at_min) : 0;
+    s.jump_to_max = rail_high ? jump(all.jumps_to_max, all.runs_at_max) : 0;
     s.missing = all.missing, s.zero_tail = all.zero_tail;
     s.kurtosis = all.m2 > 0 ? all.n * all.m4 / (all.m2 * all.m2) : 0;
     s.at_min = all.at_min, s.at_max = all.at_max;

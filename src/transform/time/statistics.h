@@ -18,9 +18,10 @@ struct Statistics {
   double kurtosis = 0;                  ///< Fourth central moment / variance^2; 3 for a Gaussian.
   std::int64_t at_min = 0, at_max = 0;  ///< Samples that equal min or max, for clipping at a rail.
   /// An extreme is a rail where samples lie at it four times as often as at the next value, or more.
-  std::int64_t longest_rail = 0;  ///< Longest run of samples at a rail.
-  std::int64_t rail_runs = 0;     ///< Runs of 4 and more at a rail, save at the record's ends.
-  std::int64_t zero_tail = 0;     ///< Samples at the record's end that are exactly zero.
+  std::int64_t longest_rail = 0;            ///< Longest run of samples at a rail.
+  std::int64_t rail_runs = 0;               ///< Runs of 4 and more at a rail, save at the record's ends.
+  double jump_to_min = 0, jump_to_max = 0;  ///< Mean step into those runs, where that extreme is a rail.
+  std::int64_t zero_tail = 0;               ///< Samples at the record's end that are exactly zero.
 };
 
 /// Of samples at uneven stamps mean, RMS and moments are those of the straight lines between them, over time:
@@ -41,7 +42,7 @@ class StatisticsEstimator {
     double near_min = 0, near_max = 0;  ///< The values next to them, and how many lie at those.
     std::int64_t at_near_min = 0, at_near_max = 0;
     std::int64_t at_min = 0, at_max = 0, run = 0, longest_at_min = 0, longest_at_max = 0;
-    double run_value = 0;
+    double run_value = 0, jump = 0, jumps_to_min = 0, jumps_to_max = 0;
     std::int64_t missing = 0, zero_tail = 0, runs_at_min = 0, runs_at_max = 0;
     bool run_leads = false;  ///< The run began with the record.
   };

@@ -267,6 +267,7 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   layout.delimiter = best.delimiter;
   layout.decimal = best.decimal;
   layout.cells = best.cells;
+  layout.row_cells = lines[best.first].cells(best.delimiter).size();
   layout.data_offset = lines[best.first].offset;
   layout.data_line = static_cast<std::int64_t>(layout.first_line + best.first) + 1;
   find_further_cells(layout, lines, best.first, best.last);

@@ -91,6 +91,7 @@ struct TextLayout {
   std::size_t first_line = 0;       ///< Of the table within the file, its titles with it; from 0.
   std::size_t data_end = 0;         ///< Where another table begins; 0: nowhere.
   std::vector<std::size_t> cells;   ///< Which cell of a line each data column is, ascending.
+  std::size_t row_cells = 0;        ///< So many the first row has.
   std::vector<std::size_t> hex;     ///< Of these cells, those that hold hexadecimal digits alone.
   std::vector<std::size_t> truths;  ///< Of these cells, those that hold words for 1 and 0.
   std::vector<std::size_t> debits;  ///< Of these cells, those whose negative numbers stand in parentheses.

@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "formats/text/tables/text_evidence.h"
 #include "formats/text/titles/text_preamble.h"
+#include "formats/text/titles/title_names.h"
 
 namespace vprism {
 
@@ -44,8 +45,13 @@ void report_left_out(TextLayout& layout, std::span<const TextLine> lines, std::s
   split_cells(lines[first].text, layout.delimiter, row);
   std::size_t above = first;
   while (above > 0 && trimmed(lines[above - 1].text).empty()) --above;
-  if (above > 0 && layout.delimiter != ' ') split_cells(lines[above - 1].text, layout.delimiter, titles);
-  if (titles.size() < row.size()) return report_nameless_left_out(layout, row);
+  const bool blanks = layout.delimiter == ' ';
+  if (above > 0)
+    split_cells(blanks ? without_marks(lines[above - 1].text) : std::string_view(lines[above - 1].text),
+                layout.delimiter, titles);
+  // Blanks part the words of a remark as well.
+  if (titles.size() < row.size() || (blanks && titles.size() != row.size()))
+    return report_nameless_left_out(layout, row);
   for (std::size_t c = 0; c < row.size(); ++c) {
     const bool clock = layout.clock && layout.clock->has(c);
     const std::string cell = unquoted_cell(row[c]), title = unquoted_cell(titles[c]);

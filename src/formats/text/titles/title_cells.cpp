@@ -87,7 +87,8 @@ std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_
     if (words.size() == needed) return words;
   }
   const auto fits = [&] {
-    if (cells.size() == needed) return true;
+    // Behind the last number there may be words that have titles.
+    if (cells.size() == needed || (blanks && cells.size() == layout.row_cells)) return true;
     if (!blanks || !layout.clock || !layout.clock->two_cells || cells.size() + 1 != needed) return false;
     cells.insert(cells.begin() + static_cast<std::ptrdiff_t>(layout.clock->cell), cells[layout.clock->cell]);
     return true;
