@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <utility>
 
@@ -33,13 +35,17 @@ struct Member {
   bool same = true;
   std::vector<double>
       numbers;  ///< Seconds for texts that are instants; fewer than objects where one is neither.
+  std::int64_t since_ns = 0;  ///< What the seconds of instants are counted from.
+  double since_s() const { return static_cast<double>(since_ns) / 1e9; }
 };
 
-std::optional<double> number_of(const Document& value) {
-  if (value.is_number()) return value.get<double>();
-  if (!value.is_string()) return {};
+void add_number(const Document& value, Member& member) {
+  if (value.is_number()) member.numbers.push_back(value.get<double>());
+  if (!value.is_string()) return;
   const auto at = parse_date_time(value.get_ref<const std::string&>());
-  return at ? std::optional(static_cast<double>(*at) / 1e9) : std::nullopt;
+  if (!at) return;
+  if (member.numbers.empty()) member.since_ns = *at;
+  member.numbers.push_back(static_cast<double>(*at - member.since_ns) / 1e9);
 }
 
 /// Numbers that rise in each block and begin anew in the next: an axis, of frequencies or of the time since a
@@ -129,13 +135,34 @@ std::optional<Shape> shape_of(const Document& document) {
       const auto found = one.find(member.key);
       if (found == one.end() || !found->is_primitive()) return {};
       member.same = member.same && *found == first[member.key];
-      if (const auto number = number_of(*found)) member.numbers.push_back(*number);
+      add_number(*found, member);
     }
     out.ends.push_back((out.ends.empty() ? 0 : out.ends.back()) + *length);
   }
   if (std::any_of(out.arrays.begin(), out.arrays.end(),
                   [&](const std::string& key) { return begins_anew_in_each(document, key); }))
     return {};
+  return out;
+}
+
+/// A member whose texts, few and each in several objects, say whose block each is: of sensors that send by
+/// turns.
+const Member* whose_blocks(const Document& blocks, const Shape& shape) {
+  constexpr std::size_t most = 64;
+  const Member* out = nullptr;
+  for (const Member& member : shape.members) {
+    if (member.same || !member.numbers.empty()) continue;
+    std::map<std::string, std::size_t> counts;
+    for (const Document& one : blocks) {
+      if (!one[member.key].is_string()) return nullptr;
+      ++counts[one[member.key].get<std::string>()];
+    }
+    // What else differs is no name, or one too many.
+    if (out != nullptr || counts.size() > most ||
+        std::any_of(counts.begin(), counts.end(), [](const auto& each) { return each.second < 2; }))
+      return nullptr;
+    out = &member;
+  }
   return out;
 }
 
@@ -163,6 +190,32 @@ bool is_time_of_block(const std::string& key) {
   return is_time_key(key) || meaning_of_key(key, factor) == KeyMeaning::start;
 }
 
+/// When the first of some blocks began, in seconds of their own clock.
+std::optional<double> start_of(const Document& blocks) {
+  const std::optional<Shape> shape = shape_of(blocks);
+  if (!shape) return {};
+  for (const Member& member : shape->members) {
+    if (member.same || member.numbers.size() != blocks.size() || !json_rises(member.numbers) ||
+        !is_time_of_block(member.key))
+      continue;
+    const double begun = member.numbers.front();
+    return blocks[0][member.key].is_string()
+               ? member.since_s() + begun
+               : begun * seconds_in(member.key, begun, member.numbers[1] - begun);
+  }
+  return {};
+}
+
+/// Its arrays called after it.
+Document named_by(const std::string& name, Document one, const std::vector<std::string>& arrays) {
+  Document out = Document::object();
+  for (auto& [key, value] : one.items()) {
+    const bool array = std::find(arrays.begin(), arrays.end(), key) != arrays.end();
+    out[!array ? key : arrays.size() == 1 ? name : name + " " + key] = std::move(value);
+  }
+  return out;
+}
+
 bool counts_blocks(const std::string& key) {
   static constexpr std::string_view words[] = {"seq",   "sequence", "block",  "packet",
                                                "frame", "chunk",    "counter"};
@@ -184,6 +237,37 @@ std::optional<std::vector<Caution>> join_blocks(Document& document, const Docume
     auto joined = join_blocks(document, beside, in_lines);
     if (!joined) document = std::move(given);
     return joined;
+  }
+  if (const Member* const whose = whose_blocks(document, *shape)) {
+    Document apart = Document::object(), joined = Document::object();
+    for (const Document& one : document) {
+      Document& own = apart[one[whose->key].get<std::string>()];
+      own.push_back(one);
+      own.back().erase(whose->key);
+    }
+    std::vector<Caution> out;
+    std::map<std::string, double> starts;
+    for (auto& [name, own] : apart.items()) {
+      if (const auto start = start_of(own)) starts[name] = *start;
+      const auto cautions = join_blocks(own, beside, in_lines);
+      if (!cautions) return {};
+      joined[name] = named_by(name, std::move(own), shape->arrays);
+      for (const Caution& caution : *cautions)
+        if (caution.code != "blocks-joined")
+          out.push_back(caution), out.back().text = name + ": " + caution.text;
+    }
+    // Those that began at other times do not lie side by side.
+    double earliest = std::numeric_limits<double>::infinity();
+    for (const auto& [name, start] : starts) earliest = std::min(earliest, start);
+    for (const auto& [name, start] : starts)
+      if (starts.size() == joined.size()) joined[name]["t0"] = start - earliest;
+    out.insert(out.begin(),
+               {"blocks-joined", Severity::note, "",
+                std::to_string(document.size()) + " blocks of samples of " + std::to_string(joined.size()) +
+                    " \"" + clean_text(whose->key, 40) + "\" follow each other by turns: joined for each",
+                ""});
+    document = std::move(joined);
+    return out;
   }
   const Document& first = document[0];
   const std::vector<std::size_t>& ends = shape->ends;
@@ -224,9 +308,9 @@ std::optional<std::vector<Caution>> join_blocks(Document& document, const Docume
     if (2 * apart > ends.size() - 1) return {};
     if (!(stated > 0)) joined["dt"] = interval, out[0].text += "; the rate is what their times make it";
     constexpr double year_2000_s = 9.46e8;
-    if (begun * unit_s < year_2000_s)
-      joined["t0"] = begun * unit_s;
-    else if (const auto ns = instant_after(0, begun * unit_s))
+    if (times->since_s() + begun * unit_s < year_2000_s)
+      joined["t0"] = times->since_s() + begun * unit_s;
+    else if (const auto ns = instant_after(times->since_ns, begun * unit_s))
       out[0].text += "; the first began at " + utc_text(*ns);
     if (apart > 0)
       out.push_back(

@@ -142,6 +142,29 @@ TEST(Json, TheAxisIsWhatIsAskedFor) {
   EXPECT_THROW(read_text(text, settings), Error);
 }
 
+TEST(Json, SensorsThatSendByTurnsKeepTheirOwnTimes) {
+  // The second begins 30 ms after the first, at the same rate: side by side they would be at the wrong times.
+  std::string text = "[";
+  for (int block = 0; block < 6; ++block) {
+    const int at = 500 * (block / 2) + (block % 2 == 0 ? 0 : 30);
+    text += std::string(block > 0 ? "," : "") + "{\"time\": \"2026-03-04T10:00:0" +
+            std::to_string(at / 1000) + "." + std::to_string(1000 + at % 1000).substr(1) + "Z\", \"id\": \"" +
+            (block % 2 == 0 ? "front" : "rear") + "\", \"v\": [";
+    for (int n = 0; n < 10; ++n) text += (n > 0 ? "," : "") + std::to_string(100 * block + n);
+    text += "]}";
+  }
+  ReadSettings rear;
+  rear.part = "2";
+  const WholeRecording first = read_text(text + "]"), second = read_text(text + "]", rear);
+  EXPECT_THAT(first.names(), ElementsAre("front"));
+  EXPECT_THAT(second.names(), ElementsAre("rear"));
+  EXPECT_EQ(first.recording.parts.size(), 2u);
+  EXPECT_NEAR(first.recording.axis.rate_hz(), 20, 1e-9);
+  EXPECT_NEAR(second.recording.axis.start, 0.03, 1e-6);
+  ASSERT_EQ(second.columns[0].size(), 30u);
+  EXPECT_EQ(second.columns[0][10], 300);
+}
+
 TEST(Json, ManyLengthsAreManyParts) {
   std::string text = "{\"fs\": 10";
   for (int n = 2; n < 400; ++n) {

@@ -49,6 +49,10 @@ void report_left_out(TextLayout& layout, std::span<const TextLine> lines, std::s
   if (above > 0)
     split_cells(blanks ? without_marks(lines[above - 1].text) : std::string_view(lines[above - 1].text),
                 layout.delimiter, titles);
+  // One title for a date and its time.
+  if (blanks && layout.clock && layout.clock->two_cells && titles.size() + 1 == row.size())
+    titles.insert(titles.begin() + static_cast<std::ptrdiff_t>(std::min(layout.clock->cell, titles.size())),
+                  std::string_view{});
   // Blanks part the words of a remark as well.
   if (titles.size() < row.size() || (blanks && titles.size() != row.size()))
     return report_nameless_left_out(layout, row);

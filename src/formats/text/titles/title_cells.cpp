@@ -87,9 +87,12 @@ std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_
     if (words.size() == needed) return words;
   }
   const auto fits = [&] {
+    const bool two_cells = blanks && layout.clock && layout.clock->two_cells;
     // Behind the last number there may be words that have titles.
-    if (cells.size() == needed || (blanks && cells.size() == layout.row_cells)) return true;
-    if (!blanks || !layout.clock || !layout.clock->two_cells || cells.size() + 1 != needed) return false;
+    const std::size_t all = blanks ? std::max(needed, layout.row_cells) : needed;
+    if (cells.size() == all || (cells.size() == needed && !(two_cells && cells.size() + 1 == all)))
+      return true;
+    if (!two_cells || (cells.size() + 1 != needed && cells.size() + 1 != all)) return false;
     cells.insert(cells.begin() + static_cast<std::ptrdiff_t>(layout.clock->cell), cells[layout.clock->cell]);
     return true;
   };
