@@ -23,8 +23,8 @@ constexpr PartWord part_words[] = {
     {"real", Kind::real},           {"re", Kind::real},           {"imaginary", Kind::imaginary},
     {"imag", Kind::imaginary},      {"im", Kind::imaginary},      {"magnitude", Kind::magnitude},
     {"mag", Kind::magnitude},       {"modulus", Kind::magnitude}, {"abs", Kind::magnitude},
-    {"amplitude", Kind::magnitude}, {"phase", Kind::phase},       {"arg", Kind::phase},
-    {"angle", Kind::phase},         {"ang", Kind::phase}};
+    {"amplitude", Kind::magnitude}, {"gain", Kind::magnitude},    {"phase", Kind::phase},
+    {"arg", Kind::phase},           {"angle", Kind::phase},       {"ang", Kind::phase}};
 
 bool is_separator(char c) { return c == ' ' || c == '_' || c == '.' || c == '-' || c == ':'; }
 
@@ -47,6 +47,10 @@ std::optional<std::string> base_beside(const std::string& name, const std::strin
 }
 
 bool is_decibel(const Unit& unit) { return lower_case(unit.text()) == "db"; }
+
+bool is_angle(const Unit& unit) {
+  return unit.text() == "deg" || unit.text() == "rad" || unit.text() == "\u00B0" || unit.text() == "degree";
+}
 
 class ComplexColumns : public SampleSource {
  public:
@@ -133,7 +137,30 @@ TitlePart part_of_title(const std::string& name) {
   return {};
 }
 
-std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, bool as_they_stand) {
+namespace {
+
+/// By its title, or by its unit where the title is that of both.
+TitlePart part_of(const std::vector<Channel>& channels, std::size_t c, bool over_frequencies) {
+  const Channel& channel = channels[c];
+  TitlePart part = part_of_title(channel.name);
+  if (part.kind != Kind::none) return part;
+  part.base = channel.name;
+  // The second of one name was numbered.
+  if (part.base.size() > 4 && part.base.ends_with(" (2)")) part.base.resize(part.base.size() - 4);
+  if (is_decibel(channel.unit)) part.kind = Kind::magnitude;
+  if (is_angle(channel.unit)) part.kind = Kind::phase;
+  const bool named = std::any_of(channels.begin(), channels.end(), [&](const Channel& other) {
+    const TitlePart of = part_of_title(other.name);
+    return of.kind == Kind::phase && of.base == channel.name;
+  });
+  if (part.kind == Kind::none && over_frequencies && named) part.kind = Kind::magnitude;
+  return part;
+}
+
+}  // namespace
+
+std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, bool as_they_stand,
+                                       bool over_frequencies) {
   std::vector<ComplexPair> out;
   if (channels.size() < 2 || channels.size() % 2 != 0) return out;
   if (as_they_stand) {
@@ -154,11 +181,11 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
   std::vector<bool> taken(channels.size(), false);
   for (std::size_t c = 0; c < channels.size(); ++c) {
     if (taken[c]) continue;
-    const TitlePart part = part_of_title(channels[c].name);
+    const TitlePart part = part_of(channels, c, over_frequencies);
     if (part.kind == Kind::none) return {};
     std::size_t other = channels.size();
     for (std::size_t d = c + 1; d < channels.size() && other == channels.size(); ++d) {
-      const TitlePart second = part_of_title(channels[d].name);
+      const TitlePart second = part_of(channels, d, over_frequencies);
       // "|Z|" beside "phase", which need not say what it is of.
       const bool stroke = channels.size() == 2 && channels[c].name.starts_with('|') && second.base.empty();
       const bool alike = second.base == part.base || stroke;
@@ -187,7 +214,7 @@ std::unique_ptr<SampleSource> join_complex(std::unique_ptr<SampleSource> source,
   const Recording& r = source->recording();
   if (settings.complex == "off" || r.complex) return source;
   const bool asked = settings.complex == "pairs";
-  std::vector<ComplexPair> pairs = complex_pairs(r.channels, asked);
+  std::vector<ComplexPair> pairs = complex_pairs(r.channels, asked, r.axis.domain == Axis::Domain::frequency);
   if (pairs.empty()) {
     if (asked)
       throw Error(Status::usage, "--complex pairs: " + r.file + " has " + std::to_string(r.channels.size()) +

@@ -24,8 +24,10 @@ struct ComplexPair {
   std::string name;
 };
 /// All channels in pairs: by their titles, or, with `as_they_stand`, each two in order as real and imaginary
-/// part. Empty where one of them stays alone or the units of two parts differ.
-std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, bool as_they_stand);
+/// part. Decibels and an angle under one name are a pair, too; over frequencies so are a phase and what it
+/// names. Empty where one of them stays alone or the units of two parts differ.
+std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, bool as_they_stand,
+                                       bool over_frequencies);
 
 /// The source with complex channels where `settings.complex` is "pairs", or "auto" and the titles ask for it;
 /// else as it is. Phases are degrees unless their unit is rad; magnitudes in dB become ratios. A caution says
