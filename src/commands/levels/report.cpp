@@ -112,9 +112,15 @@ void report_levels(const LevelsResult& result, Delivery& delivery) {
   const ShownLevel shown{result};
   delivery.inputs.push_back(result.facts);
   delivery.cautions.insert(delivery.cautions.end(), r.cautions.begin(), r.cautions.end());
-  delivery.text += fmt::format("{}\n  {} stretches of {}; levels: {}\n", clean_text(r.file),
-                               result.channels.front().points.size(), format_quantity(result.every_s, "s", 4),
-                               what_is_judged(result));
+  if (r.duration_s() < 0.999 * result.every_s)
+    delivery.cautions.push_back({"stretch-beyond-record", Severity::note, "",
+                                 "one stretch of " + format_quantity(result.every_s, "s", 4) +
+                                     " is longer than the record, " + format_quantity(r.duration_s(), "s", 4),
+                                 "give a shorter --every"});
+  const std::size_t stretches = result.channels.front().points.size();
+  delivery.text += fmt::format("{}\n  {} {} of {}; levels: {}\n", clean_text(r.file), stretches,
+                               stretches == 1 ? "stretch" : "stretches",
+                               format_quantity(result.every_s, "s", 4), what_is_judged(result));
   TextTable table(
       {{"channel", TextTable::Align::left}, {"RMS in all"}, {"peak"}, {"least"}, {"median"}, {"greatest"}});
   for (const ChannelLevels& c : result.channels)

@@ -21,6 +21,39 @@ namespace {
 using Complex = std::complex<double>;
 constexpr std::size_t bins_together = 32;  ///< Bins that are kept together where not all are.
 
+/// Means over `reach` neighbours to either side.
+Vector smoothed_squares(const Vector& squares, Eigen::Index reach) {
+  const Eigen::Index rows = squares.size();
+  Vector sums(rows + 1), out(rows);
+  sums(0) = 0;
+  for (Eigen::Index n = 0; n < rows; ++n) sums(n + 1) = sums(n) + squares(n);
+  for (Eigen::Index n = 0; n < rows; ++n) {
+    const Eigen::Index low = std::max<Eigen::Index>(0, n - reach), high = std::min(rows, n + reach + 1);
+    out(n) = (sums(high) - sums(low)) / static_cast<double>(high - low);
+  }
+  return out;
+}
+
+/// A level and a multiple of a gain, neither below zero, that the squares scatter about: least squares, each
+/// weighed by what is expected there.
+Vector squares_by_gain(const Vector& squares, const Vector& gain) {
+  const double mean_gain = gain.mean();
+  Vector v = Vector::Constant(squares.size(), std::max(squares.mean(), 1e-300));
+  if (!(mean_gain > 0)) return v;
+  const Vector g = gain / mean_gain;
+  for (int round = 0; round < 12; ++round) {
+    const Vector w = v.cwiseProduct(v).cwiseInverse();
+    const double s0 = w.sum(), s1 = w.dot(g), s2 = w.dot(g.cwiseProduct(g)), y0 = w.dot(squares),
+                 y1 = w.dot(g.cwiseProduct(squares)), all = s0 * s2 - s1 * s1;
+    if (!(all > 0)) break;
+    double level = (s2 * y0 - s1 * y1) / all, slope = (s0 * y1 - s1 * y0) / all;
+    if (!(slope > 0)) slope = 0, level = y0 / s0;
+    if (!(level > 0)) level = 0, slope = y1 / s2;
+    v = ((level + slope * g.array()).matrix()).cwiseMax(1e-6 * squares.mean() + 1e-300);
+  }
+  return v;
+}
+
 }  // namespace
 
 RecordBand::RecordBand(const RecordSpectra& record, std::vector<std::size_t> channels, std::size_t from,
@@ -132,18 +165,24 @@ RecordBand::State RecordBand::settle(std::vector<Complex>& poles, int steps) con
 
 void RecordBand::weigh(const State& state, std::size_t poles) {
   const double share = static_cast<double>(rows()) / static_cast<double>(rows() - unknowns(poles));
-  const Eigen::Index reach = std::max<Eigen::Index>(12, rows() / 24);
   for (std::size_t c = 0; c < channels_.size(); ++c) {
-    Vector sums(rows() + 1);
-    sums(0) = 0;
-    for (Eigen::Index n = 0; n < rows(); ++n)
-      sums(n + 1) = sums(n) + std::norm(state.left[c](n)) / (weight_[c](n) * weight_[c](n));
-    const double all = sums(rows()) / static_cast<double>(rows());
+    Vector squares(rows()), gain(rows());
     for (Eigen::Index n = 0; n < rows(); ++n) {
-      const Eigen::Index low = std::max<Eigen::Index>(0, n - reach), high = std::min(rows(), n + reach + 1);
-      const double near = (sums(high) - sums(low)) / static_cast<double>(high - low);
-      weight_[c](n) = 1 / std::sqrt(std::max({near, 0.05 * all, 1e-300}) * share);
+      const double w = weight_[c](n);
+      squares(n) = std::norm(state.left[c](n)) / (w * w);
+      const double drives = record_->references.size() == 1 ? std::norm(drive(0, n)) : 0;
+      gain(n) = drives > 0 ? std::norm(data_[c](n) - state.left[c](n) / w) / drives : 0;
     }
+    const double least = std::max(0.05 * squares.mean(), 1e-300);
+    const Vector near = smoothed_squares(squares, std::max<Eigen::Index>(12, rows() / 24)).cwiseMax(least),
+                 driven = squares_by_gain(squares, gain).cwiseMax(least);
+    // Noise of what drives comes through the resonance, narrower than what is smoothed.
+    const auto cost = [&](const Vector& v, double unknown) {
+      return 2 * (v.array().log() + squares.array() / v.array()).sum() +
+             unknown * std::log(static_cast<double>(rows()));
+    };
+    const bool through = cost(driven, 2) < cost(near, 12);
+    weight_[c] = ((through ? driven : near) * share).cwiseSqrt().cwiseInverse();
   }
 }
 

@@ -167,7 +167,13 @@ std::vector<JudgedBand> left_over(const BandSource& source, const std::vector<Ju
     const bool line = std::any_of(peaks.begin(), peaks.end(), [&](const Peak& p) {
       return p.frequency_hz > band.low_hz - reach_hz && p.frequency_hz < band.high_hz + reach_hz;
     });
-    if (!taken && !line && low > 2 * smooth) out.push_back(std::move(band));
+    // One whose top stands well over its lowest bins is none of a drift's.
+    const std::size_t top =
+        static_cast<std::size_t>(std::max_element(mean.begin() + static_cast<std::ptrdiff_t>(low),
+                                                  mean.begin() + static_cast<std::ptrdiff_t>(high) + 1) -
+                                 mean.begin());
+    const bool stands = low > 2 * smooth || (top > 2 * smooth && mean[top] > 8 * mean[low]);
+    if (!taken && !line && stands) out.push_back(std::move(band));
     if (out.size() >= 20) break;
   }
   return out;

@@ -55,6 +55,19 @@ std::size_t onset(std::span<const double> x, double rate_hz, const Exponential& 
   return first_explained(x, low, high, DecayModel(e, rate_hz));
 }
 
+/// The straight line through `of` is taken off `y`; how far it goes from zero.
+double take_line_off(const std::vector<double>& of, std::vector<double>& y) {
+  const auto n = static_cast<double>(of.size());
+  const double middle = (n - 1) / 2;
+  double mean = 0, slope = 0;
+  for (std::size_t i = 0; i < of.size(); ++i) {
+    mean += of[i] / n;
+    slope += of[i] * (static_cast<double>(i) - middle) * 12 / (n * (n * n - 1));
+  }
+  for (std::size_t i = 0; i < of.size(); ++i) y[i] -= mean + slope * (static_cast<double>(i) - middle);
+  return std::abs(mean) + std::abs(slope) * middle;
+}
+
 /// One fit from a start on; whether the samples bear the decay out.
 bool fit_from(std::span<const double> x, double rate_hz, std::size_t first, double density, Exponential& e) {
   Exponential moved = e;
@@ -66,7 +79,15 @@ bool fit_from(std::span<const double> x, double rate_hz, std::size_t first, doub
   Sine s;
   s.frequency_hz = moved.frequency_hz, s.amplitude = moved.amplitude, s.phase_deg = moved.phase_deg;
   s.decay_per_s = moved.decay_per_s, s.decays = true, s.noise_variance = density * rate_hz / 2;
-  const SineFit fit = fit_sines(x.subspan(first, count), rate_hz, {s}, 8, 1e-9);
+  // What was taken off for a level and a trend holds some of the decay, and the other way round: in turns.
+  std::vector<double> y(x.begin() + static_cast<std::ptrdiff_t>(first),
+                        x.begin() + static_cast<std::ptrdiff_t>(first + count));
+  SineFit fit = fit_sines(y, rate_hz, {s}, 8, 1e-9);
+  for (int round = 0; round < 3; ++round) {
+    const double moves = take_line_off(fit.residual, y);
+    if (!(moves > 1e-9 * s.amplitude)) break;
+    fit = fit_sines(y, rate_hz, {s}, 8, 1e-9);
+  }
   const Sine& found = fit.sines.front();
   // Elsewhere in the spectrum there may be more than the noise around it.
   if (!(std::abs(found.decay_per_s - e.decay_per_s) < 0.2 * e.decay_per_s) ||

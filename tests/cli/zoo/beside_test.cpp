@@ -118,5 +118,33 @@ TEST(Beside, OneShockIsOneFinding) {
   }
 }
 
+TEST(Beside, AStepThatRingsIsAStepAndALineThatDiesAway) {
+  // A second-order system after a step: 5 (1 - e^-at (cos wt + a/w sin wt)); the level that is taken off with
+  // a few periods of ringing holds some of it.
+  for (unsigned seed = 1; seed <= 6; ++seed) {
+    std::mt19937_64 bits(seed);
+    constexpr double fs = 4.8e6;
+    const double own = 2 * pi * between(bits, 350e3, 450e3), damping = between(bits, 0.04, 0.06),
+                 decay = damping * own, w = own * std::sqrt(1 - damping * damping),
+                 begins = seed % 2 == 0 ? 20e-6 : 0, noise = seed > 3 ? 1e-3 : 0;
+    std::vector<double> x = zoo::noise(bits, 600, noise);
+    for (std::size_t n = 0; n < x.size(); ++n)
+      if (const double t = static_cast<double>(n) / fs - begins; t >= 0)
+        x[n] += 5 * (1 - std::exp(-decay * t) * (std::cos(w * t) + decay / w * std::sin(w * t)));
+    const auto findings = identified(x, fs)["findings"];
+    int decays = 0, steps = 0;
+    for (const auto& f : findings) {
+      steps += f["kind"] == "step" ? 1 : 0;
+      if (f["kind"] != "decaying") continue;
+      ++decays;
+      const double hz = f["frequency_hz"].get<double>(), ratio = f["damping_ratio"].get<double>();
+      EXPECT_NEAR(hz, w / (2 * pi), 5 * f["frequency_std_hz"].get<double>() + 1e-8 * hz) << seed;
+      EXPECT_NEAR(ratio, damping, 5 * f["damping_std"].get<double>() + 1e-8 * damping) << seed;
+    }
+    EXPECT_EQ(decays, 1) << seed << findings.dump();
+    EXPECT_EQ(steps, seed % 2 == 0 ? 1 : 0) << seed << findings.dump();
+  }
+}
+
 }  // namespace
 }  // namespace vprism::beside_test

@@ -111,6 +111,31 @@ TEST(RecordModes, UncertaintiesCoverUnderNoiseAndSweeps) {
   EXPECT_GE(within_three, all * 96 / 100);
 }
 
+TEST(RecordModes, UncertaintiesCoverNoiseOfWhatDrives) {
+  // A step and its answer, both in noise: that of the step comes through the resonance, in a few bins.
+  int within_one = 0, within_three = 0, all = 0;
+  for (unsigned seed = 0; seed < 40; ++seed) {
+    const std::vector<Truth> truth = {{70.0 + 4.1 * (seed % 12), 0.03 + 0.01 * (seed % 7), 1}};
+    std::vector<double> x(700 + 13 * (seed % 40), 0.0);
+    for (std::size_t n = 100 + seed; n < x.size(); ++n) x[n] = 5;
+    std::vector<double> y = driven(x, truth);
+    const double rms = std::pow(10, -4 + 0.06 * seed);
+    const std::vector<double> of_x = noise(x.size(), seed, rms), of_y = noise(x.size(), 100 + seed, rms);
+    for (std::size_t n = 0; n < x.size(); ++n) x[n] += of_x[n], y[n] += of_y[n];
+    const auto record = record_spectra({x, y}, {0}, rate, true);
+    const auto found = refine_on_record(record, near(truth, 1), 10, 450);
+    ASSERT_EQ(found.size(), 1u) << seed;
+    const double off_hz =
+        std::abs(std::abs(found[0].pole) / (2 * pi) - truth[0].hz) / found[0].frequency_std_hz;
+    const double off =
+        std::abs(-found[0].pole.real() / std::abs(found[0].pole) - truth[0].damping) / found[0].damping_std;
+    for (const double u : {off_hz, off}) within_one += u < 1, within_three += u < 3, ++all;
+  }
+  EXPECT_GE(within_one, all * 55 / 100);
+  EXPECT_LE(within_one, all * 85 / 100);
+  EXPECT_GE(within_three, all * 95 / 100);
+}
+
 TEST(RecordModes, OneThatIsTwoIsPartedAndTwoThatAreOneAreJoined) {
   const std::vector<Truth> two = {{120, 0.01, 1}, {122.4, 0.012, 0.8}};
   const std::vector<double> x = noise(30000, 3, 1);
