@@ -202,7 +202,19 @@ Compared CompareTask::compare(Side a, Side b) const {
       c.speed ? pair_lines(a.lines, b.lines, *c.speed, settings) : pair_lines(a.lines, b.lines, settings);
   if (a.spectrum && b.spectrum) {
     const Spectrum &sa = a.spectrum->spectrum, &sb = b.spectrum->spectrum;
-    c.likeness = spectral_likeness(sa, sb, c.speed ? c.speed->ratio : 1);
+    const double ratio = c.speed ? c.speed->ratio : 1;
+    // The top of a hump lies elsewhere each time; what is as strong there in the other is not gone or new.
+    std::erase_if(c.pairs, [&](const LinePair& p) {
+      if (p.a && p.b) return false;
+      const ComparedLine& line = p.a ? a.lines[*p.a] : b.lines[*p.b];
+      const auto level = [&](const Spectrum& s, double hz) {
+        return s.rms_around(hz, std::max(8.0, 0.01 * hz / s.plan.bin_hz));
+      };
+      const double own = level(p.a ? sa : sb, line.hz),
+                   other = level(p.a ? sb : sa, p.a ? line.hz * ratio : line.hz / ratio);
+      return line.broad && other > 0.6 * own;
+    });
+    c.likeness = spectral_likeness(sa, sb, ratio);
     c.total_db = 20 * std::log10(sb.rms_total() / std::max(sa.rms_total(), 1e-300));
     // Bands that both reach.
     const Spectrum& shorter = sa.frequency_hz(sa.bins() - 1) < sb.frequency_hz(sb.bins() - 1) ? sa : sb;

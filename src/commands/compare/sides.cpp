@@ -18,7 +18,7 @@ std::vector<ComparedLine> compared_lines(const ChannelSpectrum& c) {
     if (p.doubtful()) continue;
     if (p.broad())
       out.push_back({p.frequency_hz, 2 * c.spectrum.plan.rbw_hz, p.band_rms,
-                     p.band_rms / (2 * std::sqrt(c.spectrum.noise_averages))});
+                     p.band_rms / (2 * std::sqrt(c.spectrum.noise_averages)), true});
     else
       out.push_back({p.frequency_hz, p.frequency_std_hz, p.rms, p.rms_std});
   }

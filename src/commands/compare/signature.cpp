@@ -52,6 +52,9 @@ std::string signature_sentence(const Compared& c, const std::string& first, cons
       parts.push_back(fmt::format("{:.0f} dB {} between {}", std::abs(some[i].delta_db), word,
                                   hertz_range(some[i].low_hz, some[i].high_hz)));
   };
+  if (s.throughout_db)
+    parts.push_back(fmt::format("{:.1f} dB {} throughout", std::abs(*s.throughout_db),
+                                *s.throughout_db > 0 ? "more" : "less"));
   runs(s.more, "more"), runs(s.less, "less");
   const auto lines = [](std::size_t count) {
     return std::to_string(count) + (count == 1 ? " line" : " lines");
@@ -66,7 +69,7 @@ std::string signature_sentence(const Compared& c, const std::string& first, cons
     out = second + " lacks " + lines(gone_lines) + " that " + first + " has";
   if (parts.empty() && new_lines == 0 && gone_lines == 0)
     out = "no band differs by 3 dB or more, and no line";
-  if (s.alike)
+  if (s.alike && !s.throughout_db)
     out += fmt::format("; alike between {} ({:.1f} dB)", hertz_range(s.alike->low_hz, s.alike->high_hz),
                        std::abs(s.alike->delta_db));
   return out;
@@ -89,6 +92,7 @@ Json signature_json(const Compared& c) {
   for (const SignatureRun& run : s.less) less.push_back(run_json(run));
   return {{"more", std::move(more)},
           {"less", std::move(less)},
+          {"throughout_db", s.throughout_db ? number(*s.throughout_db) : Json(nullptr)},
           {"alike", s.alike ? run_json(*s.alike) : Json(nullptr)},
           {"a_figures", figures_json(s.a)},
           {"b_figures", figures_json(s.b)}};

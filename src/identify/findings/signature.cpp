@@ -47,6 +47,25 @@ SpectralFigures figures_of(const SignatureSide& side, double low_hz, double high
   return out;
 }
 
+/// What all bands but chance's share of them differ by alike, if that is something.
+std::optional<double> gain_of(const std::vector<SignatureBand>& bands) {
+  constexpr double least_db = 0.5;
+  double sum = 0, weights = 0;
+  for (const SignatureBand& band : bands) {
+    const double weight = 1 / (std::pow(band.delta_std_db, 2) + 1e-4);
+    sum += weight * band.delta_db, weights += weight;
+  }
+  if (bands.size() < 12 || !(std::abs(sum / weights) > std::max(least_db, 4 / std::sqrt(weights)))) return {};
+  const double gain = sum / weights;
+  const auto beyond = [&](double times) {
+    return std::count_if(bands.begin(), bands.end(), [&](const SignatureBand& band) {
+      return std::abs(band.delta_db - gain) > std::max(0.5, times * band.delta_std_db);
+    });
+  };
+  const auto few = static_cast<std::ptrdiff_t>(bands.size() / 40);
+  return beyond(3.5) > few || beyond(7) > 0 ? std::nullopt : std::optional(gain);
+}
+
 }  // namespace
 
 Signature compare_signatures(const SignatureSide& a, const SignatureSide& b, double ratio) {
@@ -59,8 +78,15 @@ Signature compare_signatures(const SignatureSide& a, const SignatureSide& b, dou
   const double from = std::max({sa.frequency_hz(0), sb.frequency_hz(0) / ratio, 2 * rbw});
   const double to = std::min(sa.frequency_hz(sa.bins() - 1), sb.frequency_hz(sb.bins() - 1) / ratio);
   if (!(to > from + 8 * bin)) return out;
+  constexpr double lobe = 3;
+  std::vector<double> edges_off = a.lines_hz;
+  for (const double hz : b.lines_hz) edges_off.push_back(hz / ratio);
+  std::sort(edges_off.begin(), edges_off.end());
   for (double low = from; low < to;) {
     double high = std::max(low * std::exp2(1.0 / 12), low + 8 * bin);
+    // No edge lies in a line's lobe, which falls on its bins another way in each.
+    for (const double hz : edges_off)
+      if (std::abs(hz - high) < lobe * bin) high = hz + lobe * bin;
     if (high + 4 * bin > to) high = to;
     const BandPower one = band_power(sa, a.floor, low, high),
                     other = band_power(sb, b.floor, ratio * low, ratio * high);
@@ -121,6 +147,7 @@ Signature compare_signatures(const SignatureSide& a, const SignatureSide& b, dou
   for (auto* runs : {&out.more, &out.less})
     std::stable_sort(runs->begin(), runs->end(),
                      [&](const SignatureRun& x, const SignatureRun& y) { return weight(x) > weight(y); });
+  if (const auto gain = gain_of(out.bands)) out.throughout_db = gain, out.more.clear(), out.less.clear();
   out.a = figures_of(a, from, to), out.b = figures_of(b, ratio * from, ratio * to);
   return out;
 }

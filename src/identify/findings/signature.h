@@ -45,6 +45,7 @@ struct SpectralFigures {
 struct Signature {
   std::vector<SignatureBand> bands;
   std::vector<SignatureRun> more, less;  ///< B has more, less: what weighs most first.
+  std::optional<double> throughout_db;   ///< B over A where all bands have the same: another gain.
   std::optional<SignatureRun> alike;     ///< The widest run, in octaves, of those that are.
   SpectralFigures a, b;
 };

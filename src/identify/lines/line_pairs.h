@@ -12,6 +12,7 @@ namespace vprism {
 struct ComparedLine {
   double hz = 0, hz_std = 0;
   double rms = 0, rms_std = 0;
+  bool broad = false;  ///< The top of a hump: chance says where in it.
 };
 
 /// A line of A, of B, or of both.

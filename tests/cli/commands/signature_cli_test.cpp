@@ -49,6 +49,39 @@ std::vector<double> machine(unsigned seed, double more, double line) {
   });
 }
 
+TEST(CompareSentence, TheSameMachineAgainIsTheSame) {
+  // Lines, and noise through a resonance, whose tops lie elsewhere each time; then faster, then another gain.
+  const auto rung = [](unsigned seed, double speed, double gain) {
+    std::mt19937_64 bits(seed);
+    std::normal_distribution<double> noise;
+    double before = 0, here = 0;
+    return made(80000, 8000, seed + 50, 0.05 * gain, [&, gain](double t) {
+      const double w = 2 * pi * 1530 / 8000, r = std::exp(-0.015 * w);
+      const double next = 2 * r * std::cos(w) * here - r * r * before + 0.02 * noise(bits);
+      before = here, here = next;
+      double sum = next;
+      for (const auto& [order, size] : {std::pair{1.0, 0.5}, {2.0, 0.2}, {3.0, 0.1}, {17.0, 0.3}})
+        sum += size * std::cos(2 * pi * 24.6 * speed * order * t + order);
+      return gain * sum;
+    });
+  };
+  const ScratchFolder folder;
+  put(folder, "a.f64", {rung(1, 1, 1)});
+  for (unsigned seed = 2; seed <= 5; ++seed) {
+    put(folder, "b.f64", {rung(seed, 1, 1)});
+    put(folder, "fast.f64", {rung(seed + 10, 1.004, 1)});
+    put(folder, "loud.f64", {rung(seed + 20, 1, 1.26)});
+    const auto sentence = [&](const char* other) {
+      return text_of(
+          document_of(folder, std::string("compare a.f64 ") + other + flat)["results"][0]["sentence"]);
+    };
+    EXPECT_THAT(sentence("b.f64"), HasSubstr("no band differs by 3 dB or more, and no line")) << seed;
+    EXPECT_THAT(sentence("fast.f64"), HasSubstr("no band differs by 3 dB or more, and no line")) << seed;
+    EXPECT_THAT(sentence("loud.f64"), HasSubstr("B has 2.0 dB more throughout")) << seed;
+    EXPECT_THAT(sentence("loud.f64"), Not(HasSubstr("line"))) << seed;
+  }
+}
+
 TEST(CompareSentence, BeginsWithWhereOneHasMoreAndWhatIsNew) {
   const ScratchFolder folder;
   put(folder, "a.f64", {machine(1, 0, 0)});

@@ -78,13 +78,15 @@ TEST(Signature, FreshNoiseIsNoDifference) {
         compare_signatures(made(100 + i, 0, 0.2, 0.25).side(), made(200 + i, 0, 0.2, 0.25).side());
     runs += static_cast<int>(s.more.size() + s.less.size());
     ASSERT_TRUE(s.alike);
+    EXPECT_FALSE(s.throughout_db);
     EXPECT_GT(s.alike->high_hz / s.alike->low_hz, 20);
   }
   EXPECT_EQ(runs, 0);
   // A change of gain is one everywhere.
   const Signature louder = compare_signatures(made(1, 0, 0.2, 0.25).side(), made(2, 0, 0.2, 0.25, 2).side());
-  ASSERT_EQ(louder.more.size(), 1u);
-  EXPECT_NEAR(louder.more[0].delta_db, 20 * std::log10(2.0), 0.3);
+  ASSERT_TRUE(louder.throughout_db);
+  EXPECT_NEAR(*louder.throughout_db, 20 * std::log10(2.0), 0.1);
+  EXPECT_TRUE(louder.more.empty() && louder.less.empty());
   EXPECT_FALSE(louder.alike);
 }
 
