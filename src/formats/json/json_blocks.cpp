@@ -153,12 +153,15 @@ const Member* whose_blocks(const Document& blocks, const Shape& shape) {
   for (const Member& member : shape.members) {
     if (member.same || !member.numbers.empty()) continue;
     std::map<std::string, std::size_t> counts;
-    for (const Document& one : blocks) {
-      if (!one[member.key].is_string()) return nullptr;
-      ++counts[one[member.key].get<std::string>()];
+    std::size_t changes = 0;
+    for (std::size_t k = 0; k < blocks.size(); ++k) {
+      const Document& own = blocks[k][member.key];
+      if (!own.is_string()) return nullptr;
+      ++counts[own.get<std::string>()];
+      changes += k > 0 && own != blocks[k - 1][member.key] ? 1 : 0;
     }
-    // What else differs is no name, or one too many.
-    if (out != nullptr || counts.size() > most ||
+    // What else differs is no name, or one too many; a state lasts for a while.
+    if (out != nullptr || counts.size() > most || 3 * changes < blocks.size() ||
         std::any_of(counts.begin(), counts.end(), [](const auto& each) { return each.second < 2; }))
       return nullptr;
     out = &member;

@@ -251,9 +251,9 @@ Period find_period(std::span<const double> whole) {
     const double wide = period.value_or(static_cast<double>(x.size()) / (16 << round));
     const std::optional<double> again = period_by_likeness(without_drift(x, wide));
     if (!again) continue;
-    const bool same = period && std::abs(*again - *period) < 1e-3 * *period;
-    if (!period || *again < *period) period = again;
-    if (same) break;
+    const bool shorter = !period || *again < 0.999 * *period;
+    if (!shorter) break;
+    period = again;
   }
   if (!period)
     throw Error(Status::analysis,

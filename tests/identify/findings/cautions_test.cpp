@@ -73,6 +73,23 @@ INSTANTIATE_TEST_SUITE_P(
       return name;
     });
 
+TEST(LevelCautions, WhatIsJumpedToIsADropoutAndNoClipping) {
+  // A link that gives zeros now and then, or the top of its range, beside a signal with a mean or without.
+  for (const double mean : {1.5, 40.0, -3.0})
+    for (const double given : {0.0, 99.0}) {
+      std::vector<double> x = signal([](double v, int) { return v; });
+      for (std::size_t n = 0; n < x.size(); ++n)
+        x[n] = n % 390 > 100 && n % 390 < 104 + n / 390 ? given : x[n] + mean;
+      const std::vector<std::string> codes = codes_of(x);
+      EXPECT_THAT(codes, ::testing::Contains("dropouts")) << mean << " " << given;
+      EXPECT_THAT(codes, ::testing::Not(::testing::Contains("clipping"))) << mean << " " << given;
+    }
+  // Few samples a period, hard at a rail: still met on a slope.
+  std::vector<double> fast;
+  for (int n = 0; n < 4000; ++n) fast.push_back(std::min(std::sin(0.31 * n), 0.8));
+  EXPECT_THAT(codes_of(fast), ::testing::Contains("clipping"));
+}
+
 TEST(LevelCautions, RestingAtAnExtremeIsNoClipping) {
   // A step answer that begins at zero and comes to rest; a logic signal; a pulse with a flat top.
   std::vector<double> step, logic, pulse;
