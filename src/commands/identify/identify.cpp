@@ -206,6 +206,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
          "choose channels that have data at the same times"});
   }
   result.watches.resize(result.findings.size());
+  const std::vector<Rests> stood = rests_of_values.result();
   {
     // Where something was learnt since, the families are looked for anew.
     const bool judged = hold && !gaps && settings.analysis.derived.empty();
@@ -278,7 +279,15 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       }
       for (const FrequencySwing& swing : swings[c])
         named.insert(named.begin(), report_swing(recording, spectra[c], swing));
+      // Where neighbours are mostly alike, rounding errs as slowly as the signal goes: its noise has humps.
+      const double of_steps =
+          3 * (stood[c].alike + stood[c].resting) > stood[c].samples ? known[c].step / std::sqrt(12.0) : 0;
+      std::size_t below = 0;
       for (Finding& f : named) {
+        if (f.level_rms < of_steps && f.kind != "tone" && f.kind != "harmonic-family") {
+          ++below;
+          continue;
+        }
         if (f.level_rms < rounded) {
           small += f.level_rms * f.level_rms;
           continue;
@@ -297,6 +306,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
         channels.push_back(c);
         findings.push_back(std::move(f));
       }
+      if (below > 0) result.cautions.push_back(below_rounding(recording.channels[c], known[c].step, below));
       if (!quantised[c].empty()) {
         findings.push_back(report_quantisation(recording, spectra[c], known[c], quantised[c], small));
         kept.emplace_back();
@@ -342,7 +352,6 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     rest.add(0, rests[c]);
     name_events(recording, c, rest.result()[0], levels[c].std, rests[c], course, run_ups[c], result);
   }
-  const std::vector<Rests> stood = rests_of_values.result();
   for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c)
     if (auto caution = rest_caution(recording.channels[c], stood[c], levels[c], recording.axis))
       result.cautions.push_back(std::move(*caution));

@@ -74,6 +74,9 @@ Finding report_noise_course(const Recording& recording, const Channel& channel, 
 /// A level that moves once and stays, where it moves by more than three of its uncertainties.
 std::optional<Finding> report_step(const Recording& recording, const Channel& channel,
                                    const LevelShift& shift);
+/// What was found of noise and holds less than rounding to `step` makes, where neighbours are mostly alike.
+Caution below_rounding(const Channel& channel, double step, std::size_t count);
+
 /// The finding of lines that rounding makes (rounding_lines.h).
 Finding report_quantisation(const Recording& recording, const ChannelSpectrum& channel, const Levels& levels,
                             const std::vector<std::size_t>& members, double other_squares);

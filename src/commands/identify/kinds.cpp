@@ -314,6 +314,15 @@ std::vector<std::size_t> beyond_power(const std::vector<Finding>& findings,
 
 }  // namespace
 
+Caution below_rounding(const Channel& channel, double step, std::size_t count) {
+  return {"below-rounding", Severity::note, channel.name,
+          fmt::format("{} {} of noise hold{} less than rounding to {} makes ({} RMS): left out", count,
+                      count == 1 ? "finding" : "findings", count == 1 ? "s" : "",
+                      format_quantity(step, channel.unit.label(), 3),
+                      format_quantity(step / std::sqrt(12.0), channel.unit.label(), 3)),
+          "use a finer range"};
+}
+
 void hold_power_rule(std::size_t c, IdentifyResult& result) {
   std::vector<std::size_t> own;
   for (std::size_t i = 0; i < result.findings.size(); ++i)

@@ -118,6 +118,29 @@ TEST(Beside, OneShockIsOneFinding) {
   }
 }
 
+TEST(Beside, WhatRoundingLeavesOfASlowSignalIsNoResonance) {
+  // A hall's temperature, a value a minute over 30 days, in steps of a tenth: days, halves of days, a walk.
+  for (unsigned seed = 1; seed <= 3; ++seed) {
+    std::mt19937_64 bits(seed);
+    constexpr double per_day = 1440;
+    const std::vector<double> steps = zoo::noise(bits, 43'200, between(bits, 0.003, 0.006));
+    std::vector<double> x;
+    double walk = 21;
+    for (std::size_t n = 0; n < steps.size(); ++n) {
+      const double day = static_cast<double>(n) / per_day;
+      walk += steps[n];
+      x.push_back(
+          std::round(10 * (walk + 3 * std::sin(2 * pi * day) + 0.8 * std::cos(4 * pi * day) + 0.05 * day)) /
+          10);
+    }
+    const auto findings = identified(x, 1 / 60.0)["findings"];
+    EXPECT_GE(findings.size(), 2u) << seed;
+    for (const auto& f : findings)
+      EXPECT_TRUE(f["kind"] == "tone" || f["kind"] == "harmonic-family" || f["kind"] == "trend")
+          << seed << f.dump();
+  }
+}
+
 TEST(Beside, AStepThatRingsIsAStepAndALineThatDiesAway) {
   // A second-order system after a step: 5 (1 - e^-at (cos wt + a/w sin wt)); the level that is taken off with
   // a few periods of ringing holds some of it.
