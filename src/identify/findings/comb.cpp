@@ -136,6 +136,15 @@ void mark_comb(std::vector<Peak>& peaks, const SpectrumPlan& plan, double varian
 
 namespace {
 
+/// Its level, and what its sentence says of it.
+void add_level(Finding& family, double rms) {
+  const auto said = [&] { return format_quantity(family.level_rms, family.unit, 4) + " RMS together"; };
+  const std::string before = said();
+  family.level_rms = std::hypot(family.level_rms, rms);
+  if (const std::size_t at = family.text.find(before); at != std::string::npos)
+    family.text.replace(at, before.size(), said());
+}
+
 /// Impulses make what they ring at: bands there, and lines that wander, are theirs.
 void take_into_trains(std::vector<Finding>& findings) {
   for (std::size_t i = 0; i < findings.size(); ++i) {
@@ -154,7 +163,7 @@ void take_into_trains(std::vector<Finding>& findings) {
       train.evidence.push_back(fmt::format("what stands near {}, {} RMS, rings with them",
                                            format_quantity(f.frequency_hz, "Hz", 4),
                                            format_quantity(f.level_rms, f.unit, 3)));
-      train.level_rms = std::hypot(train.level_rms, f.level_rms);
+      add_level(train, f.level_rms);
       train.members.insert(train.members.end(), f.members.begin(), f.members.end());
       findings.erase(findings.begin() + static_cast<std::ptrdiff_t>(j));
       if (j < i) --i;
@@ -208,7 +217,7 @@ void take_into_families(const std::vector<Peak>& peaks, const SpectrumPlan& plan
                                               order, format_quantity(f.level_rms, f.unit, 4)));
       else
         room -= square, ++folded;
-      family.level_rms = std::hypot(family.level_rms, f.level_rms);
+      add_level(family, f.level_rms);
       family.members.insert(family.members.end(), f.members.begin(), f.members.end());
       findings.erase(findings.begin() + static_cast<std::ptrdiff_t>(j));
       if (j < i) --i;
