@@ -16,7 +16,7 @@ namespace vprism {
 
 namespace {
 
-constexpr std::size_t shortest_piece = 96, fewest_pieces = 32, most_pieces = 256, lowest_bin = 3;
+constexpr std::size_t least_piece = 96, fewest_pieces = 32, most_pieces = 256, lowest_bin = 3;
 
 /// Squares of the transforms of all pieces under a Hann window, piece by piece.
 class Pieces {
@@ -181,7 +181,7 @@ std::vector<double> NoiseCourse::evened(std::span<const double> samples) const {
 std::optional<NoiseCourse> find_noise_course(std::span<const double> x) {
   constexpr double least_gain = 1.5, quietest = 1e-6, most_kurtosis = 6;
   constexpr std::size_t least_pieces = 3;
-  const std::size_t count = std::min(most_pieces, x.size() / shortest_piece);
+  const std::size_t count = std::min(most_pieces, x.size() / least_piece);
   if (count < fewest_pieces) return {};
   Pieces pieces(x, count);
   const std::vector<double> gains = pieces.gains();

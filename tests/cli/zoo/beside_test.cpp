@@ -141,27 +141,6 @@ TEST(Beside, WhatRoundingLeavesOfASlowSignalIsNoResonance) {
   }
 }
 
-TEST(Beside, AFamilysSentenceHasTheLevelOfTheTable) {
-  // A half-bridge at 20 kHz whose duty swings at 100 Hz: orders beyond half the rate fold between the lines.
-  std::mt19937_64 bits(1);
-  std::vector<double> x = zoo::noise(bits, 200'000, 0.05);
-  for (std::size_t n = 0; n < x.size(); ++n) {
-    const double t = static_cast<double>(n) * 1e-6;
-    x[n] += std::fmod(20'000 * t, 1.0) < 0.5 + 0.4 * std::sin(2 * pi * 100 * t) ? 24 : -0.7;
-  }
-  const auto document = identified(x, 1e6);
-  expect_within_power(document, x);
-  bool family = false;
-  for (const auto& f : document["findings"]) {
-    if (f["kind"] != "harmonic-family") continue;
-    family = true;
-    const std::string text = f["text"].get<std::string>(),
-                      level = fmt::format("{:.4g} RMS together", f["level"].get<double>());
-    EXPECT_NE(text.find(level), std::string::npos) << text << " " << level;
-  }
-  EXPECT_TRUE(family) << document["findings"].dump();
-}
-
 TEST(Beside, AStepThatRingsIsAStepAndALineThatDiesAway) {
   // A second-order system after a step: 5 (1 - e^-at (cos wt + a/w sin wt)); the level that is taken off with
   // a few periods of ringing holds some of it.

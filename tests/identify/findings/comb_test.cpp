@@ -63,18 +63,20 @@ TEST(Comb, WeakBandsBetweenItsLinesAreItsOrdersBeyondHalfTheRate) {
   std::vector<Peak> peaks;
   Finding family;
   family.kind = "harmonic-family", family.frequency_hz = 13.07, family.level_rms = 1.2;
+  family.unit = "V", family.text = "a harmonic family, 1.2 V RMS together";
   for (int n = 1; n <= 38; ++n) {
     peaks.push_back(line(13.07 * n, 1.0 / n));
     family.members.push_back(peaks.size() - 1);
   }
   Finding weak, strong;
-  weak.kind = "broadband", weak.frequency_hz = 84, weak.frequency_std_hz = 1, weak.level_rms = 0.02;
+  weak.kind = "broadband", weak.frequency_hz = 84, weak.frequency_std_hz = 1, weak.level_rms = 0.05;
   strong.kind = "resonance", strong.frequency_hz = 150, strong.frequency_std_hz = 0.1, strong.level_rms = 0.6;
   std::vector<Finding> findings = {family, weak, strong};
   take_into_families(peaks, plan_of(), findings);
   ASSERT_EQ(findings.size(), 2u);
   EXPECT_EQ(findings[0].kind, "harmonic-family");
-  EXPECT_NEAR(findings[0].level_rms, std::hypot(1.2, 0.02), 1e-12);
+  EXPECT_NEAR(findings[0].level_rms, std::hypot(1.2, 0.05), 1e-12);
+  EXPECT_EQ(findings[0].text, "a harmonic family, 1.201 V RMS together");
   EXPECT_EQ(findings[1].kind, "resonance");
 }
 
