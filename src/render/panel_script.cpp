@@ -104,6 +104,13 @@ std::string short_number(double value) {
   return format_number(value / prefix.factor, 3) + prefix.symbol;
 }
 
+/// As many digits as tell ten steps of an axis apart: six do, save where it spans little of what it shows.
+std::string tic_format(const Drawn& axis) {
+  const double span = axis.high - axis.low, size = std::max(std::abs(axis.low), std::abs(axis.high));
+  const double digits = std::floor(std::log10(size)) - std::floor(std::log10(span / 10)) + 1;
+  return span > 0 && digits > 6 ? fmt::format("'%.{:.0f}g'", std::min(digits, 12.0)) : "'%g'";
+}
+
 /// Labels of a logarithmic axis: where it spans few decades, and where it is drawn by the logarithms
 /// themselves, as an image needs it.
 std::string decade_tics(double low, double high, bool by_logarithms) {
@@ -316,8 +323,8 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
   script += by_logarithms || few_decades                      ? decade_tics(dy.low, dy.high, by_logarithms)
             : panel.y.unit == "deg" && dy.high - dy.low > 100 ? "set ytics 90\n"
                                                               : "set ytics auto\n";
-  script += "set format '%g'\nunset label\n";
-  if (panel.x.logarithmic) script += "set format x '%.0s%c'\n";
+  script += fmt::format("set format x {}\nset format y {}\nunset label\nunset arrow\n",
+                        panel.x.logarithmic ? "'%.0s%c'" : tic_format(dx), tic_format(dy));
   const std::vector<const char*> places = label_places(panel, dx);
   for (std::size_t m = 0; m < panel.marks.size(); ++m) {
     const Mark& mark = panel.marks[m];
@@ -332,7 +339,6 @@ void add_panel(std::string& script, const Panel& panel, const Frame& frame, bool
         "set label {} {} at graph 1.012,graph 0.985 offset 0,{} left font 'DejaVu Sans Mono,8' "
         "textcolor rgb '#222222' noenhanced\n",
         200 + i, quoted(panel.listing[i]), -0.95 * static_cast<double>(i));
-  script += "unset arrow\n";
   for (const double at : panel.verticals)
     script += fmt::format(
         "set arrow from first {0},graph 0 to first {0},graph 1 nohead linecolor rgb '#555555' dashtype 2\n",

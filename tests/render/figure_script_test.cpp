@@ -29,6 +29,16 @@ Panel plain() {
   return panel;
 }
 
+TEST(FigureScript, StepsOfAnAxisThatSpansLittleAreToldApart) {
+  EXPECT_THAT(figure_script(with(plain()), Picture::png), HasSubstr("set format x '%g'\nset format y '%g'"));
+  Panel narrow = plain();
+  narrow.curves[0].x = {2.00520150, 2.00520156, 2.00520162};
+  narrow.x.unit = "V";
+  // Steps of about 1e-8 in 2: nine digits.
+  EXPECT_THAT(figure_script(with(narrow), Picture::png),
+              ::testing::AnyOf(HasSubstr("set format x '%.9g'"), HasSubstr("set format x '%.10g'")));
+}
+
 TEST(FigureScript, AMapIsAnImageWithItsColoursBesideIt) {
   Panel panel = plain();
   ColourMap map;
