@@ -279,15 +279,17 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       }
       for (const FrequencySwing& swing : swings[c])
         named.insert(named.begin(), report_swing(recording, spectra[c], swing));
-      // Where neighbours are mostly alike, rounding errs as slowly as the signal goes: its noise has humps.
-      const double of_steps =
-          3 * (stood[c].alike + stood[c].resting) > stood[c].samples ? known[c].step / std::sqrt(12.0) : 0;
+      // Where neighbours are alike but nothing rests, rounding errs as slowly as the signal: its noise has
+      // humps.
+      const Rests& still = stood[c];
+      const bool slow = 3 * still.alike > still.samples - still.resting && 2 * still.resting < still.samples;
+      const double of_steps = slow ? known[c].step / std::sqrt(12.0) : 0;
+      const auto of_noise = [](const Finding& f) {
+        return f.kind == "resonance" || f.kind == "broadband" || f.kind == "impulse-family";
+      };
       std::size_t below = 0;
       for (Finding& f : named) {
-        if (f.level_rms < of_steps && f.kind != "tone" && f.kind != "harmonic-family") {
-          ++below;
-          continue;
-        }
+        if (f.level_rms < of_steps && of_noise(f) && ++below > 0) continue;
         if (f.level_rms < rounded) {
           small += f.level_rms * f.level_rms;
           continue;

@@ -11,6 +11,7 @@
 #include "base/error.h"
 #include "base/fft.h"
 #include "base/linear/linear.h"
+#include "base/straight_line.h"
 #include "identify/rotating/cycle_phase.h"
 
 namespace vprism {
@@ -26,15 +27,11 @@ constexpr std::size_t most_points = 4096, most_orders = 400;
 /// Autocorrelation about a straight line, over its value at 0, each lag over as many products as it has.
 std::vector<double> autocorrelation(std::span<const double> x) {
   const std::size_t count = x.size(), points = std::bit_ceil(2 * count);
-  const double n = static_cast<double>(count), middle = (n - 1) / 2;
-  double mean = 0, slope = 0;
-  for (std::size_t i = 0; i < count; ++i)
-    mean += x[i] / n, slope += x[i] * (static_cast<double>(i) - middle) * 12 / (n * (n * n - 1));
+  const StraightLine line = straight_line(x);
   FftArray<double> time(points);
   FftArray<std::complex<double>> bins(points / 2 + 1);
   std::fill(time.data(), time.data() + points, 0.0);
-  for (std::size_t i = 0; i < count; ++i)
-    time.data()[i] = x[i] - mean - slope * (static_cast<double>(i) - middle);
+  for (std::size_t i = 0; i < count; ++i) time.data()[i] = x[i] - line.at(i);
   const RealFft fft(points);
   fft.run(time, bins);
   for (std::size_t k = 0; k <= points / 2; ++k) bins.data()[k] = std::norm(bins.data()[k]);

@@ -7,6 +7,7 @@
 #include <numeric>
 
 #include "base/percentile.h"
+#include "base/straight_line.h"
 #include "identify/findings/comb.h"
 #include "identify/peaks/peak_sines.h"
 #include "identify/verdict/band_joins.h"
@@ -89,16 +90,13 @@ std::vector<double> without_others(std::span<const double> samples, double rate_
   for (const JudgedBand& band : bands)
     for (const std::size_t m : band.members) odd[m] = true;
   std::vector<double> x(samples.begin(), samples.end());
-  const double n = static_cast<double>(x.size()), middle = (n - 1) / 2;
+  const double n = static_cast<double>(x.size());
   /// Takes off the straight line through `of`; whether it is of any size beside that.
   const auto take_line_off = [&](const std::vector<double>& of) {
-    double sum = 0, slope = 0;
-    for (std::size_t i = 0; i < of.size(); ++i)
-      sum += of[i], slope += of[i] * (static_cast<double>(i) - middle);
-    slope /= n * (n * n - 1) / 12;
-    for (std::size_t i = 0; i < x.size(); ++i) x[i] -= sum / n + slope * (static_cast<double>(i) - middle);
+    const StraightLine line = straight_line(of);
+    for (std::size_t i = 0; i < x.size(); ++i) x[i] -= line.at(i);
     const double square = std::inner_product(of.begin(), of.end(), of.begin(), 0.0) / n;
-    return slope * slope * (n * n - 1) / 12 > 1e-3 * square;
+    return line.slope * line.slope * (n * n - 1) / 12 > 1e-3 * square;
   };
   // A sine has a slope of its own over whole periods, and a trend leaks into sines: in turns, all lines with
   // it, those that are odd as well.

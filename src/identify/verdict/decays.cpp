@@ -6,6 +6,7 @@
 #include <complex>
 #include <numbers>
 
+#include "base/straight_line.h"
 #include "identify/findings/explained.h"
 #include "identify/lines/sine_fit.h"
 #include "identify/lines/steady_lines.h"
@@ -57,15 +58,9 @@ std::size_t onset(std::span<const double> x, double rate_hz, const Exponential& 
 
 /// The straight line through `of` is taken off `y`; how far it goes from zero.
 double take_line_off(const std::vector<double>& of, std::vector<double>& y) {
-  const auto n = static_cast<double>(of.size());
-  const double middle = (n - 1) / 2;
-  double mean = 0, slope = 0;
-  for (std::size_t i = 0; i < of.size(); ++i) {
-    mean += of[i] / n;
-    slope += of[i] * (static_cast<double>(i) - middle) * 12 / (n * (n * n - 1));
-  }
-  for (std::size_t i = 0; i < of.size(); ++i) y[i] -= mean + slope * (static_cast<double>(i) - middle);
-  return std::abs(mean) + std::abs(slope) * middle;
+  const StraightLine line = straight_line(of);
+  for (std::size_t i = 0; i < of.size(); ++i) y[i] -= line.at(i);
+  return std::abs(line.mean) + std::abs(line.slope) * line.middle;
 }
 
 /// One fit from a start on; whether the samples bear the decay out.

@@ -141,6 +141,18 @@ TEST(Beside, WhatRoundingLeavesOfASlowSignalIsNoResonance) {
   }
 }
 
+TEST(Beside, WhatStandsInSilenceIsNotRoundingHoweverLittleItHolds) {
+  // Digital silence, then a ring-down of four steps: RMS over the record under that of rounding, 0.0029.
+  std::vector<double> x(40'000, 0.0);
+  for (std::size_t n = 5000; n < x.size(); ++n) {
+    const double t = static_cast<double>(n - 5000) / 1000;
+    x[n] = std::round(4 * std::exp(-t / 0.6) * std::sin(2 * pi * 33 * t)) / 100;
+  }
+  const auto document = identified(x, 1000);
+  EXPECT_EQ(document["cautions"].dump().find("below-rounding"), std::string::npos);
+  EXPECT_FALSE(document["findings"].empty());
+}
+
 TEST(Beside, AStepThatRingsIsAStepAndALineThatDiesAway) {
   // A second-order system after a step: 5 (1 - e^-at (cos wt + a/w sin wt)); the level that is taken off with
   // a few periods of ringing holds some of it.
