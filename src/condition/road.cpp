@@ -6,6 +6,8 @@
 #include <algorithm>
 #include <exception>
 
+#include "base/machine/ranks.h"
+
 namespace vprism {
 
 Road::Road(std::unique_ptr<SampleSource> source, Chain chain)
@@ -70,13 +72,14 @@ void Road::survey_stages(std::size_t end) {
 }
 
 void Road::run(const Sink& sink, const Progress& progress) {
+  Ranks::go_on_alone();
   survey_stages(chain_.size());
   start_stages(chain_.size());
   pass(chain_.size(), sink, progress);
   start_stages(chain_.size());  // The end of the pass may have told the source its axis.
 }
 
-void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) {
+void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress, const Stretch& stretch) {
   std::vector<Sink> sinks(stages + 1);
   const bool whole = stages == chain_.size() && !doubting_;
   // What a chain makes of its input may be missing too.
@@ -92,6 +95,7 @@ void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) 
   };
 
   source_->rewind();
+  if (stretch.from > 0) source_->seek(stretch.from);
   const std::int64_t all = source_->recording().samples;
   Block now = source_->make_block(), next = source_->make_block();
   std::int64_t done = 0;
@@ -100,7 +104,8 @@ void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) 
   oneapi::tbb::task_group reading;
   source_->read(now);
   while (now.size() > 0) {
-    const bool more = wanted();
+    const std::int64_t end = stretch.from + done + static_cast<std::int64_t>(now.size());
+    const bool more = end < stretch.to && wanted();
     if (more) reading.run([&] { source_->read(next); });
     done += static_cast<std::int64_t>(now.size());
     read_.look(now, keep_large_ || !chain_.empty());  // The chain may bring them into range.
@@ -119,6 +124,63 @@ void Road::pass(std::size_t stages, const Sink& sink, const Progress& progress) 
   for (std::size_t i = 0; i < stages; ++i) chain_[i]->finish(sinks[i + 1]);
   read_.end();
   if (whole) made_.end();
+}
+
+std::vector<std::int64_t> Road::part_starts() {
+  const Recording& r = source_->recording();
+  const bool plain = !source_->carries_stamps() && !doubting_ &&
+                     std::all_of(chain_.begin(), chain_.end(), [](const auto& s) { return s->by_sample(); });
+  std::vector<std::int64_t> starts;
+  if (!plain || r.samples <= 0) return starts;
+  constexpr auto most = static_cast<std::int64_t>(part_counts[0]);
+  for (std::int64_t i = 0; i < most; ++i) {
+    const std::int64_t at = i == 0 ? 0 : source_->seek(r.samples / most * i);
+    // Of a short record several would lie in one block.
+    if (at < 0 || (i > 0 && at <= starts.back())) return {};
+    starts.push_back(at);
+  }
+  return starts;
+}
+
+bool Road::run_parted(std::span<PartedSink* const> parted, const Sink& sink, const Progress& progress) {
+  const std::vector<std::int64_t> starts = part_starts();
+  const Recording& r = source_->recording();
+  std::size_t parts = part_counts[0];
+  for (PartedSink* const one : parted)
+    parts = std::min(parts, one->part(starts, r.channels.size(), r.complex));
+  if (!Ranks::shared() || parted.empty() || parts < 2) {
+    run(sink, progress);
+    return false;
+  }
+  share(parted, starts, parts, sink, progress);
+  return true;
+}
+
+void Road::share(std::span<PartedSink* const> parted, const std::vector<std::int64_t>& starts,
+                 std::size_t parts, const Sink& sink, const Progress& progress) {
+  const std::int64_t all = source_->recording().samples;
+  const auto begin_of = [&](std::size_t rank) {
+    const std::size_t part = rank * parts / Ranks::count();
+    return part < parts ? starts[part * starts.size() / parts] : all;
+  };
+  const std::int64_t from = begin_of(Ranks::rank()), to = begin_of(Ranks::rank() + 1);
+  std::int64_t reach = 0;
+  for (PartedSink* const one : parted) {
+    one->keep_to(from, to);
+    reach = std::max(reach, one->reach());
+  }
+  const std::size_t known = source_->recording().cautions.size();
+  start_stages(chain_.size());
+  if (from < to) pass(chain_.size(), sink, progress, {from, to + reach});
+  start_stages(chain_.size());
+  // What the readers and the counts have found in one stretch is not what they would say of the whole.
+  std::int64_t found = source_->recording().cautions.size() != known || !cautions().empty() ? 1 : 0;
+  Baton whole = Ranks::in_turn([&](Baton& before, Baton& after) {
+    after.put(std::max(found, before.empty() ? 0 : before.whole()));
+    for (PartedSink* const one : parted) one->pass_on(before, after);
+  });
+  if (whole.whole() != 0) throw RunAgainAlone();
+  for (PartedSink* const one : parted) one->take(whole);
 }
 
 std::vector<Caution> Road::cautions() const {

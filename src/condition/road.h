@@ -7,6 +7,7 @@
 
 #include "condition/chain.h"
 #include "condition/missing.h"
+#include "signal/parted_sink.h"
 #include "signal/source.h"
 
 namespace vprism {
@@ -32,6 +33,11 @@ class Road {
   const Recording& source_recording() const { return source_->recording(); }
   /// One pass: every block, in order, is handed to `sink`, which may change it.
   void run(const Sink& sink, const Progress& progress = {});
+  /// One pass for what adds up over the record, made by all ranks together where there are several: each
+  /// reads a stretch, and all have the whole in the end. `sink` gets the blocks, and adds them to `parted` as
+  /// well. Returns whether ranks shared it: `sink` has then seen a stretch only, and nothing was missing
+  /// anywhere.
+  bool run_parted(std::span<PartedSink* const> parted, const Sink& sink, const Progress& progress = {});
   std::vector<StageReport> reports() const;
   /// What is missing in what was read and in what came out of the chain, known once a pass has been made.
   std::vector<Caution> cautions() const;
@@ -46,7 +52,19 @@ class Road {
  private:
   void start_stages(std::size_t count);
   void put_in_grid(std::size_t before);
-  void pass(std::size_t stages, const Sink& sink, const Progress& progress);
+  /// Samples from..to of the source.
+  struct Stretch {
+    std::int64_t from = 0, to = INT64_MAX;
+  };
+  void pass(std::size_t stages, const Sink& sink, const Progress& progress, const Stretch& stretch);
+  void pass(std::size_t stages, const Sink& sink, const Progress& progress) {
+    pass(stages, sink, progress, {});
+  }
+  /// Where the record may be parted; empty where it may not.
+  std::vector<std::int64_t> part_starts();
+  /// The pass of this rank over its share.
+  void share(std::span<PartedSink* const> parted, const std::vector<std::int64_t>& starts, std::size_t parts,
+             const Sink& sink, const Progress& progress);
   /// The surveys of the stages before `end`, each once.
   void survey_stages(std::size_t end);
 

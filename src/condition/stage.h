@@ -55,6 +55,8 @@ class Stage {
   /// False once nothing that could still come would be handed on, so that reading can stop.
   virtual bool wants_more() const { return true; }
   virtual StageReport report() const = 0;
+  /// Whether what it makes of a sample depends on that sample alone.
+  virtual bool by_sample() const { return false; }
   /// Gain of the stage at a frequency, for stages that are linear and the same at all times; after `start`.
   virtual std::optional<std::complex<double>> response(double /*hz*/) const { return {}; }
   /// Whether the stage can hand on, instead of its result, an estimate of that result's error

@@ -1,12 +1,8 @@
 // containers.cpp: see containers.h.
 #include "formats/containers.h"
 
-#include <dlfcn.h>
-
-#include <cstring>
-#include <filesystem>
-
 #include "base/error.h"
+#include "base/machine/module_file.h"
 #include "base/text.h"
 #include "formats/netcdf.h"
 
@@ -16,35 +12,16 @@ namespace {
 
 constexpr const char* module_name = "vprism-containers.so";
 
-/// The folders it may lie in.
-std::vector<std::filesystem::path> module_folders() {
-  std::error_code code;
-  const std::filesystem::path home = std::filesystem::read_symlink("/proc/self/exe", code).parent_path();
-  return {home, home.parent_path(), home.parent_path() / "lib" / "vprism"};
-}
-
 const Containers& load_containers() {
-  namespace fs = std::filesystem;
-  std::error_code code;
-  std::string why = "not found beside the program in " + module_folders().front().string();
-  for (const fs::path& folder : module_folders()) {
-    if (!fs::exists(folder / module_name, code)) continue;
-    void* module = dlopen((folder / module_name).c_str(), RTLD_NOW | RTLD_LOCAL);
-    const void* entries = module == nullptr ? nullptr : dlsym(module, "vprism_containers");
-    if (entries == nullptr) {
-      why = dlerror();
-      continue;
-    }
-    const auto& containers = *static_cast<const Containers*>(entries);
-    if (std::strcmp(containers.version, VPRISM_VERSION) == 0) {
-      containers.adopt_units(unit_library());
-      return containers;
-    }
-    why = (folder / module_name).string() + " is of version " + containers.version;
-  }
-  throw Error(Status::input, std::string(module_name) +
-                                 ", which reads HDF5, archives and workbooks, can't be used (" + why +
-                                 "); install vprism again");
+  std::string why;
+  const void* const found = module_entry(module_name, "vprism_containers", why);
+  if (found == nullptr)
+    throw Error(Status::input, std::string(module_name) +
+                                   ", which reads HDF5, archives and workbooks, can't be used (" + why +
+                                   "); install vprism again");
+  const auto& containers = *static_cast<const Containers*>(found);
+  containers.adopt_units(unit_library());
+  return containers;
 }
 
 const Containers& containers() {
@@ -54,12 +31,7 @@ const Containers& containers() {
 
 }  // namespace
 
-std::string containers_module() {
-  std::error_code code;
-  for (const std::filesystem::path& folder : module_folders())
-    if (std::filesystem::exists(folder / module_name, code)) return (folder / module_name).string();
-  return "";
-}
+std::string containers_module() { return module_file(module_name); }
 
 bool recognises_hdf5(const FileHead& head) {
   // The signature may stand behind a user block of 512, 1024, ... bytes.

@@ -41,6 +41,7 @@ class FieldSource : public SampleSource {
   const Recording& recording() const override { return recording_; }
   std::size_t read(Block& block) override;
   void rewind() override { at_ = 0; }
+  std::int64_t seek(std::int64_t sample) override { return at_ = block_start(sample); }
   void resolve() override;
   bool carries_stamps() const override { return layout_.stamps.has_value(); }
 

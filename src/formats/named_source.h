@@ -31,6 +31,7 @@ class NamedSource : public SampleSource {
   const Recording& recording() const override { return recording_; }
   std::size_t read(Block& block) override;
   void rewind() override { source_->rewind(); }
+  std::int64_t seek(std::int64_t sample) override { return source_->seek(sample); }
   void resolve() override;
   bool carries_stamps() const override { return source_->carries_stamps(); }
 

@@ -19,6 +19,7 @@ class ScaledAxis : public SampleSource {
   }
   const Recording& recording() const override { return recording_; }
   void rewind() override { source_->rewind(); }
+  std::int64_t seek(std::int64_t sample) override { return source_->seek(sample); }
   bool carries_stamps() const override { return source_->carries_stamps(); }
   void resolve() override {
     source_->resolve();

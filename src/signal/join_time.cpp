@@ -55,6 +55,16 @@ class JoinedTime : public SampleSource {
     for (auto& source : sources_) source->rewind();
     at_ = 0, file_ = 0, filled_ = 0, passed_ = 0;
   }
+  std::int64_t seek(std::int64_t sample) override {
+    rewind();
+    std::int64_t begin = 0;
+    for (; file_ + 1 < sources_.size() && sample - begin >= kept(file_); ++file_) begin += kept(file_);
+    const Piece& piece = pieces_[file_];
+    if (stamped_ || !cut_alike()) return -1;
+    const std::int64_t at = sources_[file_]->seek(sample - begin + piece.left_out);
+    passed_ = std::min(at, piece.left_out);
+    return at < 0 ? at : at_ = begin + at - passed_;
+  }
   std::size_t read(Block& block) override {
     std::size_t count = 0;
     bool gaps = false;
@@ -78,6 +88,20 @@ class JoinedTime : public SampleSource {
   }
 
  private:
+  /// Samples of a file that are handed on.
+  std::int64_t kept(std::size_t file) const {
+    return sources_[file]->recording().samples - pieces_[file].left_out;
+  }
+  /// Whether the files are read in blocks of the size that they have by themselves, with nothing between.
+  bool cut_alike() const {
+    const auto capacity = [](const Recording& r) {
+      return Block::good_capacity(r.channels.size() * (r.complex ? 2 : 1));
+    };
+    for (std::size_t i = 0; i < sources_.size(); ++i)
+      if (pieces_[i].missing > 0 || capacity(sources_[i]->recording()) != capacity(recording_)) return false;
+    return true;
+  }
+
   std::size_t read_file(Block& block, bool& gaps) {
     SampleSource& source = *sources_[file_];
     const Piece& piece = pieces_[file_];

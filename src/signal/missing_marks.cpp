@@ -103,6 +103,7 @@ class PassingSource : public SampleSource {
   bool carries_stamps() const override { return source_->carries_stamps(); }
   void resolve() override { source_->resolve(); }
   void rewind() override { source_->rewind(); }
+  std::int64_t seek(std::int64_t sample) override { return source_->seek(sample); }
   std::size_t read(Block& block) override {
     const std::size_t count = source_->read(block);
     for (std::size_t c = 0; c < block.columns() && count > 0; ++c)
@@ -129,6 +130,11 @@ class MarkedSource : public SampleSource {
   void rewind() override {
     source_->rewind();
     done_ = 0;
+  }
+  std::int64_t seek(std::int64_t sample) override {
+    const std::int64_t at = source_->seek(sample);
+    done_ = std::max<std::int64_t>(at, 0);
+    return at;
   }
 
   std::size_t read(Block& block) override {

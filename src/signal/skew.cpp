@@ -130,6 +130,7 @@ class Cautioned : public SampleSource {
     return count;
   }
   void rewind() override { source_->rewind(); }
+  std::int64_t seek(std::int64_t sample) override { return source_->seek(sample); }
   void resolve() override {
     source_->resolve();
     take_over();

@@ -13,6 +13,12 @@ Block SampleSource::make_block() const {
   return {channels, Block::good_capacity(complex ? 2 * channels : channels), carries_stamps(), complex};
 }
 
+std::int64_t SampleSource::block_start(std::int64_t sample) const {
+  const std::size_t columns = recording().channels.size() * (recording().complex ? 2 : 1);
+  const auto capacity = static_cast<std::int64_t>(Block::good_capacity(columns));
+  return sample / capacity * capacity;
+}
+
 ChannelSelection::ChannelSelection(std::unique_ptr<SampleSource> source, std::vector<std::size_t> chosen)
     : source_(std::move(source)), chosen_(std::move(chosen)) {
   take_over();
@@ -58,6 +64,11 @@ MemorySource::MemorySource(Recording recording, std::vector<std::vector<double>>
   for (const auto& column : data_)
     gaps_ = gaps_ || std::any_of(column.begin(), column.end(), [](double x) { return std::isnan(x); });
   recording_.samples = data_.empty() ? 0 : static_cast<std::int64_t>(data_.front().size());
+}
+
+std::int64_t MemorySource::seek(std::int64_t sample) {
+  at_ = static_cast<std::size_t>(block_start(sample));
+  return static_cast<std::int64_t>(at_);
 }
 
 std::size_t MemorySource::read(Block& block) {

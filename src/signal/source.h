@@ -22,6 +22,10 @@ class SampleSource {
   virtual std::size_t read(Block& block) = 0;
   /// Back to the first sample.
   virtual void rewind() = 0;
+  /// Goes to the beginning of the block in which a sample lies, as a pass from the first sample would cut
+  /// them, and returns the number of that block's first sample; -1 where the samples before must be read
+  /// first.
+  virtual std::int64_t seek(std::int64_t /*sample*/) { return -1; }
   /// Makes axis and length known, by a pass over the file if there is no quicker way.
   virtual void resolve() {}
   /// Whether blocks from this source must have room for stamps.
@@ -29,6 +33,10 @@ class SampleSource {
 
   /// A block of a good size for this source.
   Block make_block() const;
+
+ protected:
+  /// The first sample of the block in which this one lies, where all blocks are full ones.
+  std::int64_t block_start(std::int64_t sample) const;
 };
 
 /// The chosen channels of another source.
@@ -38,6 +46,7 @@ class ChannelSelection : public SampleSource {
   const Recording& recording() const override { return recording_; }
   std::size_t read(Block& block) override;
   void rewind() override { source_->rewind(); }
+  std::int64_t seek(std::int64_t sample) override { return source_->seek(sample); }
   void resolve() override;
   bool carries_stamps() const override { return source_->carries_stamps(); }
 
@@ -57,6 +66,7 @@ class MemorySource : public SampleSource {
   const Recording& recording() const override { return recording_; }
   std::size_t read(Block& block) override;
   void rewind() override { at_ = 0; }
+  std::int64_t seek(std::int64_t sample) override;
 
  private:
   Recording recording_;

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "base/error.h"
+#include "base/machine/ranks.h"
 #include "base/machine/threads.h"
 #include "base/text.h"
 #include "condition/grid/common_grid.h"
@@ -21,7 +22,8 @@ std::unique_ptr<SampleSource> open_selected(const std::vector<std::string>& file
   std::vector<std::unique_ptr<SampleSource>> sources;
   for (std::size_t i = 0; i < files.size(); ++i) {
     ReadSettings read = settings.read;
-    if (!settings.gate) read.digest = digests[i];
+    // Ranks that share the reading see a stretch each.
+    if (!settings.gate && !Ranks::shared()) read.digest = digests[i];
     sources.push_back(open_recording(files[i], read));
     sources.back() = with_missing_marks(std::move(sources.back()), settings.missing_marks);
     if (settings.axis_scale)
@@ -55,7 +57,8 @@ Input::Input(const std::vector<std::string>& files, const InputSettings& setting
       road_(open_selected(files, settings, digests_), settings.make_chain()) {
   // Those that no reader passes on are read beside it.
   part_only_ = settings.gate.has_value();
-  hashing_ = in_background([digests = digests_, quick = part_only_] {
+  if (Ranks::rank() > 0) digest_ = "with rank 0";
+  hashing_ = in_background([digests = digests_, quick = part_only_ || Ranks::rank() > 0] {
     for (const auto& digest : digests)
       if (!digest->expected() && !quick) digest->text();
   });

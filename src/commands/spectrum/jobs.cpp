@@ -168,8 +168,9 @@ std::vector<CutGroups> in_parts(const CutGroups& groups, const Recording& record
     SpectrumSettings lines = settings.spectrum;
     if (cut.resolution_hz) lines.resolution_hz = cut.resolution_hz, lines.segment.reset();
     const SpectrumPlan plan = plan_for(lines, recording);
-    // Samples held, sums of powers in two lanes or more, a transform; and that again for what else is made.
-    const double one = static_cast<double>(plan.segment) * (plan.averages > 1 ? 36 : 20) *
+    // Samples held, sums of powers in two lanes or more, those of the parts before, a transform; and that
+    // again for what else is made.
+    const double one = static_cast<double>(plan.segment) * (plan.averages > 1 ? 44 : 20) *
                        static_cast<double>((recording.complex ? 2 : 1) *
                                            (1 + settings.compared.size() + (lines.tapers > 0 ? 1 : 0)));
     CutGroups* part = &parts.back();

@@ -137,8 +137,15 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
   std::optional<LevelsEstimator> values;
   if (!recording.complex && settings.derived.empty() && recording.samples <= most_rounded)
     values.emplace(recording.channels.size());
+  bool shared = false;
   const auto pass = [&](std::vector<SpectrumJob>& jobs) {
-    input.road().run(
+    std::vector<PartedSink*> parted;
+    for (SpectrumJob& job : jobs)
+      if (job.whole) parted.push_back(&*job.whole);
+    // All that looks at the blocks, or nothing, can be shared.
+    if (parted.size() < jobs.size() || cross || (watch && values)) parted.clear();
+    shared = input.road().run_parted(
+        parted,
         [&](Block& block) {
           for (SpectrumJob& job : jobs) job.add(block);
           if (cross) cross->add(block);
@@ -161,7 +168,8 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
     jobs.clear();
   };
   pass(batches.front());
-  std::vector<GapPattern> gaps = watch->result();
+  // What ranks have shared has no gaps.
+  std::vector<GapPattern> gaps = shared ? std::vector<GapPattern>(1) : watch->result();
   watch.reset();
   std::vector<std::string> why(recording.channels.size());
   std::vector<Caution> gap_cautions;

@@ -20,6 +20,7 @@ class LinearMap : public Stage {
   LinearMap(std::string name, Conversion map) : name_(std::move(name)), map_(map) {}
   void start(Recording&) override {}
   bool needs_axis() const override { return false; }
+  bool by_sample() const override { return true; }
   void push(Block& block, const Sink& next) override {
     for (std::size_t c = 0; c < block.columns(); ++c)
       apply_map(c < block.channels() && !doubt_ ? map_ : Conversion{map_.factor, 0}, block.samples(c));
@@ -42,6 +43,7 @@ class Calibrate : public Stage {
  public:
   explicit Calibrate(std::vector<CalibrationRule> rules) : rules_(std::move(rules)) {}
   bool needs_axis() const override { return false; }
+  bool by_sample() const override { return true; }
 
   void start(Recording& passing) override {
     std::vector<std::vector<std::string>> steps(passing.channels.size());
@@ -106,6 +108,7 @@ class ConvertUnits : public Stage {
  public:
   explicit ConvertUnits(std::vector<UnitRule> rules) : rules_(std::move(rules)) {}
   bool needs_axis() const override { return false; }
+  bool by_sample() const override { return true; }
   void start(Recording& passing) override {
     maps_.assign(passing.channels.size(), {});
     report_ = {"unit", {}, {}};

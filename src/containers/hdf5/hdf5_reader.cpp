@@ -87,6 +87,7 @@ class Hdf5Source : public SampleSource {
   const Recording& recording() const override { return recording_; }
   bool carries_stamps() const override { return static_cast<bool>(stamps_); }
   void rewind() override { at_ = 0; }
+  std::int64_t seek(std::int64_t sample) override { return at_ = block_start(sample); }
 
   void resolve() override {
     if (!stamps_) return;

@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "base/error.h"
+#include "base/machine/host.h"
 
 namespace vprism {
 
@@ -24,10 +25,8 @@ namespace {
 constexpr std::string_view unfinished = ".vprism-part-";
 
 std::string this_host() {
-  char name[256] = "";
-  ::gethostname(name, sizeof name - 1);
-  for (char& c : name)
-    if (c == '/') c = '-';
+  std::string name = host_name();
+  std::replace(name.begin(), name.end(), '/', '-');
   return name;
 }
 

@@ -118,6 +118,10 @@ class Sound : public SampleSource {
     sf_seek(file_, 0, SEEK_SET);
     at_ = 0;
   }
+  std::int64_t seek(std::int64_t sample) override {
+    at_ = block_start(sample);
+    return sf_seek(file_, at_, SEEK_SET) == at_ ? at_ : -1;
+  }
 
   std::size_t read(Block& block) override {
     const std::size_t wanted = std::min(block.capacity(), static_cast<std::size_t>(recording_.samples - at_));

@@ -2,7 +2,6 @@
 #include "runner/cluster/follow.h"
 
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <chrono>
@@ -10,6 +9,7 @@
 #include <cstdlib>
 #include <thread>
 
+#include "base/machine/host.h"
 #include "base/text.h"
 #include "formats/files/output_folder.h"
 #include "frame/console.h"
@@ -60,9 +60,7 @@ std::string gather_command(const std::vector<std::string>& words, const SpreadFo
 
 std::string this_node() {
   if (const char* const name = std::getenv("SLURMD_NODENAME")) return name;
-  char name[256] = "";
-  ::gethostname(name, sizeof name - 1);
-  return name;
+  return host_name();
 }
 
 void refuse_at_work(const SpreadFolder& folder, const std::string& out) {

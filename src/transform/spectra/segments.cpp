@@ -28,7 +28,9 @@ SegmentFeed::SegmentFeed(std::vector<std::size_t> columns, std::size_t segment, 
       at_once_(columns_.size() * segment < few_held ? SIZE_MAX : together_),
       held_(columns_.size()),
       sums_(columns_.size(), 0.0),
-      squares_(columns_.size(), 0.0) {
+      squares_(columns_.size(), 0.0),
+      shifts_(columns_.size()),
+      closed_(columns_.size()) {
   const std::size_t room = std::max(at_once_ == SIZE_MAX ? 2 * segment : 0, segment + (together_ - 1) * hop);
   for (auto& held : held_) reserve_large(held, expected == 1 ? segment : room);
 }
@@ -44,23 +46,90 @@ std::size_t SegmentFeed::most_at_once(std::size_t hop) {
 }
 
 void SegmentFeed::add_squares(std::size_t column, const double* x, std::size_t count) {
-  if (!started_) {
-    shifts_.resize(columns_.size());
-    started_ = true;
-  }
   if (!shifts_[column]) shifts_[column] = x[0];
   sums_[column] += sum_of(x, count);
   squares_[column] += squares_about(x, count, *shifts_[column]);
 }
 
-double SegmentFeed::variance(std::size_t column) const {
-  if (samples_ < 2 || !started_ || !shifts_[column]) return 0;
-  const double away = mean(column) - *shifts_[column];
-  return std::max(0.0, squares_[column] / static_cast<double>(samples_) - away * away);
+/// Chan, Golub & LeVeque 1979.
+void SegmentFeed::Moments::join(const Moments& other) {
+  const double all = count + other.count, away = other.mean - mean;
+  if (count == 0 || other.count == 0) {
+    if (count == 0) *this = other;
+    return;
+  }
+  mean += away * other.count / all;
+  squares += other.squares + away * away * count * other.count / all;
+  count = all;
 }
 
-double SegmentFeed::mean(std::size_t column) const {
-  return samples_ > 0 ? sums_[column] / static_cast<double>(samples_) : 0;
+void SegmentFeed::close_part() {
+  if (samples_ == 0) return;
+  const auto count = static_cast<double>(samples_);
+  for (std::size_t c = 0; c < columns_.size(); ++c) {
+    const double mean = sums_[c] / count, away = shifts_[c] ? mean - *shifts_[c] : 0;
+    closed_[c].push_back({count, mean, std::max(0.0, squares_[c] / count - away * away) * count});
+    sums_[c] = squares_[c] = 0;
+    shifts_[c].reset();
+  }
+  samples_ = 0;
+}
+
+SegmentFeed::Moments SegmentFeed::joined(std::size_t column) const {
+  Moments all;
+  for (const Moments& part : closed_[column]) all.join(part);
+  return all;
+}
+
+double SegmentFeed::variance(std::size_t column) {
+  close_part();
+  const Moments all = joined(column);
+  return all.count < 2 ? 0 : all.squares / all.count;
+}
+
+double SegmentFeed::mean(std::size_t column) {
+  close_part();
+  return joined(column).mean;
+}
+
+void SegmentFeed::keep_to(std::int64_t from, std::int64_t to) {
+  const auto hop = static_cast<std::int64_t>(hop_);
+  place_ = from, end_ = to;
+  done_ = first_ = (from + hop - 1) / hop;
+  last_ = (to + hop - 1) / hop;
+  skip_ = static_cast<std::size_t>(done_ * hop - from);
+  while (next_part_ < parts_.size() && parts_[next_part_] <= from) ++next_part_;
+}
+
+void SegmentFeed::begin_parts() {
+  for (; next_part_ < parts_.size() && parts_[next_part_] <= place_; ++next_part_) close_part();
+}
+
+std::size_t SegmentFeed::wanted(std::size_t segments) const {
+  return static_cast<std::size_t>(
+      std::clamp<std::int64_t>(last_ - done_, 0, static_cast<std::int64_t>(segments)));
+}
+
+void SegmentFeed::pass_on(Baton& before, Baton& after) {
+  close_part();
+  after.put((before.empty() ? 0 : before.whole()) + std::max<std::int64_t>(0, done_ - first_));
+  for (std::size_t c = 0; c < columns_.size(); ++c) {
+    Moments all;
+    if (!before.empty()) {
+      const std::vector<double> numbers = before.numbers();
+      all = {numbers.at(0), numbers.at(1), numbers.at(2)};
+    }
+    for (const Moments& part : closed_[c]) all.join(part);
+    after.put(std::vector{all.count, all.mean, all.squares});
+  }
+}
+
+void SegmentFeed::take(Baton& all) {
+  first_ = 0, done_ = all.whole();
+  for (auto& column : closed_) {
+    const std::vector<double> numbers = all.numbers();
+    column = {{numbers.at(0), numbers.at(1), numbers.at(2)}};
+  }
 }
 
 void SegmentFeed::release() {
@@ -75,9 +144,10 @@ void SegmentFeed::hand_on_held(std::int64_t place, const Work& work) {
   for (const auto& held : held_) batch.columns.push_back(held.data());
   batch.sample = place - static_cast<std::int64_t>(have);
   const std::size_t whole = 1 + (have - segment_) / hop_, most = std::max(together_, most_at_once(hop_));
-  for (std::size_t from = 0; from < whole; from += most) {
+  const std::size_t now = wanted(whole);
+  for (std::size_t from = 0; from < now; from += most) {
     batch.first = done_;
-    batch.count = std::min(most, whole - from);
+    batch.count = std::min(most, now - from);
     done_ += static_cast<std::int64_t>(batch.count);
     work(batch);
     batch.sample += static_cast<std::int64_t>(batch.count * hop_);
@@ -100,6 +170,7 @@ void SegmentFeed::add(std::span<const std::span<const double>> columns, const Wo
   std::vector<const double*> from;
   for (const auto& column : columns) from.push_back(column.data());
   if (columns.empty()) return;
+  begin_parts();
   add_stretch(from, columns[0].size(), work);
   place_ += static_cast<std::int64_t>(columns[0].size());
 }
@@ -110,6 +181,7 @@ void SegmentFeed::add(const Block& block, const Work& work) {
                        [&](std::size_t c) { return std::isnan(block.samples(c)[n]); });
   };
   std::vector<const double*> from(columns_.size());
+  begin_parts();
   for (std::size_t at = 0; at < block.size();) {
     std::size_t end = block.gaps() ? at : block.size();
     while (end < block.size() && !missing(end)) ++end;
@@ -128,17 +200,23 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
   SegmentBatch batch;
   batch.hop = hop_;
   batch.columns.resize(columns_.size());
-  samples_ += static_cast<std::int64_t>(count);
-  // Added up just before they are worked on: the samples then come from memory once.
+  // Added up just before they are worked on, so that samples come from memory once; in pieces that do not
+  // depend on where segments lie.
+  constexpr std::size_t piece = 8192;
+  const bool counted = place_ < end_;
+  if (counted) samples_ += static_cast<std::int64_t>(count);
   std::size_t summed = 0;
   const auto add_until = [&](std::size_t end) {
-    for (std::size_t c = 0; c < columns_.size() && end > summed; ++c)
-      add_squares(c, columns[c] + summed, end - summed);
-    summed = std::max(summed, end);
+    while (counted && summed < end) {
+      const std::size_t some = std::min(piece, count - summed);
+      for (std::size_t c = 0; c < columns_.size(); ++c) add_squares(c, columns[c] + summed, some);
+      summed += some;
+    }
   };
   const std::size_t most = std::max(together_, most_at_once(hop_));
   // The first segment begins `begun` samples before the stretch, or `at` samples into it.
-  const auto hand_on = [&](std::size_t segments, std::size_t begun, std::size_t at) {
+  const auto hand_on = [&](std::size_t all, std::size_t begun, std::size_t at) {
+    const std::size_t segments = wanted(all);
     for (std::size_t from = 0; from < segments; from += most) {
       batch.first = done_;
       batch.count = std::min(most, segments - from);
@@ -149,10 +227,12 @@ void SegmentFeed::add_stretch(const std::vector<const double*>& columns, std::si
       for (const double*& column : batch.columns) column += batch.count * hop_;
     }
   };
-  std::size_t at = 0;
-  if (together_ > 1 && held_.front().size() + count < segment_ + (together_ - 1) * hop_) {
+  std::size_t at = std::min(skip_, count);
+  skip_ -= at;
+  if (at == count ||
+      (together_ > 1 && held_.front().size() + count - at < segment_ + (together_ - 1) * hop_)) {
     for (std::size_t c = 0; c < columns_.size(); ++c)
-      held_[c].insert(held_[c].end(), columns[c], columns[c] + count);
+      held_[c].insert(held_[c].end(), columns[c] + at, columns[c] + count);
     add_until(count);
     return;
   }

@@ -7,6 +7,7 @@
 #include <span>
 #include <vector>
 
+#include "base/baton.h"
 #include "signal/block.h"
 
 namespace vprism {
@@ -39,21 +40,34 @@ class SegmentFeed {
   void add(std::span<const std::span<const double>> columns, const Work& work);
   /// Hands on what is held back; what comes next is another stretch.
   void flush(const Work& work);
+  /// Mean and variance are added up apart for the parts of the record that begin at these samples, the first
+  /// at 0, and joined in their order. Blocks end where a part does.
+  void part_at(std::vector<std::int64_t> starts) { parts_ = std::move(starts); }
+  /// Only the segments that begin in these samples; what comes begins at `from`, where a part does.
+  void keep_to(std::int64_t from, std::int64_t to);
+  /// Samples of a baton's feeds before, and this one's; of all feeds, see parted_sink.h.
+  void pass_on(Baton& before, Baton& after);
+  void take(Baton& all);
   /// Segments in a batch, at most: no more than stays near the cores.
   static std::size_t most_at_once(std::size_t hop);
   std::int64_t segments() const { return done_; }
   /// Whether gaps parted what passed.
   bool parted() const { return parted_; }
   /// Mean of all samples that passed, those missing left out.
-  double mean(std::size_t column) const;
+  double mean(std::size_t column);
   /// Their mean square about that mean.
-  double variance(std::size_t column) const;
+  double variance(std::size_t column);
   /// Lets go of the samples held; only for the last batch, which has them in hand.
   void release();
 
  private:
   void add_stretch(const std::vector<const double*>& columns, std::size_t count, const Work& work);
   void add_squares(std::size_t column, const double* x, std::size_t count);
+  void close_part();
+  /// Those that begin where the samples are.
+  void begin_parts();
+  /// How many of so many segments are still to be handed on.
+  std::size_t wanted(std::size_t segments) const;
   void part_here(std::int64_t place, const Work& work);
   /// Whole segments in what is held, which ends at `place`.
   void hand_on_held(std::int64_t place, const Work& work);
@@ -62,10 +76,21 @@ class SegmentFeed {
   std::size_t segment_, hop_, together_;
   std::size_t at_once_;                    ///< Segments that begin in what is held, at most.
   std::vector<std::vector<double>> held_;  ///< From the start of the next segment on.
-  std::vector<double> sums_, squares_;     ///< Of samples, and of their squares about `shifts_`.
+  /// Number, mean and summed squares about it, of samples.
+  struct Moments {
+    double count = 0, mean = 0, squares = 0;
+    void join(const Moments& other);
+  };
+  /// All parts of a column, joined in their order.
+  Moments joined(std::size_t column) const;
+  std::vector<double> sums_, squares_;  ///< Of the part's samples, and of their squares about `shifts_`.
   std::vector<std::optional<double>> shifts_;
-  bool started_ = false;
-  std::int64_t samples_ = 0, done_ = 0;
+  std::vector<std::vector<Moments>> closed_;  ///< By column; parts that are done.
+  std::vector<std::int64_t> parts_;
+  std::size_t next_part_ = 1;
+  std::int64_t samples_ = 0, done_ = 0, first_ = 0;
+  std::int64_t end_ = INT64_MAX, last_ = INT64_MAX;  ///< Of samples and segments that are wanted.
+  std::size_t skip_ = 0;                             ///< Samples before the first segment.
   std::int64_t place_ = 0;  ///< Samples before the stretch in hand, those missing counted.
   bool parted_ = false;
 };

@@ -7,8 +7,9 @@
 // square. Of complex channels all N bins are kept, each for itself.
 //
 // Segments are dealt out to lanes by their number, and each lane adds up its own in order, apart for each of
-// some stretches of the record; the lanes are joined in order at the end. So the bytes of the result depend
-// neither on the number of threads nor on where blocks end.
+// some stretches of the record, and part by part where the record is in parts (parted_sink.h); the lanes are
+// joined in order at the end. So the bytes of the result depend neither on the number of threads or ranks nor
+// on where blocks end.
 #include "transform/spectra/spectrum_estimator.h"
 
 #include <oneapi/tbb/enumerable_thread_specific.h>
@@ -16,11 +17,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
-#include "base/machine/clones.h"
-#include "base/machine/lanes.h"
+#include "base/bin_powers.h"
 #include "base/machine/large_pages.h"
+#include "transform/spectra/part_sums.h"
 #include "transform/spectra/segment_medians.h"
 #include "transform/spectra/segment_transform.h"
 #include "transform/spectra/segments.h"
@@ -32,54 +32,22 @@ namespace {
 /// As many keep all cores busy by themselves.
 constexpr std::size_t many_columns = 32;
 
-/// |X|^2 of four bins, from real and imaginary parts in turn.
-[[gnu::always_inline]] inline void four_powers(const double* parts, Four& out) {
-  Eight p;
-  load(parts, p);
-  p *= p;
-  out = __builtin_shufflevector(p, p, 0, 2, 4, 6) + __builtin_shufflevector(p, p, 1, 3, 5, 7);
-}
-
-/// One segment's |X|^2 into what is kept of the others.
-template <typename Join>
-[[gnu::always_inline]] inline void join_powers(const double* parts, std::size_t bins, double* into,
-                                               Join join) {
-  std::size_t k = 0;
-  for (; k + 4 <= bins; k += 4) {
-    Four p, kept;
-    four_powers(parts + 2 * k, p);
-    load(into + k, kept);
-    join(p, kept);
-    std::memcpy(into + k, &kept, sizeof kept);
-  }
-  for (; k < bins; ++k) {
-    const double p = parts[2 * k] * parts[2 * k] + parts[2 * k + 1] * parts[2 * k + 1];
-    Four one = {p, p, p, p}, kept = {into[k], into[k], into[k], into[k]};
-    join(one, kept);
-    into[k] = kept[0];
-  }
-}
-
-VPRISM_WIDE void add_powers(const double* parts, std::size_t bins, double* into) {
-  join_powers(
-      parts, bins, into, [](const Four& p, Four& kept) __attribute__((always_inline)) { kept += p; });
-}
-VPRISM_WIDE void highest_powers(const double* parts, std::size_t bins, double* into) {
-  join_powers(
-      parts, bins, into, [](const Four& p, Four& kept) __attribute__((always_inline)) { raise(p, kept); });
-}
-VPRISM_WIDE void lowest_powers(const double* parts, std::size_t bins, double* into) {
-  join_powers(
-      parts, bins, into, [](const Four& p, Four& kept) __attribute__((always_inline)) { lower(p, kept); });
-}
-void add_amplitudes(const double* parts, std::size_t bins, double* into) {
-  for (std::size_t k = 0; k < bins; ++k)
-    into[k] += std::sqrt(parts[2 * k] * parts[2 * k] + parts[2 * k + 1] * parts[2 * k + 1]);
-}
-VPRISM_WIDE void fade_powers(const double* parts, std::size_t bins, double share, double* into) {
-  for (std::size_t k = 0; k < bins; ++k) {
-    const double p = parts[2 * k] * parts[2 * k] + parts[2 * k + 1] * parts[2 * k + 1];
-    into[k] += share * (p - into[k]);
+/// How sums of lanes, or of parts, are joined.
+PartSums::Join joined_by(Average average) {
+  using Row = std::vector<double>;
+  switch (average) {
+    case Average::peak_hold:
+      return [](const Row& part, Row& all) {
+        for (std::size_t k = 0; k < part.size(); ++k) all[k] = std::max(all[k], part[k]);
+      };
+    case Average::min_hold:
+      return [](const Row& part, Row& all) {
+        for (std::size_t k = 0; k < part.size(); ++k) all[k] = std::min(all[k], part[k]);
+      };
+    default:
+      return [](const Row& part, Row& all) {
+        for (std::size_t k = 0; k < part.size(); ++k) all[k] += part[k];
+      };
   }
 }
 
@@ -132,8 +100,33 @@ struct SpectrumEstimator::Inner {
     if (settings.average == Average::median)
       medians.emplace(count, bins, static_cast<std::size_t>(plan.averages));
     else
-      kept.assign(count * lanes * stretches, {});
+      sums.begin(count * lanes * stretches, joined_by(settings.average));
     first.resize(count);
+  }
+
+  /// In how many parts sums are made, of a record that may be parted at `starts`.
+  std::size_t count_parts(std::size_t starts) const {
+    if (medians || settings.average == Average::exponential) return 1;
+    // Joining what a part has come to costs next to nothing beside its segments; ranks hold all of theirs.
+    constexpr double most_bytes = 256e6;
+    const double bytes = static_cast<double>(sums.slots() * transform->bins() * sizeof(double));
+    for (const std::size_t parts : part_counts)
+      if (starts % parts == 0 && plan.averages >= static_cast<std::int64_t>(2 * lanes * parts) &&
+          static_cast<double>(parts) * bytes <= most_bytes)
+        return parts;
+    return 1;
+  }
+
+  void part_at(std::span<const std::int64_t> starts, std::size_t parts) {
+    if (parts < 2) return;
+    std::vector<std::int64_t> samples, segments;
+    const auto hop = static_cast<std::int64_t>(plan.hop);
+    for (std::size_t i = 0; i < parts; ++i) {
+      samples.push_back(starts[i * starts.size() / parts]);
+      segments.push_back((samples.back() + hop - 1) / hop);
+    }
+    feed->part_at(std::move(samples));
+    sums.part_at(std::move(segments));
   }
 
   std::size_t stretch_of(std::int64_t segment) const {
@@ -159,7 +152,8 @@ struct SpectrumEstimator::Inner {
     }
     const auto* const parts = reinterpret_cast<const double*>(out);
     if (medians) return medians->take(parts, channel, number);
-    std::vector<double>& into = kept[(channel * stretches + stretch_of(number)) * lanes + lane_of(number)];
+    std::vector<double>& into =
+        sums.at((channel * stretches + stretch_of(number)) * lanes + lane_of(number), number);
     const bool fresh = into.empty();
     if (fresh) {
       reserve_large(into, bins);
@@ -223,10 +217,7 @@ struct SpectrumEstimator::Inner {
     if (all.empty())
       all = part;
     else if (!part.empty())
-      for (std::size_t k = 0; k < part.size(); ++k)
-        all[k] = settings.average == Average::peak_hold  ? std::max(all[k], part[k])
-                 : settings.average == Average::min_hold ? std::min(all[k], part[k])
-                                                         : all[k] + part[k];
+      joined_by(settings.average)(part, all);
   }
   /// All lanes of a stretch joined, still |X|^2; they are used up.
   std::vector<double> joined(std::size_t channel, std::size_t stretch) {
@@ -276,7 +267,8 @@ struct SpectrumEstimator::Inner {
   std::optional<SegmentFeed> feed;
   std::size_t lanes = 1, run_length = 1, stretches = 1;
   std::optional<oneapi::tbb::enumerable_thread_specific<SegmentTransform::Scratch>> scratch;
-  std::vector<std::vector<double>> kept;  ///< By channel, stretch and lane; empty before its first segment.
+  PartSums sums;                          ///< By channel, stretch and lane.
+  std::vector<std::vector<double>> kept;  ///< What they have come to.
   std::optional<SegmentMedians> medians;
   std::vector<std::vector<std::complex<double>>> first;
 };
@@ -300,9 +292,50 @@ void SpectrumEstimator::add(std::span<const std::span<const double>> columns, bo
   inner_->feed->add(columns, [this](const SegmentBatch& batch) { inner_->work(batch); });
 }
 
+std::size_t SpectrumEstimator::part(std::span<const std::int64_t> starts, std::size_t channels,
+                                    bool complex) {
+  Inner& in = *inner_;
+  if (!in.feed) in.begin(channels, complex);
+  const std::size_t parts = starts.empty() ? 1 : in.count_parts(starts.size());
+  in.part_at(starts, parts);
+  return parts;
+}
+
+void SpectrumEstimator::keep_to(std::int64_t from, std::int64_t to) {
+  inner_->feed->keep_to(from, to);
+  if (from > 0) inner_->sums.begin_later();
+}
+
+std::int64_t SpectrumEstimator::reach() const { return static_cast<std::int64_t>(inner_->plan.segment); }
+
+void SpectrumEstimator::pass_on(Baton& before, Baton& after) {
+  Inner& in = *inner_;
+  in.feed->flush([&in](const SegmentBatch& batch) { in.work(batch); });
+  const bool some_before = !before.empty();
+  in.feed->pass_on(before, after);
+  for (std::vector<std::complex<double>>& first : in.first) {
+    const std::vector<double> those = some_before ? before.numbers() : std::vector<double>();
+    const auto* const parts = reinterpret_cast<const double*>(first.data());
+    after.put(those.empty() ? std::span(parts, 2 * first.size()) : std::span<const double>(those));
+  }
+  in.sums.pass_on(before, after);
+}
+
+void SpectrumEstimator::take(Baton& all) {
+  Inner& in = *inner_;
+  in.feed->take(all);
+  for (std::vector<std::complex<double>>& first : in.first) {
+    const std::vector<double> parts = all.numbers();
+    first.resize(parts.size() / 2);
+    for (std::size_t k = 0; k < first.size(); ++k) first[k] = {parts[2 * k], parts[2 * k + 1]};
+  }
+  in.sums.take(all);
+}
+
 std::vector<Spectrum> SpectrumEstimator::result() {
   Inner& in = *inner_;
   if (in.feed) in.feed->flush([&in](const SegmentBatch& batch) { in.work(batch); });
+  in.kept = in.sums.result();
   require_a_segment(in.feed, in.plan.segment);
   const std::int64_t done = in.feed->segments();
   std::vector<Spectrum> out;
