@@ -117,11 +117,6 @@ std::string clean_file_name(std::string_view text) {
   return out.empty() ? "unnamed" : out;
 }
 
-std::size_t display_width(std::string_view text) {
-  return static_cast<std::size_t>(std::count_if(
-      text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
-}
-
 std::string format_number(double value, int digits) {
   if (value == 0) return "0";  // also -0
   std::string out = fmt::format("{:.{}g}", value, digits);
@@ -176,34 +171,6 @@ std::string format_uncertain(double value, double uncertainty, std::string_view 
   if (needed > 12 || std::abs(v) >= 1e15 || u >= 1e15)
     return format_number(v, 12) + " \u00B1 " + format_number(u, 2) + tail;
   return fmt::format("{:.{}f} \u00B1 {:.{}f}{}", v, decimals, u, decimals, tail);
-}
-
-void TextTable::add(std::vector<std::string> cells) {
-  cells.resize(columns_.size());
-  rows_.push_back(std::move(cells));
-}
-
-std::string TextTable::text(std::string_view indent) const {
-  std::vector<std::size_t> width;
-  for (std::size_t c = 0; c < columns_.size(); ++c) {
-    width.push_back(display_width(columns_[c].title));
-    for (const auto& row : rows_) width[c] = std::max(width[c], display_width(row[c]));
-  }
-  std::string out;
-  const auto line = [&](auto cell) {
-    std::string text(indent);
-    for (std::size_t c = 0; c < columns_.size(); ++c) {
-      const std::string shown = cell(c);
-      const std::string blanks = pad(width[c] - display_width(shown));
-      text += (c == 0 ? "" : "  ") + (columns_[c].align == Align::left ? shown + blanks : blanks + shown);
-    }
-    text.erase(text.find_last_not_of(' ') + 1);
-    out += text + "\n";
-  };
-  line([&](std::size_t c) { return columns_[c].title; });
-  line([&](std::size_t c) { return std::string(width[c], '-'); });
-  for (const auto& row : rows_) line([&](std::size_t c) { return row[c]; });
-  return out;
 }
 
 std::string bar_line(const std::vector<double>& values, double low, double high, std::size_t width) {

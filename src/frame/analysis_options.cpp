@@ -175,8 +175,8 @@ OptionGroup analysis_group(AnalysisSettings& s, const std::vector<std::string>& 
         }},
        count_option("peaks", "how many of the strongest peaks to list (default: 10)", 0, 10000, s.peaks),
        {"phase-at", "T",
-        "time that phases are told for (default: the record's start); adds the phase to figure and CSV",
-        false, [&s](const std::string& t) { s.phase_at_s = parse_quantity(t, Dimension::time); },
+        "time that phases refer to (default: the record's start); adds the phase to figure and CSV", false,
+        [&s](const std::string& t) { s.phase_at_s = parse_quantity(t, Dimension::time); },
         [&s] { return s.phase_at_s ? Json(*s.phase_at_s) : Json(nullptr); }}}};
   std::erase_if(group.options, [&](const Option& o) {
     return std::find(without.begin(), without.end(), o.name) != without.end();
@@ -221,7 +221,7 @@ OptionGroup spectrum_group(AnalysisSettings& s) {
           s.confidence = share;
         },
         [&s] { return s.confidence ? Json(*s.confidence) : Json(nullptr); }},
-       text_option("phase-to", "CHANNEL", "tell phases against this channel; adds them to figure and CSV",
+       text_option("phase-to", "CHANNEL", "phases relative to this channel; adds them to figure and CSV",
                    s.phase_reference),
        {"derive", "QUANTITY",
         "show displacement, velocity or acceleration of a channel in another of the three, bin by bin", false,

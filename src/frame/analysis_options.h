@@ -32,7 +32,7 @@ struct AnalysisSettings {
 
   // Of the command `spectrum` alone.
   bool by_stamps = false;       ///< Least squares at the stamps.
-  std::string phase_reference;  ///< Channel that phases are told against; "" for none.
+  std::string phase_reference;  ///< Channel that phases are relative to; "" for none.
   std::string derived;          ///< "displacement", "velocity", "acceleration"; "" as it is.
   std::optional<double> confidence;
   std::string bands;              ///< "octave", "third", "1/12", or ranges.

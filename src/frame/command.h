@@ -58,6 +58,7 @@ std::unique_ptr<Task> make_modulation_task();
 std::unique_ptr<Task> make_occupancy_task();
 std::unique_ptr<Task> make_orders_task();
 std::unique_ptr<Task> make_rebuild_task();
+std::unique_ptr<Task> make_report_task();
 std::unique_ptr<Task> make_response_task();
 std::unique_ptr<Task> make_scalogram_task();
 std::unique_ptr<Task> make_spectrogram_task();

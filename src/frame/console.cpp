@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "formats/files/unfinished.h"
 #include "frame/process.h"
+#include "frame/terminal.h"
 
 namespace vprism {
 
@@ -67,12 +68,13 @@ std::string caution_line(const Caution& c) {
 void Console::caution(const Caution& c) {
   if (quiet_) return;
   clear();
-  std::fprintf(stderr, "%s\n", caution_line(c).c_str());
+  std::fprintf(stderr, "%s\n", for_standard_error(caution_line(c)).c_str());
 }
 
 void Console::warn(const std::string& line) {
   clear();
-  std::fprintf(stderr, "vprism: warning: %s\n", clean_text(without_unfinished(line), 2000).c_str());
+  const std::string whole = "vprism: warning: " + clean_text(without_unfinished(line), 2000);
+  std::fprintf(stderr, "%s\n", for_standard_error(whole).c_str());
 }
 
 namespace {
@@ -103,7 +105,7 @@ Status deliver(Delivery& delivery, const OutputSettings& settings, Console& cons
   console.clear();
   if (settings.json || !delivery.text_has_cautions)
     for (const Caution& caution : delivery.cautions) console.caution(caution);
-  if (!settings.json) say(delivery.text);
+  if (!settings.json) say(for_standard_output(delivery.text));
   std::vector<OutputFolder::Entry> entries;
   if (outputs != nullptr) {
     try {
@@ -118,9 +120,10 @@ Status deliver(Delivery& delivery, const OutputSettings& settings, Console& cons
   if (settings.json) {
     say(delivery.document_text(entries));
   } else if (outputs != nullptr) {
+    say(outputs->figures_text());
     std::string list;
     for (const auto& entry : entries) list += "  " + entry.file + "  " + entry.what + "\n";
-    say("\nWritten:\n" + list);
+    say(for_standard_output("\nWritten:\n" + list));
   }
   if (outputs == nullptr || !outputs->pictures_failed()) return status;
   console.warn(outputs->why_pictures_failed() + " [figure-missing]");

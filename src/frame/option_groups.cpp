@@ -256,70 +256,78 @@ OptionGroup input_group(InputSettings& s) {
           s.computes.push_back(t);
         },
         [&s] { return Json(s.computes); }},
-       range_option("gate", "part of the record to analyse, such as 0.2s..1.5s", Dimension::time, s.gate)}};
+       range_option("gate", "part of the record to analyse, such as 0.2s..1.5s", Dimension::time, s.gate)},
+      true};
 }
 
 OptionGroup output_group(OutputSettings& s) {
-  static const std::vector<std::string> figures = {"png", "svg", "pdf", "data", "none"};
-  return {"Output",
-          {{"out", "DIR|-",
-            "folder for the output files (default: vprism-out); - is standard output: of convert and "
-            "generate the "
-            "recording, of others the result document",
-            false,
-            [&s](const std::string& t) {
-              if (t.empty()) throw Error(Status::usage, "a folder must be named");
-              s.to_stdout = t == "-", s.folder_given = !s.to_stdout;
-              if (s.to_stdout)
-                s.json = true;
-              else
-                s.folder = t;
-            },
-            [&s] { return Json(s.to_stdout ? "-" : s.folder); }},
-           {"json",
-            "",
-            "print the result document instead of the table; files are then only written with --out",
-            false,
-            [&s](const std::string&) { s.json = true; },
-            {}},
-           {"figure", "png|svg|pdf|data|none",
-            "kind of figure, or what it is drawn from as JSON (default: png)", false,
-            [&s](const std::string& t) {
-              const std::size_t i = choice("kind of figure", t, figures);
-              s.figure = i == 4 ? std::nullopt : std::optional(static_cast<Picture>(i));
-            },
-            [&s] { return Json(figures[s.figure ? static_cast<std::size_t>(*s.figure) : 4]); }},
-           {"force",
-            "",
-            "replace outputs that are there already",
-            false,
-            [&s](const std::string&) { s.force = true; },
-            {}},
-           {"threads",
-            "N",
-            "threads to use (default: all cores); results do not depend on it",
-            false,
-            [&s](const std::string& t) {
-              const long long threads = parse_whole_number(t, 1);
-              if (threads > 1024) throw Error(Status::usage, "at most 1024 can be asked for");
-              s.threads = static_cast<std::size_t>(threads);
-            },
-            {}},
-           {"quiet",
-            "",
-            "no cautions and no progress on standard error",
-            false,
-            [&s](const std::string&) { s.quiet = true; },
-            {}},
-           {"progress",
-            "auto|on|off",
-            "progress on standard error (default: auto, on a terminal)",
-            false,
-            [&s](const std::string& t) {
-              choice("progress", t, {"auto", "on", "off"});
-              s.progress = t;
-            },
-            {}}}};
+  static const std::vector<std::string> figures = {"png", "svg", "pdf", "data", "terminal", "none"};
+  return {
+      "Output",
+      {{"out", "DIR|-",
+        "folder for the output files (default: vprism-out); - is standard output: of convert and "
+        "generate the "
+        "recording, of others the result document",
+        false,
+        [&s](const std::string& t) {
+          if (t.empty()) throw Error(Status::usage, "a folder must be named");
+          s.to_stdout = t == "-", s.folder_given = !s.to_stdout;
+          if (s.to_stdout)
+            s.json = true;
+          else
+            s.folder = t;
+        },
+        [&s] { return Json(s.to_stdout ? "-" : s.folder); }},
+       {"json",
+        "",
+        "print the result document instead of the table; files are then only written with --out",
+        false,
+        [&s](const std::string&) { s.json = true; },
+        {}},
+       {"figure", "png|svg|pdf|data|terminal|none",
+        "kind of figure; data: what it is drawn from, as JSON; terminal: as text, below the table (default: "
+        "png)",
+        false,
+        [&s](const std::string& t) {
+          const std::size_t i = choice("kind of figure", t, figures);
+          s.figure = i >= 4 ? std::nullopt : std::optional(static_cast<Picture>(i));
+          s.figures_as_text = i == 4;
+        },
+        [&s] {
+          return Json(figures[s.figure ? static_cast<std::size_t>(*s.figure) : s.figures_as_text ? 4 : 5]);
+        }},
+       {"force",
+        "",
+        "replace outputs that are there already",
+        false,
+        [&s](const std::string&) { s.force = true; },
+        {}},
+       {"threads",
+        "N",
+        "threads to use (default: all cores); results do not depend on it",
+        false,
+        [&s](const std::string& t) {
+          const long long threads = parse_whole_number(t, 1);
+          if (threads > 1024) throw Error(Status::usage, "at most 1024 can be asked for");
+          s.threads = static_cast<std::size_t>(threads);
+        },
+        {}},
+       {"quiet",
+        "",
+        "no cautions and no progress on standard error",
+        false,
+        [&s](const std::string&) { s.quiet = true; },
+        {}},
+       {"progress",
+        "auto|on|off",
+        "progress on standard error (default: auto, on a terminal)",
+        false,
+        [&s](const std::string& t) {
+          choice("progress", t, {"auto", "on", "off"});
+          s.progress = t;
+        },
+        {}}},
+      true};
 }
 
 }  // namespace vprism

@@ -43,11 +43,13 @@ struct OutputSettings {
   bool to_stdout = false;  ///< What is written goes to standard output: one file, or the document.
   bool json = false;
   std::optional<Picture> figure = Picture::png;
+  bool figures_as_text = false;  ///< Shown with the table instead.
   bool force = false;
   std::size_t threads = 0;  ///< 0: all cores.
   bool quiet = false;
   std::string progress = "auto";
 
+  bool wants_figures() const { return figure.has_value() || figures_as_text; }
   /// With --json alone the document is all that was asked for, and nothing is written.
   bool writes_files() const { return folder_given || !(json || to_stdout); }
 };

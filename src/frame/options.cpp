@@ -6,6 +6,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "base/text_width.h"
 
 namespace vprism {
 
@@ -65,6 +66,28 @@ Option range_option(std::string name, std::string help, Dimension dimension, std
           }};
 }
 
+namespace {
+
+/// "[N,...]": a value that may be left out, numbers only, so that a name behind it is an input.
+bool may_stand_alone(const Option& option) { return starts_with(option.value, "[N,"); }
+
+/// Such options with their value, or "all", behind an equals sign.
+std::vector<std::string> with_all_values(std::vector<std::string> arguments,
+                                         const std::vector<OptionGroup>& groups) {
+  for (std::size_t i = 0; i < arguments.size(); ++i)
+    for (const OptionGroup& group : groups)
+      for (const Option& option : group.options) {
+        if (!may_stand_alone(option) || arguments[i] != "--" + option.name) continue;
+        const bool given = i + 1 < arguments.size() && !arguments[i + 1].empty() &&
+                           arguments[i + 1].find_first_not_of("0123456789,.") == std::string::npos;
+        arguments[i] += "=" + (given ? arguments[i + 1] : std::string("all"));
+        if (given) arguments.erase(arguments.begin() + static_cast<std::ptrdiff_t>(i) + 1);
+      }
+  return arguments;
+}
+
+}  // namespace
+
 std::vector<std::string> parse_command_line(const std::vector<std::string>& arguments,
                                             const std::vector<OptionGroup>& groups,
                                             GivenOptions* given_options) {
@@ -87,7 +110,7 @@ std::vector<std::string> parse_command_line(const std::vector<std::string>& argu
   namespace style = po::command_line_style;
   po::parsed_options parsed(&description);
   try {
-    parsed = po::command_line_parser(arguments)
+    parsed = po::command_line_parser(with_all_values(arguments, groups))
                  .options(description)
                  .style(style::allow_long | style::long_allow_adjacent | style::long_allow_next)
                  .run();
@@ -148,29 +171,33 @@ Json settings_json(const std::vector<OptionGroup>& groups) {
   return out;
 }
 
+std::size_t help_width() { return text_width() > 0 ? std::clamp<std::size_t>(text_width(), 40, 140) : 100; }
+
 std::string help_entry(const std::string& name, const std::string& text) {
-  constexpr std::size_t column = 32, width = 78;
+  const std::size_t column = help_width() < 80 ? 20 : 32;
   std::string head = "  " + name, out;
   head += head.size() + 2 > column ? "\n" + std::string(column, ' ') : std::string(column - head.size(), ' ');
-  std::string line;
-  for (const std::string& word : split(text, ' ')) {
-    if (!line.empty() && line.size() + word.size() + 1 > width) {
-      out += head + line + "\n";
-      head = std::string(column, ' ');
-      line.clear();
-    }
-    line += (line.empty() ? "" : " ") + word;
+  for (const std::string& line : wrapped(text, help_width() - column)) {
+    out += head + line + "\n";
+    head = std::string(column, ' ');
   }
-  return out + head + line + "\n";
+  return out;
 }
 
-std::string options_help(const std::vector<OptionGroup>& groups) {
+std::string options_help(const std::vector<OptionGroup>& groups, bool all) {
   std::string out;
   for (const OptionGroup& group : groups) {
+    if (group.shared && !all) continue;
     out += "\n" + group.title + ":\n";
-    for (const Option& option : group.options) {
+    for (const Option& option : group.options)
       out += help_entry("--" + option.name + (option.value.empty() ? "" : " " + option.value), option.help);
-    }
+  }
+  for (const OptionGroup& group : groups) {
+    if (!group.shared || all) continue;
+    std::string names;
+    for (const Option& option : group.options) names += (names.empty() ? "--" : " --") + option.name;
+    out += "\n" + group.title + ", as with most commands (--help all says what they do):\n";
+    for (const std::string& line : wrapped(names, help_width() - 2)) out += "  " + line + "\n";
   }
   return out;
 }

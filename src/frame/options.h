@@ -27,6 +27,7 @@ struct Option {
 struct OptionGroup {
   std::string title;
   std::vector<Option> options;
+  bool shared = false;  ///< With most commands: folded in the help of one.
 };
 
 // Makers for the usual kinds; each is bound to where the value lives.
@@ -56,10 +57,12 @@ void refuse_others(const std::vector<OptionGroup>& now, const std::vector<Option
 /// Every option as resolved.
 Json settings_json(const std::vector<OptionGroup>& groups);
 
-/// A name and what stands behind it, folded at 110 columns.
+/// A name and what stands behind it, folded at the help's width.
 std::string help_entry(const std::string& name, const std::string& text);
 
-/// The options as text, for --help.
-std::string options_help(const std::vector<OptionGroup>& groups);
+/// The options as text, for --help: a command's own first; those of shared groups by name alone unless `all`.
+std::string options_help(const std::vector<OptionGroup>& groups, bool all);
+/// Columns of the terminal that help goes to, 100 where it is none.
+std::size_t help_width();
 
 }  // namespace vprism

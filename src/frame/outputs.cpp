@@ -4,11 +4,15 @@
 #include <oneapi/tbb/parallel_for.h>
 
 #include "base/error.h"
+#include "base/machine/ranks.h"
+#include "frame/terminal.h"
 
 namespace vprism {
 
 Outputs::Outputs(const OutputSettings& settings, const std::string& command)
-    : OutputFolder(settings.folder, settings.force, command), kind_(settings.figure) {}
+    : OutputFolder(settings.folder, settings.force, command),
+      kind_(settings.figure),
+      as_text_(settings.figures_as_text) {}
 
 void Outputs::fail(const std::string& why) {
   const std::lock_guard guard(lock_);
@@ -24,6 +28,7 @@ void Outputs::queue(std::string name, std::vector<Figure> frames, const std::str
 }
 
 void Outputs::add_figure(const std::string& base, const Figure& figure, const std::string& what) {
+  if (as_text_) text_ += "\n" + terminal_figure(figure);
   if (!kind_) return;
   const std::vector<Figure> pages = paged(figure);
   for (std::size_t p = 0; p < pages.size(); ++p)
@@ -86,7 +91,7 @@ std::unique_ptr<Outputs> open_outputs(const OutputSettings& settings, const std:
                                       const std::vector<std::string>& inputs,
                                       const std::vector<std::string>& bases,
                                       const std::vector<std::string>& further) {
-  if (!settings.writes_files()) return nullptr;
+  if (!settings.writes_files() || Ranks::rank() > 0) return nullptr;
   auto outputs = std::make_unique<Outputs>(settings, command);
   for (const std::string& input : inputs) outputs->protect(input);
   std::vector<std::string> names = further;

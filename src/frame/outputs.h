@@ -25,7 +25,7 @@ class Outputs : public OutputFolder {
   template <typename Make>
   requires std::is_invocable_r_v<Figure, Make>
   void add_figure(const std::string& base, const Make& make, const std::string& what) {
-    if (kind_) add_figure(base, static_cast<const Figure&>(make()), what);
+    if (kind_ || as_text_) add_figure(base, static_cast<const Figure&>(make()), what);
   }
   /// The same for an animation.
   void add_animation(const std::string& base, const std::vector<Figure>& frames, const std::string& what);
@@ -34,6 +34,8 @@ class Outputs : public OutputFolder {
   /// A picture that is drawn already; "": it could not be.
   void add_picture(const std::string& base, const std::string& bytes, Picture kind, const std::string& what);
 
+  /// Figures as text, where they are wanted so: for standard output.
+  const std::string& figures_text() const { return text_; }
   /// Draws what waits, side by side.
   void draw_waiting();
   bool pictures_failed() const { return failed_ > 0; }
@@ -49,6 +51,8 @@ class Outputs : public OutputFolder {
   void fail(const std::string& why);
 
   std::optional<Picture> kind_;
+  bool as_text_ = false;
+  std::string text_;
   std::vector<Waiting> waiting_figures_;
   std::size_t failed_ = 0;
   std::string why_;

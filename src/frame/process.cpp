@@ -79,6 +79,14 @@ void settle_process() {
   handle_interrupts();
 }
 
+int silence_process() {
+  const int kept = ::fcntl(STDERR_FILENO, F_DUPFD_CLOEXEC, 3),
+            nowhere = ::open("/dev/null", O_WRONLY | O_CLOEXEC);
+  ::dup2(nowhere, STDOUT_FILENO);
+  ::dup2(nowhere, STDERR_FILENO);
+  return kept;
+}
+
 void say(const std::string& text) {
   if (reader_gone) return;
   const bool all = std::fwrite(text.data(), 1, text.size(), stdout) == text.size();

@@ -13,6 +13,10 @@ namespace vprism {
 /// removes what is unfinished before it ends the program.
 void settle_process();
 
+/// What this process says is heard by no one from here on; returns the standard error that it had, closed in
+/// what it starts.
+int silence_process();
+
 /// Prints a result. A reader that has gone (`| head -1`) is no error: the rest is dropped, so that files are
 /// still put in place. Throws Error(output) where standard output can't be written for another reason.
 void say(const std::string& text);

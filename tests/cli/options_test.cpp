@@ -80,10 +80,21 @@ TEST(Settings, AreShownAsResolved) {
 TEST(Help, FoldsLongTextsUnderTheirColumn) {
   Settings s;
   std::vector<OptionGroup> groups = s.groups();
-  groups[0].options[0].help = std::string(200, 'x') + " " + std::string(10, 'y');
-  const std::string help = options_help(groups);
+  groups[0].options[0].help = std::string(66, 'x') + " " + std::string(10, 'y');
+  const std::string help = options_help(groups, true);
   EXPECT_THAT(help, HasSubstr("Group:\n  --name NAME"));
   EXPECT_THAT(help, HasSubstr("\n" + std::string(32, ' ') + "yyyyyyyyyy"));
+}
+
+TEST(Help, NamesSharedOptionsBehindTheCommandsOwn) {
+  Settings s;
+  std::vector<OptionGroup> groups = s.groups();
+  groups.push_back(groups[0]);
+  groups[0].title = "Common", groups[0].shared = true;
+  const std::string help = options_help(groups, false), all = options_help(groups, true);
+  EXPECT_LT(help.find("Group:\n  --name NAME"), help.find("Common, as with most commands"));
+  EXPECT_THAT(help, HasSubstr("--help all"));
+  EXPECT_THAT(all, HasSubstr("Common:\n  --name NAME"));
 }
 
 TEST(InputSettings, ChainIsCalibrationThenStepsThenGate) {

@@ -280,7 +280,7 @@ class ConditionTask : public Task {
               folder.add_figure(stems[i] + "-versus", trials_figure(trials[i], settings_.analysis),
                                 "the chains side by side");
             }
-            if (!settings_.output.figure) continue;
+            if (!settings_.output.wants_figures()) continue;
             const auto& channels = results[i].after.facts.recording.channels;
             constexpr std::size_t most = 16;
             for (std::size_t c = 0; c < channels.size() && c < most; ++c)

@@ -94,7 +94,7 @@ class FieldTask : public Task {
            "window over the frames (default: rectangular where the motion dies away, hann otherwise)", false,
            [&field](const std::string& t) { field.window = parse_window(t); },
            [&field] { return Json(field.window ? field.window->name() : "auto"); }},
-          {"at", "FREQUENCY,...", "frequencies whose shapes are told (default: the peaks)", true,
+          {"at", "FREQUENCY,...", "frequencies whose shapes are listed (default: the peaks)", true,
            [&field](const std::string& t) {
              for (const std::string& part : split(t, ','))
                field.at_hz.push_back(parse_positive(std::string(trimmed(part)), Dimension::frequency));
@@ -108,7 +108,7 @@ class FieldTask : public Task {
            },
            [this] { return Json(settings_.derived); }},
           {"phase-to", "POINT",
-           "point (its number) that phases are told against (default: the one that moves most)", false,
+           "point (its number) that phases are relative to (default: the one that moves most)", false,
            [this](const std::string& t) { settings_.phase_to = parse_whole_number(t, 0); },
            [this] { return settings_.phase_to ? Json(*settings_.phase_to) : Json(nullptr); }},
           {"spectra-of", "POINT,...", "points whose own spectra are drawn and written", true,
@@ -363,7 +363,7 @@ class FieldTask : public Task {
         folder.add(base + ".uff", field_universal(listed), "nodes, shapes and mean spectrum");
       if (name == "hdf5") write_field_hdf5(listed, folder.place(base + ".h5", "shapes, maps and spectra"));
     }
-    if (!output_.figure) return;
+    if (!output_.wants_figures()) return;
     const auto figure = [&](const Figure& f, const std::string& name, const std::string& what) {
       folder.add_figure(name, f, what);
     };

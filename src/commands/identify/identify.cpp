@@ -390,7 +390,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   if (!suspects.lineup.empty()) judge_suspects(suspects, settings, result);
   if (coherent)
     result.cautions.push_back({"coherence-no-proof", Severity::note, "",
-                               "channels that go together may both follow a third: coherence tells where to "
+                               "channels that go together may both follow a third: coherence shows where to "
                                "look, not what causes what",
                                "switch the suspect off and compare"});
   return result;

@@ -21,6 +21,7 @@ struct IdentifySettings {
   AnalysisSettings analysis;
   OutputSettings output;
   std::string suspects;                 ///< TOML file of the line-up; "" for none.
+  std::string explain;                  ///< Findings whose evidence is printed: numbers, "all", or "".
   std::vector<std::string> references;  ///< Channels that others are attributed to.
   double false_alarms = 1e-3;
   // What is not worth a finding.
@@ -116,11 +117,12 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
 /// Verdicts on a line-up, and the findings' suspects filled in (suspects.cpp).
 void judge_suspects(const SuspectsFile& suspects, const IdentifySettings& settings, IdentifyResult& result);
 
-std::string identify_text(const IdentifyResult& result);
+/// `explain`: the findings whose evidence is wanted, "all", or "".
+std::string identify_text(const IdentifyResult& result, const std::string& explain);
 Json identify_json(const IdentifyResult& result, const AnalysisSettings& settings);
 Json suspects_json(const IdentifyResult& result);
 TextTable finding_table(const IdentifyResult& result);
-TextTable suspect_table(const IdentifyResult& result);
+TextTable suspect_table(const IdentifyResult& result, bool in_full = true);
 /// The spectrum of each channel with the findings' numbers.
 Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& settings);
 

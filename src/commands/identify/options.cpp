@@ -12,7 +12,18 @@ OptionGroup identify_group(IdentifySettings& s) {
   const auto share = [&s] { return Json(s.false_alarms); };
   return {
       "Findings",
-      {text_option("suspects", "FILE.toml", "the line-up: what could make lines, and where (docs/formats.md)",
+      {{"explain", "[N,...]",
+        "the evidence for the findings of these numbers, or for all of them (the document and the page have "
+        "it in "
+        "any case)",
+        false,
+        [&s](const std::string& t) {
+          if (t != "all")
+            for (const std::string& one : split(t, ',')) (void)parse_whole_number(one, 1);
+          s.explain = t;
+        },
+        [&s] { return Json(s.explain); }},
+       text_option("suspects", "FILE.toml", "the line-up: what could make lines, and where (docs/formats.md)",
                    s.suspects),
        {"reference", "CHANNEL",
         "channel that the others' power is attributed to; may be repeated (default: the "
@@ -71,7 +82,7 @@ class IdentifyTask : public Task {
       for (Json& entry : identify_json(result, settings_.analysis))
         delivery.results.push_back(std::move(entry));
       for (Json& entry : suspects_json(result)) delivery.further["suspects"].push_back(std::move(entry));
-      delivery.text += identify_text(result);
+      delivery.text += identify_text(result, settings_.explain);
     }
     return deliver(
         delivery, settings_.output, console, outputs.get(),
@@ -93,6 +104,8 @@ class IdentifyTask : public Task {
             ReportSection section;
             section.title = named[i];
             section.cautions = result.cautions;
+            if (settings_.output.figures_as_text)
+              folder.add_figure(stems[i], identify_figure(result, settings_.analysis), "");
             if (settings_.output.figure) {
               const Figure figure = identify_figure(result, settings_.analysis);
               const Picture kind = *settings_.output.figure;

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/concise.h"
 #include "base/text.h"
 #include "commands/identify/identify.h"
 
@@ -25,6 +26,28 @@ const char* verdict_word(const SuspectVerdict& v) {
 
 }  // namespace
 
+namespace {
+
+double number_in(const Finding& f, const char* key) {
+  for (const auto& [name, value] : f.numbers)
+    if (name == key) return value;
+  return std::nan("");
+}
+
+/// The kind, with the number that goes with it.
+std::string what_it_is(const Finding& f) {
+  if (const double damping = number_in(f, "damping_ratio"); f.kind == "resonance" && damping > 0)
+    return fmt::format("resonance, damping {}%", format_number(100 * damping, 3));
+  if (const double spacing = number_in(f, "spacing_hz"); f.kind == "sideband-family" && spacing > 0)
+    return "line, sidebands " + format_quantity(spacing, "Hz", 4);
+  return f.kind == "harmonic-family" ? fmt::format("{} harmonics", f.lines.size()) : f.kind;
+}
+
+/// The verdict's reason, short: how high it could have stood goes with the evidence.
+std::string short_reason(const std::string& text) { return text.substr(0, text.find("; ")); }
+
+}  // namespace
+
 TextTable finding_table(const IdentifyResult& result) {
   const bool lined_up = !result.verdicts.empty();
   TextTable table({{"#"},
@@ -37,10 +60,10 @@ TextTable finding_table(const IdentifyResult& result) {
   for (std::size_t i = 0; i < result.findings.size(); ++i) {
     const Finding& f = result.findings[i];
     const double total = result.rms[result.channels[i]];
-    table.add({std::to_string(i + 1), f.kind, f.channel,
+    table.add({std::to_string(i + 1), what_it_is(f), f.channel,
                in_time(f)              ? ""
                : f.kind == "broadband" ? "near " + format_quantity(f.frequency_hz, "Hz", 4)
-                                       : format_uncertain(f.frequency_hz, f.frequency_std_hz, "Hz"),
+                                       : format_concise(f.frequency_hz, f.frequency_std_hz, "Hz"),
                format_quantity(f.level_rms, f.unit, 4),
                fmt::format("{:.3g}%", 100 * std::pow(f.level_rms / std::max(total, 1e-300), 2)),
                !f.suspect.empty() ? f.suspect
@@ -50,50 +73,79 @@ TextTable finding_table(const IdentifyResult& result) {
   return table;
 }
 
-TextTable suspect_table(const IdentifyResult& result) {
+TextTable suspect_table(const IdentifyResult& result, bool in_full) {
   TextTable table({{"suspect", TextTable::Align::left},
                    {"verdict", TextTable::Align::left},
                    {"score"},
                    {"why", TextTable::Align::left}});
   for (const SuspectVerdict& v : result.verdicts)
     table.add({v.name, verdict_word(v),
-               v.kind == SuspectVerdict::Kind::seen ? fmt::format("{:.2f}", v.match.score) : "", v.text});
+               v.kind == SuspectVerdict::Kind::seen ? fmt::format("{:.2f}", v.match.score) : "",
+               in_full ? v.text : short_reason(v.text)});
   return table;
 }
 
-std::string identify_text(const IdentifyResult& result) {
+namespace {
+
+/// The evidence of the findings asked for, and with all of it that of the verdicts.
+std::string evidence_text(const IdentifyResult& result, const std::string& explain) {
+  std::vector<bool> wanted(result.findings.size(), explain == "all");
+  if (explain != "all")
+    for (const std::string& number : split(explain, ',')) {
+      const auto n = static_cast<std::size_t>(parse_whole_number(number, 1));
+      if (n > wanted.size())
+        throw Error(Status::usage, fmt::format("--explain: {} findings, no number {}", wanted.size(), n));
+      wanted[n - 1] = true;
+    }
+  std::string out;
+  for (std::size_t i = 0; i < wanted.size(); ++i) {
+    if (!wanted[i]) continue;
+    const Finding& f = result.findings[i];
+    out += fmt::format("  {}. {}: {}{}.\n", i + 1, f.channel, f.text,
+                       f.suspect.empty() ? "" : "; most likely " + f.suspect);
+    for (const std::string& e : f.evidence) out += "       " + e + "\n";
+  }
+  if (explain != "all") return out;
+  for (const SuspectVerdict& v : result.verdicts) {
+    if (v.evidence.empty()) continue;
+    out += "\n  " + v.name + "\n";
+    for (const std::string& e : v.evidence) out += "    " + e + "\n";
+  }
+  return out;
+}
+
+}  // namespace
+
+std::string identify_text(const IdentifyResult& result, const std::string& explain) {
   const Recording& r = result.spectrum.facts.recording;
   std::string out = clean_text(r.file) + "\n";
-  if (result.findings.empty()) out += "  nothing stands above the noise\n";
-  if (!result.findings.empty()) {
-    out += finding_table(result).text() + "\n";
-    for (std::size_t i = 0; i < result.findings.size(); ++i) {
-      const Finding& f = result.findings[i];
-      out += fmt::format("  {}. {}: {}{}.\n", i + 1, f.channel, f.text,
-                         f.suspect.empty() ? "" : "; most likely " + f.suspect);
-      for (const std::string& e : f.evidence) out += "       " + e + "\n";
-    }
-  }
   if (!result.verdicts.empty()) {
-    out += "\n" + suspect_table(result).text();
-    for (const SuspectVerdict& v : result.verdicts) {
-      if (v.evidence.empty()) continue;
-      out += "\n  " + v.name + "\n";
-      for (const std::string& e : v.evidence) out += "    " + e + "\n";
-    }
     std::string loose;
     for (std::size_t i = 0; i < result.findings.size(); ++i)
       if (result.findings[i].suspect.empty() && result.findings[i].kind != "event")
         loose += (loose.empty() ? "" : ", ") + std::to_string(i + 1);
-    out += "\n  unexplained: " + (loose.empty() ? "none" : "findings " + loose) + "\n";
+    out += suspect_table(result, explain == "all").text() +
+           "  unexplained: " + (loose.empty() ? "none" : "findings " + loose) + "\n\n";
   }
+  out += result.findings.empty() ? "  nothing stands above the noise\n" : finding_table(result).text();
+  if (!result.findings.empty() && !explain.empty()) out += "\n" + evidence_text(result, explain);
+  // What a row of the table can't say of a finding.
+  static const std::vector<std::string> said = {"tone", "resonance", "harmonic-family", "sideband-family"};
+  if (explain.empty())
+    for (std::size_t i = 0; i < result.findings.size(); ++i)
+      if (std::find(said.begin(), said.end(), result.findings[i].kind) == said.end())
+        out += fmt::format("  {}: {}\n", i + 1, result.findings[i].text);
   out += "\n";
+  std::string noise;
   for (std::size_t c = 0; c < result.noise.size(); ++c) {
     const ChannelSpectrum& s = result.spectrum.channels[c];
     if (s.spectrum.two_sided) continue;
-    out += fmt::format("  {}: noise {}, {} RMS in all\n", s.channel.name, result.noise[c].word(),
-                       format_quantity(result.noise[c].rms, s.channel.unit.label(), 3));
+    noise += fmt::format("{}{} {}, {} RMS", noise.empty() ? "" : "; ", s.channel.name, result.noise[c].word(),
+                         format_quantity(result.noise[c].rms, s.channel.unit.label(), 3));
   }
+  if (!noise.empty()) out += "  noise: " + noise + "\n";
+  if (!result.findings.empty() && explain.empty())
+    out += "  --explain shows the evidence, --explain 1 that of the first\n";
   return out + "\n";
 }
 

@@ -74,7 +74,7 @@ class Judge {
           lead = &result_.findings[i];
       if (lead == nullptr)
         throw Error(Status::analysis,
-                    "the tachometer channel \"" + t.channel + "\" shows no line to tell a speed");
+                    "the tachometer channel \"" + t.channel + "\" shows no line that gives a speed");
       const double hz = lead->frequency_hz / t.pulses;
       const double slack = std::max(4 * lead->frequency_std_hz / t.pulses, 1e-4 * hz);
       suspect->base_hz = Range{hz - slack, hz + slack};
@@ -273,7 +273,7 @@ class Judge {
       if (low > o.hz - plan.rbw_hz && high < o.hz + plan.rbw_hz && v.match.found() == 0) {
         v.kind = SuspectVerdict::Kind::out_of_reach;
         v.text = fmt::format(
-            "a line at {} lies nearer than the RBW, {}: what it would make can't be told from that",
+            "a line at {} lies nearer than the RBW, {}: what it would make can't be separated from that",
             format_quantity(o.hz, "Hz", 6), format_quantity(plan.rbw_hz, "Hz", 3));
         return v;
       }

@@ -106,7 +106,7 @@ class SpectrumTask : public Task {
         delivery, settings_.output, console, outputs.get(),
         [&](Outputs& folder) {
           for (std::size_t i = 0; i < results.size(); ++i) write_levels(results[i], stems[i], folder);
-          if (!settings_.output.figure) return;
+          if (!settings_.output.wants_figures()) return;
           if (analysis.overlay) {
             folder.add_figure(stems.front() + "-overlay", overlaid_figure(results, stored, analysis),
                               "all spectra in one panel per unit");

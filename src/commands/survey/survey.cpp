@@ -229,6 +229,12 @@ SurveyOutcome run_survey(const std::vector<std::string>& named, const SurveySett
           for (const StageReport& stage : results[i].inspect.facts.chain)
             for (const auto& [key, value] : stage.effects)
               report.made_with.emplace_back(stage.name, key + ": " + value);
+          if (settings.output.figures_as_text) {
+            folder.add_figure(stems[i] + "-trace", trace_figure(results[i].inspect), "");
+            if (results[i].spectrum)
+              folder.add_figure(stems[i] + "-spectrum",
+                                spectrum_figure(*results[i].spectrum, settings.analysis), "");
+          }
           if (!settings.output.figure) continue;
           const Picture kind = *settings.output.figure;
           if (kind == Picture::png)

@@ -1,0 +1,24 @@
+// terminal.h: what is shown where a terminal reads: as wide as it is, and in colours.
+#pragma once
+
+#include <string>
+
+#include "render/figure.h"
+
+namespace vprism {
+
+/// Tables and help become as wide as the terminal that standard output is, if it is one. Before anything is
+/// shown.
+void settle_terminal();
+
+/// A text for standard output, or standard error: on a terminal folded at its width, and words of verdict and
+/// of severity in colours (unless NO_COLOR is set, see no-color.org, or the terminal says that it has none);
+/// else as it is.
+std::string for_standard_output(const std::string& text);
+std::string for_standard_error(const std::string& text);
+
+/// A figure as text, as wide and in as many colours as standard output allows; 100 columns where it is no
+/// terminal.
+std::string terminal_figure(const Figure& figure);
+
+}  // namespace vprism
