@@ -116,6 +116,10 @@ const std::vector<CommandEntry>& command_table() {
        "vprism batch spectrum 'tern-point/mount-daq.*' --channel 'mirror cell' --trend "
        "rms_total,peaks.0.level",
        "one row for each file; run again, it goes on where it was stopped", make_batch_task},
+      {"report", "FILE.json...",
+       "a page from result documents that commands have written: findings, cautions, tables, pictures",
+       "vprism report vprism-out/mount-daq-identify.json vprism-out/mount-daq-spectrum.json --title 'Mount'",
+       "both results on one page, without computing anything again", make_report_task},
       {"watch", "FILE|-|tcp:HOST:PORT",
        "a growing file, a pipe or a device: levels and peaks as they come, alarms where limits are broken",
        "vprism watch tern-point/laser-beat.sigmf-data --binary i16le:2ch --rate 200kHz --every 100ms "

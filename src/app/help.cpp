@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "base/text_width.h"
 #include "condition/chain.h"
 #include "formats/format.h"
 #include "generate/term.h"
@@ -102,28 +103,59 @@ std::string topic_help(const std::string& name) {
   throw Error(Status::usage, unknown_name("help topic", name, known));
 }
 
-std::string command_help(const CommandEntry& entry, const std::vector<OptionGroup>& groups) {
-  std::string out = std::string("vprism ") + entry.name + ": " + entry.summary + "\n\nUsage: vprism " +
-                    entry.name + (*entry.inputs != '\0' ? " " : "") + entry.inputs +
-                    " [options]\n\nExample:\n  " + entry.example + "\n  (" + entry.example_says + ")\n";
-  out += options_help(groups);
+std::string command_help(const CommandEntry& entry, const std::vector<OptionGroup>& groups, bool all) {
+  std::string out =
+      folded(std::string("vprism ") + entry.name + ": " + entry.summary + "\n\nUsage: vprism " + entry.name +
+                 (*entry.inputs != '\0' ? " " : "") + entry.inputs + " [options]\n\nExample:\n  " +
+                 entry.example + "\n  (" + entry.example_says + ")\n",
+             text_width());
+  out += options_help(groups, all);
   if (!runs_others(entry.name))
-    out += "\nWith --as-step the command is not run but printed as a step for a case file.\n";
+    out += folded("\nWith --as-step the command is not run but printed as a step for a case file.\n",
+                  text_width());
   return out;
+}
+
+const std::vector<CommandGroup>& command_groups() {
+  static const std::vector<CommandGroup> groups = {
+      {"Look", {"survey", "inspect", "levels", "peaks", "watch"}},
+      {"Clean", {"condition", "convert", "generate"}},
+      {"Analyse",
+       {"spectrum", "spectrogram", "scalogram", "occupancy", "orders", "cycles", "modulation", "distortion",
+        "response", "field", "rebuild"}},
+      {"Find out", {"identify"}},
+      {"Compare", {"compare", "limits"}},
+      {"Automate", {"case", "batch", "report", "demo"}}};
+  return groups;
 }
 
 std::string program_help() {
   std::string out =
       "vprism: from raw waveform exports to findings that others can check\n\nUsage: vprism COMMAND INPUT... "
-      "[options]\n\nCommands:\n";
-  for (const CommandEntry& entry : command_table())
-    out += "  " + std::string(entry.name) + std::string(12 - std::string(entry.name).size(), ' ') +
-           entry.summary + "\n";
+      "[options]\n";
+  const std::size_t column = 14;
+  for (const CommandGroup& group : command_groups()) {
+    out += "\n" + std::string(group.title) + ":\n";
+    for (const char* name : group.commands) {
+      std::string head = "  " + std::string(name);
+      head.resize(column, ' ');
+      for (const std::string& line : wrapped(command_named(name)->summary, help_width() - column)) {
+        out += head + line + "\n";
+        head = std::string(column, ' ');
+      }
+    }
+  }
   std::string topics;
   for (const Topic& topic : topic_table()) topics += (topics.empty() ? "" : ", ") + std::string(topic.name);
-  return out + "\nvprism help COMMAND shows a command's options; vprism help TOPIC a table: " + topics +
-         ".\nShort forms: -h --help, -o --out, -q --quiet, -f --figure, -j --threads, -V --version.\nStart "
-         "with: vprism demo\n";
+  return out +
+         folded(
+             "\nvprism help COMMAND shows a command's options, vprism help COMMAND all also those that most "
+             "have; "
+             "vprism help TOPIC a table: " +
+                 topics +
+                 ".\nShort forms: -h --help, -o --out, -q --quiet, -f --figure, -j --threads, -V --version.\n"
+                 "Start with: vprism demo\n",
+             help_width());
 }
 
 std::string command_reference() {
@@ -132,8 +164,8 @@ std::string command_reference() {
       "them.\n";
   for (const CommandEntry& entry : command_table()) {
     const std::unique_ptr<Task> task = entry.make();
-    out += "\n## vprism " + std::string(entry.name) + "\n\n```\n" + command_help(entry, task->options()) +
-           "```\n";
+    out += "\n## vprism " + std::string(entry.name) + "\n\n```\n" +
+           command_help(entry, task->options(), true) + "```\n";
   }
   for (const Topic& topic : topic_table()) {
     const std::string name = topic.name;

@@ -11,7 +11,15 @@
 namespace vprism {
 
 std::string program_help();
-std::string command_help(const CommandEntry& entry, const std::vector<OptionGroup>& groups);
+/// `all`: with the options that most commands have.
+std::string command_help(const CommandEntry& entry, const std::vector<OptionGroup>& groups, bool all);
+
+/// Commands by what one wants of them; each is in one group.
+struct CommandGroup {
+  const char* title;
+  std::vector<const char*> commands;
+};
+const std::vector<CommandGroup>& command_groups();
 
 /// A table of the program's own, for `--help TOPIC`: windows, chain, terms, formats.
 struct Topic {

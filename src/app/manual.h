@@ -5,17 +5,16 @@
 
 namespace vprism {
 
-/// A man page (roff): of the program, or of one command. Throws Error(usage) for an unknown command.
+/// A man page (roff): of the program, of one command, or of a topic. Throws Error(usage) for another word.
 std::string manual_page(const std::string& command);
-
-/// Completion of commands, options and the values of those that have a choice, for "bash" or "zsh". Throws
-/// Error(usage).
-std::string completion_script(const std::string& shell);
 
 /// Names of all commands, one a line.
 std::string command_list();
 
-/// "vprism 0.1.0" and the libraries it was built with.
+/// Names of all topics, one a line.
+std::string topic_list();
+
+/// "vprism 0.1.0, revision 1a2b3c4d5e6f" and the libraries it was built with.
 std::string version_text();
 
 }  // namespace vprism

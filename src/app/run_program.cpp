@@ -1,8 +1,10 @@
 // run_program.cpp: what a command line asks for, and the frame around a run.
 #include <oneapi/tbb/global_control.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
+#include <chrono>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
@@ -10,15 +12,19 @@
 #include <stdexcept>
 #include <thread>
 
+#include "app/completion.h"
 #include "app/help.h"
 #include "app/manual.h"
 #include "app/settings_file.h"
 #include "base/machine/cores.h"
+#include "base/machine/host.h"
+#include "base/machine/ranks.h"
 #include "base/machine/threads.h"
 #include "base/text.h"
 #include "formats/files/unfinished.h"
 #include "frame/command.h"
 #include "frame/process.h"
+#include "frame/terminal.h"
 #include "runner/case_file.h"
 #include "runner/kept/child.h"
 
@@ -35,8 +41,8 @@ std::vector<std::string> in_full(std::vector<std::string> arguments) {
   for (std::string& argument : arguments)
     for (const auto& [letter, name] : letters)
       if (argument == letter) argument = name;
-  static const std::vector<std::string> own = {"--help",       "--version",  "--manual",
-                                               "--completion", "--commands", "--reference"};
+  static const std::vector<std::string> own = {"--help",     "--version", "--manual",   "--completion",
+                                               "--complete", "--topics",  "--commands", "--reference"};
   if (!arguments.empty() && starts_with(arguments.front(), "--") &&
       std::find(own.begin(), own.end(), arguments.front()) == own.end()) {
     const auto command = std::find_if(arguments.begin(), arguments.end(),
@@ -46,9 +52,12 @@ std::vector<std::string> in_full(std::vector<std::string> arguments) {
   return arguments;
 }
 
-std::string help_about(const std::string& what) {
+/// Commands whose passes ranks can share; of others rank 0 does all.
+bool shares_its_work(const std::string& command) { return command == "spectrum"; }
+
+std::string help_about(const std::string& what, bool all) {
   const CommandEntry* const entry = command_named(what);
-  return entry == nullptr ? topic_help(what) : command_help(*entry, entry->make()->options());
+  return entry == nullptr ? topic_help(what) : command_help(*entry, entry->make()->options(), all);
 }
 
 Status dispatch(const std::vector<std::string>& given_arguments) {
@@ -59,7 +68,8 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
   }
   const std::string& name = arguments.front();
   if (name == "--help" || name == "help") {
-    say(arguments.size() > 1 ? help_about(arguments[1]) : program_help());
+    const bool all = arguments.size() > 2 && arguments[2] == "all";
+    say(arguments.size() > 1 ? help_about(arguments[1], all) : program_help());
     return Status::done;
   }
   if (name == "settings") {
@@ -83,6 +93,14 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
     say(completion_script(arguments.size() > 1 ? arguments[1] : ""));
     return Status::done;
   }
+  if (name == "--complete") {
+    say(completions({arguments.begin() + 1, arguments.end()}));
+    return Status::done;
+  }
+  if (name == "--topics") {
+    say(topic_list());
+    return Status::done;
+  }
   if (name == "--commands") {
     say(command_list());
     return Status::done;
@@ -100,8 +118,8 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
   std::vector<std::string> rest(arguments.begin() + 1, arguments.end());
   const std::vector<OptionGroup> groups = task->options_for(rest);
   if (const auto help = std::find(rest.begin(), rest.end(), "--help"); help != rest.end()) {
-    say(help + 1 != rest.end() && !starts_with(help[1], "-") ? topic_help(help[1])
-                                                             : command_help(*entry, groups));
+    const std::string about = help + 1 != rest.end() && !starts_with(help[1], "-") ? help[1] : "";
+    say(about.empty() || about == "all" ? command_help(*entry, groups, !about.empty()) : topic_help(about));
     return Status::done;
   }
   const auto as_step = std::find(rest.begin(), rest.end(), "--as-step");
@@ -144,21 +162,19 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
   }
   Json settings = settings_json(groups);
   if (!saved.empty()) settings["saved"] = std::move(saved);
+  if (!shares_its_work(name)) Ranks::go_on_alone();
   const Status status = task->run(inputs, settings);
-  if (save) save_settings(name, given);
+  if (save && Ranks::rank() == 0) save_settings(name, given);
   return status;
 }
 
 }  // namespace
 
-int run_program(const std::vector<std::string>& arguments) {
-  const auto fail = [](const std::string& line, Status status) {
-    std::fflush(stdout);  // In the order in which it was said.
-    std::fprintf(stderr, "vprism: %s\n", clean_text(without_unfinished(line), 2000).c_str());
-    return static_cast<int>(status);
-  };
-  settle_process();
-  end_with_parent();
+namespace {
+
+/// Runs the program, whatever goes wrong with it; `fail` has the line and the status.
+template <typename Fail>
+int guarded(const std::vector<std::string>& arguments, const Fail& fail) {
   try {
     return exit_status(dispatch(arguments));
   } catch (const Error& error) {
@@ -176,6 +192,60 @@ int run_program(const std::vector<std::string>& arguments) {
           Status::analysis);
     return fail(std::string("internal error: ") + error.what(), Status::analysis);
   }
+}
+
+int fail(const std::string& line, Status status) {
+  std::fflush(stdout);  // In the order in which it was said.
+  const std::string whole = "vprism: " + clean_text(without_unfinished(line), 2000);
+  std::fprintf(stderr, "%s\n", for_standard_error(whole).c_str());
+  return static_cast<int>(status);
+}
+
+/// One of several that a launcher started: all do the same, rank 0 speaks and writes.
+int run_as_rank(const std::vector<std::string>& arguments) {
+  const bool speaks = Ranks::rank() == 0;
+  const int kept_errors = speaks ? -1 : silence_process();
+  const auto fail_for_all = [&](const std::string& line, Status status) -> int {
+    if (!speaks) {
+      // Where all have met the same, rank 0 says it and ends them.
+      std::this_thread::sleep_for(std::chrono::seconds(2));
+      ::dup2(kept_errors, STDERR_FILENO);
+    }
+    fail(speaks ? line : "rank " + std::to_string(Ranks::rank()) + " on " + host_name() + ": " + line,
+         status);
+    remove_all_unfinished();
+    Ranks::abort(static_cast<int>(status));
+  };
+  int status = 0;
+  try {
+    status = guarded(arguments, fail_for_all);
+  } catch (const RankIsDone&) {
+  } catch (const RunAgainAlone&) {
+    try {
+      Ranks::go_on_alone();
+      status = guarded(arguments, fail_for_all);
+    } catch (const RankIsDone&) {
+    }
+  }
+  Ranks::finish();
+  return speaks ? status : 0;
+}
+
+}  // namespace
+
+int run_program(const std::vector<std::string>& arguments) {
+  settle_process();
+  settle_terminal();
+  end_with_parent();
+  if (Ranks::launched() == 1) return guarded(arguments, fail);
+  try {
+    Ranks::join();
+  } catch (const Error& error) {
+    // Said by one of them.
+    return Ranks::launched_rank() == 0 ? fail(error.what(), error.status())
+                                       : static_cast<int>(error.status());
+  }
+  return run_as_rank(arguments);
 }
 
 }  // namespace vprism

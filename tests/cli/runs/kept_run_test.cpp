@@ -10,6 +10,7 @@
 #include <thread>
 
 #include "app/manual.h"
+#include "app/revision.h"
 #include "formats/scratch_folder.h"
 #include "frame/command.h"
 #include "runner/case_run.h"
@@ -225,22 +226,17 @@ TEST(Manual, NoLineOfTextIsTakenForARequest) {
   }
 }
 
-TEST(Completion, KnowsEveryCommandAndOption) {
-  const std::string bash = completion_script("bash"), zsh = completion_script("zsh");
-  for (const CommandEntry& entry : command_table())
-    for (const OptionGroup& group : entry.make()->options())
-      for (const Option& option : group.options) {
-        EXPECT_THAT(bash, HasSubstr("--" + option.name)) << entry.name;
-        EXPECT_THAT(zsh, HasSubstr("--" + option.name)) << entry.name;
-      }
-  EXPECT_THAT(bash, HasSubstr("--figure) words=\"png svg pdf data none\""));
-  EXPECT_THROW(completion_script("fish-and-chips"), Error);
-}
-
 TEST(Version, NamesTheLibraries) {
   for (const char* library : {"FFTW 3.", "Eigen 3.", "HDF5 1.", "Boost 1.", "libsndfile 1."})
     EXPECT_THAT(version_text(), HasSubstr(library));
   EXPECT_THAT(version_text(), Not(HasSubstr(", ,")));
+}
+
+TEST(Version, NamesTheRevisionThatItWasBuiltFrom) {
+  // A source without its history has none.
+  if (source_revision().empty()) GTEST_SKIP();
+  EXPECT_THAT(source_revision(), ::testing::MatchesRegex("[0-9a-f]{12}[+]?"));
+  EXPECT_THAT(version_text(), HasSubstr(", revision " + source_revision() + "\n"));
 }
 
 }  // namespace
