@@ -13,38 +13,13 @@
 #include "formats/files/output_folder.h"
 #include "frame/shell_word.h"
 #include "render/figure_json.h"
+#include "runner/document_report.h"
 
 namespace vprism {
 
 namespace {
 
 namespace fs = std::filesystem;
-
-Severity severity_of(const std::string& name) {
-  for (const Severity s : {Severity::note, Severity::warning, Severity::serious})
-    if (name == severity_name(s)) return s;
-  return Severity::warning;
-}
-
-std::vector<Caution> cautions_of(const Json& document) {
-  std::vector<Caution> out;
-  for (const Json& c : document["cautions"])
-    out.push_back({text_at(c, "code"), severity_of(text_at(c, "severity")), text_at(c, "channel"),
-                   text_at(c, "text"), text_at(c, "remedy")});
-  return out;
-}
-
-/// What a figure shows, in words.
-std::string alt_of(const Figure& figure) {
-  std::string out = figure.title;
-  for (std::size_t p = 0; p < std::min<std::size_t>(4, figure.panels.size()); ++p) {
-    const Panel& panel = figure.panels[p];
-    out += (p == 0 ? ": " : "; ") + (panel.title.empty() ? "" : panel.title + ", ") +
-           (panel.map ? panel.map->quantity + " over " + panel.x.quantity + " and " + panel.y.quantity
-                      : panel.y.quantity + " over " + panel.x.quantity);
-  }
-  return out;
-}
 
 /// A command line that does the same by hand.
 std::string command_line(const CaseStep& step) {
@@ -89,21 +64,7 @@ class Teller {
                            "\" gave nothing: " + (s.why_not.empty() ? s.kept.said : s.why_not) + ".");
     if (r.answer.empty())
       r.answer.emplace_back("No step named a source or judged a limit; see the results below.");
-    if (answer_.line_up.size() > 0) {
-      std::vector<TextTable::Column> columns = {{"suspect", TextTable::Align::left}};
-      for (const std::string& recording : answer_.recordings)
-        columns.push_back({recording, TextTable::Align::left});
-      ReportTable table{"The line-up",
-                        "Seen, cleared or out of that recording's reach; blank where it was not judged.",
-                        TextTable(columns)};
-      for (const LineUpRow& row : answer_.line_up) {
-        std::vector<std::string> cells = {row.suspect};
-        cells.insert(cells.end(), row.verdicts.begin(), row.verdicts.end());
-        cells.resize(columns.size());
-        table.table.add(cells);
-      }
-      r.answer_tables.push_back(std::move(table));
-    }
+    r.answer_tables = line_up_tables(answer_);
     r.findings.assign(answer_.findings.begin(),
                       answer_.findings.begin() + static_cast<std::ptrdiff_t>(std::min(
                                                      case_.report.findings, answer_.findings.size())));
@@ -139,16 +100,6 @@ class Teller {
     return section;
   }
 
-  /// Cautions once each, however many steps tell them.
-  void add_cautions(const Json& document, std::vector<Caution>& all) const {
-    for (Caution& c : cautions_of(document)) {
-      const bool there = std::any_of(all.begin(), all.end(), [&](const Caution& other) {
-        return other.code == c.code && other.channel == c.channel;
-      });
-      if (!there) all.push_back(std::move(c));
-    }
-  }
-
   void recording(const CaseRecording& r) {
     std::vector<const StepResult*> mine;
     for (const StepResult& s : steps_)
@@ -160,15 +111,10 @@ class Teller {
     bool facts = false;
     for (const StepResult* s : mine) {
       if (!s->kept.done()) continue;
-      add_cautions(s->kept.document, head.cautions);
+      add_cautions_of(s->kept.document, head.cautions);
       if (facts || s->kept.document["inputs"].empty()) continue;
       facts = true;
-      const Json& input = s->kept.document["inputs"][0];
-      std::string line = r.file + ": " + text_at(input, "format");
-      if (!input["channels"].empty() && input["channels"][0]["rate_hz"].is_number())
-        line += fmt::format(", {} samples at {}", input["channels"][0]["samples"].get<std::int64_t>(),
-                            format_quantity(input["channels"][0]["rate_hz"].get<double>(), "Hz", 6));
-      head.facts.push_back(line + ", " + text_at(input, "digest"));
+      head.facts.push_back(input_line(r.file, s->kept.document["inputs"][0]));
     }
     out_.report.sections.push_back(std::move(head));
     for (const StepResult* s : mine) out_.report.sections.push_back(section_of(*s));
@@ -182,7 +128,7 @@ class Teller {
     ReportSection head;
     head.title = "Side by side, and by themselves";
     for (const StepResult* s : rest)
-      if (s->kept.done()) add_cautions(s->kept.document, head.cautions);
+      if (s->kept.done()) add_cautions_of(s->kept.document, head.cautions);
     out_.report.sections.push_back(std::move(head));
     for (const StepResult* s : rest) out_.report.sections.push_back(section_of(*s));
   }

@@ -26,7 +26,8 @@ std::string toml_string(const std::string& text) {
 }  // namespace
 
 bool runs_others(const std::string& command) {
-  return command == "case" || command == "batch" || command == "watch" || command == "demo";
+  return command == "case" || command == "batch" || command == "watch" || command == "demo" ||
+         command == "report";
 }
 
 bool given_by_runner(const std::string& option) {
