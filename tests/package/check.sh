@@ -6,7 +6,7 @@ build=$1 source=$2 compiler=$3
 room=$(mktemp -d)
 trap 'rm -rf "$room"' EXIT
 cmake --install "$build" --prefix "$room/usr" >/dev/null
-for file in bin/vprism lib/vprism/vprism-containers.so share/man/man1/vprism-case.1 share/bash-completion/completions/vprism \
+for file in bin/vprism lib/vprism/vprism-containers.so share/man/man1/vprism-case.1.gz share/man/man7/vprism-chain.7.gz share/fish/vendor_completions.d/vprism.fish share/doc/vprism/copyright share/bash-completion/completions/vprism \
   share/zsh/vendor-completions/_vprism lib/cmake/VastPrism/VastPrismConfig.cmake include/vprism/transform/spectra/spectrum.h; do
   [[ -e $room/usr/$file || -e $room/usr/${file/#lib\/cmake/lib\/x86_64-linux-gnu\/cmake} ]] || { echo "$file is not installed" >&2; exit 1; }
 done
@@ -14,7 +14,7 @@ done
 # The installed program finds its module: HDF5 is in it.
 [[ $("$room/usr/bin/vprism" inspect "$source/demo/data/dome-tilt.h5" --figure none --out "$room/out") == *'24000 samples'* ]]
 # Completion knows commands, options and choices.
-bash -c "source '$room/usr/share/bash-completion/completions/vprism'
+PATH=$room/usr/bin:$PATH bash -c "source '$room/usr/share/bash-completion/completions/vprism'
   ask() { COMP_WORDS=(\"\$@\"); COMP_CWORD=\$((\$# - 1)); _vprism; echo \"\${COMPREPLY[*]}\"; }
   [[ \$(ask vprism spectr) == 'spectrum spectrogram' ]] && [[ \$(ask vprism spectrum --windo) == --window ]] &&
   [[ \$(ask vprism spectrum --figure s) == svg ]]"
@@ -25,3 +25,5 @@ cmake --build "$room/example" >/dev/null
 [[ $(dpkg-deb -c "$room"/deb/vprism_*.deb) == *' ./usr/bin/vprism'* ]]
 [[ $(dpkg-deb -c "$room"/deb/vprism-dev_*.deb) == *VastPrismConfig.cmake* ]]
 [[ $(dpkg-deb -f "$room"/deb/vprism_*.deb Depends) == *gnuplot-nox* ]]
+# Debian's own check of packages finds no errors.
+if command -v lintian >/dev/null; then lintian --allow-root --fail-on error "$room"/deb/vprism_*.deb >"$room/lintian" 2>&1 || { cat "$room/lintian" >&2; exit 1; }; fi
