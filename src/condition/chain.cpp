@@ -23,7 +23,8 @@ const std::vector<StageEntry>& stage_table() {
        "[width 9] [threshold 4] [report|all]",
        "repair lone outliers (over THRESHOLD robust deviations from the median of WIDTH samples); shocks, "
        "which "
-       "other channels see or which ring, are kept and told; report: only list, all: repair those as well",
+       "other channels see or which ring, are kept and reported; report: only list, all: repair those as "
+       "well",
        "despike width 9 threshold 4",
        {"width", "threshold", "report", "all"},
        make_despike_stage},
@@ -51,7 +52,7 @@ const std::vector<StageEntry>& stage_table() {
        "N [filter|average|keep]",
        "every Nth sample: after a filter that keeps 100 dB from folding back (default), the mean of N, or as "
        "they "
-       "are, with a caution that tells the power folded back",
+       "are, with a caution that states the power folded back",
        "decimate 8 filter",
        {"filter", "average", "keep"},
        make_decimate_stage},

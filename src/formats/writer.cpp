@@ -22,7 +22,7 @@ const std::vector<WriteFormat>& write_format_table() {
       {"wav", ".wav", "sound file; names and units in a text chunk; even, real channels", "", write_sound},
       {"csv", ".csv", "comma-separated text with a time column; exact", "", write_csv},
       {"npy", ".npy", "array of samples by channels; no rate, names or units", "", write_npy},
-      {"binary", ".bin", "flat interleaved numbers; how to read them is told", "", write_flat},
+      {"binary", ".bin", "flat interleaved numbers; how to read them is printed", "", write_flat},
       {"universal", ".uff", "universal file, data set 58b in double precision; exact", "", write_universal},
       {"universal-text", ".uff", "universal file, data set 58 as text; 12 digits", "", write_universal_text},
       {"sigmf", ".sigmf-meta", "SigMF metadata and data", ".sigmf-data", write_sigmf},

@@ -23,6 +23,7 @@ const std::map<std::string, std::set<std::string>>& allowed() {
     t["signal"] = {"base", "signal"};
     t["formats"] = {"base", "signal", "formats"};
     t["containers"] = {"base", "signal", "formats", "containers"};
+    t["ranks"] = {"base", "ranks"};
     t["condition"] = {"base", "signal", "condition"};
     t["generate"] = {"base", "signal", "condition", "generate"};
     t["transform"] = {"base", "signal", "condition", "transform"};
@@ -121,6 +122,8 @@ TEST(House, EveryExampleInTheHelpRunsOnTheDemoData) {
     example.erase(0, std::string("vprism ").size());
     for (std::size_t at; (at = example.find("tern-point/")) != std::string::npos;)
       example.replace(at, std::string("tern-point").size(), VPRISM_SOURCE "/demo/data");
+    for (std::size_t at; (at = example.find("vprism-out/")) != std::string::npos;)
+      example.replace(at, std::string("vprism-out").size(), "o");
     const ProgramRun run = run_program(folder, example + " --figure none --force --out o");
     // A limit that is exceeded is an answer too.
     EXPECT_TRUE(run.status == 0 || (run.status == 1 && run.err.find("vprism:") == std::string::npos))

@@ -33,7 +33,7 @@ std::vector<OptionGroup> CompareTask::options() {
         text_option("bands", "octave|third|1/N|A..B,...", "bands whose levels are compared (default: octave)",
                     bands_),
         {"places", "CHANNEL=LENGTH,...",
-         "where the channels stand along a line, such as 'pier=0m, fork=1.2m': tells sources from what "
+         "where the channels stand along a line, such as 'pier=0m, fork=1.2m': separates sources from what "
          "enters at an end",
          true, [this](const std::string& t) { add_places(t); }, [this] { return Json(places_text_); }},
         switch_option("before-after", "the first recording is before a change, the others after it",

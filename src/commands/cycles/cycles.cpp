@@ -56,7 +56,7 @@ class CyclesTask : public EachInputTask<CyclesResult> {
            [this] { return count_ ? Json(*count_) : Json(nullptr); }},
           count_option("orders", "highest order of the series (default: 25)", 1, 10000, orders_),
           {"residual", "PERCENT",
-           "tell how many orders leave no more than this of the cycle's RMS (default: 1%)", false,
+           "say how many orders leave no more than this of the cycle's RMS (default: 1%)", false,
            [this](const std::string& t) {
              residual_ = parse_quantity(t, Dimension::ratio);
              if (!(residual_ > 0 && residual_ < 1))
@@ -201,7 +201,8 @@ class CyclesTask : public EachInputTask<CyclesResult> {
   static void warn(const ChannelCycles& c, std::vector<Caution>& out) {
     if (c.average.cycles == 1)
       out.push_back({"one-cycle", Severity::note, c.channel.name,
-                     "there is one whole cycle only: noise is not told from orders", "record more cycles"});
+                     "there is one whole cycle only: noise is not separated from orders",
+                     "record more cycles"});
     if (c.average.jitter > 0.02)
       out.push_back(
           {"period-varies", Severity::warning, c.channel.name,

@@ -301,7 +301,7 @@ class InspectTask : public Task {
     return {
         std::move(input),
         {"Inspect",
-         {switch_option("layout", "tell what each line of a text table was taken for", settings_.layout)}},
+         {switch_option("layout", "show what each line of a text table was taken for", settings_.layout)}},
         output_group(settings_.output)};
   }
   std::size_t threads() const override { return settings_.output.threads; }

@@ -39,7 +39,7 @@ class LevelsTask : public EachInputTask<LevelsResult> {
              time_constant_s_ = t == "fast" ? 0.125 : t == "slow" ? 1 : parse_positive(t, Dimension::time);
            },
            [this] { return time_constant_s_ ? Json(*time_constant_s_) : Json(nullptr); }},
-          {"over", "LEVEL", "tell how often and how long the level lies above this; may be repeated", true,
+          {"over", "LEVEL", "count how often and how long the level lies above this; may be repeated", true,
            [this](const std::string& t) { over_.push_back(parse_any_quantity(t)); },
            [this] {
              Json out = Json::array();

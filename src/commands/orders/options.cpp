@@ -77,7 +77,7 @@ class OrdersTask : public EachInputTask<OrdersResult> {
   }
   void check_settings() const override {
     if (ridge_order_ && !tachometer_.empty())
-      throw Error(Status::usage, "--tachometer and --ridge both tell the speed; give one of them");
+      throw Error(Status::usage, "--tachometer and --ridge both give the speed; give one of them");
   }
 
   OrdersResult measure(Input& input, const Progress& progress) override {
@@ -179,7 +179,7 @@ class OrdersTask : public EachInputTask<OrdersResult> {
     if (result.pulses.missing > 0)
       out.push_back(
           {"tachometer-dropouts", Severity::warning, name,
-           fmt::format("{} {} missing, first between {} and {} s, and put in as the speed around tells",
+           fmt::format("{} {} missing, first between {} and {} s, and put in as the speed around them has it",
                        result.pulses.missing, result.pulses.missing == 1 ? "pulse is" : "pulses are",
                        format_number(r.axis.start + result.pulses.gaps.front().first, 6),
                        format_number(r.axis.start + result.pulses.gaps.front().second, 6)),

@@ -32,7 +32,7 @@ class ResponseTask : public EachInputTask<ResponseResult> {
         input_group(input_),
         {"Response",
          {{"reference", "CHANNEL",
-           "what the others are divided by (default: the channels of force); several are told apart", true,
+           "what the others are divided by (default: the channels of force); several are separated", true,
            [this](const std::string& t) { settings_.references.push_back(t); },
            [this] { return Json(settings_.references); }},
           {"reference-file", "FILE",

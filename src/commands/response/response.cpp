@@ -285,7 +285,7 @@ ResponseResult compute_response(Input& input, const ResponseSettings& settings, 
   Excitation& kind = result.excitation.kind;
   if (references.size() > 1 && kind != Excitation::noise && kind != Excitation::impulse)
     throw Error(Status::analysis,
-                r.file + ": with several references only noise can be told apart; give one --reference");
+                r.file + ": with several references only noise can be separated; give one --reference");
   // Where all fits in memory the record is held, so that resonances can be fitted on it whole.
   const bool holds =
       kind != Excitation::noise || r.samples * static_cast<std::int64_t>(r.channels.size()) <= most_held;

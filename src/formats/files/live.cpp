@@ -330,7 +330,7 @@ std::vector<Caution> LiveSource::cautions() const {
     out.push_back({"stream-cut", Severity::warning, "",
                    "the stream broke off within an instant: " + std::to_string(cut_bytes_) +
                        " bytes too few for one are left out",
-                   "what came before is told in full"});
+                   "what came before is reported in full"});
   if (bad_lines_ > 0)
     out.push_back({"bad-lines", Severity::warning, "",
                    std::to_string(bad_lines_) +

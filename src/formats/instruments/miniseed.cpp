@@ -146,7 +146,7 @@ class MiniSeed : public SampleSource {
         skipped += 64;
         continue;
       }
-      if (length == 0) damaged(at, "its length can't be told");
+      if (length == 0) damaged(at, "its length is unknown");
       if (static_cast<std::uint64_t>(length) > file_.size() - at) damaged(at, "the file ends within it");
       bytes.resize(static_cast<std::size_t>(length));
       file_.read(at, bytes);

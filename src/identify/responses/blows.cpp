@@ -153,7 +153,7 @@ BlowSpectra blow_spectra(const std::vector<std::vector<double>>& columns, std::s
   if (segment < 16)
     throw Error(Status::analysis, "blows follow each other within " +
                                       format_quantity(static_cast<double>(segment) / rate_hz, "s", 3) +
-                                      "; no response can be told between them");
+                                      "; no response can be measured between them");
   out.segment = segment;
   std::size_t longest = 1;
   for (const Blow& blow : out.blows) longest = std::max(longest, blow.end - blow.start);

@@ -151,7 +151,7 @@ void look_for_echo(Transmission& t) {
 
 Transmission transmission_of(const TimedSamples& sample, const TimedSamples& reference) {
   if (sample.x.size() < 16 || reference.x.size() < 16)
-    throw Error(Status::analysis, "a recording of fewer than 16 samples tells no ratio");
+    throw Error(Status::analysis, "a recording of fewer than 16 samples gives no ratio");
   Transmission out;
   const std::vector<double> a = prepared_scan(sample, out.tapered), b = prepared_scan(reference, out.tapered);
   const double shorter = std::min(static_cast<double>(a.size()) / sample.rate_hz,

@@ -254,7 +254,7 @@ Period find_period(std::span<const double> whole) {
   }
   if (!period)
     throw Error(Status::analysis,
-                "nothing repeats in it; give --period, or --trigger with a channel that tells cycles");
+                "nothing repeats in it; give --period, or --trigger with a channel that marks cycles");
   const Period first = refined(x, *period);
   const double whole_length = whole_period(x, first.samples);
   return period_by_delays(x, whole_length == first.samples ? first : refined(x, whole_length));

@@ -230,7 +230,7 @@ OrderAnalysis analyse_orders(std::span<const double> x, double rate_hz, const Sh
   if (out.highest > possible)
     throw Error(Status::analysis, "order " + format_number(out.highest) + " lies above 0.45 of the rate at " +
                                       format_number(fastest, 4) + " rev/s; orders up to " +
-                                      format_number(std::floor(possible)) + " can be told");
+                                      format_number(std::floor(possible)) + " can be given");
   if (!(out.highest >= 1))
     throw Error(Status::analysis, "the rate is too low for the first order at this speed");
   AngleSeries series;

@@ -12,7 +12,7 @@ namespace vprism {
 ShaftAngle::ShaftAngle(std::vector<double> time_s, std::vector<double> revolutions)
     : time_(std::move(time_s)), turns_(std::move(revolutions)) {
   const std::size_t count = time_.size();
-  if (count < 3) throw Error(Status::analysis, "fewer than three pulses; no speed can be told");
+  if (count < 3) throw Error(Status::analysis, "fewer than three pulses; no speed can be given");
   slope_.resize(count);
   const auto rate = [&](std::size_t n) { return (turns_[n + 1] - turns_[n]) / (time_[n + 1] - time_[n]); };
   for (std::size_t n = 0; n < count; ++n) {

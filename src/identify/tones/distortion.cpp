@@ -149,7 +149,7 @@ double Distortion::enob() const { return (sinad_db() - full_scale_db - 1.7609) /
 Distortion measure_distortion(std::span<const double> x, double rate_hz, const DistortionSettings& settings) {
   const auto count = static_cast<double>(x.size());
   const double bin = rate_hz / count;
-  if (x.size() < 32) throw Error(Status::analysis, "a record of fewer than 32 samples tells no distortion");
+  if (x.size() < 32) throw Error(Status::analysis, "a record of fewer than 32 samples shows no distortion");
   const Spectrum whole = whole_spectrum(x, rate_hz);
   PeakSettings strongest;
   strongest.most = 256;
