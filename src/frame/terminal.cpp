@@ -68,9 +68,14 @@ std::string shown(const std::string& text, int descriptor) {
 
 void settle_terminal() { set_text_width(columns_of(STDOUT_FILENO)); }
 
-std::string terminal_figure(const Figure& figure) {
+std::size_t terminal_rows() {
+  winsize size{};
+  return ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 ? size.ws_row : 24;
+}
+
+std::string terminal_figure(const Figure& figure, std::size_t rows) {
   const std::size_t columns = columns_of(STDOUT_FILENO);
-  return text_figure(figure, columns == 0 ? 100 : columns, has_colours(STDOUT_FILENO));
+  return text_figure(figure, columns == 0 ? 100 : columns, has_colours(STDOUT_FILENO), rows);
 }
 
 std::string for_standard_output(const std::string& text) { return shown(text, STDOUT_FILENO); }

@@ -19,6 +19,10 @@ std::string for_standard_error(const std::string& text);
 
 /// A figure as text, as wide and in as many colours as standard output allows; 100 columns where it is no
 /// terminal.
-std::string terminal_figure(const Figure& figure);
+/// `rows`: see text_figure.
+std::string terminal_figure(const Figure& figure, std::size_t rows = 0);
+
+/// Lines of the terminal that standard output is; 24 where it does not say.
+std::size_t terminal_rows();
 
 }  // namespace vprism

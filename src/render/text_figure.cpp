@@ -213,13 +213,18 @@ std::vector<std::string> map_rows(const ColourMap& map, std::size_t columns, std
   };
   std::vector<std::string> out;
   for (std::size_t r = rows; r-- > 0;) {
-    std::string line;
-    for (std::size_t c = 0; c < columns; ++c)
-      if (colours)  // The upper half in one colour, the lower one in another.
-        line += fmt::format("\033[38;5;{};48;5;{}m\u2580", tone(c, 2 * r + 1, 2 * rows),
-                            tone(c, 2 * r, 2 * rows));
-      else
+    std::string line, before;
+    for (std::size_t c = 0; c < columns; ++c) {
+      if (!colours) {
         line += shades[static_cast<std::size_t>(place(c, r, rows) * (std::size(shades) - 1) + 0.5)];
+        continue;
+      }
+      // The upper half in one colour, the lower one in another.
+      const std::string tones =
+          fmt::format("\033[38;5;{};48;5;{}m", tone(c, 2 * r + 1, 2 * rows), tone(c, 2 * r, 2 * rows));
+      line += (tones == before ? "" : tones) + "\u2580";
+      before = tones;
+    }
     out.push_back(line + (colours ? "\033[0m" : ""));
   }
   return out;
@@ -351,12 +356,12 @@ std::string text_panel(const Panel& panel, std::size_t width, std::size_t rows, 
 
 }  // namespace
 
-std::string text_figure(const Figure& figure, std::size_t columns, bool colours) {
+std::string text_figure(const Figure& figure, std::size_t columns, bool colours, std::size_t rows) {
   columns = std::clamp<std::size_t>(columns, 40, 200);
   std::string out = figure.title.empty() ? "" : clean_text(figure.title) + "\n";
   constexpr std::size_t most_panels = 8;
   const std::size_t shown = std::min(figure.panels.size(), most_panels);
-  const std::size_t rows = shown <= 1 ? 18 : shown <= 3 ? 12 : 8;
+  if (rows == 0) rows = shown <= 1 ? 18 : shown <= 3 ? 12 : 8;
   for (std::size_t p = 0; p < shown; ++p)
     out += (out.empty() ? "" : "\n") + text_panel(figure.panels[p], columns, rows, colours);
   if (shown < figure.panels.size() + figure.beyond)

@@ -172,6 +172,8 @@ std::vector<OutputFolder::Entry> write_watch(const WatchState& w, const OutputSe
   folder.draw_waiting();
   if (why_pictures_failed != nullptr) *why_pictures_failed = folder.why_pictures_failed();
   auto entries = folder.entries_with_digests();
+  for (const std::string& name : w.alarm_records)
+    entries.push_back({folder.path_of(name), "the waveform around an alarm"});
   if (!w.recorded.empty()) entries.push_back({folder.path_of(w.recorded), "the stream itself"});
   entries.push_back({folder.path_of(w.stem + "-watch.json"), "result document"});
   folder.add(w.stem + "-watch.json", listed(w).document_text(entries), "result document");

@@ -30,6 +30,7 @@ struct WatchState {
   std::vector<std::optional<Range>> spans = {};  ///< What is shown and written of each channel.
   std::vector<Json> events;                      ///< The newest alarms and all-clears, at most 1000.
   std::vector<Caution> cautions;
+  std::vector<std::string> alarm_records;  ///< Files of the waveform around each alarm.
   std::int64_t samples = 0, looks = 0, alarms = 0;
   double until_s = 0, stretch_s = 0;  ///< End of what has come; length of what was looked at.
 

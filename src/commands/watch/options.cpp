@@ -70,6 +70,11 @@ class WatchTask : public Task {
                   "idle-end", "T",
                   "a file that has not grown for so long has ended (default: it is followed until stopped)",
                   Dimension::time, s.idle_s),
+              quantity_option(
+                  "pre-trigger", "T",
+                  "of each alarm keep the waveform, from so long before the look that broke the limit "
+                  "to so long behind it, as a recording (the first 100 alarms)",
+                  Dimension::time, s.before_alarm_s),
               switch_option("record", "also keep the stream itself, byte for byte, beside the results",
                             s.record)}},
             input_group(s.input),
@@ -105,7 +110,10 @@ class WatchTask : public Task {
     live.idle_end_s = settings_.idle_s.value_or(0);
     live.keep = keep.get();
     StreamWatch* watch = nullptr;
-    live.stop = [&watch] { return stop_wanted != 0 || (watch != nullptr && watch->over()); };
+    live.stop = [&watch] {
+      if (watch != nullptr) watch->keys();
+      return stop_wanted != 0 || (watch != nullptr && watch->over());
+    };
     live.late = [&watch](double silent_s) {
       if (watch) watch->late(silent_s);
     };

@@ -1,6 +1,5 @@
 // show.cpp: what `watch` prints while it runs.
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <cmath>
@@ -45,18 +44,13 @@ void StreamWatch::say_start() {
 
 void StreamWatch::note(const Json& event, bool alarm, const std::string& text) {
   if (alarm) ++state_.alarms;
+  if (alarm && alarm_records_) alarm_records_->alarm();
   state_.events.push_back(event);
   if (state_.events.size() > 1000) state_.events.erase(state_.events.begin());
   if (settings_.output.json)
     line(event);
   else
     say_line(text);
-}
-
-void StreamWatch::erase_table() {
-  if (table_lines_ == 0) return;
-  say(fmt::format("\x1b[{}A\x1b[J", table_lines_));
-  table_lines_ = 0;
 }
 
 std::string StreamWatch::table() const {
@@ -93,12 +87,48 @@ void StreamWatch::show() {
     line({{"event", "levels"}, {"time_s", number(state_.until_s)}, {"channels", std::move(channels)}});
     return;
   }
-  if (::isatty(1) != 0) {
-    erase_table();
-    const std::string text = fmt::format("{} at {}, {}\n{}", clean_text(state_.recording.file, 60),
-                                         format_quantity(state_.until_s, "s", 6), alarms_text(), table());
-    say(text);
-    table_lines_ = static_cast<std::size_t>(std::count(text.begin(), text.end(), '\n'));
+  if (view_.wants_look()) draw();
+}
+
+void StreamWatch::draw() {
+  WatchLook look{state_, fmt::format("{} at {}, {}\n{}", clean_text(state_.recording.file, 60),
+                                     format_quantity(state_.until_s, "s", 6), alarms_text(), table())};
+  const Block block = rolling_->block();
+  const double interval = state_.recording.axis.interval,
+               begin = state_.until_s - static_cast<double>(block.size()) * interval;
+  for (std::size_t c = 0; c < block.channels(); ++c) {
+    Curve trace;
+    const auto samples = block.samples(c);
+    for (std::size_t n = 0; n < samples.size(); ++n)
+      trace.x.push_back(begin + static_cast<double>(n) * interval), trace.y.push_back(samples[n]);
+    look.traces.push_back(thinned(std::move(trace), 800, false));
+  }
+  for (const Guard& guard : guards_) {
+    if (guard.scale != Scale::rms) continue;
+    Curve limit;
+    limit.name = "limit", limit.colour = 1;
+    for (const auto& [hz, level] : guard.limit.line.points) limit.x.push_back(hz), limit.y.push_back(level);
+    look.limits.emplace_back(guard.channel, std::move(limit));
+  }
+  view_.show(look);
+}
+
+void StreamWatch::keys() {
+  switch (view_.keys()) {
+    case LiveView::Wish::end:
+      over_ = true;
+      break;
+    case LiveView::Wish::save:
+      if (settings_.output.writes_files() && !state_.now.empty()) {
+        write_files(false);
+        say_line("saved to " + settings_.output.folder + " at " + format_quantity(state_.until_s, "s", 6));
+      }
+      break;
+    case LiveView::Wish::redraw:
+      if (!state_.now.empty()) draw();
+      break;
+    case LiveView::Wish::none:
+      break;
   }
 }
 

@@ -51,6 +51,9 @@ StreamWatch::StreamWatch(const WatchSettings& settings, Road& road, LiveSource& 
                             format_quantity(static_cast<double>(every_) / rate, "s", 3) +
                             "; what lies between is not looked at",
                         "ask for a shorter --every or a longer --memory"});
+  if (settings_.before_alarm_s && settings_.output.writes_files())
+    alarm_records_.emplace(state_.recording, stem,
+                           static_cast<std::size_t>(std::ceil(*settings_.before_alarm_s * rate)), samples);
   set_guards();
   say_start();
 }
@@ -74,6 +77,15 @@ void StreamWatch::push(const Block& block) {
 
 Status StreamWatch::finish() {
   if (state_.samples > looked_at_ && rolling_->size() >= *cut_.segment) look();
+  if (alarm_records_) {
+    alarm_records_->end(settings_.output);
+    state_.alarm_records = alarm_records_->written();
+    if (alarm_records_->left_out() > 0)
+      further_.push_back({"alarms-not-kept", Severity::warning, "",
+                          fmt::format("the waveform of {} alarms behind the first 100 is not kept",
+                                      alarm_records_->left_out()),
+                          "--record keeps the whole stream"});
+  }
   say_end();
   std::string pictures_missing;
   if (settings_.output.writes_files()) {
@@ -107,6 +119,7 @@ std::vector<Caution> StreamWatch::cautions() const {
 
 void StreamWatch::take(const Block& block) {
   rolling_->add(block);
+  if (alarm_records_) alarm_records_->add(block, settings_.output);
   state_.samples = rolling_->came();
   state_.until_s =
       state_.recording.axis.start + static_cast<double>(state_.samples) * state_.recording.axis.interval;

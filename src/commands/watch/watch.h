@@ -11,7 +11,9 @@
 #include "base/text.h"
 #include "commands/limits/limit_levels.h"
 #include "commands/shared/input.h"
+#include "commands/watch/alarm_records.h"
 #include "commands/watch/files.h"
+#include "commands/watch/view.h"
 #include "condition/road.h"
 #include "formats/files/live.h"
 #include "frame/console.h"
@@ -25,7 +27,7 @@ struct WatchSettings {
   InputSettings input;
   AnalysisSettings analysis;
   OutputSettings output;
-  std::optional<double> every_s, memory_s, files_s, for_s, late_s, idle_s;
+  std::optional<double> every_s, memory_s, files_s, for_s, late_s, idle_s, before_alarm_s;
   std::size_t history = 300;
   std::string limit_file;
   bool until_alarm = false, record = false;
@@ -58,6 +60,9 @@ class StreamWatch {
   Status finish();
 
   void late(double silent_s);
+
+  /// Keys on the terminal; asked again and again, also while nothing comes.
+  void keys();
 
  private:
   std::vector<OutputFolder::Entry> write_files(bool ended, std::string* pictures_missing = nullptr) {
@@ -96,7 +101,8 @@ class StreamWatch {
     say(clean_text(text, 2000) + "\n");
   }
 
-  void erase_table();
+  void erase_table() { view_.erase(); }
+  void draw();
 
   std::string alarms_text() const {
     return state_.alarms == 1 ? "1 alarm" : fmt::format("{} alarms", state_.alarms);
@@ -121,7 +127,8 @@ class StreamWatch {
   std::size_t memory_ = 0;
   Block piece_;
   bool over_ = false;
-  std::size_t table_lines_ = 0;
+  LiveView view_;
+  std::optional<AlarmRecords> alarm_records_;
   std::chrono::steady_clock::time_point written_ = std::chrono::steady_clock::now();
 };
 
