@@ -10,6 +10,7 @@
 #include <cstring>
 #include <new>
 #include <stdexcept>
+#include <string_view>
 #include <thread>
 
 #include "app/completion.h"
@@ -28,7 +29,9 @@
 #include "runner/case_file.h"
 #include "runner/kept/child.h"
 
+/// docs/results.schema.json, embedded.
 namespace vprism {
+std::string_view results_schema();
 
 namespace {
 
@@ -41,8 +44,9 @@ std::vector<std::string> in_full(std::vector<std::string> arguments) {
   for (std::string& argument : arguments)
     for (const auto& [letter, name] : letters)
       if (argument == letter) argument = name;
-  static const std::vector<std::string> own = {"--help",     "--version", "--manual",   "--completion",
-                                               "--complete", "--topics",  "--commands", "--reference"};
+  static const std::vector<std::string> own = {"--help",       "--version",  "--manual",
+                                               "--completion", "--complete", "--schema",
+                                               "--topics",     "--commands", "--reference"};
   if (!arguments.empty() && starts_with(arguments.front(), "--") &&
       std::find(own.begin(), own.end(), arguments.front()) == own.end()) {
     const auto command = std::find_if(arguments.begin(), arguments.end(),
@@ -95,6 +99,10 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
   }
   if (name == "--complete") {
     say(completions({arguments.begin() + 1, arguments.end()}));
+    return Status::done;
+  }
+  if (name == "--schema") {
+    say(std::string(results_schema()));
     return Status::done;
   }
   if (name == "--topics") {

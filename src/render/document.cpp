@@ -109,6 +109,7 @@ Json Delivery::document(const std::vector<OutputFolder::Entry>& outputs) const {
 Json Delivery::document_around(const std::vector<OutputFolder::Entry>& outputs) const {
   Json out;
   out["vprism"] = version();
+  out["schema"] = 1;  // docs/results.schema.json
   out["command"] = command;
   out["settings"] = settings;
   out["inputs"] = Json::array();

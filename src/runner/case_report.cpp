@@ -156,6 +156,7 @@ class Teller {
   void document() {
     Json& d = out_.document;
     d["vprism"] = version();
+    d["schema"] = 1;
     d["command"] = "case";
     d["title"] = case_.title;
     d["question"] = case_.question;

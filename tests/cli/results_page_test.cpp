@@ -89,5 +89,54 @@ TEST(ResultsPages, NameNoKeyThatIsNotWritten) {
     }
 }
 
+/// By a validator of its own.
+TEST(ResultsSchema, HoldsForDocumentsOfOtherData) {
+  if (std::system("/usr/bin/python3 -c 'import jsonschema' 2> /dev/null") != 0)
+    GTEST_SKIP() << "no validator";
+  const ScratchFolder folder;
+  std::string text = "time (s),mast (m/s^2),pier (m/s^2)\n";
+  for (int n = 0; n < 6000; ++n) {
+    const double t = n * 1e-3, hum = std::cos(2 * M_PI * 50 * t);
+    text += std::to_string(t) + "," + std::to_string(hum * (1 + 0.3 * std::cos(2 * M_PI * 3 * t))) + "," +
+            std::to_string(0.1 * hum + (n == 3000 ? 5 : 0) + 0.01 * ((n * 7919) % 101 - 50)) + "\n";
+  }
+  folder.write("a.csv", text);
+  folder.write("case.toml",
+               "title = \"T\"\n[recordings.a]\nfile = \"a.csv\"\n[[steps]]\ncommand = \"identify\"\n"
+               "recording = \"a\"\n");
+  folder.write("lim.csv", "frequency (Hz),level (m/s^2)\n10,0.1\n400,0.1\n");
+  int made = 0;
+  for (const std::string line :
+       {"inspect a.csv", "spectrum a.csv --bands octave", "identify a.csv", "survey a.csv",
+        "spectrogram a.csv", "scalogram a.csv --channel pier", "compare a.csv", "levels a.csv --over 0.5",
+        "peaks a.csv --channel pier", "limits a.csv --limit lim.csv", "modulation a.csv --channel mast",
+        "cycles a.csv --channel mast", "response a.csv --reference mast", "condition a.csv --chain despike",
+        "case case.toml"}) {
+    const ProgramRun run = run_program(folder, line + " --figure none --quiet --json");
+    EXPECT_LE(run.status, 1) << line << run.err;
+    const bool printed = line.rfind("case", 0) != 0;
+    folder.write("d" + std::to_string(made++) + ".json",
+                 printed ? run.out : ScratchFolder::read(folder.path("vprism-out/case.json")));
+  }
+  folder.write(
+      "check.py",
+      "import glob, json, jsonschema, sys\n"
+      "schema = json.load(open('schema.json'))\n"
+      "jsonschema.Draft202012Validator.check_schema(schema)\n"
+      "validator = jsonschema.Draft202012Validator(schema)\n"
+      "for name in sorted(glob.glob('d*.json')):\n"
+      "  d = json.load(open(name))\n"
+      "  for e in validator.iter_errors(d): print(d['command'], list(e.absolute_path), e.message[:200])\n"
+      "d['schema'] = 2\n"
+      "assert list(validator.iter_errors(d))\n");
+  const ProgramRun schema = run_program(folder, "--schema");
+  folder.write("schema.json", schema.out);
+  EXPECT_EQ(schema.out, text_of(std::filesystem::path(VPRISM_SOURCE "/docs/results.schema.json")));
+  const ProgramRun check =
+      run_printed(folder, "cd '" + folder.path() + "' && /usr/bin/python3 check.py > .out 2> .err");
+  EXPECT_EQ(check.status, 0) << check.err;
+  EXPECT_EQ(check.out, "");
+}
+
 }  // namespace
 }  // namespace vprism::results_page_test
