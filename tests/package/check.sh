@@ -27,3 +27,8 @@ cmake --build "$room/example" >/dev/null
 [[ $(dpkg-deb -f "$room"/deb/vprism_*.deb Depends) == *gnuplot-nox* ]]
 # Debian's own check of packages finds no errors.
 if command -v lintian >/dev/null; then lintian --allow-root --fail-on error "$room"/deb/vprism_*.deb >"$room/lintian" 2>&1 || { cat "$room/lintian" >&2; exit 1; }; fi
+# The reference of the core's headers is made without a warning.
+if command -v doxygen >/dev/null; then
+  (cd "$source/docs" && (cat Doxyfile; echo "OUTPUT_DIRECTORY = $room/reference") | doxygen -)
+  [[ -e $room/reference/html/spectrum__estimator_8h.html ]]
+fi
