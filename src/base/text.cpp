@@ -29,8 +29,6 @@ std::size_t utf8_length(std::string_view s) {
   return 0;
 }
 
-std::string pad(std::size_t n) { return std::string(n, ' '); }
-
 }  // namespace
 
 std::string lower_case(std::string_view text) {

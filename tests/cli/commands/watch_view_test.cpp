@@ -44,7 +44,9 @@ const Curve& curve_named(const Panel& panel, const std::string& name) {
 TEST(LiveView, ShowsOneChannelAndTheNextAtAKey) {
   LiveView view;
   const WatchState state = looked();
-  const WatchLook look{state, "", {Curve{"", {0, 1}, {0, 1}}, Curve{"", {0, 1}, {0, 2}}}};
+  Curve rising;
+  rising.x = {0, 1}, rising.y = {0, 1};
+  const WatchLook look{state, "", {rising, rising}};
   EXPECT_EQ(view.figure(look).panels[0].title, "mast");
   EXPECT_EQ(view.press('n'), LiveView::Wish::redraw);
   const Figure figure = view.figure(look);

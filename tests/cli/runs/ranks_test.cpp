@@ -91,7 +91,7 @@ TEST(Ranks, LeaveWhatCannotBeSharedToOne) {
   write_flat(folder, "a.f32", samples, 1);
   write_flat(folder, "gap.f32", samples, 2, true);
   folder.write("short.csv", "t,x\n0,1\n0.1,2\n0.2,1\n0.3,2\n0.4,1\n0.5,2.5\n0.6,1\n0.7,2\n");
-  for (const std::string what :
+  for (const std::string& what :
        {"spectrum gap.f32" + as_read + "--resolution 2Hz", "spectrum a.f32" + as_read + "--average median",
         "spectrum a.f32" + as_read + "--chain 'highpass 10Hz' --resolution 2Hz",
         std::string("inspect short.csv"), std::string("spectrum short.csv"),
