@@ -38,7 +38,7 @@ TEST(TableText, IsAsWideAsItsContentsWithoutATerminal) {
 }
 
 TEST(TableText, BreaksTitlesOfNumbersAndThenText) {
-  for (const std::size_t columns : {100, 80, 60, 50}) {
+  for (const std::size_t columns : {100U, 80U, 60U, 50U}) {
     const Narrow narrow(columns);
     const std::string text = wide_table().text();
     EXPECT_LE(widest_line(text), columns) << text;

@@ -141,7 +141,7 @@ TEST(Terminal, IsNotWrittenBeyond) {
   const ScratchFolder folder;
   const std::string file = std::string(VPRISM_SOURCE) + "/demo/data/drive-scope.csv";
   for (const int columns : {80, 100})
-    for (const std::string what :
+    for (const std::string& what :
          {"spectrum " + file + " --figure none", "inspect " + file + " --figure none",
           std::string("spectrum --help"), std::string("help"), std::string("help windows")}) {
       const std::string out = on_terminal(folder, columns, what, "TERM=dumb");
