@@ -139,7 +139,8 @@ std::string completions(const std::vector<std::string>& words) {
   if (words.size() < 2) {
     Offers first = commands(false);
     for (const char* word : {"help", "settings"}) first.emplace_back(word, "");
-    for (const char* word : {"--help", "--version", "--manual", "--completion", "--schema"}) first.emplace_back(word, "");
+    for (const char* word : {"--help", "--version", "--manual", "--completion", "--schema"})
+      first.emplace_back(word, "");
     return lines_of(first, typed);
   }
   std::string command = words.front();

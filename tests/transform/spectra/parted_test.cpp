@@ -114,7 +114,7 @@ TEST(PartedSpectrum, HasTheSameBytesByAnyNumberOfRanks) {
   for (const Average average : {Average::mean, Average::amplitude, Average::peak_hold, Average::min_hold}) {
     const Made whole = by_one(record, cut(512, average), true);
     EXPECT_EQ(whole.parts, 60U);
-    for (const std::size_t ranks : {1, 2, 3, 5, 7, 61}) {
+    for (const std::size_t ranks : {1U, 2U, 3U, 5U, 7U, 61U}) {
       SCOPED_TRACE(ranks);
       expect_same(whole, by_ranks(ranks, record, cut(512, average)));
     }
@@ -125,7 +125,7 @@ TEST(PartedSpectrum, OfLongSegmentsHasFewerPartsAndLeavesRanksIdle) {
   const Record record = made(1, 400'321, false);
   const Made whole = by_one(record, cut(8192), true);
   EXPECT_EQ(whole.parts, 4U);
-  for (const std::size_t ranks : {2, 3, 5, 6}) expect_same(whole, by_ranks(ranks, record, cut(8192)));
+  for (const std::size_t ranks : {2U, 3U, 5U, 6U}) expect_same(whole, by_ranks(ranks, record, cut(8192)));
 }
 
 TEST(PartedSpectrum, OfComplexChannelsAndByTapersToo) {
@@ -138,7 +138,7 @@ TEST(PartedSpectrum, OfComplexChannelsAndByTapersToo) {
 
 TEST(PartedSpectrum, IsThatOfTheUnpartedRecord) {
   const Record record = made(2, 400'321, false);
-  for (const std::size_t segment : {512, 1000, 4096}) {
+  for (const std::size_t segment : {512U, 1000U, 4096U}) {
     const Made plain = by_one(record, cut(segment), false), parted = by_one(record, cut(segment), true);
     EXPECT_EQ(plain.parts, 1U);
     EXPECT_GT(parted.parts, 1U);
