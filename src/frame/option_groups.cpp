@@ -3,10 +3,12 @@
 
 #include <algorithm>
 #include <cctype>
+#include <memory>
 
 #include "base/error.h"
 #include "base/text.h"
 #include "condition/computed/computed_steps.h"
+#include "frame/style_file.h"
 
 namespace vprism {
 
@@ -261,6 +263,7 @@ OptionGroup input_group(InputSettings& s) {
 }
 
 OptionGroup output_group(OutputSettings& s) {
+  const auto style = std::make_shared<std::string>();
   static const std::vector<std::string> figures = {"png", "svg", "pdf", "data", "terminal", "none"};
   return {
       "Output",
@@ -296,6 +299,15 @@ OptionGroup output_group(OutputSettings& s) {
         [&s] {
           return Json(figures[s.figure ? static_cast<std::size_t>(*s.figure) : s.figures_as_text ? 4 : 5]);
         }},
+       {"style", "journal|FILE.toml",
+        "how figures look: journal is a column of 85 mm for print; a file says width, height, dpi, font, "
+        "font_scale, line_scale and colours (default: 1280 pixels wide)",
+        false,
+        [style](const std::string& t) {
+          set_figure_style(read_style(t));
+          *style = t;
+        },
+        [style] { return Json(*style); }},
        {"force",
         "",
         "replace outputs that are there already",

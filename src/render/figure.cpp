@@ -4,9 +4,14 @@
 #include <algorithm>
 #include <cmath>
 
+#include "render/figure_style.h"
+
 namespace vprism {
 
 const char* colour_of(const Curve& curve) {
+  const std::vector<std::string>& own = figure_style().colours;
+  if (curve.colour >= 0 && !own.empty())
+    return own[static_cast<std::size_t>(curve.colour) % own.size()].c_str();
   return curve.colour == neutral_colour ? "#a6a6a6"
          : curve.colour == paper_colour
              ? "#ffffff"

@@ -12,6 +12,7 @@
 #include <utility>
 
 #include "base/text.h"
+#include "render/figure_style.h"
 #include "render/panel_script.h"
 
 namespace vprism {
@@ -35,6 +36,41 @@ bool same_axis(const Panel& a, const Panel& b) {
   const bool drawn = low < high && other_low < other_high;
   const double slack = 0.02 * (high - low);
   return !drawn || (std::abs(low - other_low) <= slack && std::abs(high - other_high) <= slack);
+}
+
+/// A figure in the size that the style wants; its panels share the height.
+Figure styled(Figure figure) {
+  const FigureStyle& style = figure_style();
+  const int rows = (std::max<int>(1, static_cast<int>(figure.panels.size())) + figure.columns - 1) /
+                   std::max(1, figure.columns);
+  if (style.width_px > 0) {
+    // As high as it was for its width, but for text, which does not shrink with it.
+    if (figure.panel_height == 0 && style.height_px == 0)
+      figure.panel_height =
+          std::max(200, static_cast<int>(std::max(260, 740 / rows) * style.width_px / figure.width));
+    figure.width = static_cast<int>(style.width_px);
+    // Beside a narrow panel there is no room for what its marks say.
+    if (figure.width < 800)
+      for (Panel& panel : figure.panels) panel.listing.clear();
+  }
+  if (style.height_px > 0)
+    figure.panel_height = std::max(150, static_cast<int>((style.height_px - 60) / rows));
+  return figure;
+}
+
+/// The terminal of a kind for a page of so many pixels.
+std::string terminal(const char* name, double width, double height, const char* size_of_font) {
+  const FigureStyle& style = figure_style();
+  const bool png = std::string(name) == "pngcairo", pdf = std::string(name) == "pdfcairo";
+  const double scale = png ? style.dpi / pixels_per_inch : 1, fonts = scale * style.font_scale,
+               lines = scale * style.line_scale;
+  std::string out = fmt::format("set terminal {} noenhanced size ", name);
+  out += pdf ? fmt::format("{:.2f}in,{:.2f}in", width / pixels_per_inch, height / pixels_per_inch)
+             : fmt::format("{},{}", std::lround(width * scale), std::lround(height * scale));
+  out += " font '" + style.font + "," + size_of_font + "'";
+  if (fonts != 1) out += fmt::format(" fontscale {}", fonts);
+  if (lines != 1) out += fmt::format(" linewidth {}", lines);
+  return out + (pdf ? "\n" : " background rgb 'white'\n");
 }
 
 /// A caption in lines that the picture has room for.
@@ -82,9 +118,11 @@ std::string page_script(const Figure& figure) {
   for (const Panel& panel : figure.panels)
     listed = listed || !panel.listing.empty(), mapped = mapped || panel.map;
   const double share = (1 - head - foot) / rows, across = 1.0 / columns;
-  const double left_margin = columns > 2 ? 0.075 : 0.085, right_margin = listed   ? 0.135
-                                                                         : mapped ? 0.11
-                                                                                  : 0.015;
+  // On a narrow page numbers and names take a greater share.
+  const bool styled = figure_style().width_px > 0;
+  const double type = styled ? figure_style().font_scale / figure.width : 0;
+  const double left_margin = std::max(104 * type, columns > 2 ? 0.075 : 0.085);
+  const double right_margin = std::max((mapped ? 108 : 20) * type, listed ? 0.135 : mapped ? 0.11 : 0.015);
   for (int p = 0; p < panels && !figure.panels.empty(); ++p) {
     const double top = 1 - head - p / columns * share, bottom = top - share;
     const double from = p % columns * across;
@@ -123,29 +161,24 @@ std::string page_script(const Figure& figure) {
 
 }  // namespace
 
-std::string figure_script(const Figure& figure, Picture picture) {
+std::string figure_script(const Figure& given, Picture picture) {
+  const Figure figure = styled(given);
   const int height = size_of(figure).height;
-  std::string script;
-  if (picture == Picture::png)
-    script = fmt::format(
-        "set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n",
-        figure.width, height);
-  else if (picture == Picture::svg)
-    script =
-        fmt::format("set terminal svg noenhanced size {},{} font 'DejaVu Sans,11' background rgb 'white'\n",
-                    figure.width, height);
-  else
-    script = fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in font 'DejaVu Sans,8'\n",
-                         figure.width / 120.0, height / 120.0);
-  return script + look + page_script(figure) + "unset output\nexit\n";
+  return terminal(picture == Picture::png   ? "pngcairo"
+                  : picture == Picture::svg ? "svg"
+                                            : "pdfcairo",
+                  figure.width, height, picture == Picture::pdf ? "8" : "11") +
+         look + page_script(figure) + "unset output\nexit\n";
 }
 
-std::string pages_script(const std::vector<Figure>& figures) {
+std::string pages_script(const std::vector<Figure>& given) {
   int height = 0;
-  for (const Figure& figure : figures) height = std::max(height, size_of(figure).height);
-  std::string script =
-      fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in font 'DejaVu Sans,8'\n{}",
-                  figures.front().width / 120.0, std::min(height, 1400) / 120.0, look);
+  std::vector<Figure> figures;
+  for (const Figure& figure : given) {
+    figures.push_back(styled(figure));
+    height = std::max(height, size_of(figures.back()).height);
+  }
+  std::string script = terminal("pdfcairo", figures.front().width, std::min(height, 1400), "8") + look;
   for (const Figure& figure : figures) script += page_script(figure);
   return script + "unset output\nexit\n";
 }
