@@ -304,7 +304,9 @@ OptionGroup output_group(OutputSettings& s) {
         "font_scale, line_scale and colours (default: 1280 pixels wide)",
         false,
         [style](const std::string& t) {
-          set_figure_style(read_style(t));
+          FigureStyle read = read_style(t);
+          read.name = t;
+          set_figure_style(std::move(read));
           *style = t;
         },
         [style] { return Json(*style); }},

@@ -1,6 +1,8 @@
 // figure_style.cpp: see figure_style.h.
 #include "render/figure_style.h"
 
+#include <fmt/format.h>
+
 #include <utility>
 
 namespace vprism {
@@ -16,6 +18,15 @@ FigureStyle& style() {
 
 const FigureStyle& figure_style() { return style(); }
 void set_figure_style(FigureStyle one) { style() = std::move(one); }
+
+std::string figure_style_key() {
+  const FigureStyle& s = style();
+  if (s.name.empty()) return "";
+  std::string out = fmt::format("{} x {} at {}, {} {} {}", s.width_px, s.height_px, s.dpi, s.font,
+                                s.font_scale, s.line_scale);
+  for (const std::string& colour : s.colours) out += " " + colour;
+  return out;
+}
 
 FigureStyle journal_style() {
   FigureStyle out;

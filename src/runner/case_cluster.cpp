@@ -9,6 +9,7 @@
 #include "base/machine/cores.h"
 #include "formats/files/output_folder.h"
 #include "frame/shell_word.h"
+#include "render/figure_style.h"
 #include "runner/cluster/scheduler.h"
 
 namespace vprism {
@@ -72,6 +73,7 @@ Status spread_case(const std::string& path, const Case& value, const CaseTaskSet
   std::vector<std::string> words = {"case", path, "--out=" + settings.output.folder};
   for (const auto& [name, text] : settings.variables) words.push_back("--set=" + name + "=" + text);
   if (!settings.output.figure) words.emplace_back("--figure=none");
+  if (!figure_style().name.empty()) words.push_back("--style=" + figure_style().name);
   if (settings.output.threads > 0) words.push_back("--threads=" + std::to_string(settings.output.threads));
   const std::string working = fs::current_path().string();
   std::map<std::string, std::string> job_of;

@@ -31,8 +31,8 @@ bool runs_others(const std::string& command) {
 }
 
 bool given_by_runner(const std::string& option) {
-  static const std::vector<std::string> names = {"out",     "json",  "figure",   "force",
-                                                 "threads", "quiet", "progress", "report"};
+  static const std::vector<std::string> names = {"out",   "json",     "figure", "force", "threads",
+                                                 "quiet", "progress", "report", "style"};
   return std::find(names.begin(), names.end(), option) != names.end();
 }
 

@@ -58,5 +58,26 @@ TEST(Style, ChangesWhatIsDrawn) {
   EXPECT_THAT(error_line(folder, "inspect a.csv --style none.toml", 3), HasSubstr("none.toml"));
 }
 
+TEST(Style, OfACaseDrawsItsPicturesAnew) {
+  const ScratchFolder folder;
+  std::string text = "t (s),x (V)\n";
+  for (int n = 0; n < 500; ++n) text += std::to_string(n * 0.01) + "," + std::to_string(n % 7) + "\n";
+  folder.write("a.csv", text);
+  folder.write("c.toml",
+               "title = \"T\"\n[recordings.a]\nfile = \"a.csv\"\n[[steps]]\nname = \"look\"\n"
+               "command = \"inspect\"\nrecording = \"a\"\n");
+  const auto width = [&] {
+    const std::string png = ScratchFolder::read(folder.path("out/steps/look/a-inspect.png"));
+    return png.size() < 20 ? 0
+                           : 256 * static_cast<unsigned char>(png[18]) + static_cast<unsigned char>(png[19]);
+  };
+  EXPECT_EQ(run_program(folder, "case c.toml --out out --quiet").status, 0);
+  EXPECT_EQ(width(), 1280);
+  const ProgramRun run = run_program(folder, "case c.toml --out out --quiet --style journal");
+  EXPECT_EQ(run.status, 0) << run.err;
+  EXPECT_EQ(width(), 2005);
+  EXPECT_EQ(run_program(folder, "batch inspect a.csv --out b --quiet --style journal").status, 0);
+}
+
 }  // namespace
 }  // namespace vprism::style_test

@@ -16,6 +16,7 @@
 
 #include "base/machine/cores.h"
 #include "base/text.h"
+#include "render/figure_style.h"
 #include "runner/case_file.h"
 #include "runner/case_run.h"
 
@@ -127,6 +128,8 @@ Status BatchTask::run(const std::vector<std::string>& arguments, const Json& set
   if (cluster_.scheduler.empty() && tasks_ != usual_tasks)
     throw Error(Status::usage, "--tasks is for a run on a cluster; add --on slurm");
   const BatchWork work = work_of(arguments);
+  if (!cluster_.scheduler.empty() && !figure_style().name.empty())
+    throw Error(Status::usage, "batch: --style is not known to the nodes that draw; leave it out with --on");
   if (!cluster_.scheduler.empty()) return spread(work, settings);
   return report(work, run_all(work), settings);
 }

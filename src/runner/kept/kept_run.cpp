@@ -13,6 +13,7 @@
 #include "formats/files/output_folder.h"
 #include "formats/files/unfinished.h"
 #include "render/figure_json.h"
+#include "render/figure_style.h"
 #include "runner/kept/child.h"
 
 namespace vprism {
@@ -100,7 +101,7 @@ std::string run_key(const KeptRun& run, const KeptPlace& place, DigestBook& dige
   for (const std::string& file : run.files)
     all += "file " + file + " " + digests.of(place.working / file) + "\n";
   for (const std::string& key : run.keys) all += "after " + key + "\n";
-  all += place.pictures ? picture_ending(place.picture) : "none";
+  all += place.pictures ? picture_ending(place.picture) + std::string(figure_style_key()) : "none";
   return text_digest(all);
 }
 
