@@ -8,6 +8,7 @@
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
+#include <filesystem>
 #include <new>
 #include <stdexcept>
 #include <string_view>
@@ -170,7 +171,12 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
   }
   Json settings = settings_json(groups);
   if (!saved.empty()) settings["saved"] = std::move(saved);
-  if (!shares_its_work(name)) Ranks::go_on_alone();
+  // A pipe comes to the first rank alone.
+  std::error_code code;
+  const bool files = std::all_of(inputs.begin(), inputs.end(), [&](const std::string& input) {
+    return std::filesystem::is_regular_file(input, code);
+  });
+  if (!shares_its_work(name) || !files) Ranks::go_on_alone();
   const Status status = task->run(inputs, settings);
   if (save && Ranks::rank() == 0) save_settings(name, given);
   return status;

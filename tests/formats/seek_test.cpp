@@ -94,6 +94,14 @@ TEST(Seek, SoundFiles) {
 
 TEST(Seek, WhatMustBeReadFromItsBeginningSaysSo) {
   const ScratchFolder folder;
+  SF_INFO info{};
+  info.samplerate = 8000, info.channels = 1, info.format = SF_FORMAT_WAV | SF_FORMAT_IMA_ADPCM;
+  SNDFILE* const file = sf_open(folder.path("a.wav").c_str(), SFM_WRITE, &info);
+  ASSERT_NE(file, nullptr);
+  const std::vector<int> x(10'000, 1 << 20);
+  sf_writef_int(file, x.data(), 10'000);
+  sf_close(file);
+  EXPECT_EQ(open_recording(folder.path("a.wav"), {})->seek(5000), -1);
   folder.write("a.csv", "t,x\n0,1\n1,2\n2,3\n");
   EXPECT_EQ(open_recording(folder.path("a.csv"), {})->seek(1), -1);
 }

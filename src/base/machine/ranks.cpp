@@ -74,6 +74,12 @@ void Ranks::join() {
   State& s = state();
   s.calls = static_cast<const RankCalls*>(found);
   s.calls->begin(s.rank, s.count);
+  if (static_cast<std::size_t>(s.count) != launched())
+    throw Error(
+        Status::usage,
+        "started " + std::to_string(launched()) + " times, but MPI sees " + std::to_string(s.count) +
+            " of them: launcher and MPI library do not belong together; start it by the MPI's own mpirun, "
+            "or with srun --mpi=pmix");
   // What is started from here is no rank.
   for (const Launcher& one : launchers) ::unsetenv(one.count), ::unsetenv(one.rank);
 }

@@ -89,6 +89,10 @@ class Sound : public SampleSource {
                    : clean_text(sf_strerror(nullptr))) +
               "; export it again, or read its numbers with --binary and --rate");
     const int kind = info.format & SF_FORMAT_SUBMASK;
+    // Others decode what stands before, or something like it, once more.
+    exact_seek_ = kind == SF_FORMAT_PCM_S8 || kind == SF_FORMAT_PCM_U8 || kind == SF_FORMAT_PCM_16 ||
+                  kind == SF_FORMAT_PCM_24 || kind == SF_FORMAT_PCM_32 || kind == SF_FORMAT_FLOAT ||
+                  kind == SF_FORMAT_DOUBLE;
     stored_as_float_ = kind == SF_FORMAT_FLOAT || kind == SF_FORMAT_DOUBLE;
     recording_.file = head.path;
     recording_.format = format_text(info.format);
@@ -119,6 +123,7 @@ class Sound : public SampleSource {
     at_ = 0;
   }
   std::int64_t seek(std::int64_t sample) override {
+    if (!exact_seek_) return -1;
     at_ = block_start(sample);
     return sf_seek(file_, at_, SEEK_SET) == at_ ? at_ : -1;
   }
@@ -238,7 +243,7 @@ class Sound : public SampleSource {
 
   std::unique_ptr<UnclosedRiff> unclosed_;
   SNDFILE* file_ = nullptr;
-  bool stored_as_float_ = false;
+  bool stored_as_float_ = false, exact_seek_ = false;
   std::size_t channels_ = 0;
   Recording recording_;
   std::int64_t at_ = 0;

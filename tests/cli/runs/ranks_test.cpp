@@ -104,6 +104,17 @@ TEST(Ranks, LeaveWhatCannotBeSharedToOne) {
   }
 }
 
+TEST(Ranks, LeaveAPipeToTheFirst) {
+  if (!can_be_launched()) GTEST_SKIP() << "no launcher, or built without MPI";
+  const ScratchFolder folder;
+  write_flat(folder, "a.f32", samples, 1);
+  const std::string what = "spectrum -" + as_read + "--resolution 2Hz --json --quiet < a.f32";
+  const ProgramRun one = run_program(folder, what), many = launched(folder, 3, what);
+  EXPECT_EQ(one.status, 0) << one.err;
+  EXPECT_EQ(many.status, 0) << many.err;
+  EXPECT_EQ(many.out, one.out);
+}
+
 TEST(Ranks, SayAMistakeOnce) {
   if (!can_be_launched()) GTEST_SKIP() << "no launcher, or built without MPI";
   const ScratchFolder folder;
