@@ -100,7 +100,8 @@ std::string topic_help(const std::string& name) {
       out += help_entry(row[0] + (row[1].empty() ? "" : " ") + row[1], row[2]);
     return out;
   }
-  throw Error(Status::usage, unknown_name("help topic", name, known));
+  for (const CommandEntry& entry : command_table()) known.emplace_back(entry.name);
+  throw Error(Status::usage, unknown_name("command or topic", name, known));
 }
 
 std::string command_help(const CommandEntry& entry, const std::vector<OptionGroup>& groups, bool all) {

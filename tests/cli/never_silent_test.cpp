@@ -202,5 +202,35 @@ TEST(Pipes, AreReadOnceAndNeverWaitedForWithoutEnd) {
   EXPECT_THAT(error_line(folder, "inspect p", 3), HasSubstr("no one writes"));
 }
 
+TEST(BeyondTheData, SpansAndGatesAreCutAndThatIsSaid) {
+  const ScratchFolder folder;
+  std::string text = "time (s),mast (V),pier (V)\n", uneven = text;
+  for (int n = 0; n < 2000; ++n) {
+    const double t = n * 1e-3, x = std::cos(2 * M_PI * 50 * t), late = t + (n % 3 == 0 ? 2e-4 : 0);
+    text += std::to_string(t) + "," + std::to_string(x) + "," + std::to_string(-x) + "\n";
+    uneven += std::to_string(late) + "," + std::to_string(std::cos(2 * M_PI * 50 * late)) + ",0\n";
+  }
+  folder.write("a.csv", text);
+  folder.write("u.csv", uneven);
+  const auto codes = [&](const std::string& line) {
+    return codes_of(document_of(folder, line + " --figure none"));
+  };
+  using ::testing::Contains;
+  using ::testing::Not;
+  for (const std::string command : {"spectrum", "spectrogram", "occupancy", "identify", "survey"}) {
+    EXPECT_THAT(codes(command + " a.csv --span 10Hz..3kHz"), Contains("span-beyond")) << command;
+    EXPECT_THAT(codes(command + " a.csv --span 10Hz..500Hz"), Not(Contains("span-beyond"))) << command;
+  }
+  for (const std::string file : {"a.csv", "u.csv"}) {
+    EXPECT_THAT(codes("inspect " + file + " --gate 500ms..7s"), Contains("gate-beyond")) << file;
+    EXPECT_THAT(codes("inspect " + file + " --gate=-1s..1s"), Contains("gate-beyond")) << file;
+    EXPECT_THAT(codes("inspect " + file + " --gate 0s..2s"), Not(Contains("gate-beyond"))) << file;
+    EXPECT_THAT(codes("inspect " + file + " --gate 500ms.."), Not(Contains("gate-beyond"))) << file;
+  }
+  // Both channels alike: said once.
+  const auto all = codes("spectrum a.csv --span 10Hz..3kHz");
+  EXPECT_EQ(std::count(all.begin(), all.end(), "span-beyond"), 1);
+}
+
 }  // namespace
 }  // namespace vprism::never_silent_test

@@ -8,6 +8,7 @@
 
 #include "base/error.h"
 #include "commands/shared/maps.h"
+#include "commands/shared/span_cautions.h"
 #include "commands/spectrum/spectrum.h"
 #include "frame/command.h"
 #include "frame/console.h"
@@ -100,6 +101,8 @@ class OccupancyTask : public Task {
     OccupancyEstimator estimator(plan, spectrum);
     input.road().run([&](Block& block) { estimator.add(block); }, progress);
     OccupancyResult result{input.facts(), estimator.result(), {}};
+    for (Caution& caution : span_cautions(settings_.analysis, recording))
+      result.facts.recording.cautions.push_back(std::move(caution));
     for (std::size_t c = 0; c < result.maps.size(); ++c) {
       Occupancy& map = result.maps[c];
       if (map.segments == 0)

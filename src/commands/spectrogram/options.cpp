@@ -9,6 +9,7 @@
 #include "commands/shared/channel_groups.h"
 #include "commands/shared/each_input.h"
 #include "commands/shared/maps.h"
+#include "commands/shared/span_cautions.h"
 #include "commands/spectrogram/spectrogram.h"
 #include "commands/spectrum/spectrum.h"
 #include "identify/events/spectrogram_looks.h"
@@ -124,6 +125,8 @@ class SpectrogramTask : public EachInputTask<SpectrogramResult> {
     result.facts = input.facts();
     std::move(look_cautions_.begin(), look_cautions_.end(),
               std::back_inserter(result.facts.recording.cautions));
+    for (Caution& caution : span_cautions(settings_.analysis, result.facts.recording))
+      result.facts.recording.cautions.push_back(std::move(caution));
     look_cautions_.clear();
     return result;
   }

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "base/error.h"
+#include "commands/shared/span_cautions.h"
 #include "commands/spectrum/finish.h"
 #include "commands/spectrum/jobs.h"
 #include "identify/findings/rounding_lines.h"
@@ -199,6 +200,7 @@ SpectrumResult compute_spectrum(Input& input, const AnalysisSettings& settings, 
 
   if (values) allow_for_rounding(values->result(), result, found);
   result.cautions = result.facts.recording.cautions;
+  for (Caution& caution : span_cautions(settings, recording)) result.cautions.push_back(std::move(caution));
   result.cautions.insert(result.cautions.end(), gap_cautions.begin(), gap_cautions.end());
   if (gaps.back().gaps == 0)
     if (auto caution = unseen_end(recording, result.channels.front().spectrum.plan))

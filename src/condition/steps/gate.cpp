@@ -26,12 +26,14 @@ class Gate : public Stage {
     first_ = times_.low ? std::max<std::int64_t>(0, index(*times_.low)) : 0;
     end_ = times_.high ? std::min(passing.samples, index(*times_.high)) : passing.samples;
     if (first_ >= end_) throw_empty(passing);
+    const std::int64_t recorded = passing.samples;
     passing.axis.start = axis.start + static_cast<double>(first_) * axis.interval;
     passing.samples = end_ - first_;
     report_ = {"gate",
                {{"from", format_quantity(passing.axis.start, "s", 9)},
                 {"to", format_quantity(passing.axis.start + passing.duration_s(), "s", 9)}},
                {{"samples kept", std::to_string(passing.samples)}}};
+    note_beyond(axis.start, axis.start + static_cast<double>(recorded) * axis.interval, axis.interval);
   }
 
   // Which samples of a stamped record lie within is only known once its stamps have been seen.
@@ -39,6 +41,9 @@ class Gate : public Stage {
   bool survey_reshapes() const override { return stamped_; }
   void survey(const Block& block) override {
     for (const double t : block.stamps()) {
+      if (!seen_) earliest_ = latest_ = t;
+      earliest_ = std::min(earliest_, t), latest_ = std::max(latest_, t);
+      seen_ = true;
       if (times_.low && t < *times_.low) {
         ++first_;
         ++end_;
@@ -86,6 +91,22 @@ class Gate : public Stage {
     report_ = {"gate",
                {{"from", format_quantity(from_, "s", 9)}, {"to", format_quantity(to_, "s", 9)}},
                {{"samples kept", std::to_string(passing.samples)}}};
+    note_beyond(earliest_, latest_, 1.5 * passing.axis.interval);
+  }
+
+  /// A gate that reaches beyond the record by more than a sample is cut there, and that is said.
+  void note_beyond(double from, double to, double slack) {
+    const bool early = times_.low && *times_.low < from - slack,
+               late = times_.high && *times_.high > to + slack;
+    if (!early && !late) return;
+    report_.cautions.push_back({"gate-beyond", Severity::warning, "",
+                                std::string("the gate ") +
+                                    (early ? "begins at " + format_quantity(*times_.low, "s", 6) : "") +
+                                    (early && late ? " and " : "") +
+                                    (late ? "ends at " + format_quantity(*times_.high, "s", 6) : "") +
+                                    "; the record runs from " + format_quantity(from, "s", 6) + " to " +
+                                    format_quantity(to, "s", 6) + ": what lies beyond is not there",
+                                "choose the gate by the times of the record"});
   }
 
   [[noreturn]] static void throw_empty(const Recording& passing) {
@@ -104,7 +125,8 @@ class Gate : public Stage {
   Range times_;
   std::int64_t first_ = 0, end_ = 0;
   bool stamped_ = false, seen_ = false, ended_ = false;
-  double from_ = 0, to_ = 0;  ///< Of a stamped record: first and last stamp within.
+  double from_ = 0, to_ = 0;          ///< Of a stamped record: first and last stamp within.
+  double earliest_ = 0, latest_ = 0;  ///< And of all.
   StageReport report_;
 };
 
