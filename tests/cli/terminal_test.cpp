@@ -112,10 +112,13 @@ TEST(Completion, WorksInFish) {
 TEST(Manual, HasAPageForEveryTopic) {
   for (const std::string& topic : split(topic_list(), '\n'))
     if (!topic.empty()) {
-      EXPECT_THAT(manual_page(topic), HasSubstr(".TH VPRISM-")) << topic;
-      EXPECT_THAT(manual_page(topic), HasSubstr(" 7 \"\"")) << topic;
+      const std::string page = manual_page(topic);
+      EXPECT_THAT(page, HasSubstr(".TH VPRISM-")) << topic;
+      EXPECT_THAT(page, HasSubstr(" 7 \"\"")) << topic;
+      if (topic == "windows") {
+        EXPECT_THAT(page, HasSubstr("hann"));
+      }
     }
-  EXPECT_THAT(manual_page("windows"), HasSubstr("hann"));
 }
 
 /// What a terminal of that width gets.
