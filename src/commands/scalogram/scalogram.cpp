@@ -320,7 +320,7 @@ class ScalogramTask : public EachInputTask<ScalogramResult> {
       look.offset = r.axis.start;
       look.logarithmic = true;
       look.to_db = 10 * std::log10(2.0);  // Mean squares to amplitudes.
-      look.level_unit = "dB re 1 " + r.channels[c].unit.label();
+      look.level_unit = decibels_of(r.channels[c].unit);
       look.range_db = range_db_;
       MapPanel panel = map_panel(shown(result, c).map, look);
       if (result.maps.size() <= most_ranges) figure.caption += "; " + range_text(panel.range);

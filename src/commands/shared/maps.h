@@ -53,4 +53,9 @@ void write_level_map(OutputFolder& folder, const std::string& kind, const std::s
                      const std::string& what, const LevelMap& map, double offset_s, MapAxes names,
                      const std::function<double(double)>& value);
 
+/// "dB re 1 V"; without a unit "dB re 1".
+inline std::string decibels_of(const Unit& unit) {
+  return unit.text() == "1" ? "dB re 1" : "dB re 1 " + unit.label();
+}
+
 }  // namespace vprism

@@ -115,7 +115,7 @@ Figure map_picture(const WatchState& w) {
     MapLook look;
     look.title = w.recording.channels[c].name;
     look.x = {"Time", "s"};
-    look.level_unit = "dB re 1 " + w.recording.channels[c].unit.label();
+    look.level_unit = decibels_of(w.recording.channels[c].unit);
     figure.panels.push_back(map_panel(map_of(w, c), look).panel);
   }
   return figure;

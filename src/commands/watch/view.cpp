@@ -170,7 +170,7 @@ Figure LiveView::figure(const WatchLook& look) {
     for (std::size_t k = first; k < end; ++k) hz.push_back(s.frequency_hz(k));
     MapLook how;
     how.x = {"Time", "s"};
-    how.level_unit = "dB re 1 " + unit;
+    how.level_unit = decibels_of(w.recording.channels[c].unit);
     figure.panels.push_back(map_panel(w.maps[c].map(hz), how).panel);
   }
   return figure;
