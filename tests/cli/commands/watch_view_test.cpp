@@ -126,11 +126,11 @@ TEST(Watch, OnATerminalShowsPanelsAndEndsAtAKey) {
   for (int n = 10000; n < 12000; ++n) more += std::to_string(n * 1e-3) + ",0\n";
   folder.write("more.csv", more);
   folder.write("run.sh",
-               "stty cols 90 rows 40\n(cat a.csv; sleep 4; cat more.csv) | TERM=xterm NO_COLOR=1 '" +
+               "stty cols 90 rows 40\n(cat a.csv; sleep 9; cat more.csv) | TERM=xterm NO_COLOR=1 '" +
                    tested_program() + "' watch - --every 500ms --figure none --out o\n");
   const ProgramRun run = run_printed(
       folder, "cd '" + folder.path() +
-                  "' && (sleep 2; printf q) | timeout 25 script -qec 'sh run.sh' /dev/null > .out 2> .err");
+                  "' && (sleep 5; printf q) | timeout 25 script -qec 'sh run.sh' /dev/null > .out 2> .err");
   EXPECT_THAT(run.out, HasSubstr("Level, RMS (V)"));
   EXPECT_THAT(run.out, HasSubstr("q end"));
   EXPECT_THAT(run.out, HasSubstr("10000 samples, until 10 s"));
