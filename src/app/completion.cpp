@@ -10,10 +10,7 @@
 #include "condition/chain.h"
 #include "formats/format.h"
 #include "frame/command.h"
-#include "frame/shell_word.h"
 #include "frame/toml_file.h"
-#include "generate/term.h"
-#include "runner/case_file.h"
 #include "transform/windows/window.h"
 
 namespace vprism {
@@ -75,7 +72,7 @@ Offers suspects_in(const std::vector<std::string>& files) {
   for (const std::string& file : files) {
     if (file.size() < 5 || file.compare(file.size() - 5, 5, ".toml") != 0) continue;
     try {
-      const toml::table table = toml::parse_file(file);
+      const toml::table table = read_toml_file(file);
       if (const toml::array* const all = table["suspect"].as_array())
         for (const toml::node& one : *all)
           if (const toml::table* const suspect = one.as_table())
@@ -97,30 +94,26 @@ Offers behind(const std::string& typed, const std::string& parting, const Offers
   return out;
 }
 
-bool names_channels(const Option& option) {
-  static const std::vector<std::string> whole = {"channel",  "reference", "trigger",        "tachometer",
-                                                 "phase-to", "with",      "phase-reference"};
-  return std::find(whole.begin(), whole.end(), option.name) != whole.end();
-}
-
+/// By what the help says that stands behind the option: "CHANNEL", "WINDOW,...", "'STEP | STEP'".
 Offers values_of(const Option& option, const std::string& typed, const std::vector<std::string>& words) {
+  const auto says = [&](const char* word) { return option.value.find(word) != std::string::npos; };
   Offers all;
-  if (option.name == "window" || option.name == "compare-windows") {
+  if (says("WINDOW")) {
     for (const WindowEntry& entry : window_table())
       all.emplace_back(Window{entry.kind, entry.parameter}.name(), entry.what);
     return behind(typed, ",", all, "");
   }
-  if (option.name == "chain" || option.name == "versus") {
+  if (says("STEP | STEP") || says("CHAIN")) {
     for (const StageEntry& entry : stage_table()) all.emplace_back(entry.name, entry.what);
     return behind(typed, "|", all, " ");
   }
-  if (names_channels(option)) return channels_in(words);
-  if (option.name == "calibrate" || option.name == "unit") {
+  if (option.value == "CHANNEL" || says("GLOB")) return channels_in(words);
+  if (says("'CHANNEL: ")) {
     if (typed.find(':') != std::string::npos) return {};
     for (auto& [name, unit] : channels_in(words)) all.emplace_back(name + ":", unit);
     return all;
   }
-  if (option.name == "concern" || option.name == "suspect") return suspects_in(words);
+  if (says("SUSPECT")) return behind(typed, ",", suspects_in(words), "");
   return choices(option);
 }
 

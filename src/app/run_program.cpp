@@ -156,6 +156,11 @@ Status dispatch(const std::vector<std::string>& given_arguments) {
     throw Error(Status::usage, name + ": no input; usage: vprism " + name + " " + entry->inputs);
   if (*entry->inputs == '\0' && !inputs.empty())
     throw Error(Status::usage, name + " takes no input, but \"" + clean_text(inputs.front()) + "\" is given");
+  if (runs_others(name) &&
+      std::find(given.begin(), given.end(), std::pair<std::string, std::string>("figure", "terminal")) !=
+          given.end())
+    throw Error(Status::usage,
+                name + ": --figure terminal shows the figures of one command; give another kind");
   if (step_wanted) {
     if (runs_others(name)) throw Error(Status::usage, name + " can't be a step of a case");
     say(step_text(name, inputs, given));

@@ -34,9 +34,9 @@ struct Tone {
   const char* word;  ///< At the beginning of a line.
   const char* code;
 };
-constexpr Tone tones[] = {{"PASS", "1;32"},           {"FAIL", "1;31"},   {"NOT JUDGED", "1;33"},
-                          {"serious:", "1;31"},       {"warning:", "33"}, {"note:", "36"},
-                          {"vprism: warning:", "33"}, {"vprism:", "1;31"}};
+constexpr Tone tones[] = {{"PASS", "1;32"},   {"FAIL", "1;31"}, {"serious:", "1;31"},
+                          {"warning:", "33"}, {"note:", "36"},  {"vprism: warning:", "33"},
+                          {"vprism:", "1;31"}};
 
 std::string coloured(const std::string& text) {
   std::string out;

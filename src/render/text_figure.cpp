@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 #include "base/text.h"
 
@@ -68,8 +69,8 @@ class Scale {
                         : rough / power > 2 ? 5 * power
                         : rough / power > 1 ? 2 * power
                                             : power;
-    for (double k = std::ceil(low_ / step - 1e-9); k * step <= high_ + 1e-9 * step && out.size() < 50; ++k)
-      add(k * step);
+    const double first = std::ceil(low_ / step - 1e-9);
+    for (int k = 0; k < 50 && (first + k) * step <= high_ + 1e-9 * step; ++k) add((first + k) * step);
     return out;
   }
   std::string unit() const { return prefix_.symbol + unit_; }
@@ -100,10 +101,14 @@ class Dots {
     cells_[cell] |= bits[down % 4][across % 2];
     tones_[cell] = tone;
   }
+  /// What lies beside the dots is cut off first, so that a long line is not walked through dot by dot.
   void line(double x0, double y0, double x1, double y1, int tone) {
-    const double steps = std::max({1.0, std::ceil(std::abs(x1 - x0)), std::ceil(std::abs(y1 - y0))});
-    // What lies far outside is not walked through dot by dot.
-    if (steps > 1e5) return;
+    if (x1 < x0) std::swap(x0, x1), std::swap(y0, y1);
+    const double end = static_cast<double>(width()), rise = x1 > x0 ? (y1 - y0) / (x1 - x0) : 0;
+    if (x1 < -1 || x0 > end) return;
+    if (x0 < -1) y0 += rise * (-1 - x0), x0 = -1;
+    if (x1 > end) y1 += rise * (end - x1), x1 = end;
+    const double steps = std::max({1.0, std::ceil(x1 - x0), std::ceil(std::abs(y1 - y0))});
     for (double i = 0; i <= steps; ++i)
       set(std::lround(x0 + (x1 - x0) * i / steps), std::lround(y0 + (y1 - y0) * i / steps), tone);
   }
@@ -294,7 +299,9 @@ std::string text_panel(const Panel& panel, std::size_t width, std::size_t rows, 
   } else {
     Dots dots(columns, rows);
     for (const double at : flat.verticals) {
-      const auto across = std::lround(static_cast<double>(dots.width() - 1) * x.place(at));
+      const double place = x.place(at);
+      if (!(place >= 0 && place <= 1)) continue;
+      const auto across = std::lround(static_cast<double>(dots.width() - 1) * place);
       for (std::size_t up = 0; up < dots.height(); up += 3) dots.set(across, static_cast<long>(up), grey);
     }
     for (const Curve& curve : flat.curves)

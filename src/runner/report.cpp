@@ -29,8 +29,12 @@ Saved read_document(const std::string& path) {
   if (!fs::is_regular_file(path, code)) throw Error(Status::input, path + ": no such file; check the name");
   Saved saved{path, Json::parse(read_whole_file(path), nullptr, false)};
   const Json& d = saved.document;
-  if (!d.is_object() || text_at(d, "vprism").empty() || text_at(d, "command").empty() ||
-      !d.value("results", Json::array()).is_array() || !d.value("inputs", Json::array()).is_array())
+  bool sound = d.is_object() && !text_at(d, "vprism").empty() && !text_at(d, "command").empty();
+  for (const char* key : {"inputs", "cautions", "results", "findings", "outputs", "suspects"})
+    if (sound && d.contains(key))
+      sound = d[key].is_array() &&
+              std::all_of(d[key].begin(), d[key].end(), [](const Json& one) { return one.is_object(); });
+  if (!sound)
     throw Error(Status::input, path + ": no result document; give those that commands write, NAME.json");
   return saved;
 }
@@ -87,12 +91,23 @@ class ReportTask : public Task {
     Delivery delivery;
     delivery.command = "report";
     delivery.settings = settings;
-    const Report report = made_of(all, settings, delivery);
+    const Report report = [&] {
+      try {
+        return made_of(all, settings, delivery);
+      } catch (const Json::exception& error) {
+        throw Error(Status::input, files.front() +
+                                       (files.size() > 1 ? ", or another of these documents," : "") +
+                                       ": holds what no command writes: " + clean_text(error.what()));
+      }
+    }();
     for (const std::string& sentence : report.answer) delivery.text += sentence + "\n";
     for (const ReportTable& table : report.answer_tables) delivery.text += "\n" + table.table.text();
     if (!delivery.text.empty()) delivery.text += "\n";
-    delivery.text += fmt::format("{} of {} results with {} findings\n",
-                                 all.size() == 1 ? "a page" : "one page", all.size(), report.findings.size());
+    const auto counted = [](std::size_t n, const char* what) {
+      return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s");
+    };
+    delivery.text += "one page of " + counted(all.size(), "result") + ", with " +
+                     counted(report.findings.size(), "finding") + "\n";
     return deliver(
         delivery, output_, console, outputs.get(),
         [&](Outputs& folder) { folder.add(base + ".html", report_html(report), "the page"); },
@@ -115,7 +130,7 @@ class ReportTask : public Task {
     report.answer_tables = line_up_tables(answer);
     report.findings = answer.findings;
     for (const Saved& saved : all) {
-      report.sections.push_back(section_of(saved, delivery.cautions));
+      report.sections.push_back(section_of(saved, output_.figure.has_value(), delivery.cautions));
       Json entry = {{"file", saved.path},
                     {"digest", file_digest(saved.path)},
                     {"command", text_at(saved.document, "command")},
@@ -136,7 +151,7 @@ class ReportTask : public Task {
     return out.empty() ? "nothing" : out;
   }
 
-  static ReportSection section_of(const Saved& saved, std::vector<Caution>& cautions) {
+  static ReportSection section_of(const Saved& saved, bool pictures, std::vector<Caution>& cautions) {
     ReportSection section;
     section.title = clean_text(text_at(saved.document, "command")) + " of " + input_names(saved);
     for (const Json& input : saved.document.value("inputs", Json::array()))
@@ -146,7 +161,7 @@ class ReportTask : public Task {
     if (saved.document.contains("cautions") && saved.document["cautions"].is_array())
       add_cautions_of(saved.document, section.cautions);
     for (const Json& output : saved.document.value("outputs", Json::array()))
-      if (output.is_object())
+      if (output.is_object() && pictures)
         if (auto picture = picture_of(saved, output, cautions))
           section.pictures.push_back(std::move(*picture));
     if (saved.document.contains("results")) section.tables = document_tables(saved.document);

@@ -61,6 +61,14 @@ TEST(Completion, LooksIntoTheFilesNamed) {
   EXPECT_THAT(offered({"spectrum", ""}), ElementsAre());  // Files: the shell knows those.
 }
 
+TEST(Completion, NamesSuspectsOfTheLineUp) {
+  const ScratchFolder folder;
+  folder.write("who.toml",
+               "[[suspect]]\nname = \"cooling pump\"\nrate = \"24.9Hz\"\n[[suspect]]\nname = \"fan\"\n");
+  EXPECT_THAT(offered({"rebuild", "--suspects", folder.path("who.toml"), "--without", "fan,co"}),
+              ElementsAre("fan,cooling pump"));
+}
+
 TEST(Completion, GoesOnBehindBatch) {
   EXPECT_THAT(offered({"batch", "spectrogr"}), ElementsAre("spectrogram"));
   EXPECT_THAT(offered({"batch", "spectrum", "--resol"}), ElementsAre("--resolution"));

@@ -82,6 +82,25 @@ TEST(TextFigure, DrawsLogarithmicAxes) {
   EXPECT_NEAR(top[top.size() / 4], 3 * 18, 1.5);
 }
 
+TEST(TextFigure, DrawsWhatOnlyPassesThroughTheView) {
+  // A limit line from 10 to 10,010 of which 1 in 10,000 is seen: half way up there.
+  Figure figure = ramp(false);
+  Panel& panel = figure.panels[0];
+  panel.x.low = 5009.5, panel.x.high = 5010.5, panel.y.low = 0, panel.y.high = 100;
+  panel.curves[0].x = {10, 10010}, panel.curves[0].y = {0, 100};
+  const std::vector<int> top = heights(text_figure(figure, 80, false));
+  ASSERT_GT(top.size(), 100U);
+  for (const int height : top) EXPECT_NEAR(height, 2 * 18, 1.5);
+}
+
+TEST(TextFigure, EndsForNumbersThatHardlyDiffer) {
+  Figure figure = ramp(false);
+  for (double& x : figure.panels[0].curves[0].x) x = 1e17 + 48;
+  figure.panels[0].curves[0].x.back() = 1e17 + 80;
+  figure.panels[0].verticals = {-1, 1e300};
+  EXPECT_THAT(text_figure(figure, 80, false), HasSubstr("Level (V)"));
+}
+
 TEST(TextFigure, NumbersMarksAndNamesCurves) {
   Figure figure = ramp(false);
   figure.panels[0].marks.push_back({1000, 50, "7"});

@@ -1,15 +1,7 @@
 // ranks.cpp: see ranks.h.
 #include "base/machine/ranks.h"
 
-#include <dlfcn.h>
-#include <fcntl.h>
-#include <unistd.h>
-
-#include <chrono>
 #include <cstdlib>
-#include <cstring>
-#include <filesystem>
-#include <thread>
 
 #include "base/error.h"
 #include "base/machine/module_file.h"

@@ -85,6 +85,8 @@ class WatchTask : public Task {
 
   Status run(const std::vector<std::string>& inputs, const Json&) override {
     if (inputs.size() != 1) throw Error(Status::usage, "watch follows one stream; start it once for each");
+    if (settings_.before_alarm_s && !settings_.output.writes_files())
+      throw Error(Status::usage, "--pre-trigger writes recordings; with --json, name their folder by --out");
     const StopSignals signals;
     const std::string stem = inputs.front() == "-"
                                  ? "stdin"

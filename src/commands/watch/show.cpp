@@ -96,13 +96,11 @@ void StreamWatch::draw() {
   const Block block = rolling_->block();
   const double interval = state_.recording.axis.interval,
                begin = state_.until_s - static_cast<double>(block.size()) * interval;
-  for (std::size_t c = 0; c < block.channels(); ++c) {
-    Curve trace;
-    const auto samples = block.samples(c);
-    for (std::size_t n = 0; n < samples.size(); ++n)
-      trace.x.push_back(begin + static_cast<double>(n) * interval), trace.y.push_back(samples[n]);
-    look.traces.push_back(thinned(std::move(trace), 800, false));
-  }
+  Curve trace;
+  const auto samples = block.samples(view_.channel(block.channels()));
+  for (std::size_t n = 0; n < samples.size(); ++n)
+    trace.x.push_back(begin + static_cast<double>(n) * interval), trace.y.push_back(samples[n]);
+  look.trace = thinned(std::move(trace), 800, false);
   for (const Guard& guard : guards_) {
     if (guard.scale != Scale::rms) continue;
     Curve limit;

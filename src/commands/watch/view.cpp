@@ -25,8 +25,8 @@ double clock_s() {
 
 }  // namespace
 
-LiveView::LiveView() {
-  if (::isatty(STDOUT_FILENO) == 0) return;
+LiveView::LiveView(bool wanted) {
+  if (!wanted || ::isatty(STDOUT_FILENO) == 0) return;
   on_ = true;
   // Standard input may be the stream.
   keys_ = ::isatty(STDIN_FILENO) != 0 ? STDIN_FILENO : ::open("/dev/tty", O_RDONLY | O_CLOEXEC);
@@ -123,13 +123,13 @@ Figure LiveView::figure(const WatchLook& look) {
   Figure figure;
   if (w.now.empty()) return figure;
   hold(look);
-  const std::size_t c = channel_ % w.now.size();
+  const std::size_t c = channel(w.now.size());
   const std::string name = w.recording.channels[c].name, unit = w.recording.channels[c].unit.label();
-  if (c < look.traces.size()) {
+  if (look.trace) {
     Panel trace;
     trace.title = name;
     trace.x = {"Time", "s"}, trace.y = {"Value", unit};
-    trace.curves.push_back(look.traces[c]);
+    trace.curves.push_back(*look.trace);
     figure.panels.push_back(std::move(trace));
   }
   const Spectrum& s = w.now[c].spectrum;

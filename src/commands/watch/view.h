@@ -4,6 +4,7 @@
 
 #include <termios.h>
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -16,14 +17,14 @@ namespace vprism {
 struct WatchLook {
   const WatchState& state;
   std::string head;                                        ///< Lines above the panels.
-  std::vector<Curve> traces = {};                          ///< The newest stretch of each channel.
+  std::optional<Curve> trace = {};                         ///< The newest stretch of the channel shown.
   std::vector<std::pair<std::size_t, Curve>> limits = {};  ///< Of channels, RMS over frequency.
 };
 
 class LiveView {
  public:
-  /// Takes the terminal's keys, if standard output is a terminal.
-  LiveView();
+  /// Takes the terminal's keys, if it is `wanted` and standard output is a terminal.
+  explicit LiveView(bool wanted);
   ~LiveView();
   LiveView(const LiveView&) = delete;
   LiveView& operator=(const LiveView&) = delete;
@@ -31,6 +32,8 @@ class LiveView {
   /// Whether a new look is to be drawn now: not while frozen, and at most 20 times a second.
   bool wants_look();
   void show(const WatchLook& look);
+  /// The one whose panels are shown.
+  std::size_t channel(std::size_t of) const { return of == 0 ? 0 : channel_ % of; }
   /// What is shown is taken away, to print a line that stays.
   void erase();
   enum class Wish { none, save, end, redraw };

@@ -17,7 +17,7 @@ namespace vprism {
 
 StreamWatch::StreamWatch(const WatchSettings& settings, Road& road, LiveSource& live, const std::string& stem,
                          const std::string& recorded)
-    : settings_(settings), live_(live) {
+    : settings_(settings), live_(live), view_(!settings.output.json) {
   state_.stem = stem;
   state_.recorded = recorded;
   state_.recording = road.recording();
@@ -51,9 +51,13 @@ StreamWatch::StreamWatch(const WatchSettings& settings, Road& road, LiveSource& 
                             format_quantity(static_cast<double>(every_) / rate, "s", 3) +
                             "; what lies between is not looked at",
                         "ask for a shorter --every or a longer --memory"});
-  if (settings_.before_alarm_s && settings_.output.writes_files())
-    alarm_records_.emplace(state_.recording, stem,
-                           static_cast<std::size_t>(std::ceil(*settings_.before_alarm_s * rate)), samples);
+  if (settings_.before_alarm_s) {
+    const double before = std::ceil(*settings_.before_alarm_s * rate);
+    if (before > 1e9)
+      throw Error(Status::usage,
+                  "--pre-trigger: more than a thousand million samples would be held; ask for less");
+    alarm_records_.emplace(state_.recording, stem, static_cast<std::size_t>(before), samples);
+  }
   set_guards();
   say_start();
 }

@@ -42,11 +42,11 @@ const Curve& curve_named(const Panel& panel, const std::string& name) {
 }
 
 TEST(LiveView, ShowsOneChannelAndTheNextAtAKey) {
-  LiveView view;
+  LiveView view(false);
   const WatchState state = looked();
   Curve rising;
   rising.x = {0, 1}, rising.y = {0, 1};
-  const WatchLook look{state, "", {rising, rising}};
+  const WatchLook look{state, "", rising};
   EXPECT_EQ(view.figure(look).panels[0].title, "mast");
   EXPECT_EQ(view.press('n'), LiveView::Wish::redraw);
   const Figure figure = view.figure(look);
@@ -58,7 +58,7 @@ TEST(LiveView, ShowsOneChannelAndTheNextAtAKey) {
 }
 
 TEST(LiveView, HoldsTheHighestUntilItIsReset) {
-  LiveView view;
+  LiveView view(false);
   const WatchState loud = looked(3), quiet = looked(1);
   const WatchLook before{loud, ""}, now{quiet, ""};
   (void)view.figure(before);
@@ -74,7 +74,7 @@ TEST(LiveView, HoldsTheHighestUntilItIsReset) {
 }
 
 TEST(LiveView, ZoomsAndMovesWithinTheBand) {
-  LiveView view;
+  LiveView view(false);
   const WatchState state = looked();
   const WatchLook look{state, ""};
   EXPECT_NEAR(*view.figure(look).panels[0].x.high, 500, 1e-9);
@@ -117,6 +117,15 @@ TEST(Watch, KeepsTheWaveformAroundAnAlarm) {
   EXPECT_EQ(channel["samples"].get<int>(), 1600);
   EXPECT_NEAR(number_of(channel["max"]), 5, 0.01);
   EXPECT_FALSE(fs::exists(folder.path("o/stdin-watch-alarm-2.h5")));
+}
+
+TEST(Watch, RefusesToKeepWaveformsNowhere) {
+  const ScratchFolder folder;
+  write_burst(folder);
+  EXPECT_THAT(error_line(folder, "watch a.csv --pre-trigger 1s --json", 2), HasSubstr("--out"));
+  EXPECT_THAT(error_line(folder, "watch a.csv --pre-trigger 1e12s --idle-end 100ms", 2),
+              HasSubstr("--pre-trigger"));
+  EXPECT_THAT(error_line(folder, "watch a.csv --figure terminal", 2), HasSubstr("--figure terminal"));
 }
 
 TEST(Watch, OnATerminalShowsPanelsAndEndsAtAKey) {

@@ -35,6 +35,8 @@ TEST(Report, HasFindingsTablesAndPicturesOfSavedDocuments) {
   for (std::size_t at = 0; (at = page.find("<img ", at)) != std::string::npos; ++at) ++pictures;
   EXPECT_EQ(pictures, 2U);
   EXPECT_THAT(page, HasSubstr("50.0000"));
+  EXPECT_EQ(run_program(folder, "report vprism-out/a-identify.json --figure none --out bare").status, 0);
+  EXPECT_THAT(ScratchFolder::read(folder.path("bare/report.html")), Not(HasSubstr("<img ")));
   const auto document = nlohmann::json::parse(ScratchFolder::read(folder.path("page/report.json")));
   EXPECT_EQ(document["results"].size(), 2U);
   EXPECT_EQ(text_of(document["results"][0]["command"]), "identify");
@@ -60,6 +62,10 @@ TEST(Report, RefusesWhatIsNoDocument) {
   folder.write("b.json", "{\"vprism\": \"0.1.0\", \"command\": \"spectrum\", \"results\": 7}");
   EXPECT_THAT(error_line(folder, "report a.json", 3), HasSubstr("a.json: no result document"));
   EXPECT_THAT(error_line(folder, "report b.json", 3), HasSubstr("no result document"));
+  for (const char* odd : {"\"results\": [7]", "\"cautions\": {}", "\"findings\": 7", "\"inputs\": [[1]]"}) {
+    folder.write("c.json", "{\"vprism\": \"0.1.0\", \"command\": \"spectrum\", " + std::string(odd) + "}");
+    EXPECT_THAT(error_line(folder, "report c.json", 3), HasSubstr("c.json: no result document")) << odd;
+  }
   EXPECT_THAT(error_line(folder, "report none.json", 3), HasSubstr("none.json: no such file"));
   EXPECT_FALSE(fs::exists(folder.path("vprism-out")));
 }
@@ -69,7 +75,7 @@ TEST(Report, OfDocumentsWithOddPartsIsStillAPage) {
   folder.write(
       "odd.json",
       "{\"vprism\": \"9\", \"command\": \"<i>\", \"inputs\": [{}], \"results\": [{}], \"cautions\": [{}], "
-      "\"outputs\": [{\"file\": \"../../../etc/passwd.png\"}, 7], \"findings\": [{}]}");
+      "\"outputs\": [{\"file\": \"../../../etc/passwd.png\"}, {\"file\": 7}], \"findings\": [{}]}");
   const ProgramRun run = run_program(folder, "report odd.json --quiet");
   EXPECT_EQ(run.status, 0) << run.err;
   EXPECT_THAT(ScratchFolder::read(folder.path("vprism-out/report.html")), Not(HasSubstr("<i>")));
