@@ -10,6 +10,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/documents/labelled_arrays.h"
 #include "formats/documents/program_text.h"
 #include "formats/files/input_file.h"
 #include "formats/json/json_recording.h"
@@ -55,6 +56,7 @@ class Reader {
         at_ = static_cast<std::size_t>(opening->behind.data() - text_.data());
         std::string name = opening->name;
         while (out.contains(name)) name += "'";
+        bits_ = opening->bits;
         Document rows = array();
         if (rows.empty())
           left_out.push_back(name);
@@ -87,7 +89,7 @@ class Reader {
     const auto end_cell = [&] {
       if (cell.empty() || cell == "...") return cell.clear();
       // What is no number keeps its place.
-      if (const auto value = program_value(cell))
+      if (const auto value = program_value(cell, bits_))
         row.push_back(*value);
       else
         row.push_back(nullptr);
@@ -133,11 +135,13 @@ class Reader {
 
   std::string_view text_;
   std::size_t at_ = 0;
+  int bits_ = 0;  ///< Of the array in hand.
 };
 
 }  // namespace
 
 bool recognises_program(const FileHead& head) {
+  if (head.size <= most_program_bytes && has_labelled_arrays(head.bytes)) return true;
   if (head.size > most_program_bytes || !is_program_text(program_lines(head.bytes, 400), true)) return false;
   if (openings(head.bytes) > 1) return true;
   if (head.bytes.size() >= head.size) return false;
@@ -150,7 +154,8 @@ std::unique_ptr<SampleSource> open_program(const FileHead& head, const ReadSetti
   file.pass_on_to(settings.digest);
   const std::string text = file.text(0, static_cast<std::size_t>(file.size()));
   std::vector<std::string> left_out;
-  const Document document = Reader(text).read(left_out);
+  const Document document =
+      has_labelled_arrays(text) ? labelled_arrays(text, left_out) : Reader(text).read(left_out);
   return open_document(head, settings, "program text", document, std::move(left_out));
 }
 

@@ -12,6 +12,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "identify/findings/lattice.h"
 #include "identify/peaks/peak_sines.h"
 #include "identify/verdict/record_verdict.h"
 #include "transform/time/statistics.h"
@@ -140,6 +141,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   for (std::size_t c = 0; c < spectra.size(); ++c) {
     leave_out(settings, spectra[c].peaks);
     result.noise.push_back(noise_shape(spectra[c].spectrum, spectra[c].floor));
+    (void)mark_lattice(spectra[c].peaks, spectra[c].spectrum.plan, spectra[c].spectrum.variance);
     for (Finding& f : name_channel(recording, spectra[c], result.noise.back(), settings)) {
       double width = 0;
       for (const auto& [key, value] : f.numbers)

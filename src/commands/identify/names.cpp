@@ -68,7 +68,7 @@ std::vector<Hump> find_humps(const ChannelSpectrum& c, double false_alarms) {
     for (const Peak& p : c.peaks)
       if (!p.of_band && std::abs(p.frequency_hz - lead.frequency_hz) < near && p.rms > 0.1 * lead.rms)
         crowd.push_back(&p);
-    if (!lead.broad() && (crowd.size() < 3 || lie_on_a_grid(crowd))) continue;
+    if (!lead.broad() && (lead.of_comb || crowd.size() < 3 || lie_on_a_grid(crowd))) continue;
     Hump hump;
     bool found = false;
     // What is its noise is not left out when the fit is made again.

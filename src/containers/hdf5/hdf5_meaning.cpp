@@ -43,6 +43,47 @@ std::optional<Hdf5Said> hdf5_said(hid_t object, Hdf5Meaning meaning) {
   return wanted.found;
 }
 
+namespace {
+
+struct Inner {
+  Hdf5Meaning meaning;
+  std::size_t seen = 0;
+  std::optional<Hdf5Said> found = {};
+};
+
+/// Of a group without members.
+herr_t look_inside(hid_t group, const char* name, const H5L_info_t* info, void* data) {
+  auto& inner = *static_cast<Inner*>(data);
+  constexpr std::size_t most = 256;
+  if (++inner.seen > most) return 1;
+  if (info->type != H5L_TYPE_HARD) return 0;
+  const Hdf5Handle object(H5Oopen(group, name, H5P_DEFAULT));
+  H5G_info_t held = {};
+  if (!object || H5Iget_type(object.get()) != H5I_GROUP || H5Gget_info(object.get(), &held) < 0 ||
+      held.nlinks > 0)
+    return 0;
+  inner.found = hdf5_said(object.get(), inner.meaning);
+  return inner.found ? 1 : 0;
+}
+
+}  // namespace
+
+std::optional<Hdf5Said> hdf5_said_around(hid_t file, std::string group, Hdf5Meaning meaning) {
+  for (;;) {
+    const Hdf5Handle open(H5Gopen2(file, group.c_str(), H5P_DEFAULT));
+    if (open) {
+      if (auto said = hdf5_said(open.get(), meaning)) return said;
+      Inner inner{meaning};
+      hsize_t at = 0;
+      H5Literate(open.get(), H5_INDEX_NAME, H5_ITER_INC, &at, look_inside, &inner);
+      if (inner.found) return inner.found;
+    }
+    if (group.empty() || group == "/") return {};
+    const std::size_t slash = group.find_last_of('/');
+    group = slash == 0 || slash == std::string::npos ? "/" : group.substr(0, slash);
+  }
+}
+
 std::string hdf5_dimension_scale(hid_t set, unsigned dimension) {
   if (H5Aexists(set, "DIMENSION_LIST") <= 0) return "";
   const Hdf5Handle attribute(H5Aopen(set, "DIMENSION_LIST", H5P_DEFAULT));

@@ -23,6 +23,10 @@ struct Hdf5Said {
 /// several.
 std::optional<Hdf5Said> hdf5_said(hid_t object, Hdf5Meaning meaning);
 
+/// The same of a group, of those it lies in, up to the root, and of groups beside these that hold nothing but
+/// attributes ("/metadata"); the nearest.
+std::optional<Hdf5Said> hdf5_said_around(hid_t file, std::string group, Hdf5Meaning meaning);
+
 /// Path of the data set that is the first dimension's scale, by the HDF5 dimension scales specification.
 std::string hdf5_dimension_scale(hid_t set, unsigned dimension);
 

@@ -161,7 +161,11 @@ class Hdf5Source : public SampleSource {
     for (std::size_t i = 0; i < groups.size(); ++i) {
       std::uint64_t channels = 0;
       for (const Hdf5Set& set : groups[i].sets) channels += set.columns;
-      recording_.parts.push_back({clean_text(groups[i].name),
+      // Data sets of one group that are parts of their own are called so.
+      const bool alone = groups[i].sets.size() == 1 && groups[i].name == groups[i].sets[0].folder() &&
+                         std::count_if(groups.begin(), groups.end(),
+                                       [&](const Hdf5Group& g) { return g.name == groups[i].name; }) > 1;
+      recording_.parts.push_back({clean_text(alone ? groups[i].sets[0].path : groups[i].name),
                                   std::to_string(channels) + (channels == 1 ? " channel, " : " channels, ") +
                                       std::to_string(groups[i].sets.front().rows) + " samples"});
       const Hdf5Set& front = groups[i].sets.front();
@@ -198,12 +202,12 @@ class Hdf5Source : public SampleSource {
         static_cast<std::int64_t>(std::min<std::uint64_t>(group_.sets.front().rows, std::uint64_t{1} << 56));
   }
 
-  /// The first that the data set, its group or the root says.
+  /// The first that the data set, its group, those around it or the root say.
   std::optional<Hdf5Said> said_near(Hdf5Meaning meaning) {
     const hid_t set = columns_.front();
-    const Hdf5Handle group(H5Gopen2(file_.get(), hdf5_folder(group_.sets.front().path).c_str(), H5P_DEFAULT));
-    for (const hid_t where : {set, group.get(), file_.get()})
-      if (auto said = where < 0 ? std::nullopt : hdf5_said(where, meaning)) return said;
+    if (auto said = set < 0 ? std::nullopt : hdf5_said(set, meaning)) return said;
+    if (auto said = hdf5_said_around(file_.get(), hdf5_folder(group_.sets.front().path), meaning))
+      return said;
     return said_by_set(meaning);
   }
 

@@ -154,8 +154,9 @@ herr_t look_at(Walk& walk, const char* name) {
   out.interval = own_interval(set.get());
   if (out.interval == 0) out.interval = folder_interval(walk, hdf5_folder(out.path));
   if (const auto start = hdf5_said(set.get(), Hdf5Meaning::start)) out.start = start->value;
-  out.frequencies =
-      rank == 1 && !out.complex && is_frequency_key(hdf5_leaf(out.path)) && rises(set.get(), out.rows);
+  out.frequencies = rank == 1 && !out.complex &&
+                    (is_frequency_key(hdf5_leaf(out.path)) || hdf5_leaf(out.path) == "f") &&
+                    rises(set.get(), out.rows);
   const std::string leaf = lower_case(hdf5_leaf(out.path));
   out.index = rank == 1 && !out.complex &&
               (((leaf == "index" || leaf == "axis1") && rises(set.get(), out.rows, false)) ||

@@ -58,7 +58,7 @@ void Hdf5Stamps::describe(Recording& recording) {
   const std::string leaf = member_.empty() ? hdf5_leaf(path_) : member_;
   if (text.empty()) text = time_unit_of_key(leaf);
   auto unit = Unit::try_parse(trimmed(text));
-  if (!unit || unit->dimensionless()) unit = Unit::parse(is_frequency_key(leaf) ? "Hz" : "s");
+  if (!unit || unit->dimensionless()) unit = Unit::parse(is_frequency_key(leaf) || leaf == "f" ? "Hz" : "s");
   if (unit->converts_to(Unit::parse("s"))) {
     factor_ = unit->convert(1, Unit::parse("s"));
     if (zero && recording.samples > 0) count_from_first(recording, *zero);

@@ -52,6 +52,8 @@ constexpr Key keys[] = {{"rate", M::rate},
                         {"samplingperiod", M::interval},
                         {"sampletime", M::interval},
                         {"horizontalinterval", M::interval},
+                        {"duration", M::duration},
+                        {"totaltime", M::duration},
                         {"t0", M::start},
                         {"x0", M::start},
                         {"start", M::start},
@@ -136,7 +138,7 @@ KeyMeaning known(const std::string& joined) {
 }
 
 bool is_timed(KeyMeaning meaning) {
-  return meaning == M::rate || meaning == M::interval || meaning == M::start;
+  return meaning == M::rate || meaning == M::interval || meaning == M::start || meaning == M::duration;
 }
 
 KeyMeaning worked_out(std::string_view key, double& factor) {

@@ -10,7 +10,20 @@
 
 namespace vprism {
 
-enum class KeyMeaning { none, rate, interval, start, scale, offset, raw_zero, unit, name, fill, gain };
+enum class KeyMeaning {
+  none,
+  rate,
+  interval,
+  duration,
+  start,
+  scale,
+  offset,
+  raw_zero,
+  unit,
+  name,
+  fill,
+  gain
+};
 
 /// What a key means, and the factor to hertz or seconds that a unit at its end asks for.
 KeyMeaning meaning_of_key(std::string_view key, double& factor);

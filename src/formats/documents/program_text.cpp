@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstdint>
 #include <optional>
 
 #include "base/text.h"
@@ -29,6 +30,16 @@ bool is_of_values(std::string_view whole) {
          line.find_first_of("0123456789") != std::string::npos;
 }
 
+/// How many bits a whole number of this type has, its sign among them; 0 for all that is no such type.
+int signed_bits(const std::string& type) {
+  if (type.find("unsigned") != std::string::npos || type.find("uint") != std::string::npos) return 0;
+  static constexpr std::pair<std::string_view, int> types[] = {
+      {"int8", 8}, {"int16", 16}, {"int32", 32}, {"short", 16}, {"signed char", 8}, {"int ", 32}};
+  for (const auto& [word, bits] : types)
+    if (type.find(word) != std::string::npos) return bits;
+  return 0;
+}
+
 }  // namespace
 
 std::optional<ArrayOpening> array_opening(std::string_view line) {
@@ -48,17 +59,22 @@ std::optional<ArrayOpening> array_opening(std::string_view line) {
   const std::size_t blank = left.find_last_of(" \t*&");
   const std::string_view name = blank == std::string_view::npos ? left : left.substr(blank + 1);
   if (name.empty() || !is_word_letter(name[0])) return {};
-  return ArrayOpening{clean_text(std::string(name)), behind};
+  const std::string type = lower_case(left.substr(0, left.size() - name.size()));
+  return ArrayOpening{clean_text(std::string(name)), behind, signed_bits(type)};
 }
 
-std::optional<double> program_value(std::string_view cell) {
+std::optional<double> program_value(std::string_view cell, int bits) {
   double value = 0;
   if (cell.size() > 2 && cell[0] == '0' && (cell[1] | 32) == 'x') {
     char* end = nullptr;
     const std::string text(cell);
-    const auto whole = std::strtoull(text.c_str() + 2, &end, 16);
+    std::uint64_t whole = std::strtoull(text.c_str() + 2, &end, 16);
     while (*end != '\0' && std::string_view("uUlL").find(*end) != std::string_view::npos) ++end;
-    return *end == '\0' ? std::optional(static_cast<double>(whole)) : std::nullopt;
+    if (*end != '\0') return {};
+    // "int16_t u[] = {0xFFFE": -2.
+    if (bits > 0 && bits < 64 && (whole >> bits) == 0 && (whole >> (bits - 1)) != 0)
+      return static_cast<double>(static_cast<std::int64_t>(whole) - (std::int64_t{1} << bits));
+    return static_cast<double>(whole);
   }
   while (!cell.empty() && std::string_view("fFlLuU").find(cell.back()) != std::string_view::npos)
     cell.remove_suffix(1);
@@ -108,7 +124,7 @@ bool is_program_text(const std::vector<std::string_view>& lines, bool plain) {
   return all > 0 && 10 * good >= 9 * all && (plain || 2 * marked >= all);
 }
 
-void rewrite_program_line(std::string_view line, std::string& out) {
+void rewrite_program_line(std::string_view line, std::string& out, int bits) {
   const auto first = array_opening(line);
   std::string_view text = trimmed(without_remark(first ? first->behind : line));
   const std::string_view whole = trimmed(line);
@@ -143,7 +159,8 @@ void rewrite_program_line(std::string_view line, std::string& out) {
   std::string cell;
   const auto end_cell = [&] {
     if (cell.empty()) return;
-    row.push_back(program_value(cell) ? fmt::format("{}", *program_value(cell)) : cell);
+    const auto value = program_value(cell, bits);
+    row.push_back(value ? fmt::format("{}", *value) : cell);
     cell.clear();
     if (!in_rows && !blanks) end_row();
   };

@@ -12,6 +12,7 @@ namespace vprism {
 struct ArrayOpening {
   std::string name;
   std::string_view behind;  ///< From the bracket on.
+  int bits = 0;             ///< Of "int16_t" and the like, with a sign; 0 for all else.
 };
 std::optional<ArrayOpening> array_opening(std::string_view line);
 inline bool is_array_opening(std::string_view line) { return array_opening(line).has_value(); }
@@ -23,8 +24,8 @@ struct ProgramSetting {
 };
 std::optional<ProgramSetting> program_setting(std::string_view line);
 
-/// "1.5f", "0x1f", "12UL" as a plain number.
-std::optional<double> program_value(std::string_view cell);
+/// "1.5f", "0x1f", "12UL" as a plain number; digits of sixteen as a two's complement of so many bits.
+std::optional<double> program_value(std::string_view cell, int bits = 0);
 
 /// Whether a table's head is such text: an opening line ("const float u[400] = {", "x = [", "x = np.array([")
 /// and, behind it, nearly nothing but numbers, brackets and what parts them.
@@ -34,6 +35,6 @@ bool is_program_text(const std::vector<std::string_view>& lines, bool plain = fa
 /// Its lines as a table's: remarks behind '#', rows of numbers parted by tabs (a row ends with the line of a
 /// matrix, with ';', with an inner bracket), and of a plain list each number in a line of its own; above them
 /// "NAME = [". Other lines stay, without the ';' behind.
-void rewrite_program_line(std::string_view line, std::string& out);
+void rewrite_program_line(std::string_view line, std::string& out, int bits = 0);
 
 }  // namespace vprism

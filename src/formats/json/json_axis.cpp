@@ -6,6 +6,7 @@
 #include "formats/json/json_shapes.h"
 #include "formats/text/clock/clock.h"
 #include "formats/text/tables/text_columns.h"
+#include "signal/stamps.h"
 
 namespace vprism {
 
@@ -43,6 +44,51 @@ void take_json_axis(JsonTable& table, JsonSeries& series) {
   const double from = table.axis.front();  // Of distances: 0.
   for (double& t : table.axis) t = (t - from) * unit_s;
   table.cautions.push_back(clock_counted_caution(clean_text(series.key), format_quantity(unit_s, "s", 1)));
+}
+
+namespace {
+
+/// Whether a table is nothing but an axis.
+bool is_lone_axis(const JsonTable& table) {
+  if (table.columns.size() != 1 || !table.axis.empty() || table.interval_s > 0 ||
+      !json_rises(table.columns[0]))
+    return false;
+  const Channel& channel = table.channels[0];
+  const std::string place = table.name.substr(table.name.rfind('.') + 1);
+  const bool called = [&] {
+    for (const std::string& name : {channel.name, place})
+      if (is_time_key(name) || is_frequency_key(name)) return true;
+    return is_time_title(channel);
+  }();
+  return called || (is_abscissa_key(channel.name) && rises_evenly(table.columns[0]));
+}
+
+}  // namespace
+
+void join_lone_axes(std::vector<JsonTable>& tables) {
+  std::vector<std::size_t> lone;
+  for (std::size_t k = 0; k < tables.size(); ++k)
+    if (is_lone_axis(tables[k])) lone.push_back(k);
+  std::vector<bool> used(tables.size(), false);
+  for (std::size_t k = 0; k < tables.size(); ++k) {
+    JsonTable& table = tables[k];
+    if (!table.axis.empty() || table.interval_s > 0 || is_lone_axis(table)) continue;
+    std::vector<std::size_t> fitting;
+    for (const std::size_t a : lone)
+      if (tables[a].length() == table.length()) fitting.push_back(a);
+    if (fitting.size() != 1) continue;
+    const JsonTable& of = tables[fitting[0]];
+    JsonSeries series;
+    series.key = of.channels[0].name, series.values = of.columns[0];
+    if (!of.channels[0].unit.dimensionless()) series.unit = of.channels[0].unit.text();
+    series.assumed_axis = is_abscissa_key(series.key);
+    take_json_axis(table, series);
+    used[fitting[0]] = true;
+  }
+  std::vector<JsonTable> out;
+  for (std::size_t k = 0; k < tables.size(); ++k)
+    if (!used[k]) out.push_back(std::move(tables[k]));
+  tables = std::move(out);
 }
 
 }  // namespace vprism

@@ -7,6 +7,7 @@
 #include "base/text.h"
 #include "formats/files/input_file.h"
 #include "formats/json/json_blocks.h"
+#include "formats/json/json_plain.h"
 #include "formats/json/json_tables.h"
 
 namespace vprism {
@@ -86,6 +87,7 @@ std::unique_ptr<SampleSource> open_json(const FileHead& head, const ReadSettings
     throw Error(Status::input, head.path +
                                    ": is a result document of this program, not a recording; its "
                                    "inputs name the recordings");
+  make_plain(document);
   std::vector<Caution> cautions;
   auto blocks = join_blocks(document, nullptr, in_lines);
   // {"rate": 1000, "frames": [{"t": 0, "a": [...]}, ...]}.

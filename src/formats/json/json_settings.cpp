@@ -24,6 +24,7 @@ void take_json_setting(const std::string& key, const nlohmann::ordered_json& val
   if (meaning == KeyMeaning::start) beside.start_s = *number;
   if (meaning == KeyMeaning::scale || meaning == KeyMeaning::offset) unapplied.push_back(key);
   if (!(*number > 0)) return;
+  if (meaning == KeyMeaning::duration) beside.duration_s = *number, beside.duration_source = key;
   if (meaning == KeyMeaning::rate) beside.interval_s = 1 / *number, beside.interval_source = key;
   if (meaning == KeyMeaning::interval) beside.interval_s = *number, beside.interval_source = key;
 }

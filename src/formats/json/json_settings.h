@@ -11,6 +11,8 @@ namespace vprism {
 struct JsonBeside {
   double interval_s = 0, start_s = 0;
   std::string interval_source;
+  double duration_s = 0;  ///< Of all samples; counts where nothing says more.
+  std::string duration_source;
   std::string name, unit;                    ///< Of arrays that have none of their own.
   std::map<std::string, std::string> units;  ///< By the arrays' keys: {"units": {"a": "V"}}.
 };

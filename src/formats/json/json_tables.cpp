@@ -37,6 +37,13 @@ std::string joined_place(const std::string& place, const std::string& key) {
   return place.empty() ? key : place + "." + key;
 }
 
+/// A key of the names of what stands in the columns of a list of rows.
+bool names_columns(const std::string& key) {
+  static constexpr std::string_view known[] = {"columns", "names",         "channels", "labels",
+                                               "fields",  "channel_names", "variables"};
+  return std::find(std::begin(known), std::end(known), lower_case(key)) != std::end(known);
+}
+
 class Walk {
  public:
   Walk(const std::string& axis, std::vector<std::pair<std::string, std::string>>& notes,
@@ -85,8 +92,7 @@ class Walk {
       if (std::vector<std::string> texts = json_texts(x); !texts.empty()) {
         if (low.find("unit") != std::string::npos)
           units = std::move(texts);
-        else if (low == "columns" || low == "names" || low == "channels" || low == "labels" ||
-                 low == "fields" || low == "channel_names" || low == "variables")
+        else if (names_columns(low))
           names = std::move(texts);
       } else if (names.empty() && x.is_array() && !x.empty()) {
         described_columns(x, names, units);
@@ -185,23 +191,31 @@ class Walk {
       if (name.empty()) name = members[k].name;
       own.name = name, own.unit = unit.empty() ? beside.unit : unit;
       // What else it holds: a list of rows, an object of its own.
+      std::vector<std::string> columns;
+      for (const std::string& key : inner)
+        if (names_columns(key)) columns = json_texts(one[key]);
       for (const std::string& key : inner) {
         const Document& x = one[key];
         if (x.is_array() && !x.empty() && json_texts(x).empty())
-          list(x, joined_place(here, key), own, depth + 1, {}, {});
+          list(x, joined_place(here, key), own, depth + 1, columns, {});
+        else if (!columns.empty() && json_texts(x) == columns)
+          continue;
         else if (x.is_array() && !x.empty())
           leave_out(joined_place(here, key));
         else
           visit(x, joined_place(here, key), own, depth + 1);
       }
       if (found.empty()) continue;
+      // {"name": "a", "x": [...], "y": [...]}.
+      if (axis_.empty() && own.interval_s == 0 && found.size() == 2) assume_abscissa({&found[0], &found[1]});
       // With times of its own, or several arrays, it is a table of its own.
       const bool timed = std::any_of(found.begin(), found.end(), [](const Series& s) {
-        return s.zero_ns || is_time_key(s.key) || is_frequency_key(s.key);
+        return s.assumed_axis || s.zero_ns || is_time_key(s.key) || is_frequency_key(s.key);
       });
       if (timed || found.size() > 1) {
         for (Series& series : found)
-          if (!series.zero_ns && !is_time_key(series.key) && !is_frequency_key(series.key)) {
+          if (!series.assumed_axis && !series.zero_ns && !is_time_key(series.key) &&
+              !is_frequency_key(series.key)) {
             if (!name.empty()) series.key = timed && found.size() == 2 ? name : name + " " + series.key;
             series.unit = unit;
           }
@@ -326,6 +340,9 @@ class Walk {
       JsonTable table;
       table.name = place, table.interval_s = beside.interval_s, table.start_s = beside.start_s;
       table.interval_source = "member \"" + clean_text(beside.interval_source) + "\"";
+      if (beside.interval_s == 0 && beside.duration_s > 0)
+        table.interval_s = beside.duration_s / static_cast<double>(length),
+        table.interval_source = "member \"" + clean_text(beside.duration_source) + "\"";
       for (Series* const series : alike)
         if (table.axis.empty() && alike.size() > 1 && is_axis(*series))
           take_json_axis(table, *series);
@@ -359,6 +376,7 @@ std::vector<JsonTable> json_tables(const Document& document, const std::string& 
                                    std::vector<std::string>& left_out) {
   Walk walk(axis, notes, left_out);
   walk.visit(document, "", {}, 0);
+  if (axis.empty()) join_lone_axes(walk.tables);
   join_alike(walk.tables);
   for (JsonTable& table : walk.tables) {
     make_names_distinct(table.channels);

@@ -94,11 +94,11 @@ CombRate comb_rate(const std::vector<Peak>& peaks, const std::vector<std::size_t
   return out;
 }
 
-void mark_comb(std::vector<Peak>& peaks, const SpectrumPlan& plan, double variance) {
+std::optional<CombRate> mark_comb(std::vector<Peak>& peaks, const SpectrumPlan& plan, double variance) {
   std::vector<std::size_t> by_frequency, strongest;
   for (std::size_t i = 0; i < peaks.size(); ++i)
     if (!peaks[i].of_band) by_frequency.push_back(i), strongest.push_back(i);
-  if (by_frequency.size() < 6) return;
+  if (by_frequency.size() < 6) return {};
   std::sort(by_frequency.begin(), by_frequency.end(),
             [&](std::size_t a, std::size_t b) { return peaks[a].frequency_hz < peaks[b].frequency_hz; });
   std::sort(strongest.begin(), strongest.end(),
@@ -116,9 +116,10 @@ void mark_comb(std::vector<Peak>& peaks, const SpectrumPlan& plan, double varian
         return o.square * static_cast<double>(o.members.size()) /
                static_cast<double>(std::max<std::size_t>(1, o.orders.empty() ? 1 : o.orders.back()));
       };
-      if (found.members.size() >= 6 && worth(found) > worth(best)) best = std::move(found);
+      if (found.members.size() >= 6 && found.square >= 0.6 * variance && worth(found) > worth(best))
+        best = std::move(found);
     }
-  if (best.members.empty() || best.square < 0.6 * variance) return;
+  if (best.members.empty()) return {};
   for (const std::size_t m : best.members) peaks[m].of_comb = true;
   // Higher orders lie where half the rate folds them.
   for (const std::size_t i : by_frequency) {
@@ -132,6 +133,7 @@ void mark_comb(std::vector<Peak>& peaks, const SpectrumPlan& plan, double varian
                   std::clamp(4 * std::hypot(p.frequency_std_hz, known), 0.1 * plan.bin_hz, 0.5 * plan.bin_hz);
     }
   }
+  return best.rate;
 }
 
 namespace {

@@ -21,8 +21,8 @@ CombRate comb_rate(const std::vector<Peak>& peaks, const std::vector<std::size_t
 
 /// Sets `of_comb` of the peaks that are orders, folded ones among them, of one frequency, where at least six
 /// agree and they hold most of `variance`. Lines that what is folded beside them disturbs are steady all the
-/// same.
-void mark_comb(std::vector<Peak>& peaks, const SpectrumPlan& plan, double variance);
+/// same. The frequency where there is one.
+std::optional<CombRate> mark_comb(std::vector<Peak>& peaks, const SpectrumPlan& plan, double variance);
 
 /// Takes into a family what lies at its orders or is no more than its orders beyond half the rate, folded,
 /// may make: as much as the half octave below holds. Nothing that dies away.

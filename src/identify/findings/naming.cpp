@@ -10,6 +10,7 @@
 #include "base/text.h"
 #include "identify/findings/comb.h"
 #include "identify/findings/family_lines.h"
+#include "identify/findings/lattice_names.h"
 
 namespace vprism {
 
@@ -24,6 +25,11 @@ class Naming {
     double strongest = 0;
     for (const Peak& p : peaks_) strongest = std::max(strongest, p.rms);
     for (std::size_t i = 0; i < peaks_.size(); ++i) used_[i] = peaks_[i].rms < least_share * strongest;
+    // A carrier's multiples, and the sidebands around them, of a modulated switch.
+    if (const auto lattice = find_lattice(peaks_, used_, plan_))
+      found_ = name_lattice(channel_, peaks_, *lattice);
+    for (const Finding& finding : found_)
+      for (const std::size_t m : finding.members) used_[m] = true;
     while (harmonic_family()) {
     }
     while (sideband_family()) {

@@ -9,6 +9,7 @@
 #include "base/percentile.h"
 #include "base/straight_line.h"
 #include "identify/findings/comb.h"
+#include "identify/findings/lattice.h"
 #include "identify/peaks/peak_sines.h"
 #include "identify/verdict/band_joins.h"
 #include "identify/verdict/band_trains.h"
@@ -221,7 +222,7 @@ Peak as_peak(const Peak& nearest, const Exponential& line, double misfit) {
 
 std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate_hz, const Spectrum& spectrum,
                                     const std::vector<double>& floor, std::vector<Peak>& peaks) {
-  mark_comb(peaks, spectrum.plan, spectrum.variance);
+  const ExactRates exact(peaks, spectrum.plan, spectrum.variance);
   std::vector<JudgedBand> bands = suspicious_bands(spectrum, floor, peaks);
   if (!bands.empty()) drop_explained(samples, rate_hz, spectrum, floor, peaks, bands);
   const std::vector<double> rest = without_others(samples, rate_hz, spectrum, peaks, bands);
@@ -300,6 +301,8 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
       if (band.impulses && exactly_periodic(peaks, band.impulses->rate_hz, spectrum.plan.bin_hz) &&
           orders_square(peaks, band.impulses->rate_hz) > source.mean_square(band.low_hz, band.high_hz))
         band.impulses.reset();
+      if (band.impulses && exact.has(band.impulses->rate_hz, band.impulses->rate_std_hz))
+        band.impulses.reset();
       if (band.impulses) band.verdict.kind = BandVerdict::Kind::noise;
     }
     const bool rung = band.resonance && !band.impulses && band.verdict.kind == BandVerdict::Kind::noise;
@@ -328,7 +331,7 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     }
     out.push_back(std::move(band));
   }
-  find_wide_trains(source, rest, rate_hz, spectrum, floor, peaks, out);
+  find_wide_trains(source, rest, rate_hz, spectrum, floor, peaks, exact, out);
   join_flanks(out);
   join_bursts(source, rate_hz, out);
   join_trains(out);

@@ -33,7 +33,10 @@ BandSignal BandSource::take(double low_hz, double high_hz, double density) const
   const double width = (high_hz - low_hz) / bin_hz_, edge = width / 2;
   const auto centre = static_cast<std::ptrdiff_t>(std::lround((low_hz + high_hz) / 2 / bin_hz_));
   const auto reach = static_cast<std::ptrdiff_t>(std::ceil(width / 2 + edge));
-  const auto size = static_cast<std::size_t>(2 * reach + 1);
+  // Long ones of small factors: others are slow to transform. Short ones are quicker planned as they are.
+  constexpr std::size_t long_from = 50000;
+  const auto needed = static_cast<std::size_t>(2 * reach + 1);
+  const std::size_t size = needed > long_from ? quick_size_from(needed) : needed;
   if (width < 8 || count_ < 64) return band;
   FftArray<std::complex<double>> in(size), out(size);
   std::fill(in.data(), in.data() + size, std::complex<double>{});

@@ -55,7 +55,7 @@ double orders_square(const std::vector<Peak>& peaks, double rate_hz) {
 
 void find_wide_trains(const BandSource& source, std::span<const double> x, double rate_hz, const Spectrum& s,
                       const std::vector<double>& floor, const std::vector<Peak>& peaks,
-                      std::vector<JudgedBand>& bands) {
+                      const ExactRates& exact, std::vector<JudgedBand>& bands) {
   for (const JudgedBand& band : bands)
     if (band.impulses) return;
   // Steady lines are no train, and a comb of them is one of another kind: exactly periodic, a family. What
@@ -78,7 +78,9 @@ void find_wide_trains(const BandSource& source, std::span<const double> x, doubl
     if (!band.impulses || band.impulses->orders.size() < 3 || band.impulses->orders.front() != 1) continue;
     const double held = source.mean_square(band.low_hz, band.high_hz) * std::pow(band.impulses->depth, 2);
     if (held < most) continue;
-    if (exactly_periodic(peaks, band.impulses->rate_hz, s.plan.bin_hz)) continue;
+    if (exactly_periodic(peaks, band.impulses->rate_hz, s.plan.bin_hz) ||
+        exact.has(band.impulses->rate_hz, band.impulses->rate_std_hz))
+      continue;
     best = std::move(band), most = held;
   }
   if (!best.impulses) return;
@@ -146,7 +148,7 @@ void peaks_of_trains(std::vector<JudgedBand>& bands, std::vector<Peak>& peaks) {
       const bool rings = band.resonance && std::abs(p.frequency_hz - band.resonance->frequency_hz) <
                                                5 * band.resonance->width_hz();
       // A line stronger than all that rings is a line of its own.
-      if (p.of_band || !(multiple || rings) || p.rms > band.level_rms) continue;
+      if (p.of_band || p.of_comb || !(multiple || rings) || p.rms > band.level_rms) continue;
       p.of_band = true;
       band.members.push_back(i);
       if (!rings) square += p.rms * p.rms;

@@ -221,6 +221,14 @@ bool is_one_line(const RecordVerdict& verdict, const Spectrum& spectrum) {
          });
 }
 
+/// Lines of a comb hold nearly all of a record.
+bool is_a_comb(const RecordVerdict& verdict, const Spectrum& spectrum) {
+  double square = 0;
+  for (const Peak& p : verdict.peaks)
+    if (p.of_comb && !p.of_band) square += p.rms * p.rms;
+  return square > 0.9 * spectrum.variance;
+}
+
 /// A record without a course of its level.
 RecordVerdict judge_lines(const LinesOf& found, const Spectrum& spectrum, const SpectrumSettings& settings,
                           const PeakSettings& search, std::vector<double> floor, std::vector<Peak> peaks,
@@ -252,7 +260,8 @@ RecordVerdict judge_lines(const LinesOf& found, const Spectrum& spectrum, const 
   if (moving && moving->any() && moving->turns() <= few_turns)
     if (auto beside = judge_beside_run_ups(*moving, sweep ? 2 : 1, spectrum, settings, search, choose))
       return std::move(*beside);
-  if (!is_one_line(out, spectrum))
+  // Lines that are exactly where a comb has them do not swing.
+  if (!is_one_line(out, spectrum) && !(is_a_comb(out, spectrum) && !much))
     if (auto beside = judge_beside_swing(samples, spectrum, settings, search, choose)) {
       // One that jumps keeps its amplitude as well; beside others it would not be taken for a swing.
       auto states =

@@ -68,6 +68,17 @@ one('gain.h5', np.round(u * 1000).astype('i2'), gain=0.002, offset=1.0, dt=1e-3)
 one('amplified.h5', np.round(u * 1000).astype('i2'), gain=10.0, dt=1e-3)
 with h5py.File('keyed.h5', 'w') as f:
     f['time_us'] = np.round(t * 1e6).astype('i8'); f['u'] = u
+with h5py.File('around.h5', 'w') as f:
+    m = f.create_group('metadata'); m.attrs['sample_rate_Hz'] = 1000; m.attrs['operator'] = 'none'
+    f['signals/a/u'] = u
+with h5py.File('above.h5', 'w') as f:
+    f.create_group('run').attrs['dt'] = 2e-3
+    f['run/raw/left/u'] = u
+with h5py.File('bode.h5', 'w') as f:
+    f['FRF/f'] = np.arange(500) * 0.5; f['FRF/re'] = u[:500]; f['FRF/im'] = -u[:500]
+with h5py.File('blocks.h5', 'w') as f:
+    for k in range(3):
+        d = f.create_dataset('block_%d' % k, data=u[:500]); d.attrs['t0'] = k * 0.5; d.attrs['fs'] = 1000.0
 np.savez('keyed.npz', elapsed_ms=t * 1e3, u=u)
 np.save('keyed.npy', np.rec.fromarrays([t * 1e3, u], names='t_ms,force_N'))
 )");
@@ -84,6 +95,24 @@ bool Spellings::made_ = false;
 TEST_F(Spellings, OfRatesAndIntervalsDoNotMatter) {
   for (int i = 0; i < 10; ++i)
     EXPECT_NEAR(read("rate" + std::to_string(i) + ".h5").recording.axis.rate_hz(), 2000, 1e-6) << i;
+}
+
+TEST_F(Spellings, SettingsMayStandInGroupsAroundADataSet) {
+  EXPECT_NEAR(read("around.h5").recording.axis.rate_hz(), 1000, 1e-6);
+  EXPECT_NEAR(read("above.h5").recording.axis.rate_hz(), 500, 1e-6);
+}
+
+TEST_F(Spellings, AnFThatRisesIsTheFrequencyOfPartsBesideIt) {
+  const WholeRecording r = read("bode.h5");
+  EXPECT_EQ(r.recording.axis.domain, Axis::Domain::frequency);
+  EXPECT_TRUE(r.recording.complex);
+  EXPECT_EQ(r.recording.samples, 500);
+}
+
+TEST_F(Spellings, DataSetsThatArePartsGoByTheirNames) {
+  const WholeRecording r = read("blocks.h5");
+  ASSERT_EQ(r.recording.parts.size(), 3u);
+  EXPECT_EQ(r.recording.parts[1].name, "/block_1");
 }
 
 TEST_F(Spellings, IntegersAreTurnedIntoWhatTheyStandFor) {

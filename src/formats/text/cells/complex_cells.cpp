@@ -24,7 +24,7 @@ std::string stripped(std::string_view cell, bool& parenthesised) {
   parenthesised = cell.size() >= 2 && cell.front() == '(' && cell.back() == ')';
   if (parenthesised) cell = cell.substr(1, cell.size() - 2);
   static constexpr std::pair<std::string_view, std::string_view> signs[] = {
-      {"\xE2\x88\x92", "-"}, {"\xE2\x88\xA0", "<"}, {"\xC2\xB0", "deg"}, {"\xC2\xA0", ""}};
+      {"\xE2\x88\x92", "-"}, {"\xE2\x88\xA0", "<"}, {"\xC2\xB0", "deg"}, {"\xC2\xA0", ""}, {"\xB0", "deg"}};
   std::string out;
   for (std::size_t i = 0; i < cell.size();) {
     const auto sign = std::find_if(std::begin(signs), std::end(signs),

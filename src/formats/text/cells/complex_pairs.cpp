@@ -54,8 +54,12 @@ bool is_angle(const Unit& unit) {
 
 class ComplexColumns : public SampleSource {
  public:
-  ComplexColumns(std::unique_ptr<SampleSource> source, std::vector<ComplexPair> pairs, bool written)
-      : source_(std::move(source)), pairs_(std::move(pairs)), written_(written) {
+  ComplexColumns(std::unique_ptr<SampleSource> source, std::vector<ComplexPair> pairs,
+                 std::vector<std::size_t> left_out, bool written)
+      : source_(std::move(source)),
+        pairs_(std::move(pairs)),
+        left_out_(std::move(left_out)),
+        written_(written) {
     take_over();
   }
   const Recording& recording() const override { return recording_; }
@@ -67,7 +71,7 @@ class ComplexColumns : public SampleSource {
   }
   std::size_t read(Block& block) override {
     if (parts_.capacity() != block.capacity())
-      parts_ = Block(2 * pairs_.size(), block.capacity(), block.stamped(), false);
+      parts_ = Block(source_->recording().channels.size(), block.capacity(), block.stamped(), false);
     const std::size_t count = source_->read(parts_);
     for (std::size_t i = 0; i < pairs_.size(); ++i) {
       const ComplexPair& pair = pairs_[i];
@@ -75,7 +79,7 @@ class ComplexColumns : public SampleSource {
       const auto re = block.room(i), im = block.room(pairs_.size() + i);
       for (std::size_t n = 0; n < count; ++n) {
         if (!pair.polar) {
-          re[n] = first[n], im[n] = second[n];
+          re[n] = first[n], im[n] = pair.negative ? -second[n] : second[n];
           continue;
         }
         const double size = decibels_[i] ? std::pow(10, first[n] / 20) : first[n];
@@ -108,6 +112,14 @@ class ComplexColumns : public SampleSource {
                  parts[pair.second].name + "\"";
       recording_.channels.push_back(std::move(channel));
     }
+    if (!left_out_.empty()) {
+      std::vector<std::string> beside;
+      for (const std::size_t c : left_out_) beside.push_back(parts[c].name);
+      recording_.cautions.push_back({"column-left-out", Severity::note, "",
+                                     "beside complex channels " + quoted_names(beside, 6) +
+                                         (beside.size() == 1 ? " is" : " are") + " left out",
+                                     "--complex off takes every column as it stands"});
+    }
     if (written_) return;
     const bool polar = pairs_.front().polar;
     recording_.cautions.push_back({"columns-joined", Severity::note, "",
@@ -119,6 +131,7 @@ class ComplexColumns : public SampleSource {
 
   std::unique_ptr<SampleSource> source_;
   std::vector<ComplexPair> pairs_;
+  std::vector<std::size_t> left_out_;
   bool written_;
   std::vector<bool> decibels_;
   std::vector<double> turn_;
@@ -129,6 +142,12 @@ class ComplexColumns : public SampleSource {
 }  // namespace
 
 TitlePart part_of_title(const std::string& name) {
+  if (name.size() > 3 && name.front() == '-') {
+    TitlePart part = part_of_title(name.substr(1));
+    if (part.kind != Kind::imaginary || part.negative) return {};
+    part.negative = true;
+    return part;
+  }
   const std::string lower = lower_case(name);
   if (lower.size() > 2 && lower.front() == '|' && lower.back() == '|')
     return {Kind::magnitude, name.substr(1, name.size() - 2)};
@@ -159,10 +178,32 @@ TitlePart part_of(const std::vector<Channel>& channels, std::size_t c, bool over
 
 }  // namespace
 
+namespace {
+
+bool is_coherence(const Channel& channel) {
+  const std::string name = lower_case(channel.name);
+  return name.find("coherence") != std::string::npos || name == "coh" || name.find("gamma2") == 0;
+}
+
+/// Magnitudes and phases of what stands there with both its parts.
+void leave_out_polar_copies(std::vector<ComplexPair>& pairs, std::vector<std::size_t>& left_out) {
+  std::erase_if(pairs, [&](const ComplexPair& pair) {
+    const bool twice = pair.polar && std::any_of(pairs.begin(), pairs.end(), [&](const ComplexPair& other) {
+                         return !other.polar && other.name == pair.name;
+                       });
+    if (twice) left_out.push_back(pair.first), left_out.push_back(pair.second);
+    return twice;
+  });
+}
+
+}  // namespace
+
 std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, bool as_they_stand,
-                                       bool over_frequencies) {
+                                       bool over_frequencies, std::vector<std::size_t>& left_out) {
   std::vector<ComplexPair> out;
-  if (channels.size() < 2 || channels.size() % 2 != 0) return out;
+  const auto coherences =
+      static_cast<std::size_t>(std::count_if(channels.begin(), channels.end(), is_coherence));
+  if (channels.size() < 2 || (channels.size() - (over_frequencies ? coherences : 0)) % 2 != 0) return out;
   if (as_they_stand) {
     for (std::size_t c = 0; c < channels.size(); c += 2) {
       const TitlePart part = part_of_title(channels[c].name);
@@ -181,6 +222,10 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
   std::vector<bool> taken(channels.size(), false);
   for (std::size_t c = 0; c < channels.size(); ++c) {
     if (taken[c]) continue;
+    if (over_frequencies && !as_they_stand && is_coherence(channels[c])) {
+      left_out.push_back(c);
+      continue;
+    }
     const TitlePart part = part_of(channels, c, over_frequencies);
     if (part.kind == Kind::none) return {};
     std::size_t other = channels.size();
@@ -201,11 +246,14 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
     if (!polar && channels[c].unit.text() != channels[other].unit.text()) return {};
     taken[c] = taken[other] = true;
     const bool leads = part.kind == Kind::real || part.kind == Kind::magnitude;
+    const bool negative = part.negative || part_of(channels, other, over_frequencies).negative;
     out.push_back({leads ? c : other, leads ? other : c, polar,
                    !part.base.empty() ? part.base
                    : polar            ? "response"
-                                      : "value"});
+                                      : "value",
+                   negative});
   }
+  if (over_frequencies) leave_out_polar_copies(out, left_out);
   return out;
 }
 
@@ -214,14 +262,16 @@ std::unique_ptr<SampleSource> join_complex(std::unique_ptr<SampleSource> source,
   const Recording& r = source->recording();
   if (settings.complex == "off" || r.complex) return source;
   const bool asked = settings.complex == "pairs";
-  std::vector<ComplexPair> pairs = complex_pairs(r.channels, asked, r.axis.domain == Axis::Domain::frequency);
+  std::vector<std::size_t> left_out;
+  std::vector<ComplexPair> pairs =
+      complex_pairs(r.channels, asked, r.axis.domain == Axis::Domain::frequency, left_out);
   if (pairs.empty()) {
     if (asked)
       throw Error(Status::usage, "--complex pairs: " + r.file + " has " + std::to_string(r.channels.size()) +
                                      " channels, which don't make pairs; choose with --columns");
     return source;
   }
-  return std::make_unique<ComplexColumns>(std::move(source), std::move(pairs), written);
+  return std::make_unique<ComplexColumns>(std::move(source), std::move(pairs), std::move(left_out), written);
 }
 
 }  // namespace vprism

@@ -14,6 +14,7 @@ namespace vprism {
 struct TitlePart {
   enum class Kind { none, real, imaginary, magnitude, phase } kind = Kind::none;
   std::string base;
+  bool negative = false;  ///< "-Im(Z)", as impedances are drawn.
 };
 TitlePart part_of_title(const std::string& name);
 
@@ -22,12 +23,14 @@ struct ComplexPair {
   std::size_t first = 0, second = 0;  ///< Real and imaginary part, or magnitude and phase.
   bool polar = false;
   std::string name;
+  bool negative = false;  ///< The second is the imaginary part with the other sign.
 };
 /// All channels in pairs: by their titles, or, with `as_they_stand`, each two in order as real and imaginary
 /// part. Decibels and an angle under one name are a pair, too; over frequencies so are a phase and what it
-/// names. Empty where one of them stays alone or the units of two parts differ.
+/// names. Empty where one of them stays alone or the units of two parts differ. Over frequencies, coherences
+/// may stand beside them, and magnitude and phase beside both parts of the same: these go to `left_out`.
 std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, bool as_they_stand,
-                                       bool over_frequencies);
+                                       bool over_frequencies, std::vector<std::size_t>& left_out);
 
 /// The source with complex channels where `settings.complex` is "pairs", or "auto" and the titles ask for it;
 /// else as it is. Phases are degrees unless their unit is rad; magnitudes in dB become ratios. A caution says

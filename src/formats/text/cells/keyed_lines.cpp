@@ -113,6 +113,8 @@ KeyedLine pairs_of(std::string_view line) {
   KeyedLine out;
   line = trimmed(line);
   if (KeyedLine tagged = tagged_line_of(line); !tagged.empty()) return tagged;
+  // A mark that says what kind of line it is: ">t:10,u:1.5".
+  if (line.size() > 1 && (line[0] == '>' || line[0] == '$' || line[0] == '*')) line = trimmed(line.substr(1));
   // An entry of a list: "- {t: 0.01, x: 1.5}".
   if (starts_with(line, "- ")) line = trimmed(line.substr(2));
   if (line.size() > 2 && line.front() == '{' && line.back() == '}')

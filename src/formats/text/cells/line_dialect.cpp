@@ -279,6 +279,8 @@ std::optional<LineDialect> LineDialect::whole_in(const std::vector<std::string_v
   LineDialect out;
   if (is_program_text(lines)) {
     out.kind = Kind::program, out.delimiter = '\t';
+    for (const std::string_view line : lines)
+      if (const auto opening = array_opening(line); opening && out.bits == 0) out.bits = opening->bits;
     return out;
   }
   if (is_of_comma_pairs(lines)) {
@@ -351,7 +353,10 @@ LineRewriter LineDialect::rewriter() const {
     case Kind::quoted_commas:
       return rewrite_quoted;
     case Kind::program:
-      return rewrite_program_line;
+      return
+          [wide = bits](std::string_view line, std::string& out) { rewrite_program_line(line, out, wide); };
+    case Kind::other:
+      return by;
     case Kind::comma_pairs:
       return rewrite_comma_pairs;
     case Kind::fortran:

@@ -10,6 +10,7 @@
 
 #include "formats/text/cells/keyed_lines.h"
 #include "formats/text/rows/text_stream.h"
+#include "signal/recording.h"
 
 namespace vprism {
 
@@ -26,6 +27,7 @@ struct LineDialect {
     program,        ///< Arrays and matrices in the text of a program: program_text.h.
     comma_pairs,    ///< 0,004,-1,52: decimal commas between commas.
     values,         ///< Several values of one channel in each line: serial_values.h.
+    other,          ///< As `by` has it: insert_rows.h, burst_rows.h, hex_lines.h.
   };
   Kind kind = Kind::pairs;
   char delimiter = ';';  ///< Of the lines as rewritten; 0: as they are.
@@ -34,6 +36,9 @@ struct LineDialect {
   std::size_t each = 0;    ///< Of values: how many stand in a full line,
   std::int64_t count = 0;  ///< how many there are in all, as the header says,
   double scale = 1;        ///< and what one of them is worth in the unit of `keys`, their title.
+  int bits = 0;            ///< Of a program's whole numbers with a sign; 0: they are what they are.
+  LineRewriter by;
+  std::vector<Caution> cautions;  ///< What was made of it.
   /// Names met later that are none of these: some of them, for a caution.
   std::shared_ptr<std::set<std::string>> strange = std::make_shared<std::set<std::string>>();
 

@@ -136,6 +136,11 @@ std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
     return std::isfinite(out.value) ? std::optional(out) : std::nullopt;
   }
   if (rest == ":") return out;  // "0.010: 3.2 V".
+  // The sign behind, as accounts have it: "5.25-".
+  if ((rest == "-" || rest == "+") && is_digit(text[0])) {
+    if (rest == "-") out.value = -out.value;
+    return out;
+  }
   // Marks as they refer to a note: "0.78*".
   static constexpr std::string_view marks[] = {"*", "**", "!", "?", "#", "\xE2\x80\xA0"};
   if (std::find(std::begin(marks), std::end(marks), rest) != std::end(marks)) {

@@ -296,12 +296,17 @@ std::optional<std::int64_t> parse_year_behind(std::string_view text) {
   const std::string year(blank == std::string_view::npos ? "" : text.substr(blank + 1));
   if (year.size() != 4 || year.find_first_not_of("0123456789") != std::string::npos) return {};
   text = trimmed(text.substr(0, blank));
+  // "10:00:00 UTC 2026".
+  double zone = 0;
+  if (const std::size_t word = text.find_last_of(' '); word != std::string_view::npos)
+    if (const auto hours = zone_word(text.substr(word + 1)))
+      zone = *hours, text = trimmed(text.substr(0, word));
   const std::size_t clock = text.find_last_of(' ');
   std::string_view time = clock == std::string_view::npos ? "" : text.substr(clock + 1);
   std::int64_t of_day = 0;
   if (!take_time(time, of_day) || !time.empty()) return {};
   const auto day = parse_date(std::string(trimmed(text.substr(0, clock))) + " " + year);
-  return day ? std::optional(*day + of_day) : std::nullopt;
+  return day ? std::optional(*day + of_day - static_cast<std::int64_t>(zone * 3600e9)) : std::nullopt;
 }
 
 }  // namespace

@@ -58,6 +58,25 @@ std::string unit_in(const std::string& line) {
   return Unit::try_parse(text) ? text : "";
 }
 
+/// "300 points", "4000 DATA POINTS": how many, in a sentence; 0 without.
+std::int64_t count_in(const std::string& line) {
+  std::vector<std::string_view> words;
+  split_cells(line, ' ', words);
+  static constexpr std::string_view counted[] = {"points", "samples", "values", "data", "pts", "readings"};
+  for (std::size_t w = 0; w + 1 < words.size(); ++w) {
+    const std::string_view number = trimmed(words[w]);
+    if (number.empty() || number.size() > 12 || !std::all_of(number.begin(), number.end(), is_digit))
+      continue;
+    const std::string word = lower_case(words[w + 1].substr(0, words[w + 1].find_first_of(",;.:)")));
+    // "100 samples/s" is a rate.
+    if (words[w + 1].find('/') == std::string_view::npos &&
+        std::find(std::begin(counted), std::end(counted), word) != std::end(counted) &&
+        (w + 2 == words.size() || lower_case(words[w + 2]) != "per"))
+      return std::stoll(std::string(number));
+  }
+  return 0;
+}
+
 /// "2000(gal)/8388608": what a count is worth.
 void take_scale(SerialHeader& header, std::string_view value) {
   double above = 0, below = 0;
@@ -78,6 +97,7 @@ SerialHeader read_header(const std::vector<TextLine>& lines, std::size_t first) 
     read_preamble_line(notes, lines[i].text);
     const std::string text(lines[i].text);
     if (out.unit.empty()) out.unit = unit_in(text);
+    if (out.count == 0) out.count = count_in(text);
     for (const char* quantity : {"acceleration", "velocity", "displacement"})
       if (out.name.empty() && lower_case(text).find(quantity) != std::string::npos) out.name = quantity;
   }
@@ -87,7 +107,7 @@ SerialHeader read_header(const std::vector<TextLine>& lines, std::size_t first) 
     for (const char* known : {"dir.", "direction", "component", "channel"})
       if (low == known && !value.empty()) out.name = value;
   }
-  out.count = notes.declared;
+  if (notes.declared > 0) out.count = notes.declared;
   if (out.count <= 0 && notes.interval_s > 0 && notes.total_s > 0)
     out.count = std::llround(notes.total_s / notes.interval_s);
   return out;

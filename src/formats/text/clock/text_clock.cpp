@@ -286,6 +286,24 @@ void take_milliseconds(TextLayout& layout, std::span<const std::string_view> fir
   }
 }
 
+/// Whether a column holds instants without marks within, "20251103060708.250", each later than the last: as
+/// numbers they have too many digits to rise.
+bool stamps_rise(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                 std::size_t last, std::size_t column) {
+  std::span<const std::string_view> cells;
+  std::optional<std::int64_t> before;
+  std::size_t rows = 0;
+  for (std::size_t i = first; i <= last; ++i) {
+    if (trimmed(lines[i].text).empty()) continue;
+    cells = lines[i].cells(layout.delimiter);
+    if (layout.cells[column] >= cells.size()) return false;
+    const auto now = parse_date_time(unquoted_cell(cells[layout.cells[column]]));
+    if (!now || (before && *now <= *before)) return false;
+    before = now, ++rows;
+  }
+  return rows > 2;
+}
+
 }  // namespace
 
 void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
@@ -305,7 +323,7 @@ void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std
     double value = 0;
     if (layout.cells[c] >= first_row.size() || !may_be_instants(layout.columns[c], c == 0) ||
         !parse_cell(first_row[layout.cells[c]], layout.decimal, value) || value < 3e4 ||
-        !column_rises(layout, lines, first, last, c))
+        !(column_rises(layout, lines, first, last, c) || stamps_rise(layout, lines, first, last, c)))
       continue;
     const std::string text = unquoted_cell(first_row[layout.cells[c]]);
     // "20251103060708.250".

@@ -9,6 +9,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/text/rows/block_text.h"
 #include "formats/text/rows/text_end.h"
 #include "formats/text/tables/text_columns.h"
 #include "formats/text/tables/text_layout.h"
@@ -322,8 +323,9 @@ std::optional<TurnedTable> turned_over(const FileHead& head, const ReadSettings&
   const TextCoding coding = coding_of(head.bytes);
   const auto decoded = [coding](std::string_view bytes) {
     std::size_t used = 0;
-    return coding == TextCoding::utf8 ? std::string(bytes)
-                                      : utf8_from_utf16(bytes, coding == TextCoding::utf16_big, used);
+    return unfolded_block(coding == TextCoding::utf8
+                              ? std::string(bytes)
+                              : utf8_from_utf16(bytes, coding == TextCoding::utf16_big, used));
   };
   const bool whole = head.size <= head.bytes.size();
   const std::string first = decoded(head.bytes);

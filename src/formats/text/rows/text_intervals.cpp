@@ -153,8 +153,7 @@ void leave_out_stated_rate(TextLayout& layout, std::span<const TextLine> lines, 
 
 void assume_even_axis(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                       std::size_t last) {
-  if (layout.has_axis() || layout.interval_s > 0 || layout.columns.size() < 2 || !layout.parts.empty())
-    return;
+  if (layout.has_axis() || layout.interval_s > 0 || layout.columns.size() < 2) return;
   const Channel& lead = layout.columns[0];
   if ((lead.name.empty() && layout.columns[1].name.empty()) || !without_unit(lead)) return;
   const std::string name = column_name(layout, 0);

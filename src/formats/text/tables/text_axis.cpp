@@ -117,6 +117,9 @@ void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::
                         layout.columns[0].unit.text() == "1";
     const bool untitled = headed || std::all_of(layout.columns.begin(), layout.columns.end(),
                                                 [](const Channel& c) { return c.name.empty(); });
+    // Times from the last to the first.
+    for (std::size_t c = 0; c < count && !layout.time; ++c)
+      if (is_axis_column(layout, c) && column_falls(layout, lines, first, last, c)) layout.time = c;
     if (!layout.time && untitled && rises(0) && is_swept(layout, lines, first, last)) {
       layout.columns[0].unit = Unit::parse("Hz");
       layout.time = 0;
@@ -204,8 +207,16 @@ void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std:
                        std::size_t last) {
   if (!layout.has_axis()) return;
   const Unit seconds = Unit::parse("s");
+  // Counts since an epoch, as the clock's own are: "header.stamp" beside "time".
+  const auto counted = [&](std::size_t c) {
+    constexpr double least = 1e8;
+    const std::vector<double> numbers = numbers_of_column(layout, lines, first, std::min(last, first + 8), c);
+    return layout.clock && layout.clock->unit_ns > 0 && layout.columns[c].unit.text() == "1" &&
+           !numbers.empty() && *std::min_element(numbers.begin(), numbers.end()) > least;
+  };
   const auto factor_of = [&](std::size_t c) {
     const Unit& unit = layout.columns[c].unit;
+    if (counted(c)) return 1e-9 * static_cast<double>(layout.clock->unit_ns);
     return unit.text() != "1" && unit.converts_to(seconds) ? unit.convert(1, seconds) : 1;
   };
   std::span<const std::string_view> cells;
@@ -213,7 +224,8 @@ void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std:
     const Channel& column = layout.columns[c];
     // Something else must be left.
     if (layout.columns.size() < (layout.time ? 3u : 2u)) return;
-    if (layout.time == c || !is_axis_column(layout, c) || column.unit.text() == "1") continue;
+    if (layout.time == c || (!counted(c) && (!is_axis_column(layout, c) || column.unit.text() == "1")))
+      continue;
     // Between channels it is the axis of those behind it.
     std::size_t before = 0, behind = 0;
     for (std::size_t other = 0; other < layout.columns.size(); ++other)

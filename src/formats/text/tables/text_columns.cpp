@@ -8,6 +8,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/text/cells/complex_pairs.h"
+#include "formats/text/cells/other_dialects.h"
 #include "formats/text/rows/text_intervals.h"
 #include "formats/text/tables/text_axis.h"
 
@@ -87,7 +88,10 @@ bool counts_by_one(const std::vector<double>& numbers) {
 }
 
 bool is_count_title(const Channel& column) {
-  const std::string name = lower_case(column.name);
+  std::string name = lower_case(column.name);
+  // "header.seq".
+  if (const std::size_t dot = name.rfind('.'); dot != std::string::npos && dot + 3 < name.size())
+    name.erase(0, dot + 1);
   for (const char* word : {"index",
                            "sample",
                            "samples",
@@ -314,12 +318,15 @@ void part_by_times(TextLayout& layout, std::span<const TextLine> lines, std::siz
   take_axis_column(layout, 0);
 }
 
-std::optional<LineDialect> dialect_of(const std::vector<TextLine>& lines, const ReadSettings& settings) {
+std::optional<LineDialect> dialect_of(const std::vector<TextLine>& lines, const ReadSettings& settings,
+                                      const std::string& file) {
   std::vector<std::string_view> texts;
   for (const TextLine& line : lines) texts.push_back(line.text);
   const std::size_t last = std::min<std::size_t>(lines.size(), 64);
-  auto out = LineDialect::found_in({texts.end() - static_cast<std::ptrdiff_t>(last), texts.end()},
-                                   settings.delimiter);
+  auto out = other_dialect_of(texts, settings, file);
+  if (out) return out;
+  out = LineDialect::found_in({texts.end() - static_cast<std::ptrdiff_t>(last), texts.end()},
+                              settings.delimiter);
   if (out && !out->keys.empty()) out->learn_keys(texts);
   if (!out && settings.delimiter == 0) out = LineDialect::whole_in(texts);
   if (out && out->kind == LineDialect::Kind::comma_pairs && settings.decimal == '.') out.reset();

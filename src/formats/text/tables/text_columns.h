@@ -94,7 +94,8 @@ bool runs_backwards(const TextLayout& layout, std::span<const TextLine> lines, s
                     std::size_t last);
 
 /// How lines are to be rewritten where they are written in another way than as cells with plain numbers.
-std::optional<LineDialect> dialect_of(const std::vector<TextLine>& lines, const ReadSettings& settings);
+std::optional<LineDialect> dialect_of(const std::vector<TextLine>& lines, const ReadSettings& settings,
+                                      const std::string& file);
 /// Each row names its numbers: columns are called so.
 void name_by_keys(TextLayout& layout);
 

@@ -190,6 +190,22 @@ void take_table(TextLayout& layout, std::vector<TextLine>& lines, const std::vec
                                 lines.begin() + static_cast<std::ptrdiff_t>(chosen.end));
 }
 
+/// One or two rows among dozens of lines that are none are no table: each line may have a number in it.
+void refuse_stray_row(const std::vector<TextLine>& lines, const TableGuess& best, const std::string& file) {
+  constexpr std::size_t most_rows = 2, least_others = 40;
+  if (best.last - best.first + 1 > most_rows) return;
+  std::size_t others = 0;
+  for (std::size_t i = 0; i < lines.size(); ++i)
+    others += (i < best.first || i > best.last) && !trimmed(lines[i].text).empty() ? 1 : 0;
+  if (others < least_others) return;
+  const std::size_t rows = best.last - best.first + 1;
+  throw Error(Status::input, file + ":" + std::to_string(best.first + 1) + ": of " +
+                                 std::to_string(others + rows) + " lines only " + std::to_string(rows) +
+                                 (rows == 1 ? " looks like a row" : " look like rows") +
+                                 " of numbers; is this the right file? --header-rows " +
+                                 std::to_string(best.first) + " reads the table from there");
+}
+
 }  // namespace
 
 TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& asked, const TablePlace* place) {
@@ -227,9 +243,10 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
     lines = lines_of(decoded, whole);
   }
   if (!layout.complex) layout.dialect = serial_values(lines, head.size, whole, settings);
-  if (!layout.complex && !layout.dialect) layout.dialect = dialect_of(lines, settings);
+  if (!layout.complex && !layout.dialect) layout.dialect = dialect_of(lines, settings, head.path);
   if (layout.dialect) {
     settings.delimiter = layout.dialect->delimiter;
+    for (const Caution& caution : layout.dialect->cautions) layout.cautions.push_back(caution);
     if (layout.dialect->kind == LineDialect::Kind::comma_pairs)
       layout.cautions.push_back({"decimal-commas", Severity::warning, "",
                                  "two cells stand below each title: their commas are taken for decimal ones",
@@ -258,6 +275,7 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
     throw Error(Status::input, head.path + ": no row of numbers in its first " +
                                    std::to_string(lines.size()) + (lines.size() == 1 ? " line" : " lines") +
                                    "; is this the right file?");
+  if (!settings.header_rows && place == nullptr) refuse_stray_row(lines, best, head.path);
   if (settings.header_rows) best.first = above;
   if (!settings.header_rows && whole) pass_over_count(layout, lines, best);
   for (std::size_t i = best.first - std::min<std::size_t>(best.first, 400); i < best.first; ++i)

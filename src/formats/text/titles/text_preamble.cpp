@@ -57,12 +57,32 @@ bool read_element(TextLayout& layout, std::string_view text) {
   return true;
 }
 
+/// "Record 7, dt = 0.005 s, units g": one setting with a number in a sentence, behind a comma.
+bool read_pair_within(TextLayout& layout, std::string_view text, std::size_t mark) {
+  const std::size_t before = text.substr(0, mark).find_last_of(",;");
+  if (before == std::string_view::npos) return false;
+  const std::string_view key = trimmed(text.substr(before + 1, mark - before - 1));
+  std::size_t end = text.find_first_of(",;", mark);
+  // A decimal comma parts nothing.
+  while (end != std::string_view::npos && end + 1 < text.size() && text[end] == ',' &&
+         is_digit(text[end - 1]) && is_digit(text[end + 1]))
+    end = text.find_first_of(",;", end + 1);
+  const std::string_view value =
+      trimmed(text.substr(mark + 1, end == std::string_view::npos ? end : end - mark - 1));
+  const bool worded = !key.empty() && key.size() <= 24 && (key[0] | 32) >= 'a' && (key[0] | 32) <= 'z';
+  if (!worded || value.empty() || std::string_view("0123456789.+-").find(value[0]) == std::string_view::npos)
+    return false;
+  take_note(layout, clean_text(key), clean_text(value));
+  return true;
+}
+
 /// Several "KEY= value" in one line: "NPTS=   25, DT=   .0050 SEC". False where there are fewer than two.
 bool read_pairs(TextLayout& layout, std::string_view text) {
   std::vector<std::size_t> marks;
   for (std::size_t i = 1; i < text.size(); ++i)
     if (text[i] == '=' && text[i - 1] != '=' && text.find('"') == std::string_view::npos) marks.push_back(i);
-  if (marks.size() < 2) return false;
+  if (marks.size() == 1) return read_pair_within(layout, text, marks[0]);
+  if (marks.empty()) return false;
   std::vector<std::pair<std::string, std::string>> pairs;
   std::size_t from = 0;
   for (std::size_t m = 0; m < marks.size(); ++m) {
@@ -76,7 +96,10 @@ bool read_pairs(TextLayout& layout, std::string_view text) {
     }
     std::string value(trimmed(text.substr(marks[m] + 1, next - marks[m] - 1)));
     while (!value.empty() && (value.back() == ',' || value.back() == ';')) value.pop_back();
-    const std::string key(trimmed(text.substr(from, marks[m] - from)));
+    std::string_view key = trimmed(text.substr(from, marks[m] - from));
+    // "Record 7, NPTS = 25, ...": words before the first one.
+    if (const std::size_t comma = key.find_last_of(",;"); m == 0 && comma != std::string_view::npos)
+      key = trimmed(key.substr(comma + 1));
     if (key.empty() || value.empty()) return false;
     pairs.emplace_back(clean_text(key), clean_text(trimmed(value)));
     from = next;

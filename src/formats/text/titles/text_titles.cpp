@@ -17,15 +17,48 @@ namespace vprism {
 
 namespace {
 
+/// Whether the first column goes on by one from the first row to the second.
+bool counts_on(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
+  std::span<const std::string_view> cells;
+  double values[2] = {};
+  for (std::size_t i = 0; i < 2; ++i) {
+    if (first + i >= lines.size()) return false;
+    cells = lines[first + i].cells(layout.delimiter);
+    if (layout.cells[0] >= cells.size() || !parse_cell(cells[layout.cells[0]], layout.decimal, values[i]))
+      return false;
+  }
+  return values[1] - values[0] == 1;
+}
+
+/// "u i" above "1 0.5 0.3": the numbers of the rows have no title. All titles then, that one too; else
+/// nothing.
+std::vector<std::string> titles_behind_count(const TextLayout& layout, std::string_view text) {
+  std::vector<std::string_view> words;
+  split_cells(without_marks(text), layout.delimiter, words);
+  if (words.size() + 1 != layout.row_cells || words.size() + 1 != cells_needed(layout)) return {};
+  std::vector<std::string> out = {"No."};
+  double value = 0;
+  for (const std::string_view word : words) {
+    out.push_back(unquoted_cell(word));
+    if (out.back().empty() || parse_any_cell(out.back(), layout.decimal, value) ||
+        is_count_title(channel_from_title(out.back())))
+      return {};
+  }
+  return out;
+}
+
 /// Those of the data columns; an empty row where the line does not fit the table.
-TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_t away) {
+/// `rows_counted`: their first column goes on by one.
+TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_t away, bool rows_counted) {
   std::string tabbed;
   TitleLine out;
   out.away = away;
   std::vector<std::string> cells = listed_cells(layout, text);
+  if (cells.empty() && rows_counted && away == 0) cells = titles_behind_count(layout, text);
   if (cells.empty())
     for (const std::string_view cell : title_cells(layout, text, tabbed))
       cells.push_back(unquoted_cell(cell));
+  take_corner_apart(cells, layout.decimal);
   // Once in front of the line, or of each title.
   const bool each_marked = cells.size() > 1 && std::all_of(cells.begin(), cells.end(), [](const auto& cell) {
                              return !cell.empty() && cell.front() == '#';
@@ -145,6 +178,8 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
       above_settings = true;
       continue;
     }
+    // Settings as an object.
+    if (trimmed(text).front() == '{' && trimmed(text).back() == '}') continue;
     // A rule under the titles.
     if (text.find_first_not_of("-=+|: \t") == std::string_view::npos) continue;
     // "Rate 2 kS/s" above a single column is no name.
@@ -166,8 +201,10 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     // "Range;10;10", one cell more than there are columns.
     if (is_labelled_setting(layout, text) && ++settings <= most) continue;
     // "Data", "[Values]" between titles and numbers.
+    const bool names_all_but_counts =
+        away == 0 && counts_on(layout, lines, first) && !titles_behind_count(layout, text).empty();
     if (out.empty() && layout.cells.size() > 1 && !above_settings && is_lone_word(layout, text) &&
-        ++settings <= most)
+        !names_all_but_counts && ++settings <= most)
       continue;
     const bool listed = !listed_cells(layout, text).empty();
     const bool single_with_unit = layout.cells.size() == 1 && !is_comment(text) &&
@@ -178,10 +215,10 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     if (above_settings && !over_settings &&
         (!listed || behind_label(without_marks(text)).size() == without_marks(text).size()))
       continue;
-    TitleLine line = title_line(layout, text, away);
+    TitleLine line = title_line(layout, text, away, counts_on(layout, lines, first));
     const std::string_view lead = trimmed(text).substr(0, trimmed(text).find_first_of(" \t"));
-    const bool labelled =
-        layout.delimiter == ' ' && line.row.size() < 3 && !lead.empty() && lead.back() == ':';
+    const bool labelled = line.row.size() < 3 && !lead.empty() && lead.back() == ':' &&
+                          (layout.delimiter == ' ' || layout.delimiter == '\t');
     const bool keyed =
         !listed && (labelled || has_equals(text) ||
                     (layout.cells.size() == 1 && !layout.clock && text.find(':') != std::string_view::npos));
@@ -190,7 +227,8 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     // Names may be numbers beside a time: "Time,100,200".
     const auto number = [&](const std::string& cell) { return parse_cell(cell, layout.decimal, value); };
     const bool frequencies =
-        !line.row.empty() && channel_from_title(line.row[0]).unit.converts_to(Unit::parse("Hz"));
+        !line.row.empty() && (channel_from_title(line.row[0]).unit.converts_to(Unit::parse("Hz")) ||
+                              lower_case(line.row[0]) == "f" || starts_with(lower_case(line.row[0]), "freq"));
     const bool numbered = away == 0 && (line.has_axis || frequencies) && !line.row.empty() &&
                           !number(line.row[0]) && !is_axis_setting(layout, text) &&
                           std::set<std::string>(line.row.begin(), line.row.end()).size() == line.row.size();
@@ -222,10 +260,13 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
       break;
     }
     // "31.5 Hz,63 Hz" right above the numbers, beside a time: bands, each its own.
+    // Or above frequencies, when each column was taken.
     const bool bands =
         numbered && line.row.size() > 1 &&
-        std::all_of(line.row.begin() + (layout.clock ? 0 : 1), line.row.end(),
-                    [&](const std::string& cell) { return parse_any_cell(cell, layout.decimal, value); });
+        std::all_of(line.row.begin() + (layout.clock ? 0 : 1), line.row.end(), [&](const std::string& cell) {
+          return parse_any_cell(cell, layout.decimal, value) ||
+                 (frequencies && (parse_time_of_day(cell) || parse_date_time(cell) || parse_date(cell)));
+        });
     if (bands) {
       out.push_back(std::move(line));
       break;
@@ -242,23 +283,6 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
   }
   fill_from_above(out);
   return out;
-}
-
-}  // namespace
-
-namespace {
-
-/// Whether the first column goes on by one from the first row to the second.
-bool counts_on(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
-  std::span<const std::string_view> cells;
-  double values[2] = {};
-  for (std::size_t i = 0; i < 2; ++i) {
-    if (first + i >= lines.size()) return false;
-    cells = lines[first + i].cells(layout.delimiter);
-    if (layout.cells[0] >= cells.size() || !parse_cell(cells[layout.cells[0]], layout.decimal, values[i]))
-      return false;
-  }
-  return values[1] - values[0] == 1;
 }
 
 }  // namespace

@@ -76,7 +76,9 @@ void settle(TextLayout& layout, std::size_t column, const RowUnits& found) {
     if (unit && *unit != wanted) others += (others.empty() ? "" : ", ") + word;
   }
   // "998.8m" beside "730.2u": metres have no neighbours such as these, and are no time.
-  const bool prefixes = !titled && (found.prefixes || found.bare || is_time_title(channel));
+  // Where the times have prefixes, so have the others.
+  const bool prefixes =
+      !titled && (found.prefixes || found.bare || is_time_title(channel) || !layout.prefixed.empty());
   if (((titled && !fits) || prefixes) && std::all_of(found.named.begin(), found.named.end(), prefix_of)) {
     layout.prefixed.insert(layout.cells[column]);
     layout.cautions.push_back(

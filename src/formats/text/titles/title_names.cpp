@@ -16,8 +16,8 @@ bool is_comment(std::string_view text) {
   text = trimmed(text);
   // "; made by ...": but a line of cells that semicolons part has more of them.
   if (starts_with(text, "; ") && text.find(';', 1) == std::string_view::npos) return true;
-  return !text.empty() &&
-         (text.front() == '#' || text.front() == '%' || text.front() == '!' || starts_with(text, "//"));
+  return !text.empty() && (starts_with(text, "* ") || text.front() == '#' || text.front() == '%' ||
+                           text.front() == '!' || starts_with(text, "//"));
 }
 
 std::string_view without_marks(std::string_view text) {
@@ -246,11 +246,33 @@ std::optional<TitleRow> assigned_name(const TextLayout& layout, const std::vecto
   return out;
 }
 
+/// "@attribute u numeric", one line for each column of the rows, in their order.
+std::optional<TitleRow> declared_names(const TextLayout& layout, const std::vector<TextLine>& lines,
+                                       std::size_t first) {
+  TitleRow found;
+  for (std::size_t i = 0; i < first; ++i) {
+    std::string_view text = trimmed(lines[i].text);
+    constexpr std::string_view word = "@attribute";
+    if (lower_case(text.substr(0, word.size())) != word) continue;
+    text = trimmed(text.substr(word.size()));
+    const char quote = !text.empty() && (text[0] == '"' || text[0] == '\'') ? text[0] : ' ';
+    const std::size_t begin = quote == ' ' ? 0 : 1;
+    const std::size_t end =
+        std::min(quote == ' ' ? text.find_first_of(" \t") : text.find(quote, 1), text.size());
+    found.push_back(clean_text(text.substr(begin, end - begin)));
+  }
+  if (found.empty() || found.size() != layout.row_cells) return {};
+  TitleRow out;
+  for (const std::size_t i : layout.cells) out.push_back(found[i]);
+  return out;
+}
+
 }  // namespace
 
 std::optional<TitleRow> listed_names(const TextLayout& layout, const std::vector<TextLine>& lines,
                                      std::size_t first, bool titled) {
   if (auto quoted = quoted_list(layout, lines, first)) return quoted;
+  if (auto declared = declared_names(layout, lines, first)) return declared;
   if (titled) return {};
   for (const auto find : {placed_names, noted_names, assigned_name})
     if (auto found = find(layout, lines, first)) return found;
@@ -283,6 +305,19 @@ void join_groups(const TextLayout& layout, const std::vector<TextLine>& lines, s
   }
   if (words > 1 && std::set<std::string>(joined.begin(), joined.end()).size() == joined.size())
     names = std::move(joined);
+}
+
+void take_corner_apart(TitleRow& names, char decimal) {
+  if (names.size() < 4) return;
+  double value = 0;
+  for (std::size_t c = 1; c < names.size(); ++c)
+    if (!parse_any_cell(names[c], decimal, value)) return;
+  const std::size_t mark = names[0].find_first_of("/\\|");
+  if (mark == std::string::npos || mark == 0 || mark + 1 == names[0].size()) return;
+  const std::string behind(trimmed(std::string_view(names[0]).substr(mark + 1)));
+  // "time/s" has a unit.
+  if (names[0][mark] != '\\' && (Unit::try_parse(behind) || behind.size() < 3)) return;
+  names[0] = std::string(trimmed(std::string_view(names[0]).substr(0, mark)));
 }
 
 }  // namespace vprism

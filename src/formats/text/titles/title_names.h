@@ -38,4 +38,7 @@ std::optional<TitleRow> listed_names(const TextLayout& layout, const std::vector
 void join_groups(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t names_line,
                  TitleRow& names);
 
+/// "time/freq" above the times, before titles that are numbers: what stands before the mark is of the column.
+void take_corner_apart(TitleRow& names, char decimal);
+
 }  // namespace vprism

@@ -129,8 +129,14 @@ TitleRoles roles_of(const std::vector<TitleLine>& rows) {
     if (rows[r].called_names) out.names = r;
   for (std::size_t r = 0; r < rows.size() && !out.units; ++r) {
     const auto lead = Unit::try_parse(without_brackets(rows[r].row[0]));
-    // A single row of words that happen to be units ("t", "A") is names, unless it begins with a time.
-    if (is_units_row(rows[r].row) && (rows.size() > 1 || (lead && lead->converts_to(Unit::parse("s")))))
+    // A single row of words that happen to be units ("t", "A") is names, unless it begins with a time; two
+    // times are the parts of one clock: "sec", "nanosec".
+    const auto times = std::count_if(rows[r].row.begin(), rows[r].row.end(), [](const std::string& cell) {
+      const auto unit = Unit::try_parse(without_brackets(cell));
+      return unit && unit->converts_to(Unit::parse("s"));
+    });
+    if (is_units_row(rows[r].row) &&
+        (rows.size() > 1 || (lead && lead->converts_to(Unit::parse("s")) && times < 2)))
       out.units = r;
   }
   for (std::size_t r = 0; r < rows.size() && !out.names; ++r)
