@@ -16,7 +16,7 @@ namespace vprism {
 namespace {
 
 constexpr int most_sides = 15;
-constexpr std::size_t least_sides = 24, least_carriers = 3;
+constexpr std::size_t least_sides = 16, least_carriers = 3;
 
 /// How many sidebands to either side count at a frequency: the modulation of a carrier's multiples grows with
 /// their order. At most, they reach to the neighbours' near ones.
@@ -171,8 +171,11 @@ class Search {
       for (int order = 2; order <= most_orders && !fits; ++order) {
         const double hz = order * lattice.carrier_hz;
         if (hz < plan_.rate_hz / 2) continue;
+        // Of orders beyond what is known of the carrier any line may be one.
+        const double known = 4 * order * lattice.carrier_std_hz;
+        if (known > 0.1 * plan_.bin_hz) break;
         fits = std::abs(std::abs(std::remainder(hz, plan_.rate_hz)) - p.frequency_hz) <
-               std::min(4 * std::hypot(std_of(p), order * lattice.carrier_std_hz), 0.2 * plan_.bin_hz);
+               std::min(std::hypot(4 * std_of(p), known), 0.2 * plan_.bin_hz);
       }
       folded += fits ? 1 : 0;
     }

@@ -24,7 +24,7 @@ struct Lattice {
 };
 
 /// The two frequencies whose sums explain most of the free lines (`used` are not), by least squares with
-/// weights 1/variance. At least 24 sidebands (to the 15th, and to 3 % of the frequency) of at least three
+/// weights 1/variance. At least 16 sidebands (to the 15th, and to 3 % of the frequency) of at least three
 /// carriers, many more than lie
 /// there by accident: each free line with a chance of twice its tolerance over the spacing of all places.
 /// None where both are multiples of one frequency at a quarter of whose orders there are lines. Nothing where

@@ -54,6 +54,27 @@ inline std::vector<Kind> further_kinds() {
                    r.truth.kinds = {"frequency-modulated", "sideband-family"};
                    return r;
                  }});
+  // Of natural sampling: J_n(m pi M / 2) 4 / (m pi) at m F + n s, where m + n is odd.
+  out.push_back({"modulated switch", [=](Bits& b) {
+                   Record r{noise(b, n, 5e-4), fs, {}};
+                   const double carrier = between(b, 55, 75), drive = between(b, 2.5, 4.5),
+                                depth = between(b, 0.5, 0.95), turn = between(b, 0, 6);
+                   const auto add = [&](double hz, double amplitude, double phase) {
+                     for (std::size_t k = 0; k < n; ++k)
+                       r.x[k] += amplitude * std::cos(2 * pi * hz * static_cast<double>(k) / fs + phase);
+                   };
+                   add(drive, depth, turn);
+                   for (int m = 1; m * carrier < 0.4 * fs; ++m)
+                     for (int side = -12; side <= 12; ++side) {
+                       const double amplitude =
+                           4 / (m * pi) * std::cyl_bessel_j(std::abs(side), m * pi * depth / 2);
+                       if ((m + side) % 2 != 0 && std::abs(amplitude) > 1e-5)
+                         add(m * carrier + side * drive, amplitude, side * turn + m);
+                     }
+                   r.truth.lines = {{drive, depth / std::sqrt(2.0)}};
+                   r.truth.kinds = {"sideband-family", "harmonic-family"}, r.truth.hz = carrier;
+                   return r;
+                 }});
   out.push_back({"carriers that swing", [=](Bits& b) {
                    Record r{noise(b, n, 0.01), fs, {}};
                    for (const double hz : {between(b, 80, 150), between(b, 280, 400)}) {
