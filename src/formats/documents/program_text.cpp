@@ -20,9 +20,24 @@ std::string_view without_remark(std::string_view line) {
   return line.substr(0, std::min({line.find("//"), line.find("/*"), line.find_first_of("#%")}));
 }
 
+/// "[12] = 1.5," without the place.
+std::string without_places(std::string_view line) {
+  std::string out(line);
+  for (std::size_t at = 0; (at = out.find('[', at)) != std::string::npos;) {
+    const std::size_t close = out.find_first_not_of("0123456789", at + 1),
+                      equals = close == std::string::npos ? close : out.find_first_not_of(" \t", close + 1);
+    if (close == at + 1 || close == std::string::npos || out[close] != ']' || equals == std::string::npos ||
+        out[equals] != '=')
+      ++at;
+    else
+      out.erase(at, equals + 1 - at);
+  }
+  return out;
+}
+
 /// Numbers, brackets, and what parts them; at least one number.
 bool is_of_values(std::string_view whole) {
-  std::string line(without_remark(whole));
+  std::string line = without_places(without_remark(whole));
   // Where missing numbers come from.
   for (const std::string_view from : {"numpy.", "np.", "math."})
     for (std::size_t at; (at = line.find(from)) != std::string::npos;) line.erase(at, from.size());
@@ -126,7 +141,8 @@ bool is_program_text(const std::vector<std::string_view>& lines, bool plain) {
 
 void rewrite_program_line(std::string_view line, std::string& out, int bits) {
   const auto first = array_opening(line);
-  std::string_view text = trimmed(without_remark(first ? first->behind : line));
+  const std::string placed = without_places(without_remark(first ? first->behind : line));
+  std::string_view text = trimmed(placed);
   const std::string_view whole = trimmed(line);
   const bool brackets = text.find_first_not_of("{}[]();, \t") == std::string_view::npos;
   if (text.empty() || (!first && !is_of_values(text) && !brackets)) {

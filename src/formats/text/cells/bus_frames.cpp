@@ -24,13 +24,38 @@ std::string_view word_of(std::string_view& line) {
   return out;
 }
 
+constexpr std::size_t most_bytes = 64;
+
+/// "0.001234 1 1A0x Rx d 2 0F FF": time, bus, identifier, direction, kind, how many, bytes.
+KeyedLine listed_frame_of(std::string_view line) {
+  double seconds = 0, number = 0;
+  const std::string_view time = word_of(line), bus = word_of(line);
+  std::string_view identifier = word_of(line);
+  const std::string direction = lower_case(word_of(line)), kind = lower_case(word_of(line));
+  if (!identifier.empty() && identifier.back() == 'x') identifier.remove_suffix(1);
+  if (!parse_cell(time, '.', seconds) || !parse_cell(bus, '.', number) || !is_hex(identifier) ||
+      identifier.size() > 8 || (direction != "rx" && direction != "tx") || kind != "d")
+    return {};
+  const std::string_view length = word_of(line);
+  if (!parse_cell(length, '.', number) || !(number >= 0 && number <= most_bytes)) return {};
+  KeyedLine out = {{"time (s)", std::string(time)}, {"channel", "ID " + std::string(identifier)}};
+  for (std::size_t i = 0; i < static_cast<std::size_t>(number); ++i) {
+    const std::string_view byte = word_of(line);
+    unsigned value = 0;
+    if (byte.size() != 2 || !is_hex(byte)) return {};
+    std::from_chars(byte.data(), byte.data() + 2, value, 16);
+    out.emplace_back("byte " + std::to_string(i + 1), std::to_string(value));
+  }
+  return out;
+}
+
 }  // namespace
 
 KeyedLine bus_frame_of(std::string_view line) {
-  constexpr std::size_t most_bytes = 64;
   line = trimmed(line);
   const std::size_t close = line.find(')');
   double seconds = 0;
+  if (!line.empty() && is_digit(line[0])) return listed_frame_of(line);
   if (line.empty() || line[0] != '(' || close == std::string_view::npos ||
       !parse_cell(line.substr(1, close - 1), '.', seconds))
     return {};

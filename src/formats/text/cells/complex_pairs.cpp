@@ -21,7 +21,8 @@ struct PartWord {
 };
 constexpr PartWord part_words[] = {
     {"real", Kind::real},           {"re", Kind::real},           {"imaginary", Kind::imaginary},
-    {"imag", Kind::imaginary},      {"im", Kind::imaginary},      {"magnitude", Kind::magnitude},
+    {"imag", Kind::imaginary},      {"im", Kind::imaginary},      {"log mag", Kind::magnitude},
+    {"logmag", Kind::magnitude},    {"lin mag", Kind::magnitude}, {"magnitude", Kind::magnitude},
     {"mag", Kind::magnitude},       {"modulus", Kind::magnitude}, {"abs", Kind::magnitude},
     {"amplitude", Kind::magnitude}, {"gain", Kind::magnitude},    {"phase", Kind::phase},
     {"arg", Kind::phase},           {"angle", Kind::phase},       {"ang", Kind::phase}};

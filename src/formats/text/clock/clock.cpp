@@ -268,7 +268,8 @@ std::optional<std::int64_t> parse_compact(std::string_view text) {
   std::int64_t date = 0;
   if (year < 1900 || year > 2200 || !day_of(year, month, day, date)) return {};
   take(text, "T-_ ");
-  const int hour = digits(text, 2), minute = digits(text, 2), second = digits(text, 2);
+  const int hour = digits(text, 2), minute = digits(text, 2);
+  const int second = text.empty() ? 0 : digits(text, 2);  // "202511030607".
   if (hour < 0 || hour > 23 || minute < 0 || minute > 59 || second < 0 || second > 60) return {};
   std::int64_t fraction = 0, scale = 1000000000;
   if (take(text, ".,"))
@@ -317,7 +318,9 @@ std::optional<std::int64_t> parse_date_time(std::string_view text, DayOrder orde
   if (text.size() >= 2 && text.front() == '"' && text.back() == '"') text = text.substr(1, text.size() - 2);
   if (const auto compact = parse_compact(text)) return compact;
   std::int64_t date = 0, time = 0;
-  if (!take_date(text, order, date) || !take(text, "T t_:")) return std::nullopt;
+  if (!take_date(text, order, date)) return std::nullopt;
+  if (starts_with(text, ", ")) text.remove_prefix(1);  // "Nov 3, 2026, 10:00 AM".
+  if (!take(text, "T t_:")) return std::nullopt;
   text = trimmed(text);
   if (!take_time(text, time)) return std::nullopt;
   text = trimmed(text);

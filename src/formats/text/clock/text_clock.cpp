@@ -227,7 +227,7 @@ bool may_be_instants(const Channel& column, bool lead) {
   return is_time_title(column) || (column.unit.text() != "1" && column.unit.known()) || name == "ts" ||
          starts_with(name, "ts_") || (lead && name.empty()) ||
          any_of_words(name, {"epoch", "unix", "utc", "posix", "stamp", "jd", "julian", "date", "datum",
-                             "serial", "excel", "tick", "filetime"});
+                             "yyyymmdd", "serial", "excel", "tick", "filetime"});
 }
 
 /// By title, unit, size and steps of its numbers: nothing where it is a plain time.
@@ -330,9 +330,12 @@ void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std
     // or days, "20251103".
     const bool days = value > 1.9e7 && value < 2.2e7 && text.size() == 8 &&
                       any_of_words(lower_case(layout.columns[c].name), {"date", "datum", "day"});
-    const auto compact = days                               ? parse_compact_day(text)
-                         : value > 1.9e13 && value < 2.2e13 ? parse_date_time(text)
-                                                            : std::nullopt;
+    // To the minute.
+    const bool minutes = value > 1.9e11 && value < 2.2e11 && text.size() == 12 &&
+                         any_of_words(lower_case(layout.columns[c].name), {"date", "yyyymmdd", "time"});
+    const auto compact = days                                            ? parse_compact_day(text)
+                         : minutes || (value > 1.9e13 && value < 2.2e13) ? parse_date_time(text)
+                                                                         : std::nullopt;
     if (compact) {
       ClockColumn clock;
       clock.compact_days = days;

@@ -203,20 +203,48 @@ std::optional<std::pair<double, double>> swept_frequencies(const TextLayout& lay
   return {};
 }
 
+namespace {
+
+/// What a count is worth in seconds whose numbers go along with a clock's: a unit of time; 0 for none.
+double unit_beside_clock(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                         std::size_t last, std::size_t column) {
+  const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, column);
+  if (numbers.size() < 2 || !(numbers.back() > numbers.front())) return 0;
+  std::span<const std::string_view> cells;
+  std::optional<std::int64_t> begun, ended;
+  for (std::size_t i = first; i <= last; ++i) {
+    if (trimmed(lines[i].text).empty()) continue;
+    cells = lines[i].cells(layout.delimiter);
+    const auto now = clock_of_row(layout, cells);
+    if (!now) continue;
+    if (!begun) begun = now;
+    ended = now;
+  }
+  if (!begun || !ended) return 0;
+  const double span_s = static_cast<double>(*ended - *begun) * 1e-9,
+               worth = span_s / (numbers.back() - numbers.front());
+  for (const double unit : {1e-9, 1e-6, 1e-3, 1.0, 60.0, 3600.0, 86400.0})
+    if (std::abs(worth / unit - 1) < 1e-3) return unit;
+  return 0;
+}
+
+}  // namespace
+
 void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                        std::size_t last) {
   if (!layout.has_axis()) return;
   const Unit seconds = Unit::parse("s");
-  // Counts since an epoch, as the clock's own are: "header.stamp" beside "time".
+  // Without a unit, beside a clock: "header.stamp", "seconds_elapsed".
   const auto counted = [&](std::size_t c) {
-    constexpr double least = 1e8;
-    const std::vector<double> numbers = numbers_of_column(layout, lines, first, std::min(last, first + 8), c);
-    return layout.clock && layout.clock->unit_ns > 0 && layout.columns[c].unit.text() == "1" &&
-           !numbers.empty() && *std::min_element(numbers.begin(), numbers.end()) > least;
+    const std::string name = lower_case(layout.columns[c].name);
+    return layout.clock && layout.columns[c].unit.text() == "1" &&
+           (name.find("time") != std::string::npos || name.find("stamp") != std::string::npos ||
+            name.find("elapsed") != std::string::npos || name.find("epoch") != std::string::npos ||
+            is_axis_column(layout, c));
   };
   const auto factor_of = [&](std::size_t c) {
     const Unit& unit = layout.columns[c].unit;
-    if (counted(c)) return 1e-9 * static_cast<double>(layout.clock->unit_ns);
+    if (counted(c)) return unit_beside_clock(layout, lines, first, last, c);
     return unit.text() != "1" && unit.converts_to(seconds) ? unit.convert(1, seconds) : 1;
   };
   std::span<const std::string_view> cells;
@@ -274,6 +302,25 @@ void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std:
     leave_out_columns(layout, {c});
     --c;
   }
+}
+
+void leave_out_same_axis(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                         std::size_t last) {
+  if (!layout.time) return;
+  const std::vector<double> axis = numbers_of_column(layout, lines, first, last, *layout.time);
+  std::vector<std::size_t> same;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c)
+    if (c != *layout.time && layout.columns[c].name == layout.columns[*layout.time].name &&
+        layout.columns[c].unit == layout.columns[*layout.time].unit &&
+        numbers_of_column(layout, lines, first, last, c) == axis)
+      same.push_back(c);
+  // Something else must be left.
+  if (same.empty() || same.size() + 2 > layout.columns.size()) return;
+  layout.cautions.push_back({"axis-repeats", Severity::note, "",
+                             "the column \"" + column_name(layout, same.front()) +
+                                 "\" comes again with the same numbers: it is taken once",
+                             "--columns takes each"});
+  leave_out_columns(layout, same);
 }
 
 }  // namespace vprism

@@ -26,4 +26,8 @@ std::optional<std::pair<double, double>> swept_frequencies(const TextLayout& lay
 void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                        std::size_t last);
 
+/// The axis that stands before each channel again, to the last number the same.
+void leave_out_same_axis(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                         std::size_t last);
+
 }  // namespace vprism

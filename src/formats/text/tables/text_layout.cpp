@@ -306,7 +306,8 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (settings.axis.empty() && settings.columns.empty()) leave_out_ends(layout, lines, best.first, best.last);
   if (whole && settings.columns.empty()) leave_out_stated_rate(layout, lines, best.first, best.last);
   if (settings.axis.empty() && settings.columns.empty())
-    leave_out_elapsed(layout, lines, best.first, best.last);
+    leave_out_elapsed(layout, lines, best.first, best.last),
+        leave_out_same_axis(layout, lines, best.first, best.last);
   if (layout.parts.empty()) part_by_times(layout, lines, best.first, best.last, settings, head.path);
   if (layout.parts.empty()) part_by_tags(layout, lines, best.first, best.last, settings, head.path);
   TableRows rows{best.first, best.last};

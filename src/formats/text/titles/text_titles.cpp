@@ -251,6 +251,10 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
                     }) &&
         ++settings <= most)
       continue;
+    // "tip  root" below the titles of a listing: words for some columns.
+    if (line.row.empty() && out.empty() && layout.delimiter == ' ' && !above_settings &&
+        text.find_first_of("0123456789:=,;\t\"(#") == std::string_view::npos && ++settings <= most)
+      continue;
     if (keyed || line.row.empty() || (!numbered && std::any_of(line.row.begin(), line.row.end(), number))) {
       above_settings = true;
       continue;

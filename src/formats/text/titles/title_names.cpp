@@ -281,9 +281,18 @@ std::optional<TitleRow> listed_names(const TextLayout& layout, const std::vector
 
 void join_groups(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t names_line,
                  TitleRow& names) {
-  const std::set<std::string> distinct(names.begin(), names.end());
+  // A time, or an abscissa, may stand in each group.
+  const auto without_times = [](const TitleRow& row) {
+    TitleRow out;
+    for (const std::string& name : row)
+      if (!is_time_title(channel_from_title(name))) out.push_back(name);
+    return out;
+  };
+  const auto all_differ = [](const TitleRow& row) {
+    return std::set<std::string>(row.begin(), row.end()).size() == row.size();
+  };
   if (layout.delimiter == ' ' || layout.delimiter == '(' || names_line == 0 ||
-      distinct.size() == names.size())
+      all_differ(without_times(names)))
     return;
   std::span<const std::string_view> cells;
   cells = lines[names_line - 1].cells(layout.delimiter);
@@ -303,8 +312,7 @@ void join_groups(const TextLayout& layout, const std::vector<TextLine>& lines, s
     joined.push_back(word.empty() || is_time_title(channel_from_title(names[c])) ? names[c]
                                                                                  : word + " " + names[c]);
   }
-  if (words > 1 && std::set<std::string>(joined.begin(), joined.end()).size() == joined.size())
-    names = std::move(joined);
+  if (words > 1 && all_differ(without_times(joined))) names = std::move(joined);
 }
 
 void take_corner_apart(TitleRow& names, char decimal) {
