@@ -22,17 +22,19 @@ std::string_view without_remark(std::string_view line) {
 
 /// "[12] = 1.5," without the place.
 std::string without_places(std::string_view line) {
-  std::string out(line);
-  for (std::size_t at = 0; (at = out.find('[', at)) != std::string::npos;) {
-    const std::size_t close = out.find_first_not_of("0123456789", at + 1),
-                      equals = close == std::string::npos ? close : out.find_first_not_of(" \t", close + 1);
-    if (close == at + 1 || close == std::string::npos || out[close] != ']' || equals == std::string::npos ||
-        out[equals] != '=')
+  std::string out;
+  std::size_t taken = 0;
+  for (std::size_t at = 0; (at = line.find('[', at)) != std::string_view::npos;) {
+    const std::size_t close = std::min(line.find_first_not_of("0123456789", at + 1), line.size());
+    const std::size_t equals = std::min(line.find_first_not_of(" \t", close + 1), line.size());
+    if (close == at + 1 || equals == line.size() || line[close] != ']' || line[equals] != '=') {
       ++at;
-    else
-      out.erase(at, equals + 1 - at);
+      continue;
+    }
+    out += line.substr(taken, at - taken);
+    at = taken = equals + 1;
   }
-  return out;
+  return out += line.substr(taken);
 }
 
 /// Numbers, brackets, and what parts them; at least one number.

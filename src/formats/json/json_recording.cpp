@@ -7,6 +7,7 @@
 #include "base/text.h"
 #include "formats/files/input_file.h"
 #include "formats/json/json_blocks.h"
+#include "formats/json/json_parse.h"
 #include "formats/json/json_plain.h"
 #include "formats/json/json_tables.h"
 
@@ -63,13 +64,7 @@ nlohmann::ordered_json read_json(const InputFile& file, const std::string& path,
   in_lines = is_blocks_in_lines(text);
   if (in_lines) return json_of_lines(text);
   // Deep nesting is refused before anything recurses.
-  return nlohmann::ordered_json::parse(
-      text,
-      [&path](int depth, nlohmann::ordered_json::parse_event_t, nlohmann::ordered_json&) {
-        if (depth > 64) throw Error(Status::input, path + ": damaged JSON document: more than 64 levels");
-        return true;
-      },
-      false, true);
+  return parse_json(text, path);
 }
 
 }  // namespace

@@ -177,5 +177,25 @@ TEST(Json, ManyLengthsAreManyParts) {
   EXPECT_EQ(r.columns[0].size(), 399u);
 }
 
+TEST(Json, ManyMembersTakeNoLongerThanAsManyNumbers) {
+  // Within the test's time limit: looking through all members for each would take minutes.
+  std::string t, u;
+  constexpr int rows = 200000;
+  for (int n = 0; n < rows; ++n) {
+    t += (n > 0 ? ",\"" : "\"") + std::to_string(n) + "\":" + std::to_string(n) + "e-3";
+    u += (n > 0 ? ",\"" : "\"") + std::to_string(n) + "\":" + std::to_string(n % 50);
+  }
+  const ScratchFolder folder;
+  const WholeRecording r = read_file(folder.write("a.json", "{\"t\":{" + t + "},\"u\":{" + u + "}}"));
+  ASSERT_EQ(r.columns.size(), 1u);
+  EXPECT_EQ(r.columns[0].size(), static_cast<std::size_t>(rows));
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 1000, 1e-3);
+  // Of members of one name the last counts, whether few or many.
+  const WholeRecording twice =
+      read_file(folder.write("b.json", "{\"fs\":1,\"u\":[1,2],\"fs\":100,\"u\":[5,6,7]}"));
+  EXPECT_EQ(twice.columns[0].size(), 3u);
+  EXPECT_NEAR(twice.recording.axis.rate_hz(), 100, 1e-9);
+}
+
 }  // namespace
 }  // namespace vprism::json_test

@@ -65,13 +65,11 @@ void join_quoted(std::string_view text, std::vector<TextLine>& lines) {
   }
 }
 
-std::vector<TextLine> lines_of(std::string_view text, bool whole) {
+std::vector<TextLine> lines_of(std::string_view text) {
   std::vector<TextLine> lines;
   const std::size_t mark = starts_with(text, "\xEF\xBB\xBF") ? 3 : 0;
   for (std::size_t at = mark; at < text.size();) {
     const std::size_t end = text.find('\n', at);
-    // The last line may be cut by the end of the head; then it says nothing.
-    if (end == std::string_view::npos && !whole && !lines.empty()) break;
     std::string_view line = text.substr(at, end == std::string_view::npos ? end : end - at);
     if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
     lines.push_back({line, at});
@@ -235,12 +233,21 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
     std::replace(decoded.begin(), decoded.end(), '\r', '\n');
     text = decoded;
   }
-  std::vector<TextLine> lines = lines_of(text, whole);
+  // The last line may be cut by the end of the head; then it says nothing. Of one that is as long as the head
+  // itself what stands before its last comma does.
+  const std::size_t ended = whole ? text.size() : text.rfind('\n') + 1;
+  const bool one_line = ended < text.size() / 2;
+  const std::size_t comma = text.rfind(',');
+  const std::string_view seen = text.substr(0, !one_line                         ? ended
+                                               : comma == std::string_view::npos ? text.size()
+                                                                                 : comma + 1);
+  std::vector<TextLine> lines = lines_of(seen);
   if (settings.complex != "off") layout.complex = complex_cells_of(lines, settings);
   if (layout.complex) {
     settings.delimiter = layout.complex->delimiter();
-    decoded = rewritten_lines(text.substr(0, whole ? text.size() : text.rfind('\n') + 1), layout.rewriter());
-    lines = lines_of(decoded, whole);
+    std::string other = rewritten_lines(seen, layout.rewriter());
+    decoded = std::move(other);
+    lines = lines_of(decoded);
   }
   if (!layout.complex) layout.dialect = serial_values(lines, head.size, whole, settings);
   if (!layout.complex && !layout.dialect) layout.dialect = dialect_of(lines, settings, head.path);
@@ -251,10 +258,9 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
       layout.cautions.push_back({"decimal-commas", Severity::warning, "",
                                  "two cells stand below each title: their commas are taken for decimal ones",
                                  "--decimal . takes each cell as a number of its own"});
-    std::string other =
-        rewritten_lines(text.substr(0, whole ? text.size() : text.rfind('\n') + 1), layout.rewriter());
+    std::string other = rewritten_lines(seen, layout.rewriter());
     decoded = std::move(other);
-    lines = lines_of(decoded, whole);
+    lines = lines_of(decoded);
   }
   const std::size_t above = settings.header_rows.value_or(0);
   if (above > 0 && above >= lines.size())

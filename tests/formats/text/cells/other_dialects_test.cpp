@@ -123,6 +123,16 @@ TEST(Tables, OneRowAmongDozensOfLinesIsNone) {
   EXPECT_EQ(read_text("Rate,1000\nUnit,V\n0.5\n0.7\n").columns.size(), 1u);
 }
 
+TEST(Inserts, OneStatementMayBeLongerThanTheHead) {
+  std::string dump = "INSERT INTO scan (t, u) VALUES ";
+  constexpr int rows = 150000;
+  for (int n = 0; n < rows; ++n) dump += fmt::format("{}({:.2f},{})", n > 0 ? "," : "", 0.01 * n, n % 100);
+  const WholeRecording r = read_text(dump + ";\n");
+  ASSERT_EQ(r.columns.size(), 1u);
+  EXPECT_EQ(r.columns[0].size(), static_cast<std::size_t>(rows));
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 100, 1e-6);
+}
+
 TEST(SteppedLines, PackedOrdinatesAreRefused) {
   const std::string head = "##TITLE=a\n##FIRSTX=1\n##LASTX=9\n##NPOINTS=9\n##XYDATA=(X++(Y..Y))\n";
   EXPECT_THAT(complaint(head + "1A2B3C\n4J5K6L\n7a8b9c\n##END=\n"), HasSubstr("packed"));
