@@ -12,7 +12,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
-#include "identify/findings/lattice.h"
+#include "identify/lines/lattice.h"
 #include "identify/peaks/peak_sines.h"
 #include "identify/verdict/record_verdict.h"
 #include "transform/time/statistics.h"
@@ -136,7 +136,6 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   const Recording recording = input.road().recording();
   const std::vector<std::size_t> references = reference_channels(recording, settings, suspects);
   std::vector<ChannelSpectrum>& spectra = result.spectrum.channels;
-
   std::vector<Watch> watches;
   for (std::size_t c = 0; c < spectra.size(); ++c) {
     leave_out(settings, spectra[c].peaks);

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "identify/lines/lattice.h"
 
 namespace vprism {
 
@@ -229,6 +230,29 @@ void take_into_families(const std::vector<Peak>& peaks, const SpectrumPlan& plan
           "{} weak {} between the lines no more than its orders beyond half the rate, folded, make", folded,
           folded == 1 ? "band is" : "bands are"));
   }
+}
+
+ExactRates::ExactRates(std::vector<Peak>& peaks, const SpectrumPlan& plan, double variance)
+    : bin_hz_(plan.bin_hz) {
+  if (const auto comb = mark_comb(peaks, plan, variance))
+    spacing_hz_ = comb->rate_hz;
+  else if (const auto lattice = mark_lattice(peaks, plan, variance))
+    carrier_hz_ = lattice->carrier_hz, spacing_hz_ = lattice->spacing_hz;
+}
+
+bool ExactRates::has(double rate_hz, double rate_std_hz) const {
+  if (!(spacing_hz_ > 0)) return false;
+  const double slack = std::max(4 * rate_std_hz, bin_hz_);
+  // Of lines so near each other anything is one.
+  if (slack > 0.25 * spacing_hz_) return false;
+  constexpr int most_sides_near = 15;
+  const int most_carriers = carrier_hz_ > 0 ? 3 : 0;
+  for (int m = 0; m <= most_carriers; ++m) {
+    const double rest = rate_hz - m * carrier_hz_, n = std::round(rest / spacing_hz_);
+    if (std::abs(rest - n * spacing_hz_) < slack && (carrier_hz_ == 0 || std::abs(n) <= most_sides_near))
+      return true;
+  }
+  return false;
 }
 
 }  // namespace vprism

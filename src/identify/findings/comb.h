@@ -29,4 +29,17 @@ std::optional<CombRate> mark_comb(std::vector<Peak>& peaks, const SpectrumPlan& 
 void take_into_families(const std::vector<Peak>& peaks, const SpectrumPlan& plan,
                         std::vector<Finding>& findings);
 
+/// Steady lines at multiples of one frequency, or at sums of those of two: what the envelope of any band of
+/// them repeats at.
+class ExactRates {
+ public:
+  /// Marks the peaks of whichever there is (mark_comb, mark_lattice).
+  ExactRates(std::vector<Peak>& peaks, const SpectrumPlan& plan, double variance);
+  /// Whether a rate is one of theirs within four of its uncertainties, or a bin.
+  bool has(double rate_hz, double rate_std_hz) const;
+
+ private:
+  double carrier_hz_ = 0, spacing_hz_ = 0, bin_hz_ = 0;  ///< 0: there is none.
+};
+
 }  // namespace vprism

@@ -4,7 +4,7 @@
 #include <vector>
 
 #include "identify/findings/finding.h"
-#include "identify/findings/lattice.h"
+#include "identify/lines/lattice.h"
 
 namespace vprism {
 

@@ -9,7 +9,6 @@
 #include "base/percentile.h"
 #include "base/straight_line.h"
 #include "identify/findings/comb.h"
-#include "identify/findings/lattice.h"
 #include "identify/peaks/peak_sines.h"
 #include "identify/verdict/band_joins.h"
 #include "identify/verdict/band_trains.h"

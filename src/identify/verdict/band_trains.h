@@ -1,7 +1,7 @@
 // band_trains.h: trains of impulses among judged bands.
 #pragma once
 
-#include "identify/findings/lattice.h"
+#include "identify/findings/comb.h"
 #include "identify/verdict/band_search.h"
 
 namespace vprism {

@@ -1,11 +1,12 @@
 // Lines at sums of multiples of two frequencies: what they are, and what is none.
-#include "identify/findings/lattice.h"
+#include "identify/lines/lattice.h"
 
 #include <gtest/gtest.h>
 
 #include <cmath>
 #include <random>
 
+#include "identify/findings/comb.h"
 #include "identify/findings/finding.h"
 
 namespace vprism::lattice_test {

@@ -1,15 +1,13 @@
 // lattice.cpp: see lattice.h. Candidates are read off the strongest lines: spacings that come again between
 // them, and carriers that are lines or midway between two. The strongest lines say first whether a pair fits,
 // and with each that does both are known better.
-#include "identify/findings/lattice.h"
+#include "identify/lines/lattice.h"
 
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <numeric>
 #include <set>
-
-#include "identify/findings/comb.h"
 
 namespace vprism {
 
@@ -279,28 +277,6 @@ std::optional<Lattice> mark_lattice(std::vector<Peak>& peaks, const SpectrumPlan
   if (square < 0.6 * variance) return {};
   for (const std::size_t m : members) peaks[m].of_comb = true;
   return lattice;
-}
-
-ExactRates::ExactRates(std::vector<Peak>& peaks, const SpectrumPlan& plan, double variance)
-    : bin_hz_(plan.bin_hz) {
-  if (const auto comb = mark_comb(peaks, plan, variance))
-    spacing_hz_ = comb->rate_hz;
-  else if (const auto lattice = mark_lattice(peaks, plan, variance))
-    carrier_hz_ = lattice->carrier_hz, spacing_hz_ = lattice->spacing_hz;
-}
-
-bool ExactRates::has(double rate_hz, double rate_std_hz) const {
-  if (!(spacing_hz_ > 0)) return false;
-  const double slack = std::max(4 * rate_std_hz, bin_hz_);
-  // Of lines so near each other anything is one.
-  if (slack > 0.25 * spacing_hz_) return false;
-  const int most_carriers = carrier_hz_ > 0 ? 3 : 0;
-  for (int m = 0; m <= most_carriers; ++m) {
-    const double rest = rate_hz - m * carrier_hz_, n = std::round(rest / spacing_hz_);
-    if (std::abs(rest - n * spacing_hz_) < slack && (carrier_hz_ == 0 || std::abs(n) <= most_sides))
-      return true;
-  }
-  return false;
 }
 
 }  // namespace vprism
