@@ -69,7 +69,7 @@ using Labels = std::map<std::string, std::string>;
 
 /// "xlabel", "y_label", "xLabel": of which list, and what it says.
 void take_label(const std::string& key, const Document& value, Labels& labels) {
-  if (!value.is_string()) return;
+  if (!value.is_string() || value.get_ref<const std::string&>().empty()) return;
   std::string name = lower_case(key);
   std::erase(name, '_');
   std::erase(name, ' ');

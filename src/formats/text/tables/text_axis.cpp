@@ -260,6 +260,7 @@ void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std:
       if (other != c && layout.time != other && !is_axis_column(layout, other))
         ++(other < c ? before : behind);
     if (layout.time && before > 0 && behind > 0) continue;
+    const double factor = factor_of(c), time_factor = layout.time ? factor_of(*layout.time) : 1;
     double begun = 0, begun_beside = 0, span = 0, off = 0, value = 0, time = 0;
     std::size_t rows = 0;
     std::int64_t begun_ns = 0;
@@ -271,7 +272,7 @@ void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std:
         all = false;
         break;
       }
-      value *= factor_of(c);
+      value *= factor;
       if (layout.clock) {
         const auto ns = clock_of_row(layout, cells);
         if (!ns) {
@@ -286,7 +287,7 @@ void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std:
           all = false;
           break;
         }
-        time *= factor_of(*layout.time);
+        time *= time_factor;
       }
       if (rows == 0) begun = value, begun_beside = time;
       span = time - begun_beside;
