@@ -21,7 +21,7 @@ namespace {
 using Document = nlohmann::ordered_json;
 
 /// "name" and "u" of "# name: u"; empty for any other line.
-std::pair<std::string, std::string> label_of(std::string_view line) {
+std::pair<std::string, std::string> array_label(std::string_view line) {
   line = trimmed(line);
   if (line.empty() || (line[0] != '#' && line[0] != '%')) return {};
   line = trimmed(line.substr(1));
@@ -31,14 +31,14 @@ std::pair<std::string, std::string> label_of(std::string_view line) {
 }
 
 /// A number, or both parts of "(0.5,-1.2)"; null for what is none.
-Document cell_of(std::string_view cell) {
+Document array_cell(std::string_view cell) {
   double value = 0;
   if (parse_cell(cell, '.', value)) return value;
   return nullptr;
 }
 
 /// From "base, limit, increment".
-Document range_of(const Document& row) {
+Document array_range(const Document& row) {
   constexpr double most = 1 << 26;
   Document out = Document::array();
   if (row.size() < 3 || !row[0].is_number() || !row[1].is_number() || !row[2].is_number()) return out;
@@ -49,13 +49,13 @@ Document range_of(const Document& row) {
   return out;
 }
 
-struct Label {
+struct ArrayLabel {
   std::string name, type;
 };
 
-class Lines {
+class ArrayLines {
  public:
-  explicit Lines(std::string_view text) : text_(text) {}
+  explicit ArrayLines(std::string_view text) : text_(text) {}
   bool next(std::string_view& line) {
     if (at_ >= text_.size()) return false;
     const std::size_t end = std::min(text_.find('\n', at_), text_.size());
@@ -69,7 +69,7 @@ class Lines {
   std::size_t at_ = 0;
 };
 
-bool is_of_numbers(const std::string& type) {
+bool is_numeric_type(const std::string& type) {
   return type.find("matrix") != std::string::npos || type.find("scalar") != std::string::npos ||
          type.find("range") != std::string::npos || type == "bool";
 }
@@ -77,12 +77,12 @@ bool is_of_numbers(const std::string& type) {
 }  // namespace
 
 bool has_labelled_arrays(std::string_view text) {
-  Lines lines(text);
+  ArrayLines lines(text);
   std::string_view line;
   std::string name;
   std::size_t count = 0;
   while (count < 2 && lines.next(line)) {
-    const auto [key, value] = label_of(line);
+    const auto [key, value] = array_label(line);
     if (key == "type" && !name.empty()) ++count;
     name = key == "name" ? value : "";
   }
@@ -91,9 +91,9 @@ bool has_labelled_arrays(std::string_view text) {
 
 Document labelled_arrays(std::string_view text, std::vector<std::string>& left_out) {
   Document out = Document::object();
-  Lines lines(text);
+  ArrayLines lines(text);
   std::string_view line;
-  Label label;
+  ArrayLabel label;
   Document rows = Document::array();
   std::string words;
   std::vector<std::string_view> cells;
@@ -102,10 +102,10 @@ Document labelled_arrays(std::string_view text, std::vector<std::string>& left_o
     std::string name = label.name;
     while (out.contains(name)) name += "'";
     const bool complex = label.type.find("complex") != std::string::npos;
-    if (is_of_numbers(label.type) && !complex && !rows.empty()) {
+    if (is_numeric_type(label.type) && !complex && !rows.empty()) {
       const bool one_row = rows.size() == 1;
       if (label.type.find("range") != std::string::npos) {
-        out[name] = range_of(rows[0]);
+        out[name] = array_range(rows[0]);
       } else if (one_row && rows[0].size() == 1) {
         out[name] = rows[0][0];
       } else if (one_row) {
@@ -122,7 +122,7 @@ Document labelled_arrays(std::string_view text, std::vector<std::string>& left_o
     }
   };
   while (lines.next(line)) {
-    const auto [key, value] = label_of(line);
+    const auto [key, value] = array_label(line);
     if (key == "name") {
       end_array();
       label = {clean_text(value, 60), ""}, rows = Document::array(), words.clear();
@@ -130,10 +130,10 @@ Document labelled_arrays(std::string_view text, std::vector<std::string>& left_o
       label.type = lower_case(value);
     } else if (key.empty() && !trimmed(line).empty() && trimmed(line)[0] != '#' && trimmed(line)[0] != '%' &&
                !label.type.empty()) {
-      if (is_of_numbers(label.type)) {
+      if (is_numeric_type(label.type)) {
         split_cells(trimmed(line), ' ', cells);
         Document row = Document::array();
-        for (const std::string_view cell : cells) row.push_back(cell_of(cell));
+        for (const std::string_view cell : cells) row.push_back(array_cell(cell));
         rows.push_back(std::move(row));
       } else if (words.empty()) {
         words = clean_text(trimmed(line), 200);

@@ -12,11 +12,11 @@ namespace vprism {
 namespace {
 
 using Document = nlohmann::ordered_json;
-constexpr std::size_t deepest = 64, looked_through = 32;
+constexpr std::size_t deepest_parsed = 64, looked_through = 32;
 
-class Builder {
+class JsonBuilder {
  public:
-  explicit Builder(const std::string& path) : path_(path) {}
+  explicit JsonBuilder(const std::string& path) : path_(path) {}
   Document take() { return std::move(root_); }
 
   bool null() { return add(nullptr); }
@@ -80,7 +80,7 @@ class Builder {
     return true;
   }
   bool open(Document value) {
-    if (levels_.size() == deepest)
+    if (levels_.size() == deepest_parsed)
       throw Error(Status::input, path_ + ": damaged JSON document: more than 64 levels");
     levels_.push_back({&put(std::move(value))});
     return true;
@@ -98,7 +98,7 @@ class Builder {
 }  // namespace
 
 Document parse_json(std::string_view text, const std::string& path) {
-  Builder builder(path);
+  JsonBuilder builder(path);
   if (!Document::sax_parse(text, &builder, nlohmann::detail::input_format_t::json, true, true))
     return Document(Document::value_t::discarded);
   return builder.take();

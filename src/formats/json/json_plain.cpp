@@ -17,9 +17,9 @@ namespace {
 
 using Document = nlohmann::ordered_json;
 constexpr std::size_t fewest_counted = 8, fewest_in_text = 16, fewest_texts = 8;
-constexpr int deepest = 32;
+constexpr int deepest_made_plain = 32;
 
-std::optional<double> number_in(const std::string& text) {
+std::optional<double> number_in_text(const std::string& text) {
   double value = 0;
   return text.size() < 40 && parse_cell(text, '.', value) ? std::optional(value) : std::nullopt;
 }
@@ -34,14 +34,14 @@ bool has_counting_keys(const Document& value) {
 }
 
 /// "0.5,0.25,...", "0.5 0.25 ...": many numbers in one text.
-std::vector<double> numbers_in(const std::string& text) {
+std::vector<double> numbers_in_text(const std::string& text) {
   std::vector<double> out;
   if (text.size() < 2 * fewest_in_text ||
       text.find_first_not_of("0123456789+-.eE,; \t\r\n") != std::string::npos)
     return out;
   for (std::size_t at = text.find_first_not_of(",; \t\r\n"); at != std::string::npos;) {
     const std::size_t end = std::min(text.find_first_of(",; \t\r\n", at), text.size());
-    const auto number = number_in(text.substr(at, end - at));
+    const auto number = number_in_text(text.substr(at, end - at));
     if (!number) return {};
     out.push_back(*number);
     at = text.find_first_not_of(",; \t\r\n", end);
@@ -53,7 +53,7 @@ std::vector<double> numbers_in(const std::string& text) {
 void take_texts_as_numbers(Document& list) {
   std::size_t texts = 0, numbers = 0;
   for (const Document& x : list) {
-    if (x.is_string() && number_in(x.get_ref<const std::string&>()))
+    if (x.is_string() && number_in_text(x.get_ref<const std::string&>()))
       ++texts;
     else if (x.is_number())
       ++numbers;
@@ -62,13 +62,13 @@ void take_texts_as_numbers(Document& list) {
   }
   if (texts == 0 || (numbers == 0 && texts < fewest_texts)) return;
   for (Document& x : list)
-    if (x.is_string()) x = *number_in(x.get_ref<const std::string&>());
+    if (x.is_string()) x = *number_in_text(x.get_ref<const std::string&>());
 }
 
-using Labels = std::map<std::string, std::string>;
+using AxisLabels = std::map<std::string, std::string>;
 
 /// "xlabel", "y_label", "xLabel": of which list, and what it says.
-void take_label(const std::string& key, const Document& value, Labels& labels) {
+void take_label(const std::string& key, const Document& value, AxisLabels& labels) {
   if (!value.is_string() || value.get_ref<const std::string&>().empty()) return;
   std::string name = lower_case(key);
   std::erase(name, '_');
@@ -78,8 +78,8 @@ void take_label(const std::string& key, const Document& value, Labels& labels) {
       if (name == std::string(axis) + word) labels[axis] = value.get<std::string>();
 }
 
-void make_plain_within(Document& value, Labels labels, int depth) {
-  if (depth > deepest) return;
+void make_plain_within(Document& value, AxisLabels labels, int depth) {
+  if (depth > deepest_made_plain) return;
   if (value.is_array()) {
     take_texts_as_numbers(value);
     for (Document& x : value)
@@ -94,7 +94,8 @@ void make_plain_within(Document& value, Labels labels, int depth) {
       for (auto& inner : x) list.push_back(std::move(inner));
       x = std::move(list);
     } else if (x.is_string()) {
-      if (const std::vector<double> numbers = numbers_in(x.get_ref<const std::string&>()); !numbers.empty())
+      if (const std::vector<double> numbers = numbers_in_text(x.get_ref<const std::string&>());
+          !numbers.empty())
         x = numbers;
     }
     if (x.is_structured()) make_plain_within(x, labels, depth + 1);

@@ -13,8 +13,8 @@ namespace vprism {
 
 namespace {
 
-Finding family_of(const char* kind, const Channel& channel, const std::vector<Peak>& peaks,
-                  const Lattice& lattice, const std::vector<LatticeLine>& lines) {
+Finding lattice_family(const char* kind, const Channel& channel, const std::vector<Peak>& peaks,
+                       const Lattice& lattice, const std::vector<LatticeLine>& lines) {
   Finding out;
   out.kind = kind, out.channel = channel.name, out.unit = channel.unit.label();
   out.frequency_hz = lattice.carrier_hz, out.frequency_std_hz = lattice.carrier_std_hz;
@@ -61,14 +61,14 @@ std::vector<Finding> name_lattice(const Channel& channel, const std::vector<Peak
   const auto shown = [&](double rms) { return format_quantity(rms, channel.unit.label(), 4) + " RMS"; };
   std::vector<Finding> out;
   if (own.size() > 1) {
-    Finding& finding = out.emplace_back(family_of("harmonic-family", channel, peaks, lattice, own));
+    Finding& finding = out.emplace_back(lattice_family("harmonic-family", channel, peaks, lattice, own));
     finding.text = fmt::format("a harmonic family on {} ({}), {} together, with sidebands", carrier,
                                listed_orders(carrier_orders(own), 1), shown(finding.level_rms));
     list_lines(finding, peaks, own);
   } else {
     sides.insert(sides.end(), own.begin(), own.end());
   }
-  Finding& finding = out.emplace_back(family_of("sideband-family", channel, peaks, lattice, sides));
+  Finding& finding = out.emplace_back(lattice_family("sideband-family", channel, peaks, lattice, sides));
   finding.text =
       fmt::format("sidebands at multiples of {}, up to {}, around {} of {}{}, {} lines, {} together",
                   format_uncertain(lattice.spacing_hz, lattice.spacing_std_hz, "Hz"), farthest,

@@ -47,9 +47,9 @@ class TwoFrequencies {
   double mm_ = 0, mn_ = 0, nn_ = 0, mf_ = 0, nf_ = 0;
 };
 
-class Search {
+class LatticeSearch {
  public:
-  Search(const std::vector<Peak>& peaks, const std::vector<bool>& used, const SpectrumPlan& plan)
+  LatticeSearch(const std::vector<Peak>& peaks, const std::vector<bool>& used, const SpectrumPlan& plan)
       : peaks_(peaks), plan_(plan) {
     for (std::size_t i = 0; i < peaks.size(); ++i)
       if (!used[i] && !(peaks[i].concentration < 0.6) && peaks[i].frequency_hz > 2 * plan.bin_hz)
@@ -254,7 +254,7 @@ class Search {
 
 std::optional<Lattice> find_lattice(const std::vector<Peak>& peaks, const std::vector<bool>& used,
                                     const SpectrumPlan& plan) {
-  return Search(peaks, used, plan).run();
+  return LatticeSearch(peaks, used, plan).run();
 }
 
 std::optional<Lattice> mark_lattice(std::vector<Peak>& peaks, const SpectrumPlan& plan, double variance) {

@@ -42,7 +42,7 @@ std::string common_title(const std::vector<std::string>& titles) {
   return stem;
 }
 
-std::vector<std::string> cells_of(std::string_view line, char delimiter) {
+std::vector<std::string> burst_cells(std::string_view line, char delimiter) {
   std::vector<std::string_view> cells;
   split_cells(trimmed(line), delimiter, cells);
   std::vector<std::string> out;
@@ -78,7 +78,7 @@ std::optional<BurstRows> BurstRows::found_in(const std::vector<std::string_view>
     for (const std::string_view line : lines) {
       if (rows.size() >= most_rows || (rows.empty() && ++above > most_above)) break;
       if (trimmed(line).empty()) continue;
-      const std::vector<std::string> cells = cells_of(line, mark);
+      const std::vector<std::string> cells = burst_cells(line, mark);
       std::vector<double> row(cells.size());
       bool numbers = cells.size() > least_samples;
       for (std::size_t c = 0; c < cells.size() && numbers; ++c)
@@ -109,7 +109,7 @@ std::optional<BurstRows> BurstRows::found_in(const std::vector<std::string_view>
 
 LineRewriter BurstRows::rewriter() const {
   return [rows = *this](std::string_view line, std::string& out) {
-    const std::vector<std::string> cells = cells_of(line, rows.delimiter);
+    const std::vector<std::string> cells = burst_cells(line, rows.delimiter);
     if (cells.size() != rows.samples + 1) {
       out += line;
       return;

@@ -24,7 +24,7 @@ std::string_view word_of(std::string_view& line) {
   return out;
 }
 
-constexpr std::size_t most_bytes = 64;
+constexpr std::size_t most_frame_bytes = 64;
 
 /// "0.001234 1 1A0x Rx d 2 0F FF": time, bus, identifier, direction, kind, how many, bytes.
 KeyedLine listed_frame_of(std::string_view line) {
@@ -37,7 +37,7 @@ KeyedLine listed_frame_of(std::string_view line) {
       identifier.size() > 8 || (direction != "rx" && direction != "tx") || kind != "d")
     return {};
   const std::string_view length = word_of(line);
-  if (!parse_cell(length, '.', number) || !(number >= 0 && number <= most_bytes)) return {};
+  if (!parse_cell(length, '.', number) || !(number >= 0 && number <= most_frame_bytes)) return {};
   KeyedLine out = {{"time (s)", std::string(time)}, {"channel", "ID " + std::string(identifier)}};
   for (std::size_t i = 0; i < static_cast<std::size_t>(number); ++i) {
     const std::string_view byte = word_of(line);
@@ -77,7 +77,7 @@ KeyedLine bus_frame_of(std::string_view line) {
       digits += byte;
   }
   if (!is_hex(identifier) || identifier.size() > 8 || (!digits.empty() && !is_hex(digits)) ||
-      digits.size() % 2 != 0 || digits.size() > 2 * most_bytes)
+      digits.size() % 2 != 0 || digits.size() > 2 * most_frame_bytes)
     return {};
   out.emplace_back("channel", "ID " + std::string(identifier));
   for (std::size_t i = 0; i < digits.size(); i += 2) {

@@ -11,19 +11,19 @@ namespace vprism {
 
 namespace {
 
-constexpr std::string_view marks = " ,;\t\r\n";
+constexpr std::string_view hex_marks = " ,;\t\r\n";
 
 /// The words of a line, if all are digits of sixteen of one width.
 std::vector<std::string_view> hex_words(std::string_view line) {
   std::vector<std::string_view> out;
-  for (std::size_t at = line.find_first_not_of(marks); at != std::string_view::npos;) {
-    const std::size_t end = std::min(line.find_first_of(marks, at), line.size());
+  for (std::size_t at = line.find_first_not_of(hex_marks); at != std::string_view::npos;) {
+    const std::size_t end = std::min(line.find_first_of(hex_marks, at), line.size());
     const std::string_view word = line.substr(at, end - at);
     const bool fits = is_hex_word(word) && (word.size() == 2 || word.size() == 4 || word.size() == 8) &&
                       (out.empty() || word.size() == out[0].size());
     if (!fits) return {};
     out.push_back(word);
-    at = line.find_first_not_of(marks, end);
+    at = line.find_first_not_of(hex_marks, end);
   }
   return out;
 }

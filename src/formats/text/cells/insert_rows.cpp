@@ -68,17 +68,17 @@ std::vector<std::string> takes_group(std::string_view& text) {
   return {};  // Goes on in another line.
 }
 
-struct Statement {
+struct InsertStatement {
   std::string table;
   std::vector<std::string> names;
   std::string_view values;
 };
 
-std::optional<Statement> insert_of(std::string_view line) {
+std::optional<InsertStatement> insert_of(std::string_view line) {
   if (!takes_word(line, "insert") && !takes_word(line, "replace")) return {};
   if (takes_word(line, "or") || takes_word(line, "ignore")) (void)takes_name(line);
   if (!takes_word(line, "into")) return {};
-  Statement out;
+  InsertStatement out;
   out.table = takes_name(line);
   line = trimmed(line);
   if (!line.empty() && line[0] == '(') {
@@ -126,7 +126,7 @@ std::vector<std::string> created_names(const std::vector<std::string_view>& line
 }
 
 /// A cell without its quotation marks; nothing for NULL.
-std::string plain_cell(const std::string& cell) {
+std::string inserted_cell(const std::string& cell) {
   if (lower_case(cell) == "null") return "";
   if (cell.size() >= 2 && cell.front() == '\'' && cell.back() == '\'')
     return clean_text(cell.substr(1, cell.size() - 2));
@@ -201,7 +201,7 @@ LineRewriter InsertRows::rewriter() const {
       if (cells.empty()) break;
       for (std::size_t c = 0; c < cells.size(); ++c) {
         if (c > 0) out += '\t';
-        out += plain_cell(cells[c]);
+        out += inserted_cell(cells[c]);
       }
       out += '\n';
       values = trimmed(values);

@@ -15,7 +15,7 @@ namespace vprism {
 namespace {
 
 /// "##DELTAX= 2" as "DELTAX" and "2"; labels without blanks and marks, as the standard compares them.
-std::pair<std::string, std::string> label_in(std::string_view line) {
+std::pair<std::string, std::string> stepped_label(std::string_view line) {
   line = trimmed(line);
   if (!starts_with(line, "##")) return {};
   const std::size_t mark = line.find('=');
@@ -28,7 +28,7 @@ std::pair<std::string, std::string> label_in(std::string_view line) {
   return {key, clean_text(trimmed(value.substr(0, value.find("$$"))))};
 }
 
-std::string with_unit(const char* name, const std::string& unit) {
+std::string stepped_title(const char* name, const std::string& unit) {
   const std::string low = lower_case(unit);
   if (low == "1/cm") return "wavenumber (1/cm)";
   if (low == "hz" || low == "hertz") return "frequency (Hz)";
@@ -44,7 +44,7 @@ std::optional<SteppedLines> SteppedLines::found_in(const std::vector<std::string
   std::map<std::string, std::string> labels;
   std::size_t data = lines.size();
   for (std::size_t i = 0; i < lines.size() && data == lines.size(); ++i) {
-    const auto [key, value] = label_in(lines[i]);
+    const auto [key, value] = stepped_label(lines[i]);
     if (key.empty()) continue;
     std::string form = value;
     std::erase(form, ' ');
@@ -66,7 +66,7 @@ std::optional<SteppedLines> SteppedLines::found_in(const std::vector<std::string
     out.step = *step;
   if (out.step == 0) return {};
   out.x_factor = number("XFACTOR").value_or(1), out.y_factor = number("YFACTOR").value_or(1);
-  out.abscissa = with_unit("x", labels["XUNITS"]), out.ordinate = with_unit("y", labels["YUNITS"]);
+  out.abscissa = stepped_title("x", labels["XUNITS"]), out.ordinate = stepped_title("y", labels["YUNITS"]);
   for (std::size_t i = data + 1; i < lines.size() && !starts_with(trimmed(lines[i]), "##"); ++i) {
     const std::string_view text = lines[i].substr(0, lines[i].find("$$"));
     if (out.packed_line == 0 && !trimmed(text).empty() && numbers_in_line(text).empty())
@@ -77,7 +77,7 @@ std::optional<SteppedLines> SteppedLines::found_in(const std::vector<std::string
 
 LineRewriter SteppedLines::rewriter() const {
   return [lines = *this](std::string_view line, std::string& out) {
-    std::string form = label_in(line).second;
+    std::string form = stepped_label(line).second;
     std::erase(form, ' ');
     if (form == "(X++(Y..Y))") {
       out += lines.abscissa + "\t" + lines.ordinate + "\n";

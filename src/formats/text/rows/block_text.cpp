@@ -10,10 +10,10 @@ namespace vprism {
 
 namespace {
 
-constexpr std::string_view of_numbers = "0123456789+-.eE, \t";
+constexpr std::string_view of_a_list = "0123456789+-.eE, \t";
 
 /// How many characters the head of a block takes; 0 where there is none.
-std::size_t block_head(std::string_view text) {
+std::size_t definite_head(std::string_view text) {
   if (text.size() < 4 || text[0] != '#' || !is_digit(text[1]) || text[1] == '0') return 0;
   const auto digits = static_cast<std::size_t>(text[1] - '0');
   if (text.size() < 3 + digits) return 0;
@@ -22,13 +22,13 @@ std::size_t block_head(std::string_view text) {
   // Numbers behind it, and commas between them.
   const std::string_view behind = text.substr(2 + digits, 400);
   const std::string_view line = behind.substr(0, behind.find_first_of("\r\n"));
-  const bool numbers = line.find_first_not_of(of_numbers) == std::string_view::npos &&
+  const bool numbers = line.find_first_not_of(of_a_list) == std::string_view::npos &&
                        std::count(line.begin(), line.end(), ',') > 3;
   return numbers ? 2 + digits : 0;
 }
 
 /// Parts between semicolons that stand in no quotes.
-std::vector<std::string_view> parts_of(std::string_view line) {
+std::vector<std::string_view> block_parts(std::string_view line) {
   std::vector<std::string_view> out;
   std::size_t from = 0;
   bool quoted = false;
@@ -44,21 +44,21 @@ std::vector<std::string_view> parts_of(std::string_view line) {
 }  // namespace
 
 std::string unfolded_block(std::string text) {
-  if (const std::size_t head = block_head(text); head > 0) return text.substr(head);
+  if (const std::size_t head = definite_head(text); head > 0) return text.substr(head);
   constexpr std::size_t most_before = 4096;
   const std::size_t end = std::min(text.find('\n'), text.size());
   const std::string_view line = std::string_view(text).substr(0, end);
   // Two settings and the numbers, at least; the list is the last part.
   const std::size_t last = line.substr(0, most_before).rfind(';');
   if (last == std::string_view::npos || line.substr(0, most_before).find(';') == last) return text;
-  const std::vector<std::string_view> parts = parts_of(line.substr(0, last));
+  const std::vector<std::string_view> parts = block_parts(line.substr(0, last));
   std::string_view list = trimmed(line.substr(last + 1));
   const std::size_t word = std::min(list.find_first_of("#+-.0123456789"), list.size());
   if (parts.size() < 2 || word > 40) return text;
   list = list.substr(word);
-  list.remove_prefix(block_head(list));
+  list.remove_prefix(definite_head(list));
   if (std::count(list.begin(), list.end(), ',') < 15 ||
-      list.find_first_not_of(of_numbers) != std::string_view::npos)
+      list.find_first_not_of(of_a_list) != std::string_view::npos)
     return text;
   std::string out;
   for (const std::string_view part : parts) {

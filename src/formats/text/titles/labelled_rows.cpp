@@ -13,7 +13,7 @@ namespace vprism {
 
 namespace {
 
-bool is_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || (c & 0x80) != 0; }
+bool is_label_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || (c & 0x80) != 0; }
 
 bool is_capital(char c) { return c >= 'A' && c <= 'Z'; }
 
@@ -29,7 +29,7 @@ std::optional<LabelledRow::Kind> kind_of(const std::string& label) {
   for (std::size_t i = 0; i < low.size();) {
     // "ChannelName": a capital behind a small letter begins another word.
     std::string word;
-    while (i < low.size() && is_letter(low[i]) &&
+    while (i < low.size() && is_label_letter(low[i]) &&
            (word.empty() || !is_capital(label[i]) || is_capital(label[i - 1])))
       word += low[i++];
     if (word.empty()) {
