@@ -39,7 +39,9 @@ std::string what_it_is(const Finding& f) {
   if (const double damping = number_in(f, "damping_ratio"); f.kind == "resonance" && damping > 0)
     return fmt::format("resonance, damping {}%", format_number(100 * damping, 3));
   if (const double spacing = number_in(f, "spacing_hz"); f.kind == "sideband-family" && spacing > 0)
-    return "line, sidebands " + format_quantity(spacing, "Hz", 4);
+    // Around a line, or around the orders of a family.
+    return (number_in(f, "carrier_hz") > 0 ? "sidebands " : "line, sidebands ") +
+           format_quantity(spacing, "Hz", 4);
   return f.kind == "harmonic-family" ? fmt::format("{} harmonics", f.lines.size()) : f.kind;
 }
 
@@ -206,7 +208,16 @@ Figure identify_figure(const IdentifyResult& result, const AnalysisSettings& set
       const Finding& f = result.findings[i];
       if (result.channels[i] != c || in_time(f)) continue;
       const std::string number = std::to_string(i + 1);
-      for (const std::size_t m : f.members) {
+      // Of a large family the strongest: others would cover them.
+      constexpr std::size_t most_marked = 24;
+      std::vector<std::size_t> marked = f.members;
+      if (marked.size() > most_marked) {
+        std::stable_sort(marked.begin(), marked.end(),
+                         [&](std::size_t a, std::size_t b) { return s.peaks[a].rms > s.peaks[b].rms; });
+        highest = std::max(highest, s.peaks[marked.back()].frequency_hz);
+        marked.resize(most_marked);
+      }
+      for (const std::size_t m : marked) {
         const Peak& p = s.peaks[m];
         if (p.broad() && m != f.members.front()) continue;
         panel.marks.push_back({p.frequency_hz, shown.value(s.peak_level(p, settings.scale)), number});
