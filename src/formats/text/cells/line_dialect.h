@@ -39,6 +39,8 @@ struct LineDialect {
   int bits = 0;            ///< Of a program's whole numbers with a sign; 0: they are what they are.
   LineRewriter by;
   std::vector<Caution> cautions;  ///< What was made of it.
+  std::vector<Part> parts;        ///< Where it holds several recordings, and which is read.
+  std::size_t part = 0;
   /// Names met later that are none of these: some of them, for a caution.
   std::shared_ptr<std::set<std::string>> strange = std::make_shared<std::set<std::string>>();
 

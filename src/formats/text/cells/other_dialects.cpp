@@ -7,6 +7,7 @@
 #include "formats/text/cells/hex_lines.h"
 #include "formats/text/cells/insert_rows.h"
 #include "formats/text/cells/stepped_lines.h"
+#include "formats/text/rows/row_kinds.h"
 
 namespace vprism {
 
@@ -58,6 +59,22 @@ std::optional<LineDialect> other_dialect_of(const std::vector<std::string_view>&
                   file + ":" + std::to_string(stepped->packed_line) +
                       ": packed ordinates, with letters for digits; export it with plain numbers");
     return dialect_by(stepped->rewriter());
+  }
+  if (const auto rows = RowKinds::found_in(lines, settings.delimiter)) {
+    std::vector<Part> parts;
+    std::vector<std::string> names;
+    for (const RowKinds::Kind& kind : rows->kinds)
+      parts.push_back({kind.name, "rows that begin so, " + std::to_string(kind.cells - 1) + " cells"}),
+          names.push_back(kind.name);
+    const std::size_t part = choose_part(file, parts, settings, rows->fullest);
+    LineDialect out = dialect_by(rows->rewriter(part));
+    out.delimiter = rows->delimiter, out.parts = std::move(parts), out.part = part;
+    if (settings.part.empty())
+      out.cautions.push_back(
+          {"rows-named", Severity::note, "",
+           "rows of several kinds (" + quoted_names(names, 6) + "): \"" + names[part] + "\" is taken",
+           "choose another with --part; inspect lists them"});
+    return out;
   }
   const bool plain = !settings.rows && !settings.no_rows && !settings.header_rows &&
                      settings.columns.empty() && settings.axis.empty();

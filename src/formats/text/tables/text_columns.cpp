@@ -75,9 +75,10 @@ const char* spoken_time_unit(std::string_view name) {
       return nullptr;
   }
   static constexpr std::pair<std::string_view, const char*> words[] = {
-      {"day", "day"},         {"days", "day"},  {"hours", "hour"}, {"minutes", "min"}, {"milliseconds", "ms"},
-      {"ms", "ms"},           {"millis", "ms"}, {"msec", "ms"},    {"us", "us"},       {"micros", "us"},
-      {"microseconds", "us"}, {"usec", "us"},   {"seconds", "s"},  {"sec", "s"}};
+      {"timeus", "us"},       {"timems", "ms"},   {"day", "day"},         {"days", "day"},
+      {"hours", "hour"},      {"minutes", "min"}, {"milliseconds", "ms"}, {"ms", "ms"},
+      {"millis", "ms"},       {"msec", "ms"},     {"us", "us"},           {"micros", "us"},
+      {"microseconds", "us"}, {"usec", "us"},     {"seconds", "s"},       {"sec", "s"}};
   for (const auto& [known, unit] : words)
     if (word == known) return unit;
   return nullptr;

@@ -254,6 +254,7 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (layout.dialect) {
     settings.delimiter = layout.dialect->delimiter;
     for (const Caution& caution : layout.dialect->cautions) layout.cautions.push_back(caution);
+    if (layout.parts.empty()) layout.parts = layout.dialect->parts, layout.part = layout.dialect->part;
     if (layout.dialect->kind == LineDialect::Kind::comma_pairs)
       layout.cautions.push_back({"decimal-commas", Severity::warning, "",
                                  "two cells stand below each title: their commas are taken for decimal ones",
@@ -269,8 +270,8 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
                                    " in its head; give fewer");
   TableGuess best = guess_table(std::span(lines).subspan(above), settings);
   best.first += above, best.last += above;
-  if (whole && place == nullptr && above == 0 && !best.cells.empty() && settings.axis.empty() &&
-      best.delimiter != '(') {
+  if (whole && place == nullptr && layout.parts.empty() && above == 0 && !best.cells.empty() &&
+      settings.axis.empty() && best.delimiter != '(') {
     const std::vector<TableLines> tables = find_tables(lines, best.delimiter, best.decimal);
     if (tables.size() > 1) {
       take_table(layout, lines, tables, settings, head.path);

@@ -11,6 +11,7 @@
 #include "formats/text/cells/hex_lines.h"
 #include "formats/text/cells/insert_rows.h"
 #include "formats/text/rows/block_text.h"
+#include "formats/text/rows/row_kinds.h"
 
 namespace vprism::other_dialects_test {
 namespace {
@@ -131,6 +132,34 @@ TEST(Inserts, OneStatementMayBeLongerThanTheHead) {
   ASSERT_EQ(r.columns.size(), 1u);
   EXPECT_EQ(r.columns[0].size(), static_cast<std::size_t>(rows));
   EXPECT_NEAR(r.recording.axis.rate_hz(), 100, 1e-6);
+}
+
+TEST(RowKinds, ArePartsOfTheirOwn) {
+  std::string log = "$A,TimeMS,u\n";
+  for (int n = 0; n < 30; ++n)
+    log += fmt::format("$A,{},{}\n", 10 * n, n) +
+           (n % 5 == 0 ? fmt::format("$B,{},1,2,{}\n", 10 * n + 3, n) : "");
+  const WholeRecording first = read_text(log);
+  EXPECT_THAT(first.names(), ElementsAre("u"));
+  EXPECT_EQ(first.columns[0].size(), 30u);
+  EXPECT_NEAR(first.recording.axis.rate_hz(), 100, 1e-6);
+  ReadSettings other;
+  other.part = "B";
+  EXPECT_EQ(read_text(log, other).columns.back().back(), 25);
+  // Rows of as many cells are told apart by their names (parts of the table); words that never come again,
+  // and rows of one kind that differ in length, are none.
+  std::string alike, once, ragged;
+  for (int n = 0; n < 20; ++n) {
+    alike += fmt::format("{},{},1\n", n % 2 == 0 ? "A" : "B", n);
+    once += fmt::format("w{},{},1{}\n", n, n, n % 2 == 0 ? ",5" : "");
+    ragged += fmt::format("A,{},1{}\nB,1\n", n, n % 2 == 0 ? ",5" : "");
+  }
+  for (const std::string& text : {alike, once, ragged}) {
+    std::vector<std::string_view> lines;
+    for (std::size_t at = 0; at < text.size(); at = text.find('\n', at) + 1)
+      lines.push_back(std::string_view(text).substr(at, text.find('\n', at) - at));
+    EXPECT_FALSE(RowKinds::found_in(lines, 0)) << text.substr(0, 30);
+  }
 }
 
 TEST(SteppedLines, PackedOrdinatesAreRefused) {
