@@ -30,7 +30,7 @@ std::pair<std::string, std::string> array_label(std::string_view line) {
   return {lower_case(trimmed(line.substr(0, mark))), std::string(trimmed(line.substr(mark + 1)))};
 }
 
-/// A number, or both parts of "(0.5,-1.2)"; null for what is none.
+/// A number; null for what is none.
 Document array_cell(std::string_view cell) {
   double value = 0;
   if (parse_cell(cell, '.', value)) return value;
@@ -128,6 +128,8 @@ Document labelled_arrays(std::string_view text, std::vector<std::string>& left_o
       label = {clean_text(value, 60), ""}, rows = Document::array(), words.clear();
     } else if (key == "type") {
       label.type = lower_case(value);
+    } else if (key == "ndims") {
+      label.type = "of several dimensions";
     } else if (key.empty() && !trimmed(line).empty() && trimmed(line)[0] != '#' && trimmed(line)[0] != '%' &&
                !label.type.empty()) {
       if (is_numeric_type(label.type)) {

@@ -197,17 +197,38 @@ class LatticeSearch {
     return moved ? std::move(*moved) : found;
   }
 
+  /// Both frequencies from all lines, each as well as it is known; their scatter about that is in what is
+  /// stated.
+  void settle(Lattice& out, double carrier, double spacing) const {
+    TwoFrequencies both(carrier, spacing);
+    const auto known = [&](const LatticeLine& line) {
+      const Peak& p = peaks_[line.peak];
+      return std::max(p.frequency_std_hz * std::sqrt(std::max(1.0, p.misfit)), 1e-10 * p.frequency_hz);
+    };
+    for (const LatticeLine& line : out.lines)
+      both.add(line.carrier_order, line.side_order, peaks_[line.peak].frequency_hz, known(line));
+    double scatter = 0;
+    for (const LatticeLine& line : out.lines)
+      scatter += std::pow((peaks_[line.peak].frequency_hz - line.carrier_order * both.carrier() -
+                           line.side_order * both.spacing()) /
+                              known(line),
+                          2);
+    const double beyond = std::sqrt(std::max(1.0, scatter / static_cast<double>(out.lines.size() - 2)));
+    out.carrier_hz = both.carrier(), out.spacing_hz = both.spacing();
+    out.carrier_std_hz = both.carrier_std() * beyond, out.spacing_std_hz = both.spacing_std() * beyond;
+  }
+
   std::optional<Lattice> fit(double carrier, double spacing, double& worth) const {
     TwoFrequencies both(carrier, spacing);
     Lattice out;
-    double expected = 0, scatter = 0, told = 0;
+    double expected = 0, evidence = 0;
     std::size_t sides = 0, asked = 0;
     std::set<int> carriers;
     std::set<std::pair<int, int>> taken;
     for (const std::size_t i : strongest_) {
       const Peak& p = peaks_[i];
       ++asked;
-      // Three in four of the strongest forty belong to it, or it is none.
+      // Half of the strongest forty belong to it, or it is none.
       if (asked == 40 && out.lines.size() < 20) return {};
       const double nearest = std::round(p.frequency_hz / both.carrier());
       std::optional<LatticeLine> fits;
@@ -231,17 +252,14 @@ class LatticeSearch {
       if (!fits || !taken.insert({fits->carrier_order, fits->side_order}).second) continue;
       out.lines.push_back(*fits), out.square += p.rms * p.rms;
       carriers.insert(fits->carrier_order), sides += fits->side_order != 0 ? 1 : 0;
-      told -= std::log(std::max(chance, 1e-12));
-      scatter += std::pow(off / std_of(p), 2);
+      evidence -= std::log(std::max(chance, 1e-12));
       both.add(fits->carrier_order, fits->side_order, p.frequency_hz, std_of(p));
     }
     const auto count = static_cast<double>(out.lines.size());
     if (sides < least_sides || carriers.size() < least_carriers || count < 10 * expected) return {};
-    const double beyond = std::sqrt(std::max(1.0, scatter / (count - 2)));
-    out.carrier_hz = both.carrier(), out.spacing_hz = both.spacing();
-    out.carrier_std_hz = both.carrier_std() * beyond, out.spacing_std_hz = both.spacing_std() * beyond;
+    settle(out, both.carrier(), both.spacing());
     // Where sidebands lie everywhere they say nothing; the larger of two spacings that explain as much.
-    worth = told * (1 + 1e-3 * out.spacing_hz / plan_.rate_hz);
+    worth = evidence * (1 + 1e-3 * out.spacing_hz / plan_.rate_hz);
     return out;
   }
 

@@ -123,11 +123,15 @@ class ComplexColumns : public SampleSource {
     }
     if (written_) return;
     const bool polar = pairs_.front().polar;
-    recording_.cautions.push_back({"columns-joined", Severity::note, "",
-                                   names + (pairs_.size() > 3 ? "; ..." : "") + ": taken as " +
-                                       (polar ? "magnitude and phase" : "real and imaginary part") +
-                                       " of one complex channel" + (pairs_.size() > 1 ? " each" : ""),
-                                   "--complex off keeps them apart"});
+    recording_.cautions.push_back(
+        {"columns-joined", Severity::note, "",
+         names + (pairs_.size() > 3 ? "; ..." : "") + ": taken as " +
+             (polar ? "magnitude and phase" : "real and imaginary part") + " of one complex channel" +
+             (pairs_.size() > 1 ? " each" : "") +
+             (std::any_of(pairs_.begin(), pairs_.end(), [](const ComplexPair& pair) { return pair.negative; })
+                  ? ", the minus in the title turned back"
+                  : ""),
+         "--complex off keeps them apart"});
   }
 
   std::unique_ptr<SampleSource> source_;
@@ -209,7 +213,8 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
     for (std::size_t c = 0; c < channels.size(); c += 2) {
       const TitlePart part = part_of_title(channels[c].name);
       out.push_back({c, c + 1, part.kind == Kind::magnitude,
-                     part.kind != Kind::none && !part.base.empty() ? part.base : channels[c].name});
+                     part.kind != Kind::none && !part.base.empty() ? part.base : channels[c].name,
+                     part_of_title(channels[c + 1].name).negative});
     }
     return out;
   }

@@ -188,13 +188,19 @@ std::vector<std::string> InsertRows::other_tables(const std::vector<std::string_
   return out;
 }
 
-LineRewriter InsertRows::rewriter() const {
-  return [wanted = table, own = true](std::string_view line, std::string& out) mutable {
+LineRewriter InsertRows::rewriter(std::shared_ptr<std::set<std::string>> strange) const {
+  return [wanted = table, strange, own = true](std::string_view line, std::string& out) mutable {
+    constexpr std::size_t most_named = 8;
+    const auto left_out = [&](const std::string& what) {
+      if (strange->size() < most_named) strange->insert(what);
+    };
     std::string_view values;
-    if (const auto statement = insert_of(line))
+    if (const auto statement = insert_of(line)) {
       own = statement->table == wanted, values = statement->values;
-    else if (is_of_groups(line))
+      if (!own) left_out(statement->table);
+    } else if (is_of_groups(line)) {
       values = line;
+    }
     const std::size_t before = out.size();
     while (own) {
       const std::vector<std::string> cells = takes_group(values);
@@ -207,6 +213,7 @@ LineRewriter InsertRows::rewriter() const {
       values = trimmed(values);
       if (!values.empty() && values[0] == ',') values.remove_prefix(1);
     }
+    if (own && !values.empty() && values[0] == '(') left_out("rows over several lines");
     if (out.size() == before) out += '\n';
   };
 }

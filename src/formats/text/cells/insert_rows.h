@@ -1,6 +1,8 @@
 // insert_rows.h: tables as databases write them out: a statement for each row, or for several.
 #pragma once
 
+#include <memory>
+#include <set>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -16,7 +18,8 @@ struct InsertRows {
   std::vector<std::string> names;
   static InsertRows found_in(const std::vector<std::string_view>& lines);
   /// Each group of values as a line, parted by tabs; rows of other tables and all else as blank lines.
-  LineRewriter rewriter() const;
+  /// Tables met later, and rows that end in another line, are put into `strange`.
+  LineRewriter rewriter(std::shared_ptr<std::set<std::string>> strange) const;
   /// Tables of which rows stand among these lines as well.
   std::vector<std::string> other_tables(const std::vector<std::string_view>& lines) const;
 };

@@ -44,7 +44,8 @@ std::optional<LineDialect> other_dialect_of(const std::vector<std::string_view>&
                                             const ReadSettings& settings, const std::string& file) {
   if (settings.delimiter == 0)
     if (const InsertRows inserts = InsertRows::found_in(lines); !inserts.table.empty()) {
-      LineDialect out = dialect_by(inserts.rewriter());
+      LineDialect out = dialect_by({});
+      out.by = inserts.rewriter(out.strange);
       out.keys = inserts.names;
       if (const auto others = inserts.other_tables(lines); !others.empty())
         out.cautions.push_back({"tables", Severity::warning, "",
@@ -67,7 +68,8 @@ std::optional<LineDialect> other_dialect_of(const std::vector<std::string_view>&
       parts.push_back({kind.name, "rows that begin so, " + std::to_string(kind.cells - 1) + " cells"}),
           names.push_back(kind.name);
     const std::size_t part = choose_part(file, parts, settings, rows->fullest);
-    LineDialect out = dialect_by(rows->rewriter(part));
+    LineDialect out = dialect_by({});
+    out.by = rows->rewriter(part, out.strange);
     out.delimiter = rows->delimiter, out.parts = std::move(parts), out.part = part;
     if (settings.part.empty())
       out.cautions.push_back(

@@ -28,6 +28,11 @@ std::pair<std::string, std::string> stepped_label(std::string_view line) {
   return {key, clean_text(trimmed(value.substr(0, value.find("$$"))))};
 }
 
+bool is_stepped_form(std::string value) {
+  std::erase(value, ' ');
+  return value == "(X++(Y..Y))";
+}
+
 std::string stepped_title(const char* name, const std::string& unit) {
   const std::string low = lower_case(unit);
   if (low == "1/cm") return "wavenumber (1/cm)";
@@ -40,19 +45,7 @@ std::string stepped_title(const char* name, const std::string& unit) {
 
 }  // namespace
 
-std::optional<SteppedLines> SteppedLines::found_in(const std::vector<std::string_view>& lines) {
-  std::map<std::string, std::string> labels;
-  std::size_t data = lines.size();
-  for (std::size_t i = 0; i < lines.size() && data == lines.size(); ++i) {
-    const auto [key, value] = stepped_label(lines[i]);
-    if (key.empty()) continue;
-    std::string form = value;
-    std::erase(form, ' ');
-    if (form == "(X++(Y..Y))") data = i;
-    labels[key] = value;
-  }
-  if (data == lines.size()) return {};
-  SteppedLines out;
+void SteppedLines::settle() {
   const auto number = [&](const char* key) -> std::optional<double> {
     double value = 0;
     const auto at = labels.find(key);
@@ -60,13 +53,23 @@ std::optional<SteppedLines> SteppedLines::found_in(const std::vector<std::string
   };
   const auto first = number("FIRSTX"), last = number("LASTX"), count = number("NPOINTS");
   // The ends and the count are required; the step is not, and is often rounded.
-  if (first && last && count && *count > 1)
-    out.step = (*last - *first) / (*count - 1);
-  else if (const auto step = number("DELTAX"))
-    out.step = *step;
+  step =
+      first && last && count && *count > 1 ? (*last - *first) / (*count - 1) : number("DELTAX").value_or(0);
+  x_factor = number("XFACTOR").value_or(1), y_factor = number("YFACTOR").value_or(1);
+  abscissa = stepped_title("x", labels["XUNITS"]), ordinate = stepped_title("y", labels["YUNITS"]);
+}
+
+std::optional<SteppedLines> SteppedLines::found_in(const std::vector<std::string_view>& lines) {
+  SteppedLines out;
+  std::size_t data = lines.size();
+  for (std::size_t i = 0; i < lines.size() && data == lines.size(); ++i) {
+    const auto [key, value] = stepped_label(lines[i]);
+    if (is_stepped_form(value)) data = i;
+    if (!key.empty()) out.labels[key] = value;
+  }
+  if (data == lines.size()) return {};
+  out.settle();
   if (out.step == 0) return {};
-  out.x_factor = number("XFACTOR").value_or(1), out.y_factor = number("YFACTOR").value_or(1);
-  out.abscissa = stepped_title("x", labels["XUNITS"]), out.ordinate = stepped_title("y", labels["YUNITS"]);
   for (std::size_t i = data + 1; i < lines.size() && !starts_with(trimmed(lines[i]), "##"); ++i) {
     const std::string_view text = lines[i].substr(0, lines[i].find("$$"));
     if (out.packed_line == 0 && !trimmed(text).empty() && numbers_in_line(text).empty())
@@ -76,11 +79,16 @@ std::optional<SteppedLines> SteppedLines::found_in(const std::vector<std::string
 }
 
 LineRewriter SteppedLines::rewriter() const {
-  return [lines = *this](std::string_view line, std::string& out) {
-    std::string form = stepped_label(line).second;
-    std::erase(form, ' ');
-    if (form == "(X++(Y..Y))") {
+  return [lines = *this](std::string_view line, std::string& out) mutable {
+    const auto [key, value] = stepped_label(line);
+    if (!key.empty()) lines.labels[key] = value;
+    if (is_stepped_form(value)) {
+      lines.settle();  // Each block has labels of its own.
       out += lines.abscissa + "\t" + lines.ordinate + "\n";
+      return;
+    }
+    if (key == "NPOINTS") {
+      out += "Samples: " + value + "\n";
       return;
     }
     const std::vector<double> numbers = numbers_in_line(line.substr(0, line.find("$$")));

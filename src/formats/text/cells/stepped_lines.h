@@ -2,6 +2,7 @@
 // JCAMP-DX has them under "(X++(Y..Y))".
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -19,9 +20,13 @@ struct SteppedLines {
   double x_factor = 1, y_factor = 1;
   std::size_t packed_line =
       0;  ///< The first, from 1, whose ordinates are packed: digits as letters; 0: none.
+  std::map<std::string, std::string> labels;  ///< "DELTAX": "2".
   static std::optional<SteppedLines> found_in(const std::vector<std::string_view>& lines);
-  /// A line for each ordinate.
+  /// A line for each ordinate; labels between blocks hold for those behind them.
   LineRewriter rewriter() const;
+
+ private:
+  void settle();  ///< What the labels say.
 };
 
 }  // namespace vprism

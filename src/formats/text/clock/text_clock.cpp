@@ -122,9 +122,10 @@ std::optional<std::int64_t> clock_of_row(const TextLayout& layout, std::span<con
 
 namespace {
 
-/// Days, one later than the other in all rows: the clock of what is logged once a day, or less often.
-bool days_rise(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last,
-               std::size_t cell, DayOrder order) {
+/// Whether what `instant` reads in a cell of each row is later from row to row, three rows at least.
+template <typename Instant>
+bool instants_rise(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                   std::size_t last, std::size_t cell, Instant instant) {
   std::span<const std::string_view> cells;
   std::optional<std::int64_t> before;
   std::size_t rows = 0;
@@ -132,9 +133,9 @@ bool days_rise(const TextLayout& layout, std::span<const TextLine> lines, std::s
     if (trimmed(lines[i].text).empty()) continue;
     cells = lines[i].cells(layout.delimiter);
     if (cell >= cells.size()) return false;
-    const auto day = parse_date(unquoted_cell(cells[cell]), order);
-    if (!day || (before && *day <= *before)) return false;
-    before = day;
+    const std::optional<std::int64_t> now = instant(unquoted_cell(cells[cell]));
+    if (!now || (before && *now <= *before)) return false;
+    before = now;
     ++rows;
   }
   return rows > 2;
@@ -148,7 +149,10 @@ void find_day_clock(TextLayout& layout, std::span<const TextLine> lines, std::si
   for (std::size_t i = 0; i < cells.size(); ++i) {
     if (parse_cell(cells[i], layout.decimal, value)) continue;
     for (const DayOrder order : {DayOrder::day_first, DayOrder::month_first}) {
-      if (!days_rise(layout, lines, first, last, i, order)) continue;
+      // Days: the clock of what is logged once a day, or less often.
+      if (!instants_rise(layout, lines, first, last, i,
+                         [order](const std::string& text) { return parse_date(text, order); }))
+        continue;
       ClockColumn clock;
       clock.cell = i;
       settle_day_order(layout, lines, first, last, clock);
@@ -286,24 +290,6 @@ void take_milliseconds(TextLayout& layout, std::span<const std::string_view> fir
   }
 }
 
-/// Whether a column holds instants without marks within, "20251103060708.250", each later than the last: as
-/// numbers they have too many digits to rise.
-bool stamps_rise(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                 std::size_t last, std::size_t column) {
-  std::span<const std::string_view> cells;
-  std::optional<std::int64_t> before;
-  std::size_t rows = 0;
-  for (std::size_t i = first; i <= last; ++i) {
-    if (trimmed(lines[i].text).empty()) continue;
-    cells = lines[i].cells(layout.delimiter);
-    if (layout.cells[column] >= cells.size()) return false;
-    const auto now = parse_date_time(unquoted_cell(cells[layout.cells[column]]));
-    if (!now || (before && *now <= *before)) return false;
-    before = now, ++rows;
-  }
-  return rows > 2;
-}
-
 }  // namespace
 
 void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
@@ -323,7 +309,10 @@ void find_counted_clock(TextLayout& layout, std::span<const TextLine> lines, std
     double value = 0;
     if (layout.cells[c] >= first_row.size() || !may_be_instants(layout.columns[c], c == 0) ||
         !parse_cell(first_row[layout.cells[c]], layout.decimal, value) || value < 3e4 ||
-        !(column_rises(layout, lines, first, last, c) || stamps_rise(layout, lines, first, last, c)))
+        // "20251103060708.250" has too many digits to rise as a number.
+        !(column_rises(layout, lines, first, last, c) ||
+          instants_rise(layout, lines, first, last, layout.cells[c],
+                        [](const std::string& cell) { return parse_date_time(cell); })))
       continue;
     const std::string text = unquoted_cell(first_row[layout.cells[c]]);
     // "20251103060708.250".

@@ -27,6 +27,11 @@ std::size_t definite_head(std::string_view text) {
   return numbers ? 2 + digits : 0;
 }
 
+/// Whether fewer characters stand behind the head than it says.
+bool is_cut(std::string_view text, std::size_t head) {
+  return head > 2 && text.size() - head < std::stoull(std::string(text.substr(2, head - 2)));
+}
+
 /// Parts between semicolons that stand in no quotes.
 std::vector<std::string_view> block_parts(std::string_view line) {
   std::vector<std::string_view> out;
@@ -43,8 +48,11 @@ std::vector<std::string_view> block_parts(std::string_view line) {
 
 }  // namespace
 
-std::string unfolded_block(std::string text) {
-  if (const std::size_t head = definite_head(text); head > 0) return text.substr(head);
+std::string unfolded_block(std::string text, bool* cut) {
+  if (const std::size_t head = definite_head(text); head > 0) {
+    if (cut != nullptr) *cut = is_cut(text, head);
+    return text.substr(head);
+  }
   constexpr std::size_t most_before = 4096;
   const std::size_t end = std::min(text.find('\n'), text.size());
   const std::string_view line = std::string_view(text).substr(0, end);
@@ -56,7 +64,9 @@ std::string unfolded_block(std::string text) {
   const std::size_t word = std::min(list.find_first_of("#+-.0123456789"), list.size());
   if (parts.size() < 2 || word > 40) return text;
   list = list.substr(word);
-  list.remove_prefix(definite_head(list));
+  const std::size_t head = definite_head(list);
+  if (cut != nullptr) *cut = is_cut(list, head);
+  list.remove_prefix(head);
   if (std::count(list.begin(), list.end(), ',') < 15 ||
       list.find_first_not_of(of_a_list) != std::string_view::npos)
     return text;

@@ -11,6 +11,7 @@ namespace vprism {
 /// digits) of numbers as text, or with settings and numbers parted by semicolons
 /// (":WFM:XINCR 1E-3;XZERO 0;:CURVE -5,3,..."): without the block's head, and with a line "XINCR: 1E-3" for
 /// each setting. All else stays as it is.
-std::string unfolded_block(std::string text);
+/// `cut`, if given, is set where fewer characters follow than the head says.
+std::string unfolded_block(std::string text, bool* cut = nullptr);
 
 }  // namespace vprism

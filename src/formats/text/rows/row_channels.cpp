@@ -295,6 +295,10 @@ std::vector<Caution> TurnedTable::cautions() const {
         {"settings-differ", Severity::warning, "",
          "\"" + clean_text(title, 60) + "\" is not the same in all rows and is left out",
          "if it is the rate or the scale, export the channels apart or give --rate or --calibrate"});
+  if (cut)
+    out.push_back({"length-disagrees", Severity::warning, "",
+                   "the head of the block says that more characters follow than are there",
+                   "the export may be cut: export it again"});
   if (!asked)
     out.push_back({"channels-in-rows", Severity::warning, "",
                    "few long rows: each of " + std::to_string(channels) + " is taken as a channel of up to " +
@@ -321,15 +325,18 @@ InputFile TurnedTable::unnamed_file(const std::string& name) {
 std::optional<TurnedTable> turned_over(const FileHead& head, const ReadSettings& settings) {
   if (settings.no_rows || has_bare_returns(head.bytes)) return {};
   const TextCoding coding = coding_of(head.bytes);
-  const auto decoded = [coding](std::string_view bytes) {
+  bool cut = false;
+  const auto decoded = [coding, &cut](std::string_view bytes) {
     std::size_t used = 0;
     return unfolded_block(coding == TextCoding::utf8
                               ? std::string(bytes)
-                              : utf8_from_utf16(bytes, coding == TextCoding::utf16_big, used));
+                              : utf8_from_utf16(bytes, coding == TextCoding::utf16_big, used),
+                          &cut);
   };
   const bool whole = head.size <= head.bytes.size();
   const std::string first = decoded(head.bytes);
-  if (!settings.rows && !looks_turned(head, first, whole, settings)) return {};
+  const bool block = coding == TextCoding::utf8 && first.size() != head.bytes.size();
+  if (!settings.rows && !block && !looks_turned(head, first, whole, settings)) return {};
   // What parts the cells is told by the head.
   ReadSettings marks = settings;
   if (const Rows known = best_rows(first, true, settings); !known.rows.empty())
@@ -350,7 +357,7 @@ std::optional<TurnedTable> turned_over(const FileHead& head, const ReadSettings&
     throw Error(Status::input, head.path + ": " + std::to_string(rows.rows.size()) + " rows; at most " +
                                    std::to_string(most_channels) + " channels");
   TurnedTable out = turn(rows);
-  out.asked = settings.rows;
+  out.asked = settings.rows, out.cut = cut;
   return out;
 }
 

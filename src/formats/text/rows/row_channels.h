@@ -24,6 +24,7 @@ struct TurnedTable {
   std::size_t above = 0;  ///< Lines above the rows of numbers, and
   std::size_t named = 0;  ///< cells before the numbers in the file's rows.
   bool asked = false;     ///< By --rows: else found.
+  bool cut = false;       ///< Fewer characters than the head of its block says (block_text.h).
   /// Titles of numbers before the samples that are not the same in all rows: left out.
   std::vector<std::string> differing = {};
   /// What was done, and what is left out.

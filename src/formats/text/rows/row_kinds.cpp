@@ -77,12 +77,19 @@ std::optional<RowKinds> RowKinds::found_in(const std::vector<std::string_view>& 
   return {};
 }
 
-LineRewriter RowKinds::rewriter(std::size_t kind) const {
-  return [name = kinds[kind].name, mark = delimiter](std::string_view line, std::string& out) {
-    if (leading_word(line, mark) == name)
-      out += line.substr(line.find(mark) + 1);
-    else
-      out += '\n';
+LineRewriter RowKinds::rewriter(std::size_t kind, std::shared_ptr<std::set<std::string>> strange) const {
+  return [rows = *this, kind, strange](std::string_view line, std::string& out) {
+    constexpr std::size_t most_named = 8;
+    const std::string_view word = leading_word(line, rows.delimiter);
+    if (word == rows.kinds[kind].name) {
+      out += line.substr(line.find(rows.delimiter) + 1);
+      return;
+    }
+    out += '\n';
+    const auto named = [&](const Kind& k) { return k.name == word; };
+    if (!trimmed(line).empty() && strange->size() < most_named &&
+        std::none_of(rows.kinds.begin(), rows.kinds.end(), named))
+      strange->insert(word.empty() ? clean_text(trimmed(line), 24) : std::string(word));
   };
 }
 

@@ -2,7 +2,9 @@
 // beside "BARO,130,1013.2".
 #pragma once
 
+#include <memory>
 #include <optional>
+#include <set>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -11,7 +13,7 @@
 
 namespace vprism {
 
-/// Rows of equal cells under several names are told apart by their parts (text_parts.cpp); these are not.
+/// Rows of as many cells under each name are parted elsewhere (text_parts.cpp).
 struct RowKinds {
   struct Kind {
     std::string name;
@@ -22,8 +24,9 @@ struct RowKinds {
   std::size_t fullest = 0;  ///< The kind that holds most numbers.
   /// Nearly all lines begin with a word; two words or more come again, not all with as many cells.
   static std::optional<RowKinds> found_in(const std::vector<std::string_view>& lines, char delimiter);
-  /// Rows of one kind without their first cell; all others as blank lines.
-  LineRewriter rewriter(std::size_t kind) const;
+  /// Rows of one kind without their first cell; all others as blank lines. Kinds that are none of these are
+  /// put into `strange`.
+  LineRewriter rewriter(std::size_t kind, std::shared_ptr<std::set<std::string>> strange) const;
 };
 
 }  // namespace vprism

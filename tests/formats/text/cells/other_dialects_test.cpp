@@ -5,7 +5,6 @@
 
 #include <cmath>
 
-#include "base/error.h"
 #include "formats/reading.h"
 #include "formats/text/cells/burst_rows.h"
 #include "formats/text/cells/hex_lines.h"
@@ -25,13 +24,8 @@ WholeRecording read_text(const std::string& text, const ReadSettings& settings =
 }
 
 std::string complaint(const std::string& text) {
-  try {
-    read_text(text);
-  } catch (const Error& error) {
-    EXPECT_EQ(error.status(), Status::input);
-    return error.what();
-  }
-  return "read";
+  const ScratchFolder folder;
+  return error_of(folder.write("a.txt", text));
 }
 
 /// Twelve rows of eight: what value(k) gives for the k-th sample of all, or value(row, column).
@@ -146,7 +140,7 @@ TEST(RowKinds, ArePartsOfTheirOwn) {
   ReadSettings other;
   other.part = "B";
   EXPECT_EQ(read_text(log, other).columns.back().back(), 25);
-  // Rows of as many cells are told apart by their names (parts of the table); words that never come again,
+  // Rows of as many cells are parted by their names; words that never come again,
   // and rows of one kind that differ in length, are none.
   std::string alike, once, ragged;
   for (int n = 0; n < 20; ++n) {
@@ -171,6 +165,47 @@ TEST(SteppedLines, PackedOrdinatesAreRefused) {
   ASSERT_EQ(r.columns[0].size(), 9u);
   EXPECT_NEAR(r.recording.axis.interval, 1, 1e-9);
   EXPECT_EQ(r.recording.axis.domain, Axis::Domain::frequency);
+}
+
+TEST(SteppedLines, BlocksHaveStepsAndFactorsOfTheirOwnAndMissingPointsAreCounted) {
+  const auto block = [](int last, double factor) {
+    return fmt::format("##FIRSTX=0\n##LASTX={}\n##NPOINTS=9\n##YFACTOR={}\n##XYDATA=(X++(Y..Y))\n", last,
+                       factor);
+  };
+  const std::string two = "##TITLE=a\n" + block(8, 1) + "0 1 2 3\n3 4 5 6\n6 7 8 9\n##END=\n##TITLE=b\n" +
+                          block(16, 0.5) + "0 2 4 6\n6 8 10 12\n12 14 16 18\n##END=\n";
+  ReadSettings second;
+  second.part = "2";
+  const WholeRecording r = read_text(two, second);
+  ASSERT_EQ(r.columns[0].size(), 9u);
+  EXPECT_EQ(r.columns[0].back(), 9);
+  EXPECT_TRUE(read_text("##TITLE=a\n" + block(8, 1) + "0 1 2 3\n3 4 5 6\n").warns_of("length-disagrees"));
+}
+
+TEST(Blocks, ThatAreCutAreSaid) {
+  std::string values;
+  for (int n = 0; n < 60; ++n) values += (n > 0 ? "," : "") + std::to_string(10 + n % 80);
+  ASSERT_EQ(values.size(), 179u);
+  EXPECT_TRUE(read_text("#3200" + values + "\n").warns_of("length-disagrees"));
+  const WholeRecording whole = read_text("#3179" + values + "\n");
+  EXPECT_FALSE(whole.warns_of("length-disagrees"));
+  EXPECT_EQ(whole.columns[0].size(), 60u);
+  EXPECT_EQ(whole.columns[0][0], 10);
+  // Short ones, too.
+  EXPECT_EQ(read_text("#2131,2,3,4,5,6,7\n").columns[0], std::vector<double>({1, 2, 3, 4, 5, 6, 7}));
+}
+
+TEST(Rows, LeftOutFurtherDownAreNamed) {
+  std::string dump = "CREATE TABLE a (t REAL, u REAL);\n", log;
+  for (int n = 0; n < 60000; ++n) {
+    dump += fmt::format("INSERT INTO a VALUES ({:.2f},{});\n", 0.01 * n, n % 7);
+    log += fmt::format("A,{},{}\n", n, n % 7) + (n % 9 == 0 ? fmt::format("B,{},1,2\n", n) : "");
+  }
+  EXPECT_FALSE(read_text(dump).warns_of("columns-left-out"));
+  EXPECT_TRUE(read_text(dump + "INSERT INTO b VALUES (1);\n").warns_of("columns-left-out"));
+  EXPECT_TRUE(read_text(dump + "INSERT INTO a VALUES (9,\n3);\n").warns_of("columns-left-out"));
+  EXPECT_FALSE(read_text(log).warns_of("columns-left-out"));
+  EXPECT_TRUE(read_text(log + "C,1,2\n").warns_of("columns-left-out"));
 }
 
 }  // namespace
