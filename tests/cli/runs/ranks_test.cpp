@@ -137,7 +137,8 @@ TEST(Ranks, ThatDieEndTheRunWithoutOutput) {
                "[ \"$OMPI_COMM_WORLD_RANK\" = 1 ] && (sleep 0.05; kill -9 $$) &\nexec \"$@\"\n");
   const ProgramRun run =
       run_printed(folder, "cd '" + folder.path() + "' && " + as_root +
-                              "mpirun -q --oversubscribe -n 3 sh "
+                              // The launcher now and then waits for itself when one dies while it connects.
+                              "timeout -k 1 60 mpirun -q --oversubscribe -n 3 sh "
                               "second-dies.sh '" +
                               tested_program() + "' spectrum a.f32" + as_read +
                               "--segment 65536 --overlap 95% --figure none --out made > .out 2> .err");
