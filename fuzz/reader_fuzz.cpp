@@ -15,6 +15,7 @@
 
 #include "base/error.h"
 #include "formats/arrays/packed.h"
+#include "formats/described/described_binary.h"
 #include "formats/documents/sheets.h"
 #include "formats/documents/xml_recording.h"
 #include "formats/documents/yaml_recording.h"
@@ -49,6 +50,9 @@ const Reader& reader() {
       {"universal", "input.uff", recognises_universal, open_universal, true},
       {"comtrade", "input.cff", recognises_comtrade, open_comtrade},
       {"sigmf", "input.sigmf-meta", recognises_sigmf, open_sigmf},
+      {"physiological_record", "input.hea", recognises_physiological_record, open_physiological_record},
+      {"channel_header", "input.vhdr", recognises_channel_header, open_channel_header},
+      {"trace_header", "input.hdr", recognises_trace_header, open_trace_header},
       {"hdf5", "input.h5", recognises_hdf5, open_hdf5, true},
       {"miniseed", "input.mseed", recognises_miniseed, open_miniseed},
       {"edf", "input.edf", recognises_edf, open_edf},
@@ -85,7 +89,8 @@ class Folder {
     std::filesystem::create_directories(path_);
     // A data file for formats of two files.
     std::ofstream(path_ / "input.sigmf-data", std::ios::binary) << std::string(256, '\x11');
-    std::ofstream(path_ / "input.dat", std::ios::binary) << std::string(256, '\x11');
+    for (const char* name : {"input.dat", "input.eeg", "input.wvf"})
+      std::ofstream(path_ / name, std::ios::binary) << std::string(256, '\x11');
     std::ofstream(path_ / "input.001") << "Sampling interval :0.001\nNumber of samples :4\n1\n2\n3\n4\n";
   }
   ~Folder() { std::filesystem::remove_all(path_); }

@@ -16,8 +16,12 @@ std::vector<std::string> companion_files(const std::string& path) {
   const std::string ending = lower_case(file.extension().string());
   if (ending == ".mme" || ending == ".chn") return crash_channel_files(path);
   std::vector<std::string> endings;
-  static constexpr std::array<std::array<const char*, 2>, 3> pairs = {
-      {{".sigmf-meta", ".sigmf-data"}, {".cfg", ".dat"}, {".hdr", ".dat"}}};
+  static constexpr std::array<std::array<const char*, 2>, 6> pairs = {{{".sigmf-meta", ".sigmf-data"},
+                                                                       {".cfg", ".dat"},
+                                                                       {".hdr", ".dat"},
+                                                                       {".hea", ".dat"},
+                                                                       {".vhdr", ".eeg"},
+                                                                       {".hdr", ".wvf"}}};
   for (const auto& [description, data] : pairs) {
     if (ending == description) endings.emplace_back(data);
     if (ending == data) endings.emplace_back(description);

@@ -11,6 +11,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/arrays/packed.h"
+#include "formats/described/described_binary.h"
 #include "formats/documents/sheets.h"
 #include "formats/documents/xml_recording.h"
 #include "formats/documents/yaml_recording.h"
@@ -22,8 +23,8 @@
 #include "formats/named_source.h"
 #include "formats/netcdf.h"
 #include "formats/program_recording.h"
+#include "formats/text/axis/channel_as_axis.h"
 #include "formats/text/cells/complex_pairs.h"
-#include "formats/text/tables/channel_as_axis.h"
 
 namespace vprism {
 
@@ -44,6 +45,10 @@ const std::vector<Format>& format_table() {
       {"NPZ", "archives of arrays", recognises_npz, open_npz},
       {"SigMF", "real and complex captures: .sigmf-meta with .sigmf-data", recognises_sigmf, open_sigmf},
       {"COMTRADE", "IEEE C37.111: .cfg with .dat, or .cff", recognises_comtrade, open_comtrade},
+      {"physiological record", "NAME.hea with NAME.dat", recognises_physiological_record,
+       open_physiological_record},
+      {"channel header", "NAME.vhdr with NAME.eeg", recognises_channel_header, open_channel_header},
+      {"trace header", "NAME.hdr with NAME.wvf", recognises_trace_header, open_trace_header},
       {"circuit-simulation rawfile", "text and binary, real and complex", recognises_rawfile, open_rawfile},
       {"universal file", "data set 58, text and binary, with nodes of data set 15", recognises_universal,
        open_universal},
@@ -124,7 +129,8 @@ std::unique_ptr<SampleSource> open_recording(const std::string& path, const Read
   for (const Format& format : format_table()) {
     if (!format.recognises(head)) continue;
     // Those that hold one recording always; the others choose by themselves.
-    for (const auto single : {open_sound, open_npy, open_sigmf, open_comtrade, open_network_parameters})
+    for (const auto single : {open_sound, open_npy, open_sigmf, open_comtrade, open_network_parameters,
+                              open_physiological_record, open_channel_header, open_trace_header})
       if (format.open == single) require_no_part(path, settings);
     if (settings.samples_along > 0 && format.open != open_hdf5 && format.open != open_npy &&
         format.open != open_npz && format.open != open_gzip && format.open != open_archive)
