@@ -177,6 +177,15 @@ Channel channel_from_title(std::string_view title) {
     channel.quantity = quantity_of(channel.unit);
     return true;
   };
+  // "Y[0]", "u(2)": which of several.
+  if (const std::size_t open = text.find_last_of("[(");
+      open != std::string_view::npos && open > 0 && text.size() > open + 2 && text[open - 1] != ' ' &&
+      (text.back() == ']' || text.back() == ')') &&
+      text.substr(open + 1, text.size() - open - 2).find_first_not_of("0123456789") ==
+          std::string_view::npos) {
+    channel.name = std::string(text);
+    return channel;
+  }
   // "Ch1(V) RMS": what of the channel it is stands behind its unit.
   if (const std::size_t blank = text.find_last_of(' '); blank != std::string_view::npos) {
     const std::string_view before = trimmed(text.substr(0, blank)), word = text.substr(blank + 1);
@@ -185,6 +194,20 @@ Channel channel_from_title(std::string_view title) {
       if (whole.unit.text() != "1" && !whole.name.empty()) {
         channel = whole;
         channel.name += " " + std::string(word);
+        return channel;
+      }
+    }
+  }
+  // "Temp, °C (logger 2001, sensor 7)": the unit stands between the name and a remark.
+  if (const std::size_t open = text.find('(');
+      open != std::string_view::npos && open > 0 && text.back() == ')') {
+    const std::string_view before = trimmed(text.substr(0, open)), inside = text.substr(open);
+    const std::size_t comma = before.rfind(',');
+    if (comma != std::string_view::npos && comma > 0 && inside.find(' ') != std::string_view::npos) {
+      const std::string_view unit_text = trimmed(before.substr(comma + 1));
+      if (!unit_text.empty() && Unit::try_parse(unit_text) &&
+          take(before.substr(0, comma), unit_text, false)) {
+        channel.name += " " + std::string(inside);
         return channel;
       }
     }

@@ -135,6 +135,8 @@ std::string unit_for_library(std::string_view text) {
                                                                         {"%RH", "%"},
                                                                         {"% RH", "%"},
                                                                         {"%rH", "%"},
+                                                                        {"%rh", "%"},
+                                                                        {"% rH", "%"},
                                                                         {"ips", "inch/s"},
                                                                         {"lb-ft", "lbf.ft"},
                                                                         {"ft-lb", "lbf.ft"},

@@ -1,5 +1,5 @@
 // axis_words.cpp: see axis_words.h.
-#include "formats/text/titles/axis_words.h"
+#include "formats/text/axis/axis_words.h"
 
 #include <algorithm>
 #include <initializer_list>
@@ -85,7 +85,7 @@ AxisWord axis_word(std::string_view key, AxisUnit unit) {
   };
   if (any(w, {"start time", "time offset", "trigger offset", "first sample time", "time of first sample",
               "x origin", "xorigin", "xzero", "x zero", "horizontal offset"}) ||
-      alone({"t0", "start"}))
+      alone({"t0", "start", "hoffset", "h offset", "xorg", "x org"}))
     return AxisWord::start;
   if (unit == AxisUnit::other) return AxisWord::none;
   if (unit != AxisUnit::frequency &&
@@ -93,8 +93,11 @@ AxisWord axis_word(std::string_view key, AxisUnit unit) {
               "sweep time", "recording time", "measurement time", "messdauer", "elapsed"}))
     return AxisWord::duration;
   if (any(w, {"samples per second", "samples/s", "1/dt"})) return AxisWord::rate;
+  if (unit == AxisUnit::frequency && alone({"update rate", "output data rate"})) return AxisWord::rate;
   if (of_other(w)) return AxisWord::none;
   if (unit != AxisUnit::frequency) {
+    // "CLOCK=4 us": with a unit of time it is the converter's.
+    if (unit == AxisUnit::time && alone({"clock"})) return AxisWord::interval;
     if (of_spacing(w) || alone({"dt", "tsample", "ts", "period", "xstep", "tstep"}))
       return AxisWord::interval;
     // A "sampling time" is the time from one to the next; with a unit of time it is no instant.

@@ -1,5 +1,5 @@
 // channel_as_axis.cpp: see channel_as_axis.h.
-#include "formats/text/tables/channel_as_axis.h"
+#include "formats/text/axis/channel_as_axis.h"
 
 #include <algorithm>
 #include <cmath>

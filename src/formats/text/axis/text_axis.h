@@ -16,18 +16,9 @@ void take_axis_column(TextLayout& layout, std::size_t column);
 void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                       std::size_t last, const std::string& file, const std::string& asked);
 
-/// Where levels stand alone and the lines above say which frequencies they were swept over, as centre and
-/// span or as start and stop: those two, in Hz.
-bool is_swept(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last);
-std::optional<std::pair<double, double>> swept_frequencies(const TextLayout& layout);
-
-/// A column in a unit of time that goes along with the axis: time gone by beside a clock, milliseconds beside
-/// seconds. It is no channel, and no part's axis.
-void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+/// A time column without a unit whose steps are 1, 2, ... 9 powers of ten off the interval that the settings
+/// say counts that power of ten of a second: a note.
+void scale_by_interval(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                        std::size_t last);
-
-/// The axis that stands before each channel again, to the last number the same.
-void leave_out_same_axis(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
-                         std::size_t last);
 
 }  // namespace vprism

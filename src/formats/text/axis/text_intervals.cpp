@@ -1,11 +1,13 @@
 // text_intervals.cpp: see text_intervals.h.
-#include "formats/text/rows/text_intervals.h"
+#include "formats/text/axis/text_intervals.h"
 
 #include <algorithm>
+#include <cmath>
+#include <functional>
 
 #include "base/text.h"
-#include "formats/text/tables/text_axis.h"
-#include "formats/text/titles/axis_words.h"
+#include "formats/text/axis/axis_words.h"
+#include "formats/text/axis/text_axis.h"
 #include "signal/stamps.h"
 
 namespace vprism {
@@ -84,6 +86,39 @@ void take_steps_or_rates(TextLayout& layout, std::span<const TextLine> lines, st
                                "--rate gives another"});
     // Further down it might be another.
     if (whole) leave_out_columns(layout, {c});
+    return;
+  }
+}
+
+void take_counted_steps(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                        std::size_t last) {
+  const std::string source = lower_case(layout.interval_source);
+  if (layout.has_axis() || !(layout.interval_s > 0) || layout.columns.size() < 2 ||
+      (source.find("step") == std::string::npos && source.find("(dt)") == std::string::npos))
+    return;
+  static constexpr std::string_view words[] = {"step",      "steps", "time step", "timestep",
+                                               "iteration", "iter",  "nstep"};
+  for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+    if (!without_unit(layout.columns[c]) ||
+        std::find(std::begin(words), std::end(words), lower_case(layout.columns[c].name)) == std::end(words))
+      continue;
+    const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, c);
+    const bool whole =
+        std::all_of(numbers.begin(), numbers.end(), [](double x) { return x == std::floor(x); });
+    if (numbers.size() < 3 || !whole || counts_by_one(numbers) ||
+        std::adjacent_find(numbers.begin(), numbers.end(), std::greater_equal<>()) != numbers.end())
+      continue;
+    const std::string name = column_name(layout, c);
+    layout.time = c;
+    layout.columns[c].unit = Unit::parse("s");
+    layout.axis.name = "time";
+    layout.time_factor = layout.interval_s;
+    layout.interval_s = 0;
+    layout.cautions.push_back({"steps-counted", Severity::note, "",
+                               "the column \"" + name +
+                                   "\" counts time steps, of which the settings say how long one is (" +
+                                   layout.interval_source + "): times are from there",
+                               "--axis none with --rate or --interval takes the rows as even"});
     return;
   }
 }

@@ -22,6 +22,11 @@ void leave_out_stated_rate(TextLayout& layout, std::span<const TextLine> lines, 
 void take_steps_or_rates(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                          std::size_t last, bool whole);
 
+/// Where the settings say the time step of a computation, and a column counts its steps by more than one from
+/// row to row: the times are that column's, in time steps; a note.
+void take_counted_steps(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                        std::size_t last);
+
 /// Where each row holds from one time to another: the second is left out, with a caution.
 void leave_out_ends(TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last);
 

@@ -156,6 +156,14 @@ TitlePart part_of_title(const std::string& name) {
   const std::string lower = lower_case(name);
   if (lower.size() > 2 && lower.front() == '|' && lower.back() == '|')
     return {Kind::magnitude, name.substr(1, name.size() - 2)};
+  // "Zreal", "Zphz": the letter of a response right before the word.
+  static constexpr PartWord behind_letter[] = {
+      {"real", Kind::real},     {"re", Kind::real},       {"imag", Kind::imaginary}, {"im", Kind::imaginary},
+      {"mod", Kind::magnitude}, {"mag", Kind::magnitude}, {"abs", Kind::magnitude},  {"phase", Kind::phase},
+      {"phz", Kind::phase},     {"arg", Kind::phase}};
+  if (lower.size() > 2 && std::string_view("ghyz").find(lower[0]) != std::string_view::npos)
+    for (const PartWord& entry : behind_letter)
+      if (lower.compare(1, std::string::npos, entry.word) == 0) return {entry.kind, name.substr(0, 1)};
   for (const PartWord& entry : part_words)
     if (const auto base = base_beside(name, lower, entry.word)) return {entry.kind, *base};
   return {};

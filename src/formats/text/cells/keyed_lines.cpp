@@ -121,7 +121,14 @@ KeyedLine pairs_of(std::string_view line) {
     line = trimmed(line.substr(1, line.size() - 2));
   // A time in brackets in front, or a date, as logs have it, and words before the first name.
   const std::size_t equals = line.find('=');
-  if (const std::size_t close = line.find(']'); !line.empty() && line[0] == '[' && close < equals) {
+  const std::size_t arrow = line.find(" -> ");
+  if (double number = 0; arrow != std::string_view::npos && arrow < 48) {
+    // "10:00:01.5 -> a:1.5,b:2": as terminals write what comes in.
+    const std::string_view before = trimmed(line.substr(0, arrow));
+    if (!parse_time_of_day(before) && !parse_date_time(before) && !parse_cell(before, '.', number)) return {};
+    out.emplace_back("time", std::string(before));
+    line = trimmed(line.substr(arrow + 4));
+  } else if (const std::size_t close = line.find(']'); !line.empty() && line[0] == '[' && close < equals) {
     const std::string_view inside = trimmed(line.substr(1, close - 1));
     double seconds = 0;
     if (!parse_time_of_day(inside) && !parse_date_time(inside) && !parse_cell(inside, '.', seconds))

@@ -112,6 +112,11 @@ std::optional<LooseNumber> parse_loose(std::string_view cell, char decimal) {
   if (text.size() > 2 &&
       ((text.front() == '(' && text.back() == ')') || (text.front() == '[' && text.back() == ']')))
     text = text.substr(1, text.size() - 2);
+  // "+ 20.5", "-  3": a sign in a column of its own.
+  if (text[0] == '+' || text[0] == '-')
+    if (const std::size_t digits = text.find_first_not_of(' ', 1);
+        digits > 1 && digits != std::string::npos && (is_digit(text[digits]) || text[digits] == decimal))
+      text.erase(1, digits - 1);
   LooseNumber out;
   const bool negative = text[0] == '-';
   const std::string_view size = std::string_view(text).substr(negative || text[0] == '+' ? 1 : 0);

@@ -181,8 +181,9 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   };
   // One run of neighbours: further on, "min" and "s" are other things.
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
-    const auto piece = layout.columns[c].unit.dimensionless() || !layout.columns[c].unit.known() ||
-                               layout.columns[c].name.empty()
+    const Unit& unit = layout.columns[c].unit;
+    const auto piece = unit.dimensionless() || !unit.known() || layout.columns[c].name.empty() ||
+                               piece_named(unit.text(), {})  // "hh" above "hr".
                            ? piece_named(layout.columns[c].name, named)
                            : std::nullopt;
     const bool next = columns.empty() || layout.cells[c] == pieces.back().cell + 1;

@@ -5,9 +5,10 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "formats/text/axis/frequency_axis.h"
+#include "formats/text/axis/text_axis.h"
 #include "formats/text/clock/clock_digits.h"
 #include "formats/text/clock/clock_pieces.h"
-#include "formats/text/tables/text_axis.h"
 #include "formats/text/titles/text_preamble.h"
 
 namespace vprism {

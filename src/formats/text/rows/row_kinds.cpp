@@ -25,6 +25,24 @@ std::string_view leading_word(std::string_view line, char delimiter) {
   return word;
 }
 
+/// "FMT,130,23,IMU,Qfff,TimeUS,GyrX,GyrY,AccZ": a line that names a kind, and at its end, word for word, the
+/// cells of its rows; empty for any other.
+std::string_view titles_of(std::string_view line, char delimiter, const RowKinds::Kind& kind) {
+  std::vector<std::string_view> cells;
+  line = trimmed(line);
+  split_cells(line, delimiter, cells);
+  const std::size_t count = kind.cells - 1;
+  if (count == 0 || cells.size() < count + 2) return {};
+  const auto named = std::find_if(cells.begin() + 1, cells.end() - static_cast<std::ptrdiff_t>(count),
+                                  [&](std::string_view cell) { return trimmed(cell) == kind.name; });
+  if (named == cells.end() - static_cast<std::ptrdiff_t>(count)) return {};
+  for (std::size_t c = cells.size() - count; c < cells.size(); ++c) {
+    const std::string_view cell = trimmed(cells[c]);
+    if (cell.empty() || ((cell[0] | 32) < 'a' || (cell[0] | 32) > 'z')) return {};
+  }
+  return line.substr(static_cast<std::size_t>(cells[cells.size() - count].data() - line.data()));
+}
+
 /// Rows that come again, as a log's do.
 constexpr std::size_t fewest_rows = 3;
 
@@ -83,6 +101,10 @@ LineRewriter RowKinds::rewriter(std::size_t kind, std::shared_ptr<std::set<std::
     const std::string_view word = leading_word(line, rows.delimiter);
     if (word == rows.kinds[kind].name) {
       out += line.substr(line.find(rows.delimiter) + 1);
+      return;
+    }
+    if (const std::string_view titles = titles_of(line, rows.delimiter, rows.kinds[kind]); !titles.empty()) {
+      out += titles, out += '\n';
       return;
     }
     out += '\n';

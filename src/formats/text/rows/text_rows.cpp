@@ -322,7 +322,8 @@ void parse_text_piece(std::string_view text, const TextLayout& layout, bool miss
       const char* line_end = stop > at && stop[-1] == '\r' ? stop - 1 : stop;
       const std::string_view line(at, static_cast<std::size_t>(line_end - at));
       // Titles come again where a log was opened anew, and heads of pages with them.
-      const bool blank = line.empty() || line.front() == '#' || line.front() == '%' || trimmed(line).empty();
+      const bool blank = line.empty() || line.front() == '#' || line.front() == '%' ||
+                         line.find_first_not_of(" \t\f\v") == std::string_view::npos;
       if (blank || layout.head_lines.has(line)) {
         piece.repeated += blank ? 0 : 1;
         at = next;

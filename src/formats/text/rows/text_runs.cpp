@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "formats/text/axis/text_axis.h"
 #include "formats/text/rows/row_checks.h"
-#include "formats/text/tables/text_axis.h"
 #include "formats/text/tables/text_columns.h"
 #include "formats/text/titles/text_preamble.h"
 

@@ -14,6 +14,7 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/text/axis/text_axis.h"
 #include "formats/text/cells/complex_pairs.h"
 #include "formats/text/rows/backward_rows.h"
 #include "formats/text/rows/row_channels.h"
@@ -22,7 +23,6 @@
 #include "formats/text/rows/text_gaps.h"
 #include "formats/text/rows/text_rows.h"
 #include "formats/text/tables/far_tables.h"
-#include "formats/text/tables/text_axis.h"
 
 namespace vprism {
 

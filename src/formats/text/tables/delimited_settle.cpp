@@ -1,4 +1,5 @@
 // delimited_settle.cpp: what a table says of its axis, see delimited.h.
+#include "formats/text/axis/frequency_axis.h"
 #include "formats/text/tables/delimited.h"
 
 namespace vprism {

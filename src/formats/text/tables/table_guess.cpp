@@ -51,8 +51,19 @@ bool goes_on_behind_quote(std::string_view cell) {
          std::string_view(";\t|,").find(cell[end + 1]) != std::string_view::npos;
 }
 
+/// Lines that come again, but for their digits, as the head of each page does.
+std::vector<bool> repeated_lines(std::span<const TextLine> lines) {
+  HeadLines once, twice;
+  for (const TextLine& line : lines) once.has(line.text) ? twice.add(line.text) : once.add(line.text);
+  std::vector<bool> out;
+  for (const TextLine& line : lines) out.push_back(twice.has(line.text));
+  return out;
+}
+
 /// Tries one delimiter and decimal mark: the table is the longest run of lines with the same numeric cells.
-TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char decimal) {
+/// `repeated`: see repeated_lines.
+TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char decimal,
+                      const std::vector<bool>& repeated) {
   TableGuess best{delimiter, decimal, 0, 0, {}, 0};
   std::span<const std::string_view> cells;
   // The last line may have been cut, and notes may follow the table: several lines are tried as its last.
@@ -95,13 +106,19 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
         misses = 0;
         if (below_title) ++above_title;
       } else if (!trimmed(lines[i].text).empty()) {
-        if (++misses > 3 || rows < 3) break;
+        if (!repeated[i]) ++misses;
+        if (misses > 3 || rows < 3) break;
+        const auto is_word = [&](std::string_view cell) {
+          cell = trimmed(cell);
+          return !cell.empty() && !parse_any_cell(cell, decimal, number_seen) && !is_missing_word(cell) &&
+                 !is_over_range(cell);
+        };
+        // One title may stand above a date and its time.
         const bool words =
-            cells.size() > wanted.back() && std::all_of(wanted.begin(), wanted.end(), [&](std::size_t c) {
-              const std::string_view cell = trimmed(cells[c]);
-              return !cell.empty() && !parse_any_cell(cell, decimal, number_seen) && !is_missing_word(cell) &&
-                     !is_over_range(cell);
-            });
+            cells.size() > wanted.back()
+                ? std::all_of(wanted.begin(), wanted.end(), [&](std::size_t c) { return is_word(cells[c]); })
+                : cells.size() == wanted.back() && cells.size() > 1 &&
+                      std::all_of(cells.begin(), cells.end(), is_word);
         if (words && (!below_title || above_title >= 3))
           below_title = first, rows_below = rows, above_title = 0;
       }
@@ -157,10 +174,11 @@ TableGuess guess_table(std::span<const TextLine> lines, const ReadSettings& sett
   if (!lines.empty() && vector_at(lines[lines.size() - 1 - (lines.size() > 1 ? 1 : 0)].text))
     tries.insert(tries.begin(), {'(', '.'});
   if (settings.delimiter != 0) tries = {{settings.delimiter, '.'}, {settings.delimiter, ','}};
+  const std::vector<bool> repeated = repeated_lines(lines);
   for (const auto& [delimiter, decimal] : tries) {
     if (settings.decimal != 0 && decimal != settings.decimal) continue;
     if (delimiter == decimal) continue;
-    const TableGuess guess = guess_with(lines, delimiter, decimal);
+    const TableGuess guess = guess_with(lines, delimiter, decimal, repeated);
     if (guess.score > best.score * (1 + 1e-9)) best = guess;
   }
   // "2000 samples/sec" above a single column is a number with something beside it, but no row.

@@ -7,10 +7,10 @@
 
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/text/axis/text_axis.h"
+#include "formats/text/axis/text_intervals.h"
 #include "formats/text/cells/complex_pairs.h"
 #include "formats/text/cells/other_dialects.h"
-#include "formats/text/rows/text_intervals.h"
-#include "formats/text/tables/text_axis.h"
 
 namespace vprism {
 
@@ -143,14 +143,18 @@ bool is_count_column(const TextLayout& layout, std::span<const TextLine> lines, 
   // Words that may mean anything: the numbers must count. Titles first: cells of every column, one after the
   // other, take the square of a wide row's length.
   static constexpr std::string_view words[] = {
-      "line",    "line no.",  "spectral line", "bin",  "idx",       "packet",   "scan",
-      "msg",     "pt",        "frame",         "step", "time step", "timestep", "step no.",
-      "substep", "increment", "inc",           "iter", "iteration"};
+      "line", "line no.", "spectral line", "bin",       "idx",      "packet",   "scan",    "msg",
+      "pt",   "frame",    "step",          "time step", "timestep", "step no.", "substep", "increment",
+      "inc",  "iter",     "iteration",     "number",    "num",      "entry"};
   const bool surely = is_count_title(layout.columns[column]);
   const std::string name = lower_case(layout.columns[column].name);
   if (!surely && std::find(std::begin(words), std::end(words), name) == std::end(words)) return false;
-  return column_rises(layout, lines, first, last, column) &&
-         (surely || counts_by_one(numbers_of_column(layout, lines, first, last, column)));
+  std::vector<double> numbers = numbers_of_column(layout, lines, first, last, column);
+  if (counts_by_one(numbers)) return true;
+  if (surely && column_rises(layout, lines, first, last, column)) return true;
+  // The last row first.
+  std::reverse(numbers.begin(), numbers.end());
+  return counts_by_one(numbers);
 }
 
 const std::vector<std::string_view>& TextLine::cells(char delimiter) const {

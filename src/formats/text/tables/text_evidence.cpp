@@ -2,6 +2,7 @@
 #include "formats/text/tables/text_evidence.h"
 
 #include <algorithm>
+#include <deque>
 #include <map>
 #include <set>
 
@@ -12,6 +13,35 @@
 #include "formats/text/titles/title_names.h"
 
 namespace vprism {
+
+namespace {
+
+/// "Time forces(pressure viscous)": a title for each of a group, "forces pressure" and "forces viscous".
+std::vector<std::string_view> titles_of_groups(std::string_view text, std::deque<std::string>& kept) {
+  std::vector<std::string_view> out;
+  std::size_t at = 0;
+  while ((at = text.find_first_not_of(" \t", at)) != std::string_view::npos) {
+    const std::size_t end = std::min(text.find_first_of(" \t(", at), text.size());
+    const std::string_view word = text.substr(at, end - at);
+    const std::size_t close =
+        end < text.size() && text[end] == '(' ? text.find(')', end) : std::string_view::npos;
+    if (close == std::string_view::npos) {
+      out.push_back(word);
+      at = end + (end == at ? 1 : 0);
+      continue;
+    }
+    std::vector<std::string_view> inner;
+    split_cells(text.substr(end + 1, close - end - 1), ' ', inner);
+    for (const std::string_view part : inner) {
+      kept.push_back(std::string(word) + " " + std::string(part));
+      out.push_back(kept.back());
+    }
+    at = close + 1;
+  }
+  return out;
+}
+
+}  // namespace
 
 void name_vectors(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
   std::vector<std::string> names;
@@ -42,11 +72,14 @@ void name_vectors(TextLayout& layout, const std::vector<TextLine>& lines, std::s
   }
   // A line above with a word for each number and each vector: "# Time  U".
   std::vector<std::string_view> words, titles;
+  std::deque<std::string> kept;
   for (std::size_t i = first; i-- > 0 && words.empty();) {
     std::string_view text = trimmed(lines[i].text);
     while (!text.empty() && text[0] == '#') text = trimmed(text.substr(1));
     split_cells(text, ' ', titles);
     double value = 0;
+    if (text.find('(') != std::string_view::npos)
+      if (auto grouped = titles_of_groups(text, kept); grouped.size() == fields) titles = std::move(grouped);
     if (titles.size() == fields && std::none_of(titles.begin(), titles.end(), [&](std::string_view word) {
           return parse_any_cell(word, layout.decimal, value);
         }))
@@ -167,7 +200,9 @@ void take_settings(TextLayout& layout) {
     else if (scale)
       continue;
     else if (channel.name.empty())
-      channel.name = std::string(value);
+      channel.name = value.find_first_not_of("0123456789") == std::string_view::npos
+                         ? clean_text(key, 40) + " " + std::string(value)
+                         : std::string(value);
   }
 }
 

@@ -10,17 +10,21 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/documents/ini_sections.h"
+#include "formats/text/axis/elapsed_columns.h"
+#include "formats/text/axis/frequency_axis.h"
+#include "formats/text/axis/text_axis.h"
+#include "formats/text/axis/text_intervals.h"
 #include "formats/text/cells/loose_cell.h"
 #include "formats/text/clock/clock.h"
 #include "formats/text/clock/serial_values.h"
 #include "formats/text/clock/text_clock.h"
-#include "formats/text/rows/text_intervals.h"
+#include "formats/text/heads/plain_heads.h"
 #include "formats/text/tables/far_tables.h"
 #include "formats/text/tables/legacy_text.h"
 #include "formats/text/tables/table_guess.h"
-#include "formats/text/tables/text_axis.h"
 #include "formats/text/tables/text_columns.h"
 #include "formats/text/tables/text_evidence.h"
+#include "formats/text/titles/labelled_rows.h"
 #include "formats/text/titles/notes_below.h"
 #include "formats/text/titles/text_preamble.h"
 #include "formats/text/titles/text_titles.h"
@@ -263,6 +267,8 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
     decoded = std::move(other);
     lines = lines_of(decoded);
   }
+  std::deque<std::string> renamed;
+  if (!layout.complex && !settings.header_rows) write_heads_plainly(lines, renamed, layout.cautions);
   const std::size_t above = settings.header_rows.value_or(0);
   if (above > 0 && above >= lines.size())
     throw Error(Status::usage, "--header-rows " + std::to_string(above) + ": " + head.path + " has " +
@@ -287,7 +293,6 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (!settings.header_rows && whole) pass_over_count(layout, lines, best);
   for (std::size_t i = best.first - std::min<std::size_t>(best.first, 400); i < best.first; ++i)
     layout.head_lines.add(lines[i].text);
-  std::deque<std::string> renamed;
   name_by_sections(lines, best.first, renamed);
   layout.delimiter = best.delimiter;
   layout.decimal = best.decimal;
@@ -310,6 +315,8 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (whole) take_settings_below(layout, lines, best.last);
   if (layout.complex) name_complex_parts(layout);
   report_left_out(layout, lines, best.first);
+  if (settings.axis.empty() && settings.columns.empty())
+    leave_out_times_of_response(layout, lines, best.first, best.last);
   if (settings.axis.empty() && settings.columns.empty()) leave_out_ends(layout, lines, best.first, best.last);
   if (whole && settings.columns.empty()) leave_out_stated_rate(layout, lines, best.first, best.last);
   if (settings.axis.empty() && settings.columns.empty())
@@ -321,7 +328,10 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   if (layout.parts.empty()) part_by_runs(layout, lines, rows, settings, head.path, whole);
   if (layout.parts.empty()) part_by_filling(layout, lines, best.first, best.last, settings, head.path);
   take_settings(layout);
+  doubt_counts(layout, lines, best.first, best.last);
   const bool no_rate_given = !settings.rate_hz && !settings.interval_s && !settings.duration_s;
+  if (no_rate_given) scale_by_interval(layout, lines, best.first, best.last);
+  if (settings.axis.empty() && no_rate_given) take_counted_steps(layout, lines, best.first, best.last);
   if (settings.axis.empty() && no_rate_given && layout.interval_s == 0)
     take_steps_or_rates(layout, lines, best.first, best.last, whole);
   if (settings.axis.empty() && no_rate_given) assume_even_axis(layout, lines, best.first, best.last);

@@ -46,9 +46,10 @@ void report_left_out(TextLayout& layout, std::span<const TextLine> lines, std::s
   std::size_t above = first;
   while (above > 0 && trimmed(lines[above - 1].text).empty()) --above;
   const bool blanks = layout.delimiter == ' ';
-  if (above > 0)
-    split_cells(blanks ? without_marks(lines[above - 1].text) : std::string_view(lines[above - 1].text),
-                layout.delimiter, titles);
+  if (above > 0) {
+    const std::string_view names = layout.title_line.empty() ? lines[above - 1].text : layout.title_line;
+    split_cells(blanks ? without_marks(names) : names, layout.delimiter, titles);
+  }
   // One title for a date and its time.
   if (blanks && layout.clock && layout.clock->two_cells && titles.size() + 1 == row.size())
     titles.insert(titles.begin() + static_cast<std::ptrdiff_t>(std::min(layout.clock->cell, titles.size())),

@@ -7,7 +7,7 @@
 #include <set>
 
 #include "base/text.h"
-#include "formats/text/tables/text_axis.h"
+#include "formats/text/axis/text_axis.h"
 #include "formats/text/tables/text_columns.h"
 #include "formats/text/titles/text_preamble.h"
 
@@ -283,6 +283,13 @@ bool column_counts(const TextLayout& layout, std::span<const TextLine> lines, st
   return numbers.size() >= 5 && counts_by_one(numbers);
 }
 
+/// From 0 or 1 on, for sixteen rows at least.
+bool counts_from_the_start(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                           std::size_t last) {
+  const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, 0);
+  return numbers.size() >= 16 && (numbers[0] == 0 || numbers[0] == 1);
+}
+
 }  // namespace
 
 void leave_out_counts(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
@@ -294,9 +301,13 @@ void leave_out_counts(TextLayout& layout, std::span<const TextLine> lines, std::
   for (std::size_t c = 0; c < layout.columns.size() && others > 1; ++c) {
     if (layout.time == c) continue;
     const bool called = is_count_column(layout, lines, first, last, c);
-    const bool untitled = c == 0 && layout.columns[c].name.empty() && (titled || layout.time == 1) &&
-                          layout.has_axis() && column_counts(layout, lines, first, last, c);
-    if (!called && !untitled) continue;
+    const bool lead = c == 0 && layout.has_axis() && column_counts(layout, lines, first, last, c);
+    const bool untitled = lead && layout.columns[c].name.empty() && (titled || layout.time == 1);
+    // In front of a clock, whatever its title: each row's own number.
+    const bool numbered = lead && layout.clock && layout.cells[0] < layout.clock->cell &&
+                          layout.columns[c].unit.text() == "1" &&
+                          counts_from_the_start(layout, lines, first, last);
+    if (!called && !untitled && !numbered) continue;
     layout.cautions.push_back({"axis-counts", Severity::note, "",
                                "the column \"" + column_name(layout, c) + "\" counts samples; it is left out",
                                "take it as a channel with --columns if it is one"});

@@ -120,7 +120,18 @@ bool read_statement(Noted& noted, std::string_view text, char decimal) {
     if (dash == std::string_view::npos) return false;
     said = said_by(trimmed(text.substr(0, dash)), number), value = text.substr(dash + 3);
   }
-  if (said == Said::nothing) return false;
+  // Lines may end in the mark that parts their cells.
+  value = trimmed(value);
+  while (!value.empty() && std::string_view(";,\t ").find(value.back()) != std::string_view::npos)
+    value.remove_suffix(1);
+  if (said == Said::nothing || value.empty()) return false;
+  // One for each channel.
+  if (said == Said::unit && value.find('\t') != std::string_view::npos) return false;
+  // "Y Axis,Volts": an axis of a graph is named by its unit as well.
+  const std::string low = lower_case(key.substr(0, 24));
+  if (said == Said::plain && low.find("axis") != std::string::npos && value.size() > 1 &&
+      Unit::try_parse(unquoted_cell(value)))
+    said = Said::unit;
   add(noted, said, number, unquoted_cell(value), decimal);
   return true;
 }
@@ -176,7 +187,9 @@ bool read_tag(Noted& noted, std::string_view text, std::size_t& tags, char decim
 bool says_step_of_x(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {
   for (std::size_t i = 0; i < first; ++i) {
     const std::string key = lower_case(without_marks(lines[i].text).substr(0, 24));
-    if (key.size() < 3 || key[0] != 'x' || is_letter(key[1])) continue;
+    if (key.size() < 3) continue;
+    const bool behind = key.starts_with("delta x") && (key.size() == 7 || !is_letter(key[7]));
+    if (!behind && (key[0] != 'x' || is_letter(key[1]))) continue;
     double value = 0;
     for (const char* word : {"delta", "incr", "interval", "step", "resolution"})
       if (key.find(word) != std::string::npos) {
@@ -191,6 +204,8 @@ bool says_step_of_x(const TextLayout& layout, const std::vector<TextLine>& lines
 }
 
 void leave_out_x(std::map<std::size_t, std::string>& noted) {
+  // By its letter x is 0.
+  if (noted.erase(0) > 0) return;
   std::map<std::size_t, std::string> rest;
   for (auto& [number, text] : noted)
     if (number > 1) rest.emplace(number - 1, std::move(text));
@@ -206,7 +221,8 @@ std::size_t read_small_table(Noted& noted, const TextLayout& layout, const std::
     std::size_t name = titles.size(), unit = titles.size();
     for (std::size_t c = 0; c < titles.size(); ++c) {
       const std::string word = lower_case(unquoted_cell(titles[c]));
-      if (is_name_word(word) && name == titles.size()) name = c;
+      const bool named = is_name_word(word) || word == "signal name" || word == "channel name";
+      if (named && name == titles.size()) name = c;
       if (is_unit_word(word)) unit = c;
     }
     if (titles.size() < 2 || name == 0 || name == titles.size()) continue;
@@ -216,9 +232,14 @@ std::size_t read_small_table(Noted& noted, const TextLayout& layout, const std::
     for (; line < first; ++line) {
       split_cells(without_marks(lines[line].text), mark, cells);
       const std::size_t row = line - from;
-      if (cells.size() != titles.size() || !parse_cell(cells[0], '.', number) ||
-          number != static_cast<double>(row))
-        break;
+      // "1", or "CH1".
+      std::size_t said = 0;
+      const bool counts =
+          !cells.empty() && parse_cell(cells[0], '.', number)
+              ? number == static_cast<double>(row)
+              : !cells.empty() && said_by(unquoted_cell(cells[0]), said) == Said::plain && said == row;
+      // One title may stand above several cells.
+      if ((said > 0 ? cells.size() < titles.size() : cells.size() != titles.size()) || !counts) break;
       add(found, Said::name, row, unquoted_cell(cells[name]), layout.decimal);
       if (unit < cells.size()) add(found, Said::unit, row, unquoted_cell(cells[unit]), layout.decimal);
     }
@@ -331,6 +352,31 @@ std::optional<TitleRow> noted_names(const TextLayout& layout, const std::vector<
   if (*begin == 1) out.push_back(first_counts(layout, lines, first) ? "Sample" : "Time");
   out.insert(out.end(), names.begin(), names.end());
   return out;
+}
+
+void name_by_table(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first,
+                   TitleRow& names) {
+  const auto number_of = [](const std::string& title) {
+    std::size_t number = 0;
+    const std::size_t end = title.find_first_of("([");
+    return said_by(trimmed(std::string_view(title).substr(0, end)), number) == Said::plain
+               ? std::optional(number)
+               : std::nullopt;
+  };
+  if (std::none_of(names.begin(), names.end(), [&](const auto& name) { return number_of(name).has_value(); }))
+    return;
+  Noted noted;
+  for (std::size_t i = 0; i < first; ++i)
+    if (const std::size_t behind = read_small_table(noted, layout, lines, i, first); behind > i)
+      i = behind - 1;
+  for (std::string& name : names) {
+    const auto number = number_of(name);
+    const auto said = number ? noted.names.find(*number) : noted.names.end();
+    if (said == noted.names.end()) continue;
+    const std::size_t unit = name.find_first_of("([");
+    const bool has_own = said->second.find_first_of("([") != std::string::npos;
+    name = said->second + (unit == std::string::npos || has_own ? "" : " " + name.substr(unit));
+  }
 }
 
 void take_noted_units(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first) {

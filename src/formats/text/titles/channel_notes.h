@@ -17,6 +17,10 @@ bool notes_a_channel(std::string_view line);
 std::optional<TitleRow> noted_names(const TextLayout& layout, const std::vector<TextLine>& lines,
                                     std::size_t first);
 
+/// "CH1" among the titles gets the name that a small table above has for channel 1; its unit stays.
+void name_by_table(const TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first,
+                   TitleRow& names);
+
 /// Units that stand by the channels' numbers, for columns that have none yet.
 void take_noted_units(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first);
 

@@ -16,6 +16,11 @@ bool begins_a_row(std::string_view line) {
   return std::string_view("+-.,;0123456789").find(line[0]) != std::string_view::npos;
 }
 
+/// Dashes and the like, across the page.
+bool is_rule(std::string_view line) {
+  return line.size() >= 8 && line.find_first_not_of("-=_*+| ") == std::string_view::npos;
+}
+
 /// With a sign for each digit; "" without a letter.
 std::string without_numbers(std::string_view line) {
   std::string out(line);
@@ -31,15 +36,17 @@ std::string without_numbers(std::string_view line) {
 
 void HeadLines::add(std::string_view line) {
   line = without_blanks(line);
-  if (line.empty() || line.size() > longest || begins_a_row(line)) return;
+  if (line.empty() || line.size() > longest || (begins_a_row(line) && !is_rule(line))) return;
+  if (is_rule(line)) lines_.insert(std::string(line)), sizes_[line.size()] = true;
   if (std::string plain = without_numbers(line); !plain.empty())
     lines_.insert(std::move(plain)), sizes_[line.size()] = true;
 }
 
 bool HeadLines::has(std::string_view line) const {
   line = without_blanks(line);
-  return line.size() <= longest && sizes_[line.size()] && !begins_a_row(line) &&
-         lines_.count(without_numbers(line)) > 0;
+  if (line.size() > longest || !sizes_[line.size()]) return false;
+  if (is_rule(line)) return lines_.count(std::string(line)) > 0;
+  return !begins_a_row(line) && lines_.count(without_numbers(line)) > 0;
 }
 
 }  // namespace vprism

@@ -9,7 +9,7 @@
 namespace vprism {
 
 /// Lines are the same that differ in their digits alone: "Page 2" is "Page 1". Those that begin as a row of
-/// numbers does, or have no letter, are none.
+/// numbers does, or have no letter, are none, but for rules across the page.
 class HeadLines {
  public:
   void add(std::string_view line);

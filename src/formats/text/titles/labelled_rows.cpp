@@ -27,11 +27,15 @@ std::optional<LabelledRow::Kind> kind_of(const std::string& label) {
   std::optional<LabelledRow::Kind> out;
   const std::string low = lower_case(label);
   for (std::size_t i = 0; i < low.size();) {
-    // "ChannelName": a capital behind a small letter begins another word.
+    // "ChannelName", "VUnit": a capital behind a small letter, or before one, begins another word.
     std::string word;
     while (i < low.size() && is_label_letter(low[i]) &&
-           (word.empty() || !is_capital(label[i]) || is_capital(label[i - 1])))
+           (word.empty() || !is_capital(label[i]) ||
+            (is_capital(label[i - 1]) && !(i + 1 < low.size() && label[i + 1] == low[i + 1]))))
       word += low[i++];
+    // "HOffset", "X scale": of the axis.
+    if (i <= 10 && (word == "h" || word == "x" || word == "t" || word == "horizontal" || word == "time"))
+      return {};
     if (word.empty()) {
       if (is_digit(low[i])) return {};  // "Unit 2" is of one channel.
       ++i;
@@ -151,6 +155,45 @@ void take_labelled_rows(TextLayout& layout, const std::vector<TextLine>& lines, 
                                  "\"" + clean_text(row.label, 40) + "\" gives " + counts +
                                      " beside whole numbers, which may be counts: it is not applied",
                                  "apply it with --calibrate"});
+  }
+}
+
+void doubt_counts(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first,
+                  std::size_t last) {
+  // Divisions from the middle of the screen to its edge, twice over.
+  constexpr double beyond = 20;
+  std::vector<double> scales;
+  std::string said;
+  for (const auto& [key, text] : layout.notes) {
+    std::string name = lower_case(key);
+    std::erase_if(name, [](char c) { return c == ' ' || c == '_' || c == '-'; });
+    double value = 0;
+    if ((name != "verticalscale" && name != "voltsperdivision" && name != "verticaldiv" &&
+         name != "vscale") ||
+        !parse_cell(trimmed(text).substr(0, trimmed(text).find_first_not_of("+-.0123456789eE")), '.', value))
+      continue;
+    scales.push_back(value);
+    said = clean_text(key, 40) + " " + clean_text(text, 20);
+  }
+  std::vector<std::size_t> channels;
+  for (std::size_t c = 0; c < layout.columns.size(); ++c)
+    if (layout.time != c) channels.push_back(c);
+  if (scales.size() != channels.size()) return;
+  for (std::size_t k = 0; k < channels.size(); ++k) {
+    const std::size_t c = channels[k];
+    if (layout.columns[c].unit.text() == "1" || !holds_whole_numbers(layout, lines, first, layout.cells[c]))
+      continue;
+    double largest = 0;
+    for (const double value : numbers_of_column(layout, lines, first, last, c))
+      largest = std::max(largest, std::abs(value));
+    if (!(largest > beyond * scales[k])) continue;
+    const std::string unit = layout.columns[c].unit.text();
+    layout.columns[c].unit = Unit::parse("1"), layout.columns[c].quantity = "";
+    layout.cautions.push_back({"scale-not-applied", Severity::warning, "",
+                               "whole numbers up to " + std::to_string(static_cast<long long>(largest)) +
+                                   " lie far outside the screen (" + said + "): they are counts, not " +
+                                   unit + ", and how many make a division is not said",
+                               "give what a count is worth with --calibrate"});
   }
 }
 

@@ -25,4 +25,9 @@ std::optional<LabelledRow> labelled_row(const TextLayout& layout, std::string_vi
 /// numbers is a caution: they may be counts.
 void take_labelled_rows(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first);
 
+/// A scale in units per division of a screen, and whole numbers far beyond the screen: they are counts of the
+/// converter, without the unit that the settings say; a caution.
+void doubt_counts(TextLayout& layout, const std::vector<TextLine>& lines, std::size_t first,
+                  std::size_t last);
+
 }  // namespace vprism

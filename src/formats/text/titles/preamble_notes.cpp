@@ -6,8 +6,8 @@
 
 #include "base/text.h"
 #include "formats/documents/key_meaning.h"
+#include "formats/text/axis/axis_words.h"
 #include "formats/text/clock/clock.h"
-#include "formats/text/titles/axis_words.h"
 #include "formats/text/titles/preamble_rates.h"
 #include "formats/text/titles/text_preamble.h"
 #include "formats/text/titles/title_names.h"

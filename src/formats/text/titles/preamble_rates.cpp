@@ -10,8 +10,8 @@
 namespace vprism {
 
 double samples_per_second(std::string unit) {
-  constexpr std::string_view prefixes = "kMG";
-  constexpr double factors[] = {1e3, 1e6, 1e9};
+  constexpr std::string_view prefixes = "kKMG";
+  constexpr double factors[] = {1e3, 1e3, 1e6, 1e9};
   double factor = 1;
   if (unit.size() > 2 && prefixes.find(unit[0]) != std::string_view::npos)
     factor = factors[prefixes.find(unit[0])], unit.erase(0, 1);
@@ -43,8 +43,13 @@ void join_threes(std::string& text) {
 std::string rate_among_words(std::string_view text) {
   std::vector<std::string_view> words;
   split_cells(text, ' ', words);
-  // A frequency with nothing beside it says no less.
-  if (lower_case(text).find("sampl") == std::string::npos && words.size() > 2) return "";
+  // A frequency with nothing beside it says no less; nor does "data file created ... at 30 Hz".
+  const std::string low = lower_case(text);
+  const bool recorded =
+      (low.find("data file") != std::string::npos || low.find("recorded") != std::string::npos ||
+       low.find("logged") != std::string::npos || low.find("acquired") != std::string::npos) &&
+      low.find(" at ") != std::string::npos;
+  if (low.find("sampl") == std::string::npos && words.size() > 2 && !recorded) return "";
   std::string found;
   double number = 0;
   for (std::size_t i = 0; i < words.size(); ++i) {
@@ -55,6 +60,8 @@ std::string rate_among_words(std::string_view text) {
     while (!unit.empty() && (unit.back() == ',' || unit.back() == ';')) unit.remove_suffix(1);
     const bool hertz =
         unit.size() > 1 && lower_case(unit).find("hz") != std::string::npos && Unit::try_parse(unit);
+    if (recorded && low.find("sampl") == std::string::npos && (i == 0 || lower_case(words[i - 1]) != "at"))
+      continue;
     if (!hertz && samples_per_second(std::string(unit)) == 0) continue;
     if (!found.empty()) return "";
     found = std::string(words[i].substr(0, behind)) + " " + std::string(unit);

@@ -5,8 +5,8 @@
 #include <nlohmann/json.hpp>
 
 #include "base/text.h"
+#include "formats/text/axis/axis_words.h"
 #include "formats/text/clock/clock.h"
-#include "formats/text/titles/axis_words.h"
 #include "formats/text/titles/preamble_rates.h"
 #include "formats/text/titles/title_names.h"
 

@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "formats/text/titles/channel_notes.h"
 #include "formats/text/titles/labelled_rows.h"
+#include "formats/text/titles/no_titles.h"
 #include "formats/text/titles/text_preamble.h"
 #include "formats/text/titles/title_cells.h"
 #include "formats/text/titles/title_names.h"
@@ -57,7 +58,7 @@ TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_
   if (cells.empty() && rows_counted && away == 0) cells = titles_behind_count(layout, text);
   if (cells.empty())
     for (const std::string_view cell : title_cells(layout, text, tabbed))
-      cells.push_back(unquoted_cell(cell));
+      cells.push_back(unquoted_cell(without_braces(cell)));
   take_corner_apart(cells, layout.decimal);
   // Once in front of the line, or of each title.
   const bool each_marked = cells.size() > 1 && std::all_of(cells.begin(), cells.end(), [](const auto& cell) {
@@ -98,13 +99,6 @@ TitleLine title_line(const TextLayout& layout, std::string_view text, std::size_
   return out;
 }
 
-/// A key and its value; not a spreadsheet's ="text".
-bool has_equals(std::string_view text) {
-  for (std::size_t at = text.find('='); at != std::string_view::npos; at = text.find('=', at + 1))
-    if (at + 1 == text.size() || text[at + 1] != '"') return true;
-  return false;
-}
-
 /// A title that reaches over two rows of titles stands in the upper one alone, as cells that were joined do.
 void fill_from_above(std::vector<TitleLine>& rows) {
   if (rows.size() < 2 || is_units_row(rows[0].row)) return;
@@ -124,29 +118,6 @@ void fill_from_above(std::vector<TitleLine>& rows) {
     const Channel title = channel_from_title(above[c]);
     rows[0].has_axis = rows[0].has_axis || is_time_title(title) || is_count_title(title);
   }
-}
-
-/// A setting of each channel whose name stands in front of it, in a cell of its own.
-bool is_labelled_setting(const TextLayout& layout, std::string_view text) {
-  if (layout.delimiter == ' ' || layout.delimiter == '(') return false;
-  std::vector<std::string_view> cells;
-  split_cells(text, layout.delimiter, cells);
-  if (cells.size() != cells_needed(layout) + 1 || cells.size() <= 2 ||
-      !is_setting_label(unquoted_cell(cells[0])))
-    return false;
-  // "Increment,4e-04,s" is one setting with its unit.
-  double number = 0;
-  return parse_cell(cells.back(), layout.decimal, number) || !parse_cell(cells[1], layout.decimal, number) ||
-         !is_axis_setting(layout, text);
-}
-
-/// A line of one cell, one or two words without a number or a mark.
-bool is_lone_word(const TextLayout& layout, std::string_view text) {
-  text = without_marks(trimmed(text));
-  while (!text.empty() && text.back() == layout.delimiter) text.remove_suffix(1);
-  return !text.empty() && text.size() < 24 && text.find(layout.delimiter) == std::string_view::npos &&
-         text.find_first_of("0123456789:=,;\t\"(") == std::string_view::npos &&
-         std::count(text.begin(), text.end(), ' ') < 2;
 }
 
 std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<TextLine>& lines,
@@ -187,11 +158,17 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
       above_settings = true;
       continue;
     }
-    // "Unit;V" above a single column.
+    if (layout.cells.size() == 1 && away + 1 < first && is_section_word(layout, text)) continue;
+    // "Unit;V" above a single column, "Y Axis Unit,dBm" above two; "Number of points,300".
     std::vector<std::string_view> few;
-    if (layout.cells.size() == 1 && !layout.clock && layout.delimiter != ' ')
+    if (layout.cells.size() <= 2 && !layout.clock && layout.delimiter != ' ')
       split_cells(text, layout.delimiter, few);
-    if (few.size() == 2 && is_row_label(unquoted_cell(few[0]))) {
+    while (few.size() > 2 && trimmed(few.back()).empty()) few.pop_back();
+    const bool single = layout.cells.size() == 1;
+    const bool labelled_cells =
+        few.size() == 2 && ((single && is_row_label(unquoted_cell(few[0]))) || says_unit(few[0], few[1]));
+    if (labelled_cells || (single && few.size() >= 2 && !trimmed(few[0]).empty() &&
+                           parse_any_cell(few[1], layout.decimal, value))) {
       above_settings = true;
       continue;
     }
@@ -219,9 +196,11 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     const std::string_view lead = trimmed(text).substr(0, trimmed(text).find_first_of(" \t"));
     const bool labelled = line.row.size() < 3 && !lead.empty() && lead.back() == ':' &&
                           (layout.delimiter == ' ' || layout.delimiter == '\t');
+    const bool titled = titles_before_settings(layout, line);
     const bool keyed =
-        !listed && (labelled || has_equals(text) ||
-                    (layout.cells.size() == 1 && !layout.clock && text.find(':') != std::string_view::npos));
+        !listed && !titled &&
+        (labelled || has_equals(text) ||
+         (layout.cells.size() == 1 && !layout.clock && text.find(':') != std::string_view::npos));
     // When it began: a date in one cell, the others empty.
     if (line.row.empty() && line.dated && ++settings <= most) continue;
     // Names may be numbers beside a time: "Time,100,200".
@@ -275,6 +254,17 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
       out.push_back(std::move(line));
       break;
     }
+    // "Scan,Time,101 (VDC),Alarm 101": words beside what may be read as numbers, right above the rows.
+    const bool words_beside =
+        numbered && std::any_of(line.row.begin(), line.row.end(), [&](const std::string& cell) {
+          return !cell.empty() && !is_digit(cell[0]) && !parse_any_cell(cell, layout.decimal, value) &&
+                 !parse_date_time(cell) && !parse_date(cell) && !parse_time_of_day(cell) &&
+                 !is_time_title(channel_from_title(cell));
+        });
+    if (words_beside) {
+      out.push_back(std::move(line));
+      continue;
+    }
     // A setting of each channel, "Rate;50 Hz;50 Hz", or when it began.
     if (std::any_of(line.row.begin(), line.row.end(), [&](const std::string& cell) {
           return parse_any_cell(cell, layout.decimal, value) || parse_date_time(cell) || parse_date(cell) ||
@@ -304,6 +294,7 @@ void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::si
   TitleRow names = roles.names ? rows[*roles.names].row : TitleRow();
   if (roles.labelled) names[0] = counts_on(layout, lines, first) ? "No." : "";
   if (const auto listed = listed_names(layout, lines, first, !names.empty())) names = *listed;
+  if (roles.names) name_by_table(layout, lines, first, names);
   if (roles.names) join_groups(layout, lines, first - 1 - rows[*roles.names].away, names);
   layout.columns.assign(layout.cells.size(), {});
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {

@@ -135,6 +135,9 @@ void take_row_units(TextLayout& layout, std::span<const TextLine> lines, std::si
       by_cell[cell].add(word);
     }
   }
+  // Where one column has a prefix that is no unit, "1.5n", so have the others: "15m".
+  if (std::any_of(by_cell.begin(), by_cell.end(), [](const auto& cell) { return cell.second.prefixes; }))
+    for (auto& [cell, units] : by_cell) units.prefixes = true;
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
     const auto found = by_cell.find(layout.cells[c]);
     if (found == by_cell.end() || !found->second.all_units || found->second.named.empty()) continue;

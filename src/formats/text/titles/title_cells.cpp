@@ -43,6 +43,12 @@ void part_at_gaps(std::string_view bare, std::string& tabbed) {
 
 }  // namespace
 
+std::string_view without_braces(std::string_view cell) {
+  const std::string_view text = trimmed(cell);
+  return text.size() > 2 && text.front() == '{' && text.back() == '}' ? text.substr(1, text.size() - 2)
+                                                                      : cell;
+}
+
 std::string_view behind_label(std::string_view text) {
   const std::size_t mark = text.find_first_of(":=");
   if (mark == std::string_view::npos || mark > 24) return text;

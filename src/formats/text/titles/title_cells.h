@@ -12,6 +12,9 @@ namespace vprism {
 /// Behind a word that says that names or units follow: "columns: time, force", "units = s, N".
 std::string_view behind_label(std::string_view text);
 
+/// "{V(1)}": what stands in braces.
+std::string_view without_braces(std::string_view cell);
+
 /// Cells of a line of titles, as many as a row has; blank-aligned tables may have blanks inside a title, so
 /// two blanks part them there. A date and its time of day that blanks part have one title.
 std::vector<std::string_view> title_cells(const TextLayout& layout, std::string_view text,

@@ -156,6 +156,9 @@ void set_units_apart(std::vector<std::string>& cells) {
     const std::size_t close = !cell.empty() && cell.front() == '[' ? cell.find(']') : std::string::npos;
     if (cell.empty()) {
       out.push_back(cell);
+    } else if (cell.size() > 3 && cell.starts_with("in ") && Unit::try_parse(cell.substr(3)) &&
+               Unit::parse(cell.substr(3)).converts_to(Unit::parse("s"))) {
+      out.push_back("time (" + cell.substr(3) + ")");
     } else if (!spoken.empty()) {
       out.push_back(spoken);
     } else if (in != std::string::npos && in > 0 && Unit::try_parse(cell.substr(in + 4))) {

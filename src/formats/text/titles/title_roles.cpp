@@ -52,7 +52,8 @@ std::string without_brackets(std::string_view text) {
 
 bool counts_word(const std::string& cell) {
   const std::string low = lower_case(cell);
-  for (const char* word : {"sequence", "samples", "sample", "points", "count", "-", "#", "rn", "ts"})
+  for (const char* word :
+       {"sequence", "samples", "sample", "points", "count", "-", "#", "no.", "nr.", "rn", "ts"})
     if (low == word) return true;
   return false;
 }
@@ -84,10 +85,21 @@ bool is_mostly_units(const TitleRow& row) {
     const std::string low = lower_case(cell);
     for (const char* kind : {"avg", "min", "max", "std", "smp", "tot", "mean", "rms", "inst"})
       if (low == kind) return false;
-    if (cell.empty() || counts_word(cell)) continue;
+    // Parts of a date, as units are named: "yr mo dy hr mn".
+    static constexpr std::string_view calendar[] = {"yr", "mo", "mon", "dy", "day", "hr", "mn"};
+    if (cell.empty() || counts_word(cell) ||
+        std::find(std::begin(calendar), std::end(calendar), low) != std::end(calendar))
+      continue;
     ++(is_unit_cell(cell) ? known : other);
   }
   return known > 0 && known >= other;
+}
+
+/// Three at least that no name is: "m/s", "hPa", "%".
+bool several_units(const TitleRow& row) {
+  return std::count_if(row.begin(), row.end(), [](const std::string& cell) {
+           return is_unit_cell(cell) && (cell.size() > 1 || cell == "%");
+         }) >= 3;
 }
 
 /// "Name;Druck;Temp" over "Einheit;bar;°C": what a row is stands in front of it, above a column of numbers
@@ -142,14 +154,14 @@ TitleRoles roles_of(const std::vector<TitleLine>& rows) {
   for (std::size_t r = 0; r < rows.size() && !out.names; ++r)
     if (r != out.units && rows[r].has_axis) out.names = r;
   // Units that are not all known, below the names: the time has one.
-  if (out.names && !out.units && *out.names + 1 < rows.size() && rows[*out.names + 1].has_axis) {
+  if (out.names && !out.units && *out.names + 1 < rows.size()) {
     const TitleRow &below = rows[*out.names].row, &above = rows[*out.names + 1].row;
     static constexpr std::string_view units_of_time[] = {"s",  "sec", "secs", "second", "seconds",
                                                          "ms", "us",  "min",  "h",      "hours"};
     bool under_time = false;
     for (std::size_t c = 0; c < below.size(); ++c)
       under_time =
-          under_time || (is_time_title(channel_from_title(above[c])) &&
+          under_time || (rows[*out.names + 1].has_axis && is_time_title(channel_from_title(above[c])) &&
                          std::find(std::begin(units_of_time), std::end(units_of_time),
                                    lower_case(without_brackets(below[c]))) != std::end(units_of_time));
     if (under_time) out.units = out.names, out.names = *out.names + 1;
@@ -157,6 +169,9 @@ TitleRoles roles_of(const std::vector<TitleLine>& rows) {
   if (!out.names && out.units && *out.units + 1 < rows.size()) out.names = *out.units + 1;
   for (std::size_t r = 0; r < rows.size() && !out.names; ++r)
     if (r != out.units && !is_title_word(rows[r].label, unit_labels)) out.names = r;
+  if (!out.units && out.names && *out.names + 1 < rows.size() && several_units(rows[*out.names].row) &&
+      is_mostly_units(rows[*out.names].row) && !is_mostly_units(rows[*out.names + 1].row))
+    out.units = out.names, out.names = *out.names + 1;
   if (!out.units && out.names && *out.names > 0 && is_mostly_units(rows[*out.names - 1].row))
     out.units = *out.names - 1;
   return out;

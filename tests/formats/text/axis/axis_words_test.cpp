@@ -1,5 +1,5 @@
 // What settings above a table say of its axis, in many words, and what they don't.
-#include "formats/text/titles/axis_words.h"
+#include "formats/text/axis/axis_words.h"
 
 #include <gtest/gtest.h>
 
