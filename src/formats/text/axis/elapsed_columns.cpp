@@ -3,8 +3,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "base/text.h"
+#include "formats/text/clock/clock.h"
+#include "formats/text/clock/text_clock.h"
 
 namespace vprism {
 
@@ -33,6 +36,53 @@ double unit_beside_clock(const TextLayout& layout, std::span<const TextLine> lin
   return 0;
 }
 
+/// A column that is called the day of the year, and is that of each row's date.
+bool is_day_of_year(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                    std::size_t last, std::size_t column) {
+  const std::string name = lower_case(layout.columns[column].name);
+  if (!layout.clock || layout.clock->no_date ||
+      (name != "doy" && name != "jday" && name != "yday" && name != "day of year" && name != "julday"))
+    return false;
+  constexpr std::int64_t day = 86400LL * 1'000'000'000;
+  double value = 0;
+  std::size_t rows = 0;
+  for (std::size_t i = first; i <= last; ++i) {
+    if (trimmed(lines[i].text).empty()) continue;
+    const auto& cells = lines[i].cells(layout.delimiter);
+    const auto now = clock_of_row(layout, cells);
+    if (!now || layout.cells[column] >= cells.size() ||
+        !parse_cell(cells[layout.cells[column]], layout.decimal, value))
+      return false;
+    const std::string year = utc_text(*now).substr(0, 4);
+    const auto begun = parse_date(year + "-01-01");
+    if (!begun || std::floor(value) != static_cast<double>((*now - *begun) / day + 1)) return false;
+    ++rows;
+  }
+  return rows > 2;
+}
+
+/// Seconds since 1970 that go along with a clock, though each was taken by itself: no further from it than a
+/// second anywhere.
+bool is_stamp_beside_clock(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                           std::size_t last, std::size_t column) {
+  const std::string name = lower_case(layout.columns[column].name);
+  if (!layout.clock || (name.find("stamp") == std::string::npos && name.find("epoch") == std::string::npos))
+    return false;
+  const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, column);
+  if (numbers.size() < 3 || numbers.front() < 946684800 || numbers.back() > 2208988800) return false;
+  std::optional<std::int64_t> begun;
+  std::size_t row = 0;
+  double off = 0;
+  for (std::size_t i = first; i <= last && row < numbers.size(); ++i) {
+    if (trimmed(lines[i].text).empty()) continue;
+    const auto now = clock_of_row(layout, lines[i].cells(layout.delimiter));
+    if (!now) return false;
+    if (!begun) begun = now;
+    off = std::max(off, std::abs(numbers[row++] - numbers[0] - static_cast<double>(*now - *begun) * 1e-9));
+  }
+  return off < 1;
+}
+
 }  // namespace
 
 void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
@@ -53,10 +103,22 @@ void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std:
     return unit.text() != "1" && unit.converts_to(seconds) ? unit.convert(1, seconds) : 1;
   };
   std::span<const std::string_view> cells;
+  const auto leave_out = [&](std::size_t c) {
+    layout.cautions.push_back({"axis-repeats", Severity::note, "",
+                               "the column \"" + column_name(layout, c) +
+                                   "\" holds the same times, counted from its own start: it is left out",
+                               "--axis with its name takes it instead"});
+    leave_out_columns(layout, {c});
+  };
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
     const Channel& column = layout.columns[c];
     // Something else must be left.
     if (layout.columns.size() < (layout.time ? 3u : 2u)) return;
+    if (is_day_of_year(layout, lines, first, last, c) ||
+        is_stamp_beside_clock(layout, lines, first, last, c)) {
+      leave_out(c--);
+      continue;
+    }
     if (layout.time == c || (!counted(c) && (!is_axis_column(layout, c) || column.unit.text() == "1")))
       continue;
     // Between channels it is the axis of those behind it.
@@ -101,12 +163,7 @@ void leave_out_elapsed(TextLayout& layout, std::span<const TextLine> lines, std:
     }
     // To a tenth of a step: each may be rounded by itself.
     if (!all || rows < 5 || !(span > 0) || off > 0.1 * span / static_cast<double>(rows - 1)) continue;
-    layout.cautions.push_back({"axis-repeats", Severity::note, "",
-                               "the column \"" + column_name(layout, c) +
-                                   "\" holds the same times, counted from its own start: it is left out",
-                               "--axis with its name takes it instead"});
-    leave_out_columns(layout, {c});
-    --c;
+    leave_out(c--);
   }
 }
 

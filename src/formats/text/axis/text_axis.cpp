@@ -17,7 +17,7 @@ namespace {
 bool is_position_title(const Channel& column) {
   const std::string name = lower_case(column.name);
   for (const char* word : {"position", "stage", "distance", "displacement", "delay", "path", "wavelength",
-                           "angle", "wavenumber"})
+                           "angle", "wavenumber", "depth", "chainage"})
     if (name.find(word) != std::string::npos) return true;
   return name == "x" || name == "pos";
 }
@@ -144,6 +144,26 @@ void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::
     }
   }
   if (layout.time) take_axis_column(layout, *layout.time);
+}
+
+void doubt_seconds(TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last) {
+  const auto assumed = std::find_if(layout.cautions.begin(), layout.cautions.end(),
+                                    [](const Caution& c) { return c.code == "axis-unit-assumed"; });
+  if (!layout.time || layout.steps || layout.time_factor != 1 || assumed == layout.cautions.end()) return;
+  const std::vector<double> numbers = numbers_of_column(layout, lines, first, last, *layout.time);
+  if (numbers.size() < 3 ||
+      std::any_of(numbers.begin(), numbers.end(), [](double t) { return t != std::floor(t); }))
+    return;
+  const double step = (numbers.back() - numbers.front()) / static_cast<double>(numbers.size() - 1);
+  // Minutes and hours are logged in whole numbers of seconds.
+  if (step < 5 || std::fmod(step, 5) == 0) {
+    const double usual[] = {5, 10, 15, 20, 30, 60, 120, 300, 600, 900, 1200, 1800, 3600, 7200, 21600, 86400};
+    if (step < 5 || std::find(std::begin(usual), std::end(usual), step) != std::end(usual)) return;
+  }
+  assumed->severity = Severity::warning;
+  assumed->text += ", though they are whole numbers " + format_number(step, 6) +
+                   " apart: they may count milliseconds or microseconds";
+  assumed->remedy = "--axis-scale '1 us' or '1 ms' says so";
 }
 
 void scale_by_interval(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,

@@ -16,6 +16,10 @@ void take_axis_column(TextLayout& layout, std::size_t column);
 void find_axis_column(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                       std::size_t last, const std::string& file, const std::string& asked);
 
+/// Whole numbers without a unit that step by what no one logs in seconds: the note that seconds are taken is
+/// a warning then, with the other readings.
+void doubt_seconds(TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last);
+
 /// A time column without a unit whose steps are 1, 2, ... 9 powers of ten off the interval that the settings
 /// say counts that power of ten of a second: a note.
 void scale_by_interval(TextLayout& layout, std::span<const TextLine> lines, std::size_t first,

@@ -37,7 +37,8 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
                         std::size_t last) {
   std::span<const std::string_view> cells;
   std::vector<std::size_t> numbers, empties, loose, beside_text;  // The last: a setting and its value.
-  std::vector<std::size_t> bracketed, below_zero, truths, ones;
+  std::vector<std::size_t> bracketed, below_zero, truths, ones,
+      ended;  // The last: empty down to the last row.
   std::vector<std::string> others;
   std::vector<HexCells> hex;
   std::string marked;
@@ -53,8 +54,10 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
       numbers.resize(cells.size(), 0), empties.resize(cells.size(), 0), loose.resize(cells.size(), 0),
           beside_text.resize(cells.size(), 0), others.resize(cells.size()), bracketed.resize(cells.size(), 0),
           below_zero.resize(cells.size(), 0), truths.resize(cells.size(), 0), ones.resize(cells.size(), 0),
-          hex.resize(cells.size());
+          hex.resize(cells.size()), ended.resize(cells.size(), 0);
     bool text_before = false;
+    for (std::size_t c = 0; c < ended.size(); ++c)
+      ended[c] = c >= cells.size() || trimmed(cells[c]).empty() ? ended[c] + 1 : 0;
     for (std::size_t c = 0; c < cells.size(); ++c) {
       const bool after_text = text_before;
       std::string_view bare = trimmed(cells[c]);
@@ -113,7 +116,8 @@ void find_further_cells(TextLayout& layout, std::span<const TextLine> lines, std
       continue;
     all.push_back(c);
     if (loose[c] > 0) layout.loose.push_back(c);
-    if ((rows >= 20 && 5 * empties[c] > rows) || (!taken && empties[c] > 0)) layout.sparse.push_back(c);
+    if ((rows >= 20 && 5 * empties[c] > rows) || (!taken && empties[c] > 0) || ended[c] >= 3)
+      layout.sparse.push_back(c);
   }
   if (!layout.debits.empty())
     layout.cautions.push_back(

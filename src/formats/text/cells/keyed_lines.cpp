@@ -81,6 +81,17 @@ std::size_t unit_behind(std::string_view number, std::string_view rest) {
 
 namespace {
 
+/// How many digits stand in parentheses behind the letter of a level: "I (1020) ADC: raw=996"; 0 where none
+/// do.
+std::size_t level_and_count(std::string_view line) {
+  if (line.size() < 6 || std::string_view("IWEDV").find(line[0]) == std::string_view::npos ||
+      line[1] != ' ' || line[2] != '(')
+    return 0;
+  std::size_t digits = 0;
+  while (3 + digits < line.size() && is_decimal_digit(line[3 + digits])) ++digits;
+  return 3 + digits < line.size() && line[3 + digits] == ')' && digits < 16 ? digits : 0;
+}
+
 /// "Mar  5 10:00:01", "5 Mar 10:00:01".
 bool has_month_word(std::string_view text) {
   if (month_word(text) > 0) return true;
@@ -142,6 +153,13 @@ KeyedLine pairs_of(std::string_view line) {
       line = trimmed(line.substr(colon + 2));
     for (const char* level : {"INFO ", "DEBUG ", "TRACE ", "WARN ", "WARNING ", "ERROR ", "NOTICE ", "DATA "})
       if (starts_with(line, level)) line = trimmed(line.substr(std::string_view(level).size()));
+  } else if (const std::size_t count = level_and_count(line); count > 0) {
+    // "I (1020) ADC: raw=996": milliseconds since the program began.
+    out.emplace_back("time (ms)", std::string(line.substr(3, count)));
+    line = trimmed(line.substr(count + 4));
+    const std::size_t first = line.find('='), colon = line.substr(0, first).rfind(": ");
+    if (first != std::string_view::npos && colon != std::string_view::npos)
+      line = trimmed(line.substr(colon + 2));
   } else if (const auto stamped = stamp_in_front(line)) {
     // Behind it a host, a program with its number, a level, and words.
     line = stamped->rest;

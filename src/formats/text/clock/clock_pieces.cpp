@@ -52,7 +52,8 @@ std::optional<NamedPiece> piece_named(const std::string& title, const std::vecto
   if (is({"hour", "hours", "hh", "hr", "he", "stunde", "std", "heure", "hora"}))
     return NamedPiece{PieceKind::count, 3600 * second_of_piece};
   if (is({"minute", "minutes", "min", "mi", "mn"})) return NamedPiece{PieceKind::count, 60 * second_of_piece};
-  if (is({"second", "seconds", "sec", "secs", "ss", "sekunde", "sek", "s"}))
+  // "hour, t(sec)": the seconds of that hour.
+  if (is({"second", "seconds", "sec", "secs", "ss", "sekunde", "sek", "s"}) || (is({"t"}) && hours))
     return NamedPiece{PieceKind::count, second_of_piece};
   if (is({"ms", "msec", "millisecond", "milliseconds", "millis", "fff"}))
     return NamedPiece{PieceKind::count, 1000000};
@@ -96,7 +97,7 @@ bool make_an_instant(const std::vector<NamedPiece>& pieces) {
   if (has(PieceKind::year) == 1 || has(PieceKind::month) == 1 || has(PieceKind::day_of_year) == 1)
     return dated && (hours || !minutes);
   // Hours, minutes and seconds since some start; seconds and what is behind their point.
-  return (hours && minutes) || (minutes && seconds) || (seconds && parts && !hours && !minutes);
+  return (hours && (minutes || seconds)) || (minutes && seconds) || (seconds && parts && !hours && !minutes);
 }
 
 const char* words_of(const std::vector<ClockPiece>& pieces, bool epoch) {
@@ -183,7 +184,7 @@ void find_clock_pieces(TextLayout& layout, std::span<const TextLine> lines, std:
   for (std::size_t c = 0; c < layout.columns.size(); ++c) {
     const Unit& unit = layout.columns[c].unit;
     const auto piece = unit.dimensionless() || !unit.known() || layout.columns[c].name.empty() ||
-                               piece_named(unit.text(), {})  // "hh" above "hr".
+                               piece_named(unit.text(), named)  // "hh" above "hr".
                            ? piece_named(layout.columns[c].name, named)
                            : std::nullopt;
     const bool next = columns.empty() || layout.cells[c] == pieces.back().cell + 1;

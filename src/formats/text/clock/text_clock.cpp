@@ -163,6 +163,31 @@ void find_day_clock(TextLayout& layout, std::span<const TextLine> lines, std::si
   }
 }
 
+/// The same text in all rows, three at least.
+bool stands_still(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                  std::size_t last, std::size_t cell) {
+  std::string_view before;
+  std::size_t rows = 0;
+  for (std::size_t i = first; i <= last; ++i) {
+    const auto& cells = lines[i].cells(layout.delimiter);
+    if (trimmed(lines[i].text).empty() || cell >= cells.size()) continue;
+    if (rows++ > 0 && cells[cell] != before) return false;
+    before = cells[cell];
+  }
+  return rows > 2;
+}
+
+/// Whether a later cell of the rows holds dates and times that rise.
+bool goes_on_behind(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                    std::size_t last, std::size_t cell) {
+  const std::size_t count = lines[first].cells(layout.delimiter).size();
+  for (std::size_t c = cell + 1; c < count; ++c)
+    if (instants_rise(layout, lines, first, last, c,
+                      [](const std::string& text) { return parse_date_time(text); }))
+      return true;
+  return false;
+}
+
 }  // namespace
 
 void find_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t first, std::size_t last) {
@@ -188,6 +213,9 @@ void find_clock(TextLayout& layout, std::span<const TextLine> lines, std::size_t
     } else {
       continue;
     }
+    // Where several instants stand in a row, the one that goes on: not when a query began.
+    if (stands_still(layout, lines, first, last, i) && goes_on_behind(layout, lines, first, last, i))
+      continue;
     settle_day_order(layout, lines, first, last, clock);
     if (clock.no_date) settle_minutes(layout, lines, first, last, clock);
     layout.clock = clock;

@@ -5,6 +5,7 @@
 
 #include "base/text.h"
 #include "formats/text/clock/serial_values.h"
+#include "formats/text/heads/block_heads.h"
 #include "formats/text/heads/stated_heads.h"
 
 namespace vprism {
@@ -153,6 +154,9 @@ void write_heads_plainly(std::vector<TextLine>& lines, std::deque<std::string>& 
   write_start_and_rate(lines, kept, cautions);
   write_names_by_turns(lines, kept);
   write_start_and_step(lines, kept);
+  write_blocks_plainly(lines, kept);
+  write_frames_plainly(lines, kept);
+  write_levels_plainly(lines, kept);
 }
 
 }  // namespace vprism

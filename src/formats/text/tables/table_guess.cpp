@@ -91,6 +91,7 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
              std::none_of(of.begin(), of.begin() + static_cast<std::ptrdiff_t>(wanted.front()),
                           [&](std::string_view cell) { return parse_any_cell(cell, decimal, number_seen); });
     };
+    const std::size_t last_cells = cells.size();
     const bool lead_empty = wanted.front() > 0 && trimmed(cells[wanted.front() - 1]).empty();
     std::size_t first = last;
     std::size_t rows = 1;
@@ -100,7 +101,9 @@ TableGuess guess_with(std::span<const TextLine> lines, char delimiter, char deci
     std::optional<std::size_t> below_title, rows_below;
     for (std::size_t i = last; i-- > 0;) {
       cells = lines[i].cells(delimiter);
-      if (is_row(cells, wanted, decimal, plainly) && !(lead_empty && labelled(cells))) {
+      // "300 samples, linear scale" above numbers alone.
+      const bool worded = delimiter == ' ' && last_cells == 1 && cells.size() > 1;
+      if (!worded && is_row(cells, wanted, decimal, plainly) && !(lead_empty && labelled(cells))) {
         first = i;
         ++rows;
         misses = 0;
@@ -186,6 +189,20 @@ TableGuess guess_table(std::span<const TextLine> lines, const ReadSettings& sett
       rate_among_words(lines[best.first + 1].text).empty())
     ++best.first;
   return best;
+}
+
+void extend_over_ended(std::span<const TextLine> lines, TableGuess& best) {
+  if (best.cells.size() < 2 || best.delimiter == ' ' || best.delimiter == '(') return;
+  double value = 0;
+  for (std::size_t i = best.last + 1; i < lines.size(); ++i) {
+    const auto& cells = lines[i].cells(best.delimiter);
+    if (best.cells.front() >= cells.size() || !parse_cell(cells[best.cells.front()], best.decimal, value))
+      return;
+    for (const std::size_t c : best.cells)
+      if (c < cells.size() && !trimmed(cells[c]).empty() && !parse_any_cell(cells[c], best.decimal, value))
+        return;
+    best.last = i;
+  }
 }
 
 namespace {

@@ -23,6 +23,9 @@ struct TableGuess {
 /// The best of all pairs, or of those that the settings leave; no cells where no line has numbers.
 TableGuess guess_table(std::span<const TextLine> lines, const ReadSettings& settings);
 
+/// Rows below the last one in which some columns have ended: empty there, the first of them goes on.
+void extend_over_ended(std::span<const TextLine> lines, TableGuess& best);
+
 /// "2 4000" above the rows: whole numbers, one of which is how many rows follow, are no row.
 void pass_over_count(TextLayout& layout, std::vector<TextLine>& lines, TableGuess& best);
 

@@ -143,9 +143,10 @@ bool is_count_column(const TextLayout& layout, std::span<const TextLine> lines, 
   // Words that may mean anything: the numbers must count. Titles first: cells of every column, one after the
   // other, take the square of a wide row's length.
   static constexpr std::string_view words[] = {
-      "line", "line no.", "spectral line", "bin",       "idx",      "packet",   "scan",    "msg",
-      "pt",   "frame",    "step",          "time step", "timestep", "step no.", "substep", "increment",
-      "inc",  "iter",     "iteration",     "number",    "num",      "entry"};
+      "line",    "line no.",  "spectral line", "bin",  "idx",       "packet",   "scan",
+      "msg",     "pt",        "frame",         "step", "time step", "timestep", "step no.",
+      "substep", "increment", "inc",           "iter", "iteration", "number",   "num",
+      "entry",   "entry_id",  "entry id",      "id",   "row id",    "row_id",   "sample_id"};
   const bool surely = is_count_title(layout.columns[column]);
   const std::string name = lower_case(layout.columns[column].name);
   if (!surely && std::find(std::begin(words), std::end(words), name) == std::end(words)) return false;

@@ -294,6 +294,7 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   for (std::size_t i = best.first - std::min<std::size_t>(best.first, 400); i < best.first; ++i)
     layout.head_lines.add(lines[i].text);
   name_by_sections(lines, best.first, renamed);
+  if (whole) extend_over_ended(lines, best);
   layout.delimiter = best.delimiter;
   layout.decimal = best.decimal;
   layout.cells = best.cells;
@@ -331,6 +332,7 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   doubt_counts(layout, lines, best.first, best.last);
   const bool no_rate_given = !settings.rate_hz && !settings.interval_s && !settings.duration_s;
   if (no_rate_given) scale_by_interval(layout, lines, best.first, best.last);
+  if (no_rate_given && layout.interval_s == 0) doubt_seconds(layout, lines, best.first, best.last);
   if (settings.axis.empty() && no_rate_given) take_counted_steps(layout, lines, best.first, best.last);
   if (settings.axis.empty() && no_rate_given && layout.interval_s == 0)
     take_steps_or_rates(layout, lines, best.first, best.last, whole);

@@ -151,9 +151,9 @@ std::optional<std::size_t> take_tag_unit(TextLayout& layout, std::span<const Tex
 
 bool names_channels(const std::string& title) {
   const std::string low = lower_case(title);
-  for (const char* word :
-       {"signal", "channel", "sensor", "variable", "parameter", "tag", "name", "signal name", "channel name",
-        "sensor name", "sensor id", "quantity", "kanal", "measurement"})
+  for (const char* word : {"signal", "channel", "sensor", "variable", "parameter", "tag", "name",
+                           "signal name", "channel name", "sensor name", "sensor id", "quantity", "kanal",
+                           "measurement", "varname", "var name", "entity_id", "_field"})
     if (low == word) return true;
   return false;
 }
@@ -217,6 +217,17 @@ void part_by_tags(TextLayout& layout, std::span<const TextLine> lines, std::size
   split_cells(layout.title_line, layout.delimiter, titles);
   if (layout.dialect && !layout.dialect->keys.empty())
     titles.assign(layout.dialect->keys.begin(), layout.dialect->keys.end());
+  // One name in all rows is that of the value: "VarName" over "Pressure".
+  for (const auto& [cell, tags] : by_cell) {
+    if (tags.names.size() != 1 || cell >= titles.size() || tags.rows.begin()->second.first != rows ||
+        !names_channels(unquoted_cell(titles[cell])))
+      continue;
+    for (std::size_t c = 0; c < layout.columns.size(); ++c) {
+      const std::string name = lower_case(layout.columns[c].name);
+      if (layout.time != c && (name == "value" || name == "varvalue" || name == "state" || name == "_value"))
+        layout.columns[c].name = tags.names[0];
+    }
+  }
   for (const auto& [cell, tags] : by_cell) {
     if (5 * stalls < rows && !(cell < titles.size() && names_channels(unquoted_cell(titles[cell])))) continue;
     std::size_t all = 0;
@@ -283,6 +294,23 @@ bool column_counts(const TextLayout& layout, std::span<const TextLine> lines, st
   return numbers.size() >= 5 && counts_by_one(numbers);
 }
 
+/// "Frame" and "Sub Frame": the second counts from 0 on within each of the first, which goes on by one.
+bool counts_in_frames(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
+                      std::size_t last, std::size_t column) {
+  if (column + 2 >= layout.columns.size() || lower_case(layout.columns[column].name) != "frame") return false;
+  const std::string name = lower_case(layout.columns[column + 1].name);
+  if (name != "sub frame" && name != "subframe" && name != "sub_frame") return false;
+  const std::vector<double> frames = numbers_of_column(layout, lines, first, last, column),
+                            within = numbers_of_column(layout, lines, first, last, column + 1);
+  if (frames.size() < 3 || frames.size() != within.size()) return false;
+  for (std::size_t n = 1; n < frames.size(); ++n) {
+    const bool on = frames[n] == frames[n - 1] && within[n] == within[n - 1] + 1,
+               next = frames[n] == frames[n - 1] + 1 && within[n] == 0;
+    if (!on && !next) return false;
+  }
+  return true;
+}
+
 /// From 0 or 1 on, for sixteen rows at least.
 bool counts_from_the_start(const TextLayout& layout, std::span<const TextLine> lines, std::size_t first,
                            std::size_t last) {
@@ -300,6 +328,14 @@ void leave_out_counts(TextLayout& layout, std::span<const TextLine> lines, std::
                                   [](const Channel& c) { return !c.name.empty(); });
   for (std::size_t c = 0; c < layout.columns.size() && others > 1; ++c) {
     if (layout.time == c) continue;
+    if (counts_in_frames(layout, lines, first, last, c)) {
+      layout.cautions.push_back({"axis-counts", Severity::note, "",
+                                 "the columns \"" + column_name(layout, c) + "\" and \"" +
+                                     column_name(layout, c + 1) + "\" count samples; they are left out",
+                                 "take them as channels with --columns if they are"});
+      leave_out_columns(layout, {c, c + 1});
+      return;
+    }
     const bool called = is_count_column(layout, lines, first, last, c);
     const bool lead = c == 0 && layout.has_axis() && column_counts(layout, lines, first, last, c);
     const bool untitled = lead && layout.columns[c].name.empty() && (titled || layout.time == 1);

@@ -168,7 +168,7 @@ std::vector<TitleLine> title_lines(const TextLayout& layout, const std::vector<T
     const bool labelled_cells =
         few.size() == 2 && ((single && is_row_label(unquoted_cell(few[0]))) || says_unit(few[0], few[1]));
     if (labelled_cells || (single && few.size() >= 2 && !trimmed(few[0]).empty() &&
-                           parse_any_cell(few[1], layout.decimal, value))) {
+                           (parse_any_cell(few[1], layout.decimal, value) || is_digit(trimmed(few[0])[0])))) {
       above_settings = true;
       continue;
     }
@@ -309,6 +309,13 @@ void read_titles(TextLayout& layout, const std::vector<TextLine>& lines, std::si
     const std::string unit = without_brackets(roles.units ? rows[*roles.units].row[c] : defined[c]);
     if (roles.labelled && c == 0) continue;
     if (unit.empty() || counts_word(unit)) continue;
+    // "Volt" over "Ch 1": units above, names below.
+    if (!names.empty() && !Unit::try_parse(unit) && unit.find(' ') != std::string::npos &&
+        names[c].size() > 1 && column.unit.text() == "1" && Unit::try_parse(names[c])) {
+      column = {unit, Unit::parse(names[c]), ""};
+      column.quantity = quantity_of(column.unit);
+      continue;
+    }
     column.unit = Unit::try_parse(unit).value_or(Unit::opaque(unit));
     column.quantity = quantity_of(column.unit);
   }
