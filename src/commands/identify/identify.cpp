@@ -24,28 +24,13 @@ namespace {
 /// Records up to this many samples are fitted sample by sample.
 constexpr std::int64_t most_fitted = std::int64_t{1} << 20;
 constexpr std::size_t most_samples_held = std::size_t{1} << 22;
-/// Lines that are asked not to be told.
-void leave_out(const IdentifySettings& settings, std::vector<Peak>& peaks) {
-  std::erase_if(peaks, [&](const Peak& p) {
-    return p.doubtful() || (settings.min_level && p.rms < *settings.min_level) ||
-           (settings.min_rise_db && p.prominence_db < *settings.min_rise_db);
-  });
-  if (!settings.min_apart_hz) return;
-  std::vector<Peak> kept;  // Strongest first.
-  for (const Peak& p : peaks)
-    if (std::none_of(kept.begin(), kept.end(), [&](const Peak& other) {
-          return std::abs(other.frequency_hz - p.frequency_hz) < *settings.min_apart_hz;
-        }))
-      kept.push_back(p);
-  peaks = std::move(kept);
-}
-
-/// Steady lines fitted to the samples themselves.
-void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
+/// Steady lines fitted to the samples themselves. The slope beside lines of few periods, where it was looked
+/// for.
+std::optional<double> refine(ChannelSpectrum& c, const std::vector<double>& samples) {
   const double rate = c.spectrum.plan.rate_hz;
   const std::vector<Sine> first =
       sines_of(c.peaks, c.spectrum, [](const Peak& p) { return !p.broad() && !p.of_band; });
-  if (!worth_fitting(first.size(), samples.size())) return;
+  if (!worth_fitting(first.size(), samples.size())) return {};
   const double record_bin = rate / static_cast<double>(samples.size());
   const SineFit fit = fit_sines_beside_wander(samples, rate, first, 8, 1e-6);
   for (Peak& p : c.peaks) {
@@ -66,6 +51,7 @@ void refine(ChannelSpectrum& c, const std::vector<double>& samples) {
     p.rms_std = std::max(same->amplitude_std / std::sqrt(2.0), p.least_rms_std);
     p.phase_deg = same->phase_deg;
   }
+  return fit.beside_line ? std::optional(fit.slope) : std::nullopt;
 }
 
 std::vector<std::size_t> reference_channels(const Recording& r, const IdentifySettings& settings,
@@ -138,7 +124,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   std::vector<ChannelSpectrum>& spectra = result.spectrum.channels;
   std::vector<Watch> watches;
   for (std::size_t c = 0; c < spectra.size(); ++c) {
-    leave_out(settings, spectra[c].peaks);
+    leave_out_by_settings(settings, spectra[c].peaks);
     result.noise.push_back(noise_shape(spectra[c].spectrum, spectra[c].floor));
     (void)mark_lattice(spectra[c].peaks, spectra[c].spectrum.plan, spectra[c].spectrum.variance);
     for (Finding& f : name_channel(recording, spectra[c], result.noise.back(), settings)) {
@@ -208,6 +194,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   }
   result.watches.resize(result.findings.size());
   const std::vector<Rests> stood = rests_of_values.result();
+  std::vector<std::optional<double>> slope_beside_lines(spectra.size());  // Per sample.
   {
     // Where something was learnt since, the families are looked for anew.
     const bool judged = hold && !gaps && settings.analysis.derived.empty();
@@ -237,7 +224,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
             std::move(spectra[c].peaks), [&](std::vector<Peak>& peaks) {
               const auto& span = spectra[c].span;
               if (span) std::erase_if(peaks, [&](const Peak& p) { return !span->contains(p.frequency_hz); });
-              leave_out(settings, peaks);
+              leave_out_by_settings(settings, peaks);
             });
         bands[c] = std::move(verdict.bands);
         spectra[c].peaks = std::move(verdict.peaks);
@@ -247,7 +234,9 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
           rounding[c].clear();
           mark_rounding(c);
         }
-        refine(spectra[c], verdict.rest.empty() ? held[c] : verdict.rest);
+        const auto slope = refine(spectra[c], verdict.rest.empty() ? held[c] : verdict.rest);
+        if (verdict.slope || verdict.rest.empty())
+          slope_beside_lines[c] = verdict.slope ? verdict.slope : slope;
         rests[c] = std::move(verdict.rest);
         shifts[c] = verdict.shift;
         states[c] = std::move(verdict.states), swings[c] = std::move(verdict.swings);
@@ -356,8 +345,10 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     name_events(recording, c, rest.result()[0], levels[c].std, rests[c], course, run_ups[c], result);
   }
   for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c)
-    if (auto caution = rest_caution(recording.channels[c], stood[c], levels[c], recording.axis))
+    if (auto caution = rest_caution(recording.channels[c], stood[c], levels[c], recording.axis)) {
+      leave_out_of_rests(c, stood[c], levels[c].std, result);
       result.cautions.push_back(std::move(*caution));
+    }
   for (std::size_t c = 0; c < recording.channels.size(); ++c)
     for (Caution& caution : level_cautions(recording.channels[c], levels[c], {}, {}, recording.axis)) {
       if (caution.code != "clipping" && caution.code != "dropouts") continue;
@@ -379,11 +370,15 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
       result.watches.emplace_back();
       result.channels.push_back(c);
     };
+    const auto& beside = slope_beside_lines[c];
+    const double slope = beside.value_or(slopes[c].per_sample()),
+                 length = static_cast<double>(recording.samples);
+    const double share =
+        beside ? slope * slope * (length * length - 1) / 12 / std::pow(levels[c].std, 2) : slopes[c].share();
     auto slow = shifts[c] ? report_step(recording, recording.channels[c], *shifts[c])
-                          : report_trend(recording, recording.channels[c],
-                                         slopes[c].per_sample() * recording.axis.rate_hz(), slopes[c].share(),
-                                         result.rms[c]);
-    if (slow && (shifts[c] || !slow_line(recording, c, *slow, result))) add(std::move(*slow));
+                          : report_trend(recording, recording.channels[c], slope * recording.axis.rate_hz(),
+                                         share, result.rms[c], beside.has_value());
+    if (slow && (shifts[c] || beside || !slow_line(recording, c, *slow, result))) add(std::move(*slow));
     if (courses[c]) add(report_noise_course(recording, recording.channels[c], *courses[c]));
   }
   for (std::size_t c = 0; c < spectra.size() && as_recorded; ++c) hold_power_rule(c, result);

@@ -12,6 +12,7 @@
 #include "identify/noise/noise_shape.h"
 #include "identify/swings/frequency_swing.h"
 #include "identify/verdict/band_search.h"
+#include "transform/maps/rests.h"
 #include "transform/time/statistics.h"
 
 namespace vprism {
@@ -66,7 +67,7 @@ Finding report_switching(const Recording& recording, const ChannelSpectrum& chan
 Finding report_swing(const Recording& recording, const ChannelSpectrum& channel, const FrequencySwing& swing);
 /// A straight line that explains `share` of the mean square about the mean.
 std::optional<Finding> report_trend(const Recording& recording, const Channel& channel, double per_s,
-                                    double share, double rms);
+                                    double share, double rms, bool beside_lines);
 /// Noise that is louder at some times.
 /// Orders that run up or down together; what is left of them is no finding.
 void leave_to_run_up(const RunUp& run, std::vector<Finding>& findings);
@@ -96,6 +97,11 @@ struct Slope {
 /// Whether a line of few periods explains the slope better.
 bool slow_line(const Recording& recording, std::size_t channel, const Finding& trend,
                const IdentifyResult& result);
+/// Lines that are asked to be left out.
+void leave_out_by_settings(const IdentifySettings& settings, std::vector<Peak>& peaks);
+/// Of a channel that stood still now and then, noise that the held values make around its lines is no
+/// finding.
+void leave_out_of_rests(std::size_t channel, const Rests& rests, double std, IdentifyResult& result);
 /// A channel's findings hold no more than it has: what can't stand beside the rest is taken out, with a
 /// caution.
 void hold_power_rule(std::size_t channel, IdentifyResult& result);

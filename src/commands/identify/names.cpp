@@ -134,10 +134,53 @@ Finding report_hump(const ChannelSpectrum& c, const Hump& hump) {
   return f;
 }
 
+double number_of(const Finding& f, std::string_view key, double otherwise) {
+  for (const auto& [name, value] : f.numbers)
+    if (name == key) return value;
+  return otherwise;
+}
+
+/// Noise that was found in pieces, its edges for the most part, and is one band: the pieces go, and the band
+/// has their edges and all that stands above the law between these. Nothing where there are none.
+std::optional<NoiseBand> joined_band(const ChannelSpectrum& c, const NoiseShape& noise, const NoiseBand& band,
+                                     const std::vector<bool>& lines, std::vector<Finding>& findings) {
+  const double slack = 0.1 * (band.high_hz - band.low_hz);
+  const auto is_piece = [&](const Finding& f) {
+    const double low = number_of(f, "low_hz", 0), high = number_of(f, "high_hz", 0);
+    return f.kind == "broadband" && high > low && low > band.low_hz - slack && high < band.high_hz + slack;
+  };
+  NoiseBand out = band;
+  double low = band.high_hz, high = band.low_hz;
+  std::size_t pieces = 0;
+  for (const Finding& f : findings)
+    if (is_piece(f)) {
+      low = std::min(low, number_of(f, "low_hz", low)), high = std::max(high, number_of(f, "high_hz", high));
+      ++pieces;
+    }
+  if (pieces == 0) return {};
+  std::erase_if(findings, is_piece);
+  // The floor rounds edges off; what was found at them is nearer.
+  if (std::abs(low - band.low_hz) < 3 * slack) out.low_hz = low;
+  if (std::abs(high - band.high_hz) < 3 * slack) out.high_hz = high;
+  const auto [from, to] = c.spectrum.bins_within(out.low_hz, out.high_hz);
+  double square = 0, bins = 0;
+  for (std::size_t k = from; k < to; ++k) {
+    if (lines[k]) continue;
+    bins += 1;
+    square += std::max(0.0, c.spectrum.power[k] / c.spectrum.enbw_bins -
+                                noise.density(c.spectrum.frequency_hz(k)) * c.spectrum.plan.bin_hz);
+  }
+  // Bins of lines have as much of it as the others.
+  if (bins > 0) square *= static_cast<double>(to - from) / bins;
+  out.rms = std::sqrt(square);
+  return out;
+}
+
 void name_bands(const ChannelSpectrum& c, const NoiseShape& noise, std::vector<Finding>& findings) {
   const double total = c.spectrum.rms_total();
   const std::vector<bool> lines = bins_of_lines(c, std::vector<bool>(c.peaks.size(), false));
-  for (const NoiseBand& band : noise.bands) {
+  for (NoiseBand band : noise.bands) {
+    if (const auto whole = joined_band(c, noise, band, lines, findings)) band = *whole;
     const bool listed = std::any_of(findings.begin(), findings.end(), [&](const Finding& f) {
       for (const auto& [key, value] : f.numbers)
         if (key == "ringing_hz" && value >= band.low_hz && value <= band.high_hz) return true;

@@ -10,17 +10,17 @@
 namespace vprism {
 
 std::optional<Finding> report_trend(const Recording& r, const Channel& channel, double per_s, double share,
-                                    double rms) {
-  // A slow walk has some slope in every record.
-  if (!(share > 0.05)) return {};
+                                    double rms, bool beside_lines) {
+  // A slow walk has some slope in every record; one that was found beside lines of few periods is more.
+  if (!(share > (beside_lines ? 0.01 : 0.05))) return {};
   Finding f;
   f.kind = "trend";
   f.recording = r.file, f.channel = channel.name, f.unit = channel.unit.label();
   f.level_rms = rms * std::sqrt(share);
   const double all = per_s * static_cast<double>(r.samples) * r.axis.interval;
   f.text = fmt::format(
-      "a trend: a straight line rises by {} over the record, {:.3g}% of the mean square about the mean",
-      format_quantity(all, f.unit, 4), 100 * share);
+      "a trend: a straight line {} by {} over the record, {:.3g}% of the mean square about the mean",
+      all < 0 ? "falls" : "rises", format_quantity(std::abs(all), f.unit, 4), 100 * share);
   f.evidence.push_back(
       "below one period in the record a trend and a slow line look alike; take it off with condition "
       "detrend");

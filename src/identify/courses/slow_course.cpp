@@ -9,6 +9,7 @@
 
 #include "base/dot.h"
 #include "base/percentile.h"
+#include "base/straight_line.h"
 #include "identify/lines/smoothed.h"
 
 namespace vprism {
@@ -119,6 +120,36 @@ SineFit fit_beside_spikes(std::vector<double> samples, double rate_hz, SineFit f
   return fit;
 }
 
+/// Beside a straight line, each fitted to what the other leaves, in turn: lines of few periods lean, and a
+/// trend swings. Only where the line holds more than noise would give it.
+SineFit fit_beside_line(std::span<const double> samples, double rate_hz, SineFit fit, double joint_bins,
+                        double still) {
+  constexpr int rounds = 12;
+  constexpr double settled = 1e-4, more_than_noise = 12;
+  const auto n = static_cast<double>(samples.size());
+  std::vector<double> rest = fit.residual;
+  StraightLine line{0, 0, (n - 1) / 2};
+  SineFit out = fit;
+  for (int round = 0; round < rounds; ++round) {
+    for (std::size_t i = 0; i < rest.size(); ++i)
+      rest[i] = out.residual[i] + line.slope * (static_cast<double>(i) - line.middle);
+    const StraightLine next = straight_line(rest);
+    double left = 0;
+    for (std::size_t i = 0; i < rest.size(); ++i) left += std::pow(rest[i] - next.at(i), 2);
+    const double held = next.slope * next.slope * (n * n - 1) / 12;
+    if (held < more_than_noise * left / (n * n)) return fit;
+    const bool stands = round > 0 && std::abs(next.slope - line.slope) < settled * std::abs(next.slope);
+    line = next;
+    for (std::size_t i = 0; i < rest.size(); ++i)
+      rest[i] = samples[i] - line.slope * (static_cast<double>(i) - line.middle);
+    out = fit_sines(rest, rate_hz, out.sines, joint_bins, still);
+    out.slope = line.slope;
+    if (stands) break;
+  }
+  out.beside_line = true;
+  return out;
+}
+
 }  // namespace
 
 SineFit fit_sines_beside_wander(std::span<const double> samples, double rate_hz, std::vector<Sine> first,
@@ -131,6 +162,12 @@ SineFit fit_sines_beside_wander(std::span<const double> samples, double rate_hz,
   const auto intervals = static_cast<std::size_t>(std::min(lowest * n / rate_hz / 3, most_intervals));
   std::vector<double> rest(samples.begin(), samples.end()), slow(samples.size(), 0.0);
   fit = fit_beside_spikes(rest, rate_hz, std::move(fit), joint_bins, still);
+  constexpr double fewest_periods = 2;
+  if (intervals < 4 && lowest * n / rate_hz >= fewest_periods && !fit.sines.empty()) {
+    fit = fit_beside_line(samples, rate_hz, std::move(fit), joint_bins, still);
+    fit.beside_line = true;
+    return fit;
+  }
   if (intervals < 4 || samples.size() < 16 * intervals || fit.sines.empty()) return fit;
   for (int round = 0; round < 4; ++round) {
     for (std::size_t i = 0; i < rest.size(); ++i) rest[i] = fit.residual[i] + slow[i];

@@ -21,6 +21,8 @@ struct Sine {
 struct SineFit {
   std::vector<Sine> sines;
   double mean = 0;
+  double slope = 0;  ///< Per sample, of a straight line about the middle that was taken off with them.
+  bool beside_line = false;  ///< Whether such a line was looked for.
   double residual_rms = 0;
   std::vector<double> residual;  ///< What mean and sines leave of the samples.
 };

@@ -102,7 +102,7 @@ std::size_t half_width(const std::vector<double>& power, std::size_t top, std::s
 std::optional<ResonanceFit> fit_beside_tones(const Spectrum& power, double low_hz, double high_hz,
                                              const ResonanceLean& lean, std::vector<double>& tones) {
   std::vector<bool> masked(power.bins(), false);
-  std::optional<ResonanceFit> fit = fit_resonance(power, low_hz, high_hz, {}, lean);
+  std::optional<ResonanceFit> fit = fit_resonance(power, low_hz, high_hz, {}, lean, true);
   const auto lobe = static_cast<std::size_t>(std::ceil(window_half_width_bins(power.window)));
   const auto [low, high] = power.bins_within(low_hz, high_hz);
   const double most = 1 + 6 / std::sqrt(std::max(1.0, power.noise_averages));
@@ -125,7 +125,7 @@ std::optional<ResonanceFit> fit_beside_tones(const Spectrum& power, double low_h
     for (std::size_t k = top > lobe + 1 ? top - lobe - 1 : 0; k <= std::min(power.bins() - 1, top + lobe + 1);
          ++k)
       more[k] = true;
-    const std::optional<ResonanceFit> again = fit_resonance(power, low_hz, high_hz, more, lean);
+    const std::optional<ResonanceFit> again = fit_resonance(power, low_hz, high_hz, more, lean, true);
     if (!again) break;
     masked = std::move(more), fit = again;
     tones.push_back(power.frequency_hz(top));

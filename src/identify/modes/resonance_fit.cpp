@@ -111,6 +111,28 @@ class Likelihood {
   }
   double shared() const { return shared_; }
 
+  /// Of noise of one level from one bin to another, and of one other level beside them: of all such pairs the
+  /// likeliest, to the nearest of some hundred bins.
+  double plateau() const {
+    constexpr std::size_t steps = 100, least_inside = 6, least_outside = 4;
+    const std::size_t n = bins_.size();
+    if (n < least_inside + least_outside) return -1e300;
+    std::vector<double> sums(n + 1, 0);
+    for (std::size_t i = 0; i < n; ++i) sums[i + 1] = sums[i] + spectrum_.power[bins_[i]];
+    const std::size_t stride = std::max<std::size_t>(1, n / steps);
+    double best = -1e300;
+    for (std::size_t from = 0; from + least_inside <= n; from += stride)
+      for (std::size_t to = from + least_inside; to <= n; to += stride) {
+        const double inside = static_cast<double>(to - from), outside = static_cast<double>(n) - inside;
+        if (outside < static_cast<double>(least_outside)) continue;
+        const double within = (sums[to] - sums[from]) / inside,
+                     beside = (sums[n] - sums[to] + sums[from]) / outside;
+        if (!(within > beside) || !(beside > 0)) continue;
+        best = std::max(best, -inside * (std::log(within) + 1) - outside * (std::log(beside) + 1));
+      }
+    return weight() * best;
+  }
+
   double flat() const {
     double mean = 0, sum = 0;
     for (const std::size_t k : bins_) mean += spectrum_.power[k] / static_cast<double>(bins_.size());
@@ -183,7 +205,8 @@ double ResonanceFit::power_at(double hz) const {
 }
 
 std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, double high_hz,
-                                          const std::vector<bool>& masked, const ResonanceLean& known) {
+                                          const std::vector<bool>& masked, const ResonanceLean& known,
+                                          bool edges_too) {
   const auto [low, high] = s.bins_within(std::max(low_hz, 2 * s.plan.bin_hz), high_hz);
   if (high < low + 12 || s.two_sided) return std::nullopt;
   const Likelihood likelihood(s, low, high, masked, known);
@@ -216,7 +239,11 @@ std::optional<ResonanceFit> fit_resonance(const Spectrum& s, double low_hz, doub
   Unknowns tilted = best;
   const bool tilts = 2 * (climb(likelihood, tilted, low_hz, high_hz, true) - best_value) > 10;
   if (tilts) best = tilted;
+  // A band with edges is none: noise that a filter let through.
+  constexpr double less_likely = 20;
   ResonanceFit out;
+  out.edged = 2 * (likelihood.plateau() - best_value) > less_likely;
+  if (out.edged && !edges_too) return std::nullopt;
   out.gain = 2 * (best_value - likelihood.flat());
   out.frequency_hz = best[2];
   out.damping = std::exp(best[3]);

@@ -23,6 +23,7 @@ struct ResonanceFit {
   double pedestal = 0;                  ///< Noise power per bin beside it, in the middle of the bins;
   double tilt = 0;                      ///< times exp(-tilt) at the lowest, exp(tilt) at the highest.
   double lean = 0;                      ///< Power of f / frequency_hz that the resonance leans by.
+  bool edged = false;                   ///< Far less likely than a band of one level with edges.
   double low_hz = 0, high_hz = 0;       ///< The bins that it was fitted to.
   /// Twice the gain in log-likelihood over noise of one level in the same bins: large for a real hump.
   double gain = 0;
@@ -35,10 +36,11 @@ struct ResonanceFit {
 
 /// Fits to the bins within `low_hz` .. `high_hz` that are not `masked` (empty: none), by the likelihood of
 /// averaged powers (Whittle 1953), the window's lobe folded in. Nothing where the hump is narrower than the
-/// lobe can tell from a line, or does not stand out.
+/// lobe can tell from a line, does not stand out, or is far less likely than a band of one level with edges
+/// (unless `edges_too`: two resonances look like one).
 std::optional<ResonanceFit> fit_resonance(const Spectrum& spectrum, double low_hz, double high_hz,
                                           const std::vector<bool>& masked = {},
-                                          const ResonanceLean& known = {});
+                                          const ResonanceLean& known = {}, bool edges_too = false);
 
 /// What the spectrum holds of a resonance: each bin within the fit is shared between it and its pedestal, and
 /// the flanks beyond are taken as the fit has them. The RMS that a fit expects may differ from that by as

@@ -131,11 +131,16 @@ NoiseShape noise_shape(const Spectrum& spectrum, const std::vector<double>& floo
     }
     NoiseBand band;
     const std::size_t begin = k;
-    double sum = 0, most = 0;
+    double sum = 0, most = 0, raised = 0;
     for (; k < floor.size() && above(k) >= least; ++k) {
+      raised += above(k) - 1;
       sum += (floor[k] - rbw * shape.density(spectrum.frequency_hz(k))) / spectrum.enbw_bins;
       if (above(k) > most) most = above(k), band.peak_hz = spectrum.frequency_hz(k);
     }
+    // A few bins of one segment lie so high by chance; bins of a window share half their noise.
+    constexpr double by_chance = 5, alike = 1.5;
+    const double bins = static_cast<double>(k - begin), excess = raised / bins,
+                 scatter = std::sqrt(alike / (bins * std::max(1.0, spectrum.noise_averages)));
     band.low_hz = spectrum.frequency_hz(begin) - bin / 2;
     band.high_hz = spectrum.frequency_hz(k - 1) + bin / 2;
     band.rms = std::sqrt(std::max(0.0, sum));
@@ -143,7 +148,8 @@ NoiseShape noise_shape(const Spectrum& spectrum, const std::vector<double>& floo
     // What folds at half the rate lifts the end of a steep law.
     const bool folded = shape.slope > 1 && k == floor.size() && most < std::pow(10, 0.8);
     // Of a wide slope at the lowest frequencies the law itself tells.
-    if (most >= high_enough && !folded && k - begin >= 6 && begin > 12) shape.bands.push_back(band);
+    if (most >= high_enough && !folded && k - begin >= 6 && begin > 12 && excess > by_chance * scatter)
+      shape.bands.push_back(band);
   }
   return shape;
 }

@@ -307,7 +307,9 @@ std::vector<JudgedBand> judge_bands(std::span<const double> samples, double rate
     const bool rung = band.resonance && !band.impulses && band.verdict.kind == BandVerdict::Kind::noise;
     // What looks like lines beside one resonance may be another.
     const auto two = rung ? two_shapes_of(own(), rate_hz, *band.resonance) : std::nullopt;
-    if (rung && !two) line_square += take_lines_within(own(), rate_hz, spectrum, band, peaks);
+    if (!two && band.resonance && band.resonance->edged) band.resonance.reset();
+    if (rung && !two && band.resonance)
+      line_square += take_lines_within(own(), rate_hz, spectrum, band, peaks);
     const double edge = std::max(spectrum.plan.bin_hz, 2 * source.bin_hz());
     band.level_rms =
         std::sqrt(std::max(0.0, source.mean_square(band.low_hz - edge, band.high_hz + edge) - line_square -

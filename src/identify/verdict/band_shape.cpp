@@ -38,8 +38,8 @@ std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, 
       for (double k = std::max(0.0, std::ceil(at - half)); k <= last; ++k)
         masked[static_cast<std::size_t>(k)] = true;
     }
-    const auto fit =
-        fit_resonance(averaged, band.verdict.frequency_hz - reach, band.verdict.frequency_hz + reach, masked);
+    const auto fit = fit_resonance(averaged, band.verdict.frequency_hz - reach,
+                                   band.verdict.frequency_hz + reach, masked, {}, true);
     if (fit && fit->damping < 0.3 &&
         std::abs(fit->frequency_hz - band.verdict.frequency_hz) <
             2 * fit->width_hz() + 0.5 * (band.high_hz - band.low_hz) &&
@@ -55,7 +55,7 @@ std::optional<ResonanceFit> shape_of(std::span<const double> x, double rate_hz, 
     if (n / parts < 64) break;
     const Spectrum averaged = averaged_over(x, rate_hz, n / parts);
     const double at = band.verdict.frequency_hz, reach = bins_about * averaged.plan.rbw_hz;
-    const auto fit = fit_resonance(averaged, at - reach, at + reach);
+    const auto fit = fit_resonance(averaged, at - reach, at + reach, {}, {}, true);
     if (fit && fit->gain > least_gain && fit->damping < 0.3 &&
         std::abs(fit->frequency_hz - at) < fit->width_hz() && fit->width_hz() > 3 * averaged.plan.rbw_hz &&
         3 * fit->width_hz() < 2 * reach && (!best || fit->gain > best->gain))
@@ -100,7 +100,7 @@ std::optional<std::pair<ResonanceFit, ResonanceFit>> two_shapes_of(std::span<con
   };
   const auto first = part(top(low, valley), true), second = part(top(valley + 1, high), false);
   const auto alone = fit_resonance(averaged, averaged.hz_at(static_cast<double>(low)),
-                                   averaged.hz_at(static_cast<double>(high)));
+                                   averaged.hz_at(static_cast<double>(high)), {}, {}, true);
   if (!first || !second || !alone) return {};
   // By how much they are likelier than one (Whittle 1953).
   const double beside = std::min(first->pedestal, second->pedestal);

@@ -11,19 +11,28 @@ namespace vprism {
 
 namespace {
 
-/// Peaks at multiples of `hz`, as orders; each within its own and the fundamental's uncertainty and what a
-/// slip of a hundredth of a period lets it wander.
-std::vector<std::size_t> orders_of(const std::vector<Peak>& peaks, double hz, double bin_hz) {
-  std::vector<std::size_t> orders;
+/// What a rate explains of the envelope's lines.
+struct Explained {
+  std::vector<std::size_t> orders;  ///< Multiples of it that are there, up to the twentieth.
+  double beyond_chance = 0;         ///< Lines at its multiples, less those that chance would put there.
+};
+
+/// Lines lie at a multiple within their own and the fundamental's uncertainty and what a slip of a hundredth
+/// of a period lets them wander; where that is no longer small beside the rate, lines say nothing of it.
+Explained explained_by(const std::vector<Peak>& peaks, double hz, double bin_hz) {
+  constexpr double most_order = 20, most_share = 0.2;
+  Explained out;
   for (const Peak& p : peaks) {
-    const double order = std::round(p.frequency_hz / hz);
-    if (order < 1 || order > 20) continue;
-    if (std::abs(p.frequency_hz - order * hz) > std::max(1.5 * bin_hz, 0.004 * p.frequency_hz)) continue;
-    orders.push_back(static_cast<std::size_t>(order));
+    const double order = std::round(p.frequency_hz / hz),
+                 slack = std::max(1.5 * bin_hz, 0.004 * p.frequency_hz);
+    if (slack > most_share * hz && order > most_order) continue;
+    const bool there = order >= 1 && std::abs(p.frequency_hz - order * hz) <= slack;
+    out.beyond_chance += (there ? 1 : 0) - std::min(1.0, 2 * slack / hz);
+    if (there && order <= most_order) out.orders.push_back(static_cast<std::size_t>(order));
   }
-  std::sort(orders.begin(), orders.end());
-  orders.erase(std::unique(orders.begin(), orders.end()), orders.end());
-  return orders;
+  std::sort(out.orders.begin(), out.orders.end());
+  out.orders.erase(std::unique(out.orders.begin(), out.orders.end()), out.orders.end());
+  return out;
 }
 
 }  // namespace
@@ -60,15 +69,16 @@ std::optional<ImpulseTrain> find_impulses(const BandSignal& band) {
   std::erase_if(peaks, [&](const Peak& p) { return p.frequency_hz < 6 * plan.bin_hz || p.rms < 0.05; });
   if (peaks.empty()) return {};
   std::optional<ImpulseTrain> best;
+  double most = 0;
   for (std::size_t i = 0; i < std::min<std::size_t>(peaks.size(), 6); ++i)
-    for (const int part : {1, 2, 3}) {
+    for (const int part : {1, 2, 3, 4, 5}) {
       const double hz = peaks[i].frequency_hz / part;
-      std::vector<std::size_t> orders = orders_of(peaks, hz, plan.bin_hz);
-      if (orders.size() < 2 || 2 * orders.size() < orders.back() ||
-          (best && orders.size() <= best->orders.size()))
-        continue;
+      Explained found = explained_by(peaks, hz, plan.bin_hz);
+      const std::vector<std::size_t>& orders = found.orders;
+      if (orders.size() < 2 || 2 * orders.size() < orders.back() || found.beyond_chance <= most) continue;
+      most = found.beyond_chance;
       best = ImpulseTrain{hz, std::max(peaks[i].frequency_std_hz, 0.1 * plan.bin_hz) / part,
-                          std::move(orders), 0};
+                          std::move(found.orders), 0};
     }
   if (!best) return {};
   // A slip that wanders by half a turn of an order within the record blurs it: so much of the rate is open.

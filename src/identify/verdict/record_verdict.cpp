@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/dot.h"
+#include "identify/peaks/peak_sines.h"
 #include "identify/verdict/decays.h"
 #include "identify/verdict/run_up_beside_lines.h"
 
@@ -319,6 +320,26 @@ RecordVerdict judge_beside_noise(std::span<const double> samples, const Spectrum
   return out;
 }
 
+/// A straight line beside lines of few periods, where these and it explain nearly all there is: it leaks into
+/// all of them. Its slope per sample; 0 where there is none.
+double slope_beside_few_periods(std::span<const double> samples, const Spectrum& spectrum,
+                                const std::vector<Peak>& peaks) {
+  constexpr double fewest = 2, most = 12, most_left = 0.1, least_share = 0.002;
+  constexpr std::size_t most_lines = 8;
+  const auto n = static_cast<double>(samples.size());
+  std::vector<Sine> first = sines_of(peaks, spectrum, [&](const Peak& p) {
+    return !p.broad() && !p.of_band && p.frequency_hz * n >= fewest * spectrum.plan.rate_hz;
+  });
+  if (first.empty() || first.size() > most_lines || !worth_fitting(first.size(), samples.size())) return 0;
+  const auto lowest = std::min_element(first.begin(), first.end(), [](const Sine& a, const Sine& b) {
+    return a.frequency_hz < b.frequency_hz;
+  });
+  if (lowest->frequency_hz * n > most * spectrum.plan.rate_hz) return 0;
+  const SineFit fit = fit_sines_beside_wander(samples, spectrum.plan.rate_hz, std::move(first), 8, 1e-6);
+  const double all = variance_of(samples), held = fit.slope * fit.slope * (n * n - 1) / 12;
+  return held > least_share * all && variance_of(fit.residual) < most_left * all ? fit.slope : 0;
+}
+
 }  // namespace
 
 RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spectrum,
@@ -326,6 +347,14 @@ RecordVerdict judge_record(std::span<const double> samples, const Spectrum& spec
                            std::vector<double> floor, std::vector<Peak> peaks,
                            const std::function<void(std::vector<Peak>&)>& choose) {
   std::optional<SlowCourse> course = slow_course_of(samples);
+  if (const double slope = course ? 0 : slope_beside_few_periods(samples, spectrum, peaks); slope != 0) {
+    std::vector<double> rest(samples.begin(), samples.end());
+    const double middle = (static_cast<double>(rest.size()) - 1) / 2;
+    for (std::size_t i = 0; i < rest.size(); ++i) rest[i] -= slope * (static_cast<double>(i) - middle);
+    RecordVerdict out = judge_rest(std::move(rest), spectrum, settings, search, choose, judge_beside_noise);
+    out.slope = slope;
+    return out;
+  }
   if (!course)
     return judge_beside_noise(samples, spectrum, settings, search, std::move(floor), std::move(peaks),
                               choose);

@@ -27,6 +27,8 @@ struct RecordVerdict {
   std::optional<LineStates> states;  ///< A line that jumps, its `rest` moved to the one above.
   std::vector<LineStates> gated;     ///< Lines that come and go together, in the same way.
   std::optional<LevelShift> shift;   ///< A step of the level, in the same way.
+  /// Per sample, of a straight line that was taken off beside lines of few periods.
+  std::optional<double> slope;
   std::vector<FrequencySwing> swings;  ///< Carriers whose frequency swings far, in the same way.
   std::vector<RunUp> run_ups;          ///< Lines that move and keep their ratios, in the same way.
   std::optional<NoiseCourse> noise;    ///< Noise that is louder at some times.

@@ -107,5 +107,33 @@ TEST(SlowCourse, WhatWandersBelowLinesNoLongerMovesThem) {
   EXPECT_NEAR(fit_sines_beside_wander(x, 8192, {first}, 8, 1e-9).sines[0].frequency_hz, 17.2, 1e-9);
 }
 
+// A few periods lean, and a trend swings: each is as it was put in, and without noise to rounding.
+TEST(SlowCourse, LinesOfFewPeriodsStandBesideATrend) {
+  constexpr double n = 720;
+  for (const double periods : {2.3, 3.0, 4.7, 8.9}) {
+    std::vector<double> x;
+    for (int i = 0; i < 720; ++i)
+      x.push_back(15 + 5 * std::cos(tau * periods * i / n + 0.7) +
+                  1.2 * std::cos(tau * 2.3 * periods * i / n) + 0.004 * i);
+    Sine low, high;
+    low.frequency_hz = periods + 0.1, high.frequency_hz = 2.3 * periods - 0.1;
+    EXPECT_GT(std::abs(fit_sines(x, n, {low, high}).sines[0].amplitude - 5), 0.02) << periods;
+    const SineFit fit = fit_sines_beside_wander(x, n, {low, high}, 8, 1e-9);
+    EXPECT_TRUE(fit.beside_line);
+    EXPECT_NEAR(fit.slope, 0.004, 4e-6) << periods;
+    EXPECT_NEAR(fit.sines[0].amplitude, 5, 2e-3) << periods;
+    EXPECT_NEAR(fit.sines[0].frequency_hz, periods, 1e-3) << periods;
+    EXPECT_NEAR(fit.sines[1].amplitude, 1.2, 2e-3) << periods;
+  }
+  // A line alone has none.
+  std::vector<double> x;
+  for (int i = 0; i < 720; ++i) x.push_back(5 * std::cos(tau * 3.3 * i / n));
+  Sine one;
+  one.frequency_hz = 3.2;
+  const SineFit fit = fit_sines_beside_wander(x, n, {one}, 8, 1e-9);
+  EXPECT_NEAR(fit.slope, 0, 1e-12);
+  EXPECT_NEAR(fit.sines[0].amplitude, 5, 1e-9);
+}
+
 }  // namespace
 }  // namespace vprism::slow_course_test

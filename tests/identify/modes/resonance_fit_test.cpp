@@ -130,5 +130,29 @@ TEST(ResonanceFit, AToneAndFlatNoiseAreNoResonance) {
   EXPECT_FALSE(fit_resonance(flat, 30, 30.5));
 }
 
+// Noise that a filter let through has edges: whatever its width, and with skirts of a filter of some order.
+TEST(ResonanceFit, ABandWithEdgesIsNoResonance) {
+  std::mt19937_64 bits(11);
+  int resonances = 0;
+  for (int turn_of = 0; turn_of < 40; ++turn_of) {
+    const double averages = 4 + static_cast<double>(bits() % 30);
+    std::gamma_distribution<double> scatter(averages, 1 / averages);
+    const double middle = 60 + static_cast<double>(bits() % 300),
+                 half = 2 + static_cast<double>(bits() % 400) / 20, order = turn_of % 2 == 0 ? 200 : 6;
+    const bool resonant = turn_of % 4 == 3;
+    Spectrum s = blank(averages);
+    for (std::size_t k = 0; k <= segment / 2; ++k) {
+      const double hz = bin * static_cast<double>(k);
+      const double power = resonant ? expected(hz, middle, half / 2 / middle, 1e-4, 1e-8)
+                                    : 1e-4 / (1 + std::pow(std::abs(hz - middle) / half, 2 * order)) + 1e-8;
+      s.power.push_back(power * scatter(bits));
+    }
+    const auto fit = fit_resonance(s, std::max(1.0, middle - 3 * half), middle + 3 * half);
+    EXPECT_EQ(fit.has_value(), resonant) << turn_of << ": " << middle << " +- " << half;
+    resonances += fit ? 1 : 0;
+  }
+  EXPECT_EQ(resonances, 10);
+}
+
 }  // namespace
 }  // namespace vprism::resonance_fit_test
