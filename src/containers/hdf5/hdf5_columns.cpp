@@ -37,6 +37,16 @@ void take_from_group(hid_t group, const std::string& leaf, hid_t set, Channel& c
   channel.quantity = quantity_of(channel.unit);
 }
 
+/// The group of a data set, where it holds nothing else; none for the root.
+Hdf5Handle hdf5_folder_of_one(hid_t file, const Hdf5Set& set) {
+  const std::string path = hdf5_folder(set.path);
+  if (path.empty() || path == "/") return Hdf5Handle(-1);
+  Hdf5Handle group(H5Gopen2(file, path.c_str(), H5P_DEFAULT));
+  H5G_info_t held = {};
+  if (!group || H5Gget_info(group.get(), &held) < 0 || held.nlinks != 1) return Hdf5Handle(-1);
+  return group;
+}
+
 }  // namespace
 
 void Hdf5Columns::open(hid_t file, const Hdf5Group& group, Recording& recording,
@@ -72,7 +82,9 @@ void Hdf5Columns::open(hid_t file, const Hdf5Group& group, Recording& recording,
       hdf5_complex_members(type.get(), names[0], names[1]);
       for (int p = 0; p < 2; ++p) column.part[p] = hdf5_field_type({names[p]});
     }
-    take_scale(column, recording);
+    // A group that holds nothing but this channel speaks for it.
+    const Hdf5Handle around = hdf5_folder_of_one(file, set);
+    take_scale(column, around ? around.get() : column.data.get(), recording);
     std::vector<std::string> titles = hdf5_column_titles(column.data.get(), set.columns), units;
     if (set.columns > 1 && set.columns <= 4096) {
       const std::string leaf = set.leaf();
@@ -91,6 +103,11 @@ void Hdf5Columns::open(hid_t file, const Hdf5Group& group, Recording& recording,
     for (std::uint64_t k = 0; k < set.columns; ++k) {
       recording.channels.push_back(channel_of(column, titles, k, recording));
       Channel& channel = recording.channels.back();
+      if (around && channel.unit.text() == "1")
+        if (const auto said = hdf5_said(around.get(), Hdf5Meaning::unit)) {
+          channel.unit = Unit::try_parse(said->text).value_or(Unit::opaque(clean_text(said->text, 24)));
+          channel.quantity = quantity_of(channel.unit);
+        }
       if (folder) take_from_group(folder.get(), hdf5_leaf(hdf5_folder(set.path)), column.data.get(), channel);
       if (k < units.size() && channel.unit.text() == "1" && !units[static_cast<std::size_t>(k)].empty()) {
         const std::string& text = units[static_cast<std::size_t>(k)];
@@ -171,12 +188,16 @@ std::vector<std::string> Hdf5Columns::unit_of_field(hid_t set, const std::string
   return all.empty() ? all : std::vector{all[static_cast<std::size_t>(place)]};
 }
 
-void Hdf5Columns::take_scale(Hdf5Column& column, Recording& recording) const {
+void Hdf5Columns::take_scale(Hdf5Column& column, hid_t folder, Recording& recording) const {
   const hid_t set = column.data.get();
+  const auto said_of = [&](Hdf5Meaning meaning) {
+    const auto own = hdf5_said(set, meaning);
+    return own || folder == set ? own : hdf5_said(folder, meaning);
+  };
   if (!column.set.member.empty()) return;
   if (const auto fill = hdf5_said(set, Hdf5Meaning::fill)) column.fill = fill->value;
-  const auto offset = hdf5_said(set, Hdf5Meaning::offset), zero = hdf5_said(set, Hdf5Meaning::raw_zero);
-  auto scale = hdf5_said(set, Hdf5Meaning::scale);
+  const auto offset = said_of(Hdf5Meaning::offset), zero = said_of(Hdf5Meaning::raw_zero);
+  auto scale = said_of(Hdf5Meaning::scale);
   // A gain beside an offset turns counts; alone it may be an amplifier's.
   const auto gain = scale ? std::nullopt : hdf5_said(set, Hdf5Meaning::gain);
   if (gain && offset) scale = gain;

@@ -41,7 +41,7 @@ class Hdf5Columns {
   Channel channel_of(const Hdf5Column& column, const std::vector<std::string>& titles, std::uint64_t k,
                      Recording& recording) const;
   /// What integers stand for, and what stands for a missing number, by the set's attributes.
-  void take_scale(Hdf5Column& column, Recording& recording) const;
+  void take_scale(Hdf5Column& column, hid_t folder, Recording& recording) const;
   static std::vector<std::string> unit_of_field(hid_t set, const std::string& member);
   void read_set(const Hdf5Column& column, int part, std::int64_t at, std::size_t count,
                 const std::string& file);

@@ -317,6 +317,15 @@ std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const s
                                           : leaf == axis || set.path == axis);
         if (beside || (axis.empty() && set.path == group.sets.front().scale)) take_stamps(group, set);
       }
+    // Times in a folder above serve all below: "/time" beside "/signals/force".
+    if (group.stamps.empty() && axis.empty() && group.sets.front().interval == 0 && group.name != "/")
+      for (std::string above = hdf5_folder(group.sets.front().folder()); group.stamps.empty();
+           above = hdf5_folder(above)) {
+        for (const Hdf5Set& set : sets)
+          if (serves(set) && set.folder() == above && (is_time_key(set.leaf()) || set.dates))
+            take_stamps(group, set);
+        if (above.empty() || above == "/") break;
+      }
     if (group.sets.size() > 1)
       std::erase_if(group.sets, [&](const Hdf5Set& set) { return is_stamps(group, set); });
     else if (is_stamps(group, group.sets.front()))
@@ -339,61 +348,6 @@ std::vector<Hdf5Group> group_hdf5_sets(const std::vector<Hdf5Set>& sets, const s
              })));
   });
   return groups;
-}
-
-std::vector<std::string> hdf5_texts_beside(hid_t file, const Hdf5Set& set,
-                                           const std::vector<std::string>& names,
-                                           std::vector<std::string>& used) {
-  const std::string folder = hdf5_folder(set.path);
-  for (const std::string& name : names) {
-    const std::string path = (folder == "/" ? "" : folder) + "/" + name;
-    if (name.empty() || H5Lexists(file, path.c_str(), H5P_DEFAULT) <= 0) continue;
-    const Hdf5Handle data(H5Dopen2(file, path.c_str(), H5P_DEFAULT));
-    if (!data || !hdf5_outside(data.get(), "", {}).empty()) continue;
-    const Hdf5Handle space(H5Dget_space(data.get()));
-    if (H5Sget_simple_extent_npoints(space.get()) != static_cast<hssize_t>(set.columns)) continue;
-    std::vector<std::string> out = hdf5_set_texts(data.get(), 0, static_cast<std::size_t>(set.columns));
-    if (out.empty()) continue;
-    used.push_back(path);
-    return out;
-  }
-  return {};
-}
-
-std::vector<std::string> hdf5_column_titles(hid_t set, std::uint64_t columns) {
-  return hdf5_column_texts(set, columns, {"channels", "channel_names", "names", "columns", "labels"});
-}
-
-std::vector<std::string> hdf5_column_texts(hid_t set, std::uint64_t columns,
-                                           std::initializer_list<const char*> attributes) {
-  std::vector<std::string> out;
-  for (const char* name : attributes) {
-    if (columns < 2 || H5Aexists(set, name) <= 0) continue;
-    const Hdf5Handle attribute(H5Aopen(set, name, H5P_DEFAULT));
-    const Hdf5Handle type(H5Aget_type(attribute.get())), space(H5Aget_space(attribute.get()));
-    if (!type || !space || H5Tget_class(type.get()) != H5T_STRING ||
-        H5Sget_simple_extent_npoints(space.get()) != static_cast<hssize_t>(columns))
-      continue;
-    if (H5Tis_variable_str(type.get()) > 0) {
-      std::vector<char*> texts(static_cast<std::size_t>(columns), nullptr);
-      if (H5Aread(attribute.get(), type.get(), texts.data()) < 0) continue;
-      for (char* text : texts) {
-        out.emplace_back(text == nullptr ? "" : text);
-        if (text != nullptr) H5free_memory(text);
-      }
-    } else {
-      const std::size_t size = H5Tget_size(type.get());
-      if (size == 0 || size > 4096) continue;
-      std::string all(size * static_cast<std::size_t>(columns), '\0');
-      if (H5Aread(attribute.get(), type.get(), all.data()) < 0) continue;
-      for (std::size_t k = 0; k < columns; ++k) {
-        const std::string text = all.substr(k * size, size);
-        out.push_back(text.substr(0, text.find('\0')));
-      }
-    }
-    return out;
-  }
-  return out;
 }
 
 }  // namespace vprism

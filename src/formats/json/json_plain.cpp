@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "base/text.h"
+#include "formats/json/json_forms.h"
 #include "formats/text/tables/text_layout.h"
 
 namespace vprism {
@@ -82,10 +83,12 @@ void make_plain_within(Document& value, AxisLabels labels, int depth) {
   if (depth > deepest_made_plain) return;
   if (value.is_array()) {
     take_texts_as_numbers(value);
+    take_numbers_of_rows(value);
     for (Document& x : value)
       if (x.is_structured()) make_plain_within(x, labels, depth + 1);
     return;
   }
+  take_known_forms(value);
   for (const auto& [key, x] : value.items()) take_label(key, x, labels);
   bool renamed = false;
   for (auto& [key, x] : value.items()) {

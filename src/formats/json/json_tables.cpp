@@ -39,8 +39,8 @@ std::string joined_place(const std::string& place, const std::string& key) {
 
 /// A key of the names of what stands in the columns of a list of rows.
 bool names_columns(const std::string& key) {
-  static constexpr std::string_view known[] = {"columns", "names",         "channels", "labels",
-                                               "fields",  "channel_names", "variables"};
+  static constexpr std::string_view known[] = {"columns", "names",         "channels",  "labels",
+                                               "fields",  "channel_names", "variables", "axes"};
   return std::find(std::begin(known), std::end(known), lower_case(key)) != std::end(known);
 }
 

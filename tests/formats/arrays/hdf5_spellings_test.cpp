@@ -66,6 +66,15 @@ with h5py.File('table.h5', 'w') as f:
     d = f.create_dataset('acc', data=rows); d.attrs['units'] = ['ms', 'g', 'mm']
 one('gain.h5', np.round(u * 1000).astype('i2'), gain=0.002, offset=1.0, dt=1e-3)
 one('amplified.h5', np.round(u * 1000).astype('i2'), gain=10.0, dt=1e-3)
+with h5py.File('own.h5', 'w') as f:
+    g = f.create_group('Waveforms/Channel 1'); g.create_dataset('Channel 1Data', data=np.round(u * 1000).astype('i2'))
+    g.attrs.update(XInc=1e-6, XOrg=-1e-4, YInc=2e-3, YOrg=0.5, YUnits='Volt')
+with h5py.File('times-above.h5', 'w') as f:
+    f['time'] = t; f['signals/force'] = u; f['signals/disp'] = -u; f['signals/force'].attrs['unit'] = 'N'
+with h5py.File('capitals.h5', 'w') as f:
+    d = f.create_dataset('RawData', data=np.stack([u, -u], 0))
+    d.attrs['SampleRate'] = 2000.0; d.attrs['ChannelNames'] = np.array(['ax', 'ay'], dtype='S')
+    d.attrs['Units'] = np.array(['g', 'mm'], dtype='S')
 with h5py.File('keyed.h5', 'w') as f:
     f['time_us'] = np.round(t * 1e6).astype('i8'); f['u'] = u
 with h5py.File('around.h5', 'w') as f:
@@ -122,6 +131,29 @@ TEST_F(Spellings, IntegersAreTurnedIntoWhatTheyStandFor) {
   EXPECT_TRUE(r.warns_of("scale-applied"));
   for (int n = 0; n < 2000; ++n)
     ASSERT_NEAR(r.columns[0][static_cast<std::size_t>(n)], std::sin(0.1 * M_PI * n) + 0.25, 6e-4);
+}
+
+TEST_F(Spellings, AGroupOfOneDataSetSpeaksForIt) {
+  const WholeRecording r = read("own.h5");
+  EXPECT_EQ(r.recording.channels[0].unit.text(), "Volt");
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 1e6, 1e-3);
+  EXPECT_NEAR(r.recording.axis.start, -1e-4, 1e-15);
+  EXPECT_NEAR(r.columns[0][5], std::round(1000 * std::sin(2 * M_PI * 0.25)) * 2e-3 + 0.5, 1e-12);
+  EXPECT_TRUE(r.warns_of("scale-applied"));
+}
+
+TEST_F(Spellings, TimesInAFolderAboveServeWhatIsBelow) {
+  const WholeRecording r = read("times-above.h5");
+  EXPECT_THAT(r.names(), ElementsAre("disp", "force"));
+  EXPECT_EQ(r.recording.channels[1].unit.text(), "N");
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 1000, 1e-6);
+}
+
+TEST_F(Spellings, ListsOfNamesInCapitalsAreThoseOfColumns) {
+  const WholeRecording r = read("capitals.h5");
+  EXPECT_THAT(r.names(), ElementsAre("ax", "ay"));
+  EXPECT_EQ(r.recording.channels[1].unit.text(), "mm");
+  EXPECT_NEAR(r.recording.axis.rate_hz(), 2000, 1e-6);
 }
 
 TEST_F(Spellings, FloatsAreTakenAsTheyStand) {

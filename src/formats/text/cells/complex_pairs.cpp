@@ -19,13 +19,25 @@ struct PartWord {
   const char* word;
   Kind kind;
 };
-constexpr PartWord part_words[] = {
-    {"real", Kind::real},           {"re", Kind::real},           {"imaginary", Kind::imaginary},
-    {"imag", Kind::imaginary},      {"im", Kind::imaginary},      {"log mag", Kind::magnitude},
-    {"logmag", Kind::magnitude},    {"lin mag", Kind::magnitude}, {"magnitude", Kind::magnitude},
-    {"mag", Kind::magnitude},       {"modulus", Kind::magnitude}, {"abs", Kind::magnitude},
-    {"amplitude", Kind::magnitude}, {"gain", Kind::magnitude},    {"phase", Kind::phase},
-    {"arg", Kind::phase},           {"angle", Kind::phase},       {"ang", Kind::phase}};
+constexpr PartWord part_words[] = {{"real", Kind::real},
+                                   {"re", Kind::real},
+                                   {"imaginary", Kind::imaginary},
+                                   {"imag", Kind::imaginary},
+                                   {"im", Kind::imaginary},
+                                   {"log mag", Kind::magnitude},
+                                   {"logmag", Kind::magnitude},
+                                   {"lin mag", Kind::magnitude},
+                                   {"magnitude", Kind::magnitude},
+                                   {"mag", Kind::magnitude},
+                                   {"modulus", Kind::magnitude},
+                                   {"abs", Kind::magnitude},
+                                   {"amplitude", Kind::magnitude},
+                                   {"amp", Kind::magnitude},
+                                   {"gain", Kind::magnitude},
+                                   {"phase", Kind::phase},
+                                   {"arg", Kind::phase},
+                                   {"angle", Kind::phase},
+                                   {"ang", Kind::phase}};
 
 bool is_separator(char c) { return c == ' ' || c == '_' || c == '.' || c == '-' || c == ':'; }
 
@@ -104,7 +116,7 @@ class ComplexColumns : public SampleSource {
     std::string names;
     for (const ComplexPair& pair : pairs_) {
       Channel channel = parts[pair.first];
-      decibels_.push_back(pair.polar && is_decibel(channel.unit));
+      decibels_.push_back(pair.polar && (pair.decibels || is_decibel(channel.unit)));
       if (decibels_.back()) channel.unit = Unit::parse("1"), channel.quantity = "";
       turn_.push_back(lower_case(parts[pair.second].unit.text()) == "rad" ? 1 : std::numbers::pi / 180);
       channel.name = pair.name;
@@ -123,6 +135,9 @@ class ComplexColumns : public SampleSource {
     }
     if (written_) return;
     const bool polar = pairs_.front().polar;
+    const bool unsaid = std::any_of(pairs_.begin(), pairs_.end(), [&](const ComplexPair& pair) {
+      return pair.polar && parts[pair.second].unit.text() == "1";
+    });
     recording_.cautions.push_back(
         {"columns-joined", Severity::note, "",
          names + (pairs_.size() > 3 ? "; ..." : "") + ": taken as " +
@@ -130,7 +145,8 @@ class ComplexColumns : public SampleSource {
              (pairs_.size() > 1 ? " each" : "") +
              (std::any_of(pairs_.begin(), pairs_.end(), [](const ComplexPair& pair) { return pair.negative; })
                   ? ", the minus in the title turned back"
-                  : ""),
+                  : "") +
+             (unsaid ? "; a phase without a unit is taken in degrees" : ""),
          "--complex off keeps them apart"});
   }
 
@@ -171,11 +187,39 @@ TitlePart part_of_title(const std::string& name) {
 
 namespace {
 
+/// "db(v(out))", "ph(v(out))", "vdb(2)", "vp(2)", "vr(2)": as circuit simulators print what an analysis over
+/// frequencies gave.
+TitlePart printed_part(const std::string& name) {
+  const std::size_t open = name.find('(');
+  if (open == std::string::npos || open == 0 || name.back() != ')') return {};
+  const std::string lower = lower_case(name.substr(0, open)),
+                    inside = name.substr(open + 1, name.size() - open - 2);
+  TitlePart out;
+  if (lower == "db" || lower == "vdb") out.kind = Kind::magnitude, out.decibels = true;
+  if (lower == "ph" || lower == "cph") out.kind = Kind::phase;
+  if (out.kind != Kind::none && lower[0] != 'v') {
+    out.base = inside;
+    return out;
+  }
+  static constexpr PartWord behind[] = {{"db", Kind::magnitude},
+                                        {"m", Kind::magnitude},
+                                        {"p", Kind::phase},
+                                        {"r", Kind::real},
+                                        {"i", Kind::imaginary}};
+  if (lower.size() < 2 || (lower[0] != 'v' && lower[0] != 'i')) return {};
+  for (const PartWord& entry : behind)
+    if (lower.compare(1, std::string::npos, entry.word) == 0)
+      return {entry.kind, name.substr(0, 1) + "(" + inside + ")", false, lower.size() == 3};
+  return {};
+}
+
 /// By its title, or by its unit where the title is that of both.
 TitlePart part_of(const std::vector<Channel>& channels, std::size_t c, bool over_frequencies) {
   const Channel& channel = channels[c];
   TitlePart part = part_of_title(channel.name);
   if (part.kind != Kind::none) return part;
+  if (over_frequencies)
+    if (TitlePart printed = printed_part(channel.name); printed.kind != Kind::none) return printed;
   part.base = channel.name;
   // The second of one name was numbered.
   if (part.base.size() > 4 && part.base.ends_with(" (2)")) part.base.resize(part.base.size() - 4);
@@ -222,7 +266,7 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
       const TitlePart part = part_of_title(channels[c].name);
       out.push_back({c, c + 1, part.kind == Kind::magnitude,
                      part.kind != Kind::none && !part.base.empty() ? part.base : channels[c].name,
-                     part_of_title(channels[c + 1].name).negative});
+                     part_of_title(channels[c + 1].name).negative, false});
     }
     return out;
   }
@@ -265,7 +309,7 @@ std::vector<ComplexPair> complex_pairs(const std::vector<Channel>& channels, boo
                    !part.base.empty() ? part.base
                    : polar            ? "response"
                                       : "value",
-                   negative});
+                   negative, part.decibels || part_of(channels, other, over_frequencies).decibels});
   }
   if (over_frequencies) leave_out_polar_copies(out, left_out);
   return out;

@@ -15,6 +15,7 @@ struct TitlePart {
   enum class Kind { none, real, imaginary, magnitude, phase } kind = Kind::none;
   std::string base;
   bool negative = false;  ///< "-Im(Z)", as impedances are drawn.
+  bool decibels = false;  ///< "db(v(out))", "vdb(2)": though no unit says so.
 };
 TitlePart part_of_title(const std::string& name);
 
@@ -24,6 +25,7 @@ struct ComplexPair {
   bool polar = false;
   std::string name;
   bool negative = false;  ///< The second is the imaginary part with the other sign.
+  bool decibels = false;  ///< The first is in decibels, as its title says.
 };
 /// All channels in pairs: by their titles, or, with `as_they_stand`, each two in order as real and imaginary
 /// part. Decibels and an angle under one name are a pair, too; over frequencies so are a phase and what it

@@ -64,8 +64,16 @@ std::optional<double> prefix_of(std::string_view word) {
 
 void settle(TextLayout& layout, std::size_t column, const RowUnits& found) {
   Channel& channel = layout.columns[column];
-  const auto first = Unit::try_parse(found.named.front());
+  // "20.5C" of a temperature is in degrees, no charge.
+  const std::string& written = found.named.front();
+  const bool degrees = found.named.size() == 1 && (written == "C" || written == "F") &&
+                       lower_case(channel.name).find("temp") != std::string::npos;
+  const auto first = Unit::try_parse(degrees ? "deg" + written : written);
   if (!first) return;
+  if (degrees && channel.unit.text() == "1") {
+    channel.unit = *first, channel.quantity = quantity_of(*first);
+    return;
+  }
   const bool titled = channel.unit.text() != "1";
   const Unit wanted = titled ? channel.unit : *first;
   std::string others;

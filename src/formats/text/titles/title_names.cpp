@@ -181,8 +181,11 @@ void set_units_apart(std::vector<std::string>& cells) {
   // "T1 °C", "Wind m/s": no word has such a sign, whatever the others have.
   for (std::size_t c = 0; c < cells.size(); ++c) {
     const std::size_t blank = cells[c].find_last_of(' ');
-    if (all || (blank != std::string::npos &&
-                cells[c].find_first_of("/%\xC2\xCE\xCF\xE2", blank) != std::string::npos))
+    const std::string last = blank == std::string::npos ? "" : cells[c].substr(blank + 1);
+    const bool decibels = last == "dB" || last == "dBA" || last == "dBm" || last == "dBV" || last == "dBu";
+    if (all || decibels ||
+        (blank != std::string::npos &&
+         cells[c].find_first_of("/%\xC2\xCE\xCF\xE2", blank) != std::string::npos))
       cells[c] = std::move(out[c]);
   }
 }
