@@ -134,8 +134,10 @@ int main(int count, char** arguments) {
     std::fprintf(stderr, "usage: import_bench VPRISM [FOLDER]\n");
     return 2;
   }
-  const std::filesystem::path folder =
+  const std::filesystem::path within =
       count > 2 ? arguments[2] : std::filesystem::temp_directory_path() / "vprism-bench";
+  // A folder of its own: it is removed at the end.
+  const std::filesystem::path folder = within / "vprism-import-bench";
   std::filesystem::create_directories(folder);
   const std::string text = (folder / "two-columns.csv").string(), flat = (folder / "flat.f32").string(),
                     wav = (folder / "two.wav").string();

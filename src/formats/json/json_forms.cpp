@@ -14,7 +14,7 @@ namespace vprism {
 namespace {
 
 using Document = nlohmann::ordered_json;
-constexpr std::size_t fewest_rows = 8, most_members = 256;
+constexpr std::size_t fewest_form_rows = 8, most_members = 256;
 
 std::optional<double> number_said(const Document& value) {
   double number = 0;
@@ -94,7 +94,8 @@ void take_series(Document& value) {
 }  // namespace
 
 void take_numbers_of_rows(Document& list) {
-  if (list.size() < fewest_rows || !list.front().is_object() || list.front().size() > most_members) return;
+  if (list.size() < fewest_form_rows || !list.front().is_object() || list.front().size() > most_members)
+    return;
   std::vector<std::string> keys;
   for (const auto& [key, x] : list.front().items())
     if (number_said(x)) keys.push_back(key);

@@ -12,7 +12,7 @@ namespace vprism {
 
 namespace {
 
-constexpr std::size_t longest_head = 200;
+constexpr std::size_t longest_block_head = 200;
 
 /// Cells of a line, without empty ones at its end.
 std::vector<std::string> filled_cells(std::string_view line, char mark) {
@@ -32,7 +32,7 @@ bool is_numeric(const std::string& cell) {
 /// The first line of which all of these cells are numbers, at least so many.
 std::size_t first_row_of(const std::vector<TextLine>& lines, char mark, std::size_t fewest) {
   std::size_t i = 0;
-  for (; i < std::min(lines.size(), longest_head); ++i) {
+  for (; i < std::min(lines.size(), longest_block_head); ++i) {
     const std::vector<std::string> cells = filled_cells(lines[i].text, mark);
     if (cells.size() >= fewest && std::all_of(cells.begin(), cells.end(), is_numeric)) break;
   }
@@ -59,11 +59,11 @@ std::string repeated_key(const std::vector<std::string>& cells, std::size_t colu
 
 void write_blocks_plainly(std::vector<TextLine>& lines, std::deque<std::string>& kept) {
   std::size_t probe = 0;
-  while (probe < std::min(lines.size(), longest_head) && mark_of(lines[probe].text) == ' ') ++probe;
-  if (probe >= std::min(lines.size(), longest_head)) return;
+  while (probe < std::min(lines.size(), longest_block_head) && mark_of(lines[probe].text) == ' ') ++probe;
+  if (probe >= std::min(lines.size(), longest_block_head)) return;
   for (const char mark : {'\t', ';', ','}) {
     const std::size_t first = first_row_of(lines, mark, 4);
-    if (first == 0 || first >= std::min(lines.size(), longest_head)) continue;
+    if (first == 0 || first >= std::min(lines.size(), longest_block_head)) continue;
     const std::size_t columns = filled_cells(lines[first].text, mark).size();
     std::vector<std::string> titles;
     std::vector<std::pair<std::size_t, std::string>> settings;
@@ -115,7 +115,7 @@ void write_frames_plainly(std::vector<TextLine>& lines, std::deque<std::string>&
 
 void write_levels_plainly(std::vector<TextLine>& lines, std::deque<std::string>& kept) {
   const std::size_t first = first_row_of(lines, ',', 2);
-  if (first < 2 || first >= std::min(lines.size(), longest_head)) return;
+  if (first < 2 || first >= std::min(lines.size(), longest_block_head)) return;
   const std::size_t columns = filled_cells(lines[first].text, ',').size();
   const std::vector<std::string> index = filled_cells(lines[first - 1].text, ',');
   std::vector<std::string_view> all;

@@ -40,12 +40,12 @@ std::string title_row(const std::vector<std::string>& names) {
 
 namespace {
 
-constexpr std::size_t longest_head = 400;
+constexpr std::size_t longest_graph_head = 400;
 
 /// The first line that is nothing but numbers; the count of lines where there is none.
 std::size_t first_row(const std::vector<TextLine>& lines) {
   std::size_t i = 0;
-  while (i < lines.size() && (i < longest_head ? numbers_in_line(lines[i].text).empty() : true)) ++i;
+  while (i < lines.size() && (i < longest_graph_head ? numbers_in_line(lines[i].text).empty() : true)) ++i;
   return i;
 }
 
