@@ -31,7 +31,8 @@ struct ReadSettings {
   std::string complex = "auto";             ///< Columns joined by their titles; "off", "pairs".
   bool rows = false, no_rows = false;  ///< Each row of a text table is a channel, or is none; else found.
   std::size_t samples_along = 0;       ///< Dimension of an array, from 1; 0 finds it.
-  bool primary = false;                ///< Instrument-transformer channels as on the primary side.
+  bool axis_scaled = false;  ///< The user says what one unit of the axis stands for: its numbers stay.
+  bool primary = false;      ///< Instrument-transformer channels as on the primary side.
   std::shared_ptr<FileDigest> digest;  ///< Gets the file's bytes as they are read, from readers that can.
 };
 

@@ -146,7 +146,7 @@ OptionGroup input_group(InputSettings& s) {
                                                                 : "time");
         }},
        {"axis-scale", "'FACTOR UNIT'", "what one unit of the file's axis stands for, such as '1 ms'", false,
-        [&s](const std::string& t) { s.axis_scale = parse_axis_scale(t); },
+        [&s](const std::string& t) { s.axis_scale = parse_axis_scale(t), s.read.axis_scaled = true; },
         [&s] { return Json(s.axis_scale ? s.axis_scale->text : ""); }},
        {"delay-line",
         "UNIT",

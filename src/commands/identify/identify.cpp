@@ -346,7 +346,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
   }
   for (std::size_t c = 0; c < recording.channels.size() && !recording.complex; ++c)
     if (auto caution = rest_caution(recording.channels[c], stood[c], levels[c], recording.axis)) {
-      leave_out_of_rests(c, stood[c], levels[c].std, result);
+      leave_out_of_rests(c, stood[c], levels[c].std, recording.axis.rate_hz(), result);
       result.cautions.push_back(std::move(*caution));
     }
   for (std::size_t c = 0; c < recording.channels.size(); ++c)

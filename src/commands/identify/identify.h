@@ -100,8 +100,9 @@ bool slow_line(const Recording& recording, std::size_t channel, const Finding& t
 /// Lines that are asked to be left out.
 void leave_out_by_settings(const IdentifySettings& settings, std::vector<Peak>& peaks);
 /// Of a channel that stood still now and then, noise that the held values make around its lines is no
-/// finding.
-void leave_out_of_rests(std::size_t channel, const Rests& rests, double std, IdentifyResult& result);
+/// finding; a caution.
+void leave_out_of_rests(std::size_t channel, const Rests& rests, double std, double rate_hz,
+                        IdentifyResult& result);
 /// A channel's findings hold no more than it has: what can't stand beside the rest is taken out, with a
 /// caution.
 void hold_power_rule(std::size_t channel, IdentifyResult& result);

@@ -30,8 +30,8 @@ std::optional<SlowCourse> slow_course_of(std::span<const double> x);
 /// of at most 40 intervals), each fitted to what the other leaves, in turn: a course that ends elsewhere than
 /// it began moves every line of a sum without a window. Where no more wanders than noise would, and where the
 /// lowest has fewer than twelve periods, that of fit_sines, or from two periods on
-/// beside a straight line, where one holds more than noise would. Lone samples (up to one in a hundred) that stand
-/// twelve times the scatter out of what is left are put where the fit has them.
+/// beside a straight line, where one holds more than noise would. Lone samples (up to one in a hundred) that
+/// stand twelve times the scatter out of what is left are put where the fit has them.
 SineFit fit_sines_beside_wander(std::span<const double> samples, double rate_hz, std::vector<Sine> first,
                                 double joint_bins, double still);
 

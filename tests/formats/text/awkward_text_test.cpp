@@ -345,5 +345,28 @@ TEST(AwkwardText, NumbersOfEveryFormAreExact) {
     EXPECT_EQ(r.columns[0][i], std::strtod(forms[i], nullptr)) << forms[i];
 }
 
+// Ticks are settled by the rate that the head says, but not where the user says what they are.
+TEST(AwkwardText, TicksAreWhatTheUserSays) {
+  const ScratchFolder folder;
+  std::string text = "// Update Rate: 100.0Hz\nTick\tu\n";
+  for (int n = 0; n < 40; ++n) text += std::to_string(100 * n) + "\t" + std::to_string(n % 7) + "\n";
+  text.replace(text.find("Tick"), 4, "SampleTime");
+  const std::string path = folder.write("x.txt", text);
+  EXPECT_NEAR(read_file(path).recording.axis.rate_hz(), 100, 1e-9);
+  ReadSettings settings;
+  settings.axis_scaled = true;
+  EXPECT_NEAR(read_file(path, settings).recording.axis.rate_hz(), 0.01, 1e-12);
+}
+
+// A number alone below a table is none of its rows.
+TEST(AwkwardText, ANumberBelowATableEndsNoColumn) {
+  const ScratchFolder folder;
+  std::string text = "t (s),u (V),i (A)\n";
+  for (int n = 0; n < 40; ++n) text += std::to_string(0.01 * n) + "," + std::to_string(n % 7) + ",1.5\n";
+  const WholeRecording r = read_file(folder.write("x.csv", text + "40\n"));
+  EXPECT_EQ(r.columns[0].size(), 40u);
+  EXPECT_TRUE(r.warns_of("trailing-text"));
+}
+
 }  // namespace
 }  // namespace vprism::awkward_text_test

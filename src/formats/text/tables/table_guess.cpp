@@ -193,16 +193,21 @@ TableGuess guess_table(std::span<const TextLine> lines, const ReadSettings& sett
 
 void extend_over_ended(std::span<const TextLine> lines, TableGuess& best) {
   if (best.cells.size() < 2 || best.delimiter == ' ' || best.delimiter == '(') return;
+  constexpr std::size_t fewest = 3;
   double value = 0;
+  std::size_t last = best.last;
   for (std::size_t i = best.last + 1; i < lines.size(); ++i) {
     const auto& cells = lines[i].cells(best.delimiter);
-    if (best.cells.front() >= cells.size() || !parse_cell(cells[best.cells.front()], best.decimal, value))
-      return;
-    for (const std::size_t c : best.cells)
-      if (c < cells.size() && !trimmed(cells[c]).empty() && !parse_any_cell(cells[c], best.decimal, value))
-        return;
-    best.last = i;
+    // With the marks of the cells that are empty: a number alone is something else.
+    if (best.cells.back() >= cells.size() || !parse_cell(cells[best.cells.front()], best.decimal, value))
+      break;
+    if (std::any_of(best.cells.begin(), best.cells.end(), [&](std::size_t c) {
+          return !trimmed(cells[c]).empty() && !parse_any_cell(cells[c], best.decimal, value);
+        }))
+      break;
+    last = i;
   }
+  if (last >= best.last + fewest) best.last = last;
 }
 
 namespace {

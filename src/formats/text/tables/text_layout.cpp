@@ -331,7 +331,7 @@ TextLayout find_text_layout(const FileHead& whole_head, const ReadSettings& aske
   take_settings(layout);
   doubt_counts(layout, lines, best.first, best.last);
   const bool no_rate_given = !settings.rate_hz && !settings.interval_s && !settings.duration_s;
-  if (no_rate_given) scale_by_interval(layout, lines, best.first, best.last);
+  if (no_rate_given && !settings.axis_scaled) scale_by_interval(layout, lines, best.first, best.last);
   if (no_rate_given && layout.interval_s == 0) doubt_seconds(layout, lines, best.first, best.last);
   if (settings.axis.empty() && no_rate_given) take_counted_steps(layout, lines, best.first, best.last);
   if (settings.axis.empty() && no_rate_given && layout.interval_s == 0)
