@@ -30,7 +30,8 @@ void leave_out_of_rests(std::size_t c, const Rests& rests, double std, double ra
   const double share = static_cast<double>(rests.resting) / static_cast<double>(rests.samples);
   const double most = std::sqrt(strays * share) * std,
                away = reach * rate_hz * static_cast<double>(rests.runs) / static_cast<double>(rests.resting);
-  std::vector<std::pair<double, double>> lines;  // Frequency and RMS.
+  // A value that stands still is an offset for a while, too.
+  std::vector<std::pair<double, double>> lines = {{0, std}};  // Frequency and RMS.
   for (std::size_t i = 0; i < result.findings.size(); ++i)
     if (const Finding& f = result.findings[i];
         result.channels[i] == c && (f.kind == "tone" || f.kind == "switching" || f.kind == "wandering"))
