@@ -124,7 +124,8 @@ TEST(HeadLinesOf, AFileDifferInMoreThanDigits) {
   head.add("  rig 7, page 1\r"), head.add("9 volts"), head.add("-----"), head.add("");
   EXPECT_TRUE(head.has("rig 8, page 4"));
   EXPECT_TRUE(head.has("\frig 7, page 1  "));
-  EXPECT_FALSE(head.has("rig 10, page 4"));  // Another digit.
+  EXPECT_TRUE(head.has("rig 10, page 4"));  // Pages go on to ten.
+  EXPECT_FALSE(head.has("rig 7, page"));
   EXPECT_FALSE(head.has("rag 7, page 1"));
   // What begins as rows do is data.
   EXPECT_FALSE(head.has("9 volts"));

@@ -75,7 +75,7 @@ void write_blocks_plainly(std::vector<TextLine>& lines, std::deque<std::string>&
       if (titles.empty() && (low == "name" || low == "signal" || low == "channel" || low == "variable")) {
         for (std::size_t c = 0; c < columns; c += 2)
           titles.push_back("time"), titles.push_back(c + 1 < cells.size() ? cells[c + 1] : "");
-        settings.emplace_back(i, "");
+        settings.insert(settings.begin(), {i, ""});
       } else {
         settings.emplace_back(i, cells.size() > 1 && !cells[1].empty() ? key + ": " + cells[1] : "");
       }
@@ -83,14 +83,13 @@ void write_blocks_plainly(std::vector<TextLine>& lines, std::deque<std::string>&
     if (titles.empty() ||
         std::any_of(titles.begin(), titles.end(), [](const std::string& title) { return title.empty(); }))
       continue;
+    const std::size_t named = settings.front().first;
     for (const auto& [line, text] : settings) {
       kept.push_back(text);
       lines[line].text = kept.back();
     }
-    // Nearest to the rows.
-    std::size_t at = first - 1;
-    while (at > 0 && !trimmed(lines[at].text).empty()) --at;
-    if (!trimmed(lines[at].text).empty()) return;
+    // The titles stand nearest to the rows, and what stood there in their place.
+    if (named != first - 1) lines[named].text = lines[first - 1].text;
     kept.push_back(title_row(titles));
     lines[first - 1].text = kept.back();
     return;

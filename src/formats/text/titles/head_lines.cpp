@@ -1,6 +1,8 @@
 // head_lines.cpp: see head_lines.h.
 #include "formats/text/titles/head_lines.h"
 
+#include <algorithm>
+
 namespace vprism {
 
 namespace {
@@ -21,13 +23,14 @@ bool is_rule(std::string_view line) {
   return line.size() >= 8 && line.find_first_not_of("-=_*+| ") == std::string_view::npos;
 }
 
-/// With a sign for each digit; "" without a letter.
+/// With a sign for each run of digits: "page 9" and "page 10" are alike; "" without a letter.
 std::string without_numbers(std::string_view line) {
-  std::string out(line);
+  std::string out;
   bool letter = false;
-  for (char& c : out) {
+  for (const char c : line) {
     letter = letter || ((c | 32) >= 'a' && (c | 32) <= 'z') || (c & 0x80) != 0;
-    if (c >= '0' && c <= '9') c = '0';
+    const bool digit = c >= '0' && c <= '9';
+    if (!digit || out.empty() || out.back() != '0') out += digit ? '0' : c;
   }
   return letter ? out : "";
 }
@@ -38,13 +41,20 @@ void HeadLines::add(std::string_view line) {
   line = without_blanks(line);
   if (line.empty() || line.size() > longest || (begins_a_row(line) && !is_rule(line))) return;
   if (is_rule(line)) lines_.insert(std::string(line)), sizes_[line.size()] = true;
-  if (std::string plain = without_numbers(line); !plain.empty())
-    lines_.insert(std::move(plain)), sizes_[line.size()] = true;
+  if (std::string plain = without_numbers(line); !plain.empty()) {
+    // Numbers may grow by some digits, and shrink.
+    constexpr std::size_t digits = 6;
+    const bool numbered = plain.find('0') != std::string::npos;
+    const std::size_t least = numbered ? line.size() - std::min(line.size() - 1, digits) : line.size(),
+                      most = std::min(longest, line.size() + (numbered ? digits : 0));
+    for (std::size_t size = least; size <= most; ++size) sizes_[size] = true;
+    lines_.insert(std::move(plain));
+  }
 }
 
 bool HeadLines::has(std::string_view line) const {
   line = without_blanks(line);
-  if (line.size() > longest || !sizes_[line.size()]) return false;
+  if (line.empty() || line.size() > longest || !sizes_[line.size()]) return false;
   if (is_rule(line)) return lines_.count(std::string(line)) > 0;
   return !begins_a_row(line) && lines_.count(without_numbers(line)) > 0;
 }

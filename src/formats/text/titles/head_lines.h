@@ -8,7 +8,7 @@
 
 namespace vprism {
 
-/// Lines are the same that differ in their digits alone: "Page 2" is "Page 1". Those that begin as a row of
+/// Lines are the same that differ in their numbers alone: "Page 12" is "Page 1". Those that begin as a row of
 /// numbers does, or have no letter, are none, but for rules across the page.
 class HeadLines {
  public:
