@@ -3,23 +3,13 @@
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 
-#include "cli/run_program.h"
+#include "cli/zoo/identified.h"
 #include "cli/zoo/zoo.h"
 
 namespace vprism::unplanned_test {
 namespace {
 
-using zoo::between, zoo::pi;
-
-nlohmann::json identified(const std::vector<double>& x, double rate_hz) {
-  const ScratchFolder folder;
-  folder.write("x.f64", std::string(reinterpret_cast<const char*>(x.data()), 8 * x.size()));
-  const auto run = run_program(
-      folder,
-      fmt::format("identify x.f64 --binary f64le:1ch --rate {}Hz --quiet --figure none --json", rate_hz));
-  EXPECT_EQ(run.status, 0) << run.err;
-  return run.json();
-}
+using zoo::between, zoo::identified, zoo::pi;
 
 // Many sines of random phases between two edges: noise that a steep filter let through.
 TEST(Unplanned, ABandWithEdgesIsABandAndNoResonance) {
