@@ -41,10 +41,15 @@ void show_behaviour(const WatchResult& w, std::size_t channel, double rbw_hz, co
   if (w.segments < 6) return;
   const double spread = w.spread_of(channel), steady = w.steadiness_of(channel);
   const Drift drift = drift_of(w);
-  const bool moves = drift.share > 0.85 && std::abs(drift.to_hz - drift.from_hz) > 1.5 * plan.rbw_hz;
+  // Of few segments a straight line explains much by chance.
+  constexpr double by_chance = 60;
+  const bool moves =
+      drift.share > 0.85 &&
+      drift.share * (static_cast<double>(w.time_s.size()) - 2) > by_chance * (1 - drift.share) &&
+      std::abs(drift.to_hz - drift.from_hz) > 1.5 * plan.rbw_hz;
   const bool alone = f.kind == "tone" || f.kind == "broadband" || f.kind == "resonance" ||
                      f.kind == "wandering" || f.kind == "burst" || f.kind == "unresolved";
-  if ((f.kind == "broadband" || f.kind == "resonance") && spread > 1.6) {
+  if ((f.kind == "broadband" || f.kind == "resonance") && spread > 1.6 && !moves) {
     f.kind = "intermittent";
     f.text = fmt::format("noise that comes and goes near {}, {} RMS over the record",
                          format_quantity(f.frequency_hz, "Hz", 4), format_quantity(f.level_rms, f.unit, 4));

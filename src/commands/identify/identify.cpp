@@ -71,14 +71,16 @@ std::vector<std::size_t> reference_channels(const Recording& r, const IdentifySe
   return out;
 }
 
-/// How wide a finding is, where it is.
-double width_of(const Finding& f) {
+/// How wide a finding is, where it is; a burst reaches to its peaks on either side.
+double width_of(const Finding& f, const std::vector<Peak>& peaks) {
   double low = 0, high = 0, width = 0;
   for (const auto& [key, value] : f.numbers) {
     if (key == "low_hz") low = value;
     if (key == "high_hz") high = value;
     if (key == "width_hz") width = value;
   }
+  for (const std::size_t m : f.kind == "burst" ? f.members : std::vector<std::size_t>())
+    width = std::max(width, 2 * std::abs(peaks[m].frequency_hz - f.frequency_hz));
   return std::max(width, high - low);
 }
 
@@ -292,7 +294,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
                std::abs(w.watch.hz - f.frequency_hz) < std::abs(nearest->watch.hz - f.frequency_hz)))
             nearest = &w;
         kept.push_back(nearest != nullptr && std::abs(nearest->watch.hz - f.frequency_hz) <
-                                                 std::max(result.watch_rbw_hz, width_of(f))
+                                                 std::max(result.watch_rbw_hz, width_of(f, spectra[c].peaks))
                            ? *nearest
                            : WatchResult{});
         channels.push_back(c);
@@ -319,7 +321,7 @@ IdentifyResult compute_identify(Input& input, const IdentifySettings& settings, 
     const bool crowded = std::any_of(peaks.begin(), peaks.end(), [&](const Peak& p) {
       const auto index = static_cast<std::size_t>(&p - peaks.data());
       const bool mine =
-          f.kind == "resonance" && std::find(f.members.begin(), f.members.end(), index) != f.members.end();
+          of_one_band(f) && std::find(f.members.begin(), f.members.end(), index) != f.members.end();
       return !mine && !p.broad() && std::abs(p.frequency_hz - f.frequency_hz) < 2.5 * result.watch_rbw_hz &&
              std::abs(p.frequency_hz - f.frequency_hz) > plan.bin_hz && p.rms > 0.05 * f.level_rms;
     });

@@ -103,6 +103,9 @@ void leave_out_by_settings(const IdentifySettings& settings, std::vector<Peak>& 
 /// finding; a caution.
 void leave_out_of_rests(std::size_t channel, const Rests& rests, double std, double rate_hz,
                         IdentifyResult& result);
+/// Whether a finding's peaks are what one band holds, and no lines of their own.
+bool of_one_band(const Finding& f);
+
 /// A channel's findings hold no more than it has: what can't stand beside the rest is taken out, with a
 /// caution.
 void hold_power_rule(std::size_t channel, IdentifyResult& result);

@@ -252,6 +252,10 @@ Finding report_quantisation(const Recording& r, const ChannelSpectrum& c, const 
   return q;
 }
 
+bool of_one_band(const Finding& f) {
+  return f.kind == "resonance" || f.kind == "broadband" || f.kind == "burst" || f.kind == "unresolved";
+}
+
 namespace {
 
 /// By how much lines may hold more mean square together than the record has: two that beat k times over it,
@@ -264,8 +268,7 @@ double shared_by_beats(const std::vector<Finding>& findings, const std::vector<s
   std::vector<std::pair<double, double>> lines;  // Frequency and RMS.
   for (const std::size_t i : own) {
     const Finding& f = findings[i];
-    if (f.kind == "resonance" || f.kind == "broadband" || f.kind == "burst" || f.kind == "unresolved")
-      continue;
+    if (of_one_band(f)) continue;
     if (f.lines.empty()) lines.emplace_back(f.frequency_hz, f.level_rms);
     for (const FindingLine& line : f.lines) lines.emplace_back(line.frequency_hz, line.rms);
   }

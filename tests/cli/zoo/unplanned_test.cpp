@@ -42,6 +42,28 @@ TEST(Unplanned, ABandWithEdgesIsABandAndNoResonance) {
   }
 }
 
+TEST(Unplanned, ALineThatMovesThroughABandDriftsAndIsNoBurst) {
+  for (unsigned seed = 1; seed <= 4; ++seed) {
+    std::mt19937_64 bits(seed);
+    constexpr double fs = 1000, length = 40;
+    constexpr auto n = static_cast<std::size_t>(fs * length);
+    const double low = between(bits, 50, 300), high = low * between(bits, 1.06, 1.12);
+    const double from = seed % 2 == 0 ? low : high, to = seed % 2 == 0 ? high : low;
+    std::vector<double> x = zoo::noise(bits, n, 1.1);
+    for (std::size_t i = 0; i < n; ++i) {
+      const double t = static_cast<double>(i) / fs;
+      x[i] += std::sin(2 * pi * (from * t + (to - from) * t * t / (2 * length)));
+    }
+    const auto found = identified(x, fs)["findings"];
+    ASSERT_EQ(found.size(), 1u) << seed << found.dump();
+    EXPECT_EQ(found[0]["kind"], "drift") << seed << found.dump();
+    EXPECT_NEAR(found[0]["frequency_hz"].get<double>(), (low + high) / 2, 0.05 * (high - low)) << seed;
+    // The first and the last segment stand for their middles.
+    EXPECT_NEAR(found[0]["from_hz"].get<double>(), from, 0.1 * (high - low)) << seed;
+    EXPECT_NEAR(found[0]["to_hz"].get<double>(), to, 0.1 * (high - low)) << seed;
+  }
+}
+
 // As a distance is measured: the echo comes at its own time behind each pulse.
 TEST(Unplanned, PulsesWithAnEchoRepeatAtTheirOwnRate) {
   for (unsigned seed = 1; seed <= 2; ++seed) {
