@@ -7,6 +7,7 @@
 #include "base/text.h"
 #include "formats/text/heads/plain_heads.h"
 #include "formats/text/titles/text_preamble.h"
+#include "formats/text/titles/title_roles.h"
 
 namespace vprism {
 
@@ -55,6 +56,17 @@ std::string repeated_key(const std::vector<std::string>& cells, std::size_t colu
   return cells[0];
 }
 
+/// "Range: 10", or of blocks that differ "Range: 10 and 20"; "" where none of them has one.
+std::string setting_of(const std::string& key, const std::vector<std::string>& cells) {
+  std::string out;
+  bool any = false, differ = false;
+  for (std::size_t c = 1; c < cells.size(); c += 2) {
+    any = any || !cells[c].empty(), differ = differ || cells[c] != cells[1];
+    out += (c > 1 ? " and " : "") + (cells[c].empty() ? "none" : cells[c]);
+  }
+  return any ? key + ": " + (differ ? out : cells[1]) : "";
+}
+
 }  // namespace
 
 void write_blocks_plainly(std::vector<TextLine>& lines, std::deque<std::string>& kept) {
@@ -65,24 +77,29 @@ void write_blocks_plainly(std::vector<TextLine>& lines, std::deque<std::string>&
     const std::size_t first = first_row_of(lines, mark, 4);
     if (first == 0 || first >= std::min(lines.size(), longest_block_head)) continue;
     const std::size_t columns = filled_cells(lines[first].text, mark).size();
-    std::vector<std::string> titles;
+    std::vector<std::string> titles, units;
     std::vector<std::pair<std::size_t, std::string>> settings;
     for (std::size_t i = 0; i < first; ++i) {
       const std::vector<std::string> cells = filled_cells(lines[i].text, mark);
       const std::string key = repeated_key(cells, columns);
       if (key.empty()) continue;
+      const auto value = [&](std::size_t c) { return c < cells.size() ? cells[c] : std::string(); };
       const std::string low = lower_case(key);
-      if (titles.empty() && (low == "name" || low == "signal" || low == "channel" || low == "variable")) {
-        for (std::size_t c = 0; c < columns; c += 2)
-          titles.push_back("time"), titles.push_back(c + 1 < cells.size() ? cells[c + 1] : "");
+      if (titles.empty() && (is_name_label(key) || low == "channel" || low == "variable")) {
+        for (std::size_t c = 0; c < columns; c += 2) titles.push_back("time"), titles.push_back(value(c + 1));
         settings.insert(settings.begin(), {i, ""});
+      } else if (is_unit_label(key)) {
+        for (std::size_t c = 1; c < columns; c += 2) units.push_back(value(c));
+        settings.emplace_back(i, "");
       } else {
-        settings.emplace_back(i, cells.size() > 1 && !cells[1].empty() ? key + ": " + cells[1] : "");
+        settings.emplace_back(i, setting_of(key, cells));
       }
     }
     if (titles.empty() ||
         std::any_of(titles.begin(), titles.end(), [](const std::string& title) { return title.empty(); }))
       continue;
+    for (std::size_t u = 0; u < std::min(units.size(), titles.size() / 2); ++u)
+      if (!units[u].empty()) titles[2 * u + 1] += " [" + without_brackets(units[u]) + "]";
     const std::size_t named = settings.front().first;
     for (const auto& [line, text] : settings) {
       kept.push_back(text);

@@ -103,8 +103,14 @@ void write_legends(std::vector<TextLine>& lines, std::deque<std::string>& kept) 
   std::vector<std::string> names = {along.empty() ? "x" : along};
   for (std::size_t c = 0; c < curves.size(); ++c)
     names.push_back(units[c].empty() ? curves[c] : curves[c] + " (" + units[c] + ")");
-  for (std::size_t i = 0; i < first; ++i)
-    if (trimmed(lines[i].text).substr(0, 1) == "@") lines[i].text = {};
+  for (std::size_t i = 0; i < first; ++i) {
+    const std::string_view text = trimmed(lines[i].text);
+    if (text.substr(0, 1) != "@") continue;
+    const std::vector<std::string> said = words_in_quotes(text);
+    kept.push_back(said.size() == 1 && text.find("title") != std::string_view::npos ? "title: " + said[0]
+                                                                                    : "");
+    lines[i].text = kept.back();
+  }
   kept.push_back(title_row(names));
   lines[first - 1].text = kept.back();
 }

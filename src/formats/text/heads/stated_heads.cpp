@@ -18,10 +18,16 @@ namespace vprism {
 
 namespace {
 
-/// What "SetScale" says of one direction of a wave.
+/// What a statement says of one direction of a wave.
 struct Scaling {
-  double start = 0, step = 0;
+  enum class Second { step, last, end } second = Second::end;  ///< What the second number is.
+  double start = 0, number = 0;
   std::string unit;
+  /// From one sample to the next; `end` is one step behind the last.
+  double step(std::size_t rows) const {
+    const auto n = static_cast<double>(rows);
+    return second == Second::step ? number : (number - start) / (second == Second::last ? n - 1 : n);
+  }
 };
 struct WaveScalings {
   std::optional<Scaling> x;
@@ -30,48 +36,56 @@ struct WaveScalings {
 
 bool is_name_letter(char c) { return ((c | 32) >= 'a' && (c | 32) <= 'z') || is_digit(c) || c == '_'; }
 
-/// "SetScale/P x 0,0.0005,"s", vib0, vib1": for each of the waves. Points and a last value (/I) are left.
+/// Names one behind the other, of letters, digits and _, or of anything between single quotes.
+std::vector<std::string> names_in(std::string_view text) {
+  std::vector<std::string> out;
+  for (std::size_t at = 0; at < text.size();) {
+    const bool quoted = text[at] == '\'';
+    if (!quoted && !is_name_letter(text[at])) {
+      ++at;
+      continue;
+    }
+    const std::size_t from = quoted ? at + 1 : at;
+    std::size_t end = from;
+    while (end < text.size() && (quoted ? text[end] != '\'' : is_name_letter(text[end]))) ++end;
+    out.push_back(clean_text(utf8_from_any(text.substr(from, end - from)), 100));
+    at = end + (quoted ? 1 : 0);
+  }
+  return out;
+}
+
+/// "SetScale/P x 0,0.0005,"s", vib0, vib1": for each of the waves.
 void take_scaling(std::string_view said, std::map<std::string, WaveScalings>& of) {
-  said = trimmed(said);
   const std::size_t word = lower_case(said).find("setscale");
   if (word == std::string::npos) return;
   said = trimmed(said.substr(word + 8));
-  const bool step = lower_case(said.substr(0, 2)) == "/p", last = lower_case(said.substr(0, 2)) == "/i";
-  if (step || last) said = trimmed(said.substr(2));
+  Scaling scaling;
+  const std::string how = lower_case(said.substr(0, 2));
+  if (how == "/p") scaling.second = Scaling::Second::step;
+  if (how == "/i") scaling.second = Scaling::Second::last;
+  if (how.starts_with('/')) said = trimmed(said.substr(2));
   if (said.empty()) return;
   const char along = static_cast<char>(said[0] | 32);
   std::vector<std::string_view> cells;
   split_cells(said.substr(1), ',', cells);
-  Scaling scaling;
   if (cells.size() < 4 || !parse_cell(cells[0], '.', scaling.start) ||
-      !parse_cell(cells[1], '.', scaling.step))
+      !parse_cell(cells[1], '.', scaling.number))
     return;
   scaling.unit = unquoted_cell(cells[2]);
-  for (std::size_t c = 3; c < cells.size(); ++c) {
-    WaveScalings& wave = of[std::string(trimmed(cells[c]))];
-    if (along == 'x' && step)
-      wave.x = scaling;
-    else if (along == 'y' || along == 'd')
-      wave.unit = scaling.unit;
-  }
+  for (std::size_t c = 3; c < cells.size(); ++c)
+    for (const std::string& name : names_in(cells[c])) {
+      WaveScalings& wave = of[name];
+      if (along == 'x')
+        wave.x = scaling;
+      else if (along == 'y' || along == 'd')
+        wave.unit = scaling.unit;
+    }
 }
 
 /// The names behind "WAVES/D/N=(400)".
 std::vector<std::string> wave_names(std::string_view text) {
-  text = trimmed(text);
-  std::size_t at = 5;
-  while (at < text.size() && text[at] != ' ' && text[at] != '\t' && text[at] != ',') ++at;
-  std::vector<std::string> out;
-  std::string name;
-  for (; at <= text.size(); ++at) {
-    if (at < text.size() && is_name_letter(text[at])) {
-      name += text[at];
-    } else if (!name.empty()) {
-      out.push_back(name);
-      name.clear();
-    }
-  }
-  return out;
+  const std::size_t at = text.find_first_of(" \t,");
+  return at == std::string_view::npos ? std::vector<std::string>() : names_in(text.substr(at));
 }
 
 /// The number that all cells of a line hold; nothing where they differ, or one holds none.
@@ -87,9 +101,17 @@ std::optional<double> same_in_all(std::string_view line, std::size_t& cells) {
 }  // namespace
 
 void write_waves(std::vector<TextLine>& lines, std::deque<std::string>& kept) {
+  const auto said = [&](std::size_t at, const char* word) {
+    return at < lines.size() && lower_case(trimmed(lines[at].text)).starts_with(word);
+  };
   std::size_t lead = 0;
   while (lead < lines.size() && trimmed(lines[lead].text).empty()) ++lead;
-  if (lead + 3 > lines.size() || lower_case(trimmed(lines[lead].text)) != "igor") return;
+  std::size_t next = lead + 1;
+  while (next < lines.size() && trimmed(lines[next].text).empty()) ++next;
+  if (next + 2 > lines.size() || numbers_in_line(lines[lead].text).size() > 0 ||
+      trimmed(lines[lead].text).find(' ') != std::string_view::npos ||
+      !(said(next, "waves") || said(next, "x ")))
+    return;
   std::map<std::string, WaveScalings> scalings;
   std::vector<std::pair<std::size_t, std::vector<std::string>>> waves;
   lines[lead].text = {};
@@ -107,17 +129,26 @@ void write_waves(std::vector<TextLine>& lines, std::deque<std::string>& kept) {
     if (low == "end") lines[i].text = {};
   }
   for (const auto& [at, names] : waves) {
-    if (names.empty() || at + 1 >= lines.size() || lower_case(trimmed(lines[at + 1].text)) != "begin")
-      continue;
+    if (names.empty() || !said(at + 1, "begin")) continue;
+    std::size_t rows = 0;
+    while (at + 2 + rows < lines.size() && !numbers_in_line(lines[at + 2 + rows].text).empty()) ++rows;
     std::vector<std::string> titles;
     for (const std::string& name : names)
       titles.push_back(scalings[name].unit.empty() ? name : name + " [" + scalings[name].unit + "]");
     const auto& x = scalings[names[0]].x;
-    kept.push_back(x && x->step > 0 ? fmt::format("start: {0} {2};interval: {1} {2}", x->start, x->step,
-                                                  x->unit.empty() ? "s" : x->unit)
-                                    : "");
+    // Waves of one block may each lie elsewhere: then none of them speaks for the others.
+    const bool alike = std::all_of(names.begin(), names.end(), [&](const std::string& name) {
+      const auto& other = scalings[name].x;
+      return !other || (x && other->start == x->start && other->step(rows) == x->step(rows));
+    });
+    const double step = x && alike && rows > 1 ? x->step(rows) : 0;
+    kept.push_back(step > 0 ? fmt::format("start: {0} {2};interval: {1} {2}", x->start, step,
+                                          x->unit.empty() ? "s" : x->unit)
+                            : "");
     lines[at].text = kept.back();
-    kept.push_back(title_row(titles));
+    // Rows may begin with a tab, and their titles then do.
+    const bool tab = names.size() > 1 && at + 2 < lines.size() && lines[at + 2].text.starts_with('\t');
+    kept.push_back((tab ? "\t" : "") + title_row(titles));
     lines[at + 1].text = kept.back();
   }
 }

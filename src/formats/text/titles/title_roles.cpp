@@ -29,9 +29,10 @@ bool is_title_word(const std::string& cell, const Words& words) {
 
 bool is_name_label(const std::string& cell) { return is_title_word(cell, name_labels); }
 
+bool is_unit_label(const std::string& cell) { return is_title_word(cell, unit_labels); }
+
 bool is_row_label(const std::string& cell) {
-  return is_title_word(cell, unit_labels) || is_title_word(cell, name_labels) ||
-         is_title_word(cell, channel_labels);
+  return is_unit_label(cell) || is_name_label(cell) || is_title_word(cell, channel_labels);
 }
 
 bool is_setting_label(const std::string& cell) {
@@ -108,12 +109,12 @@ void take_labels(const std::vector<TitleLine>& rows, TitleRoles& out) {
   std::optional<std::size_t> names, numbers, units;
   for (std::size_t r = 0; r < rows.size(); ++r) {
     const std::string& lead = rows[r].label.empty() ? rows[r].row[0] : rows[r].label;
-    if (!units && is_title_word(lead, unit_labels)) units = r;
+    if (!units && is_unit_label(lead)) units = r;
     // A name rather than what describes it.
     const bool described =
         names &&
         lower_case(rows[*names].label.empty() ? rows[*names].row[0] : rows[*names].label).find("descr") == 0;
-    if ((!names || described) && is_title_word(lead, name_labels)) names = r;
+    if ((!names || described) && is_name_label(lead)) names = r;
     if (!numbers && is_title_word(lead, channel_labels)) numbers = r;
   }
   if (!names) names = numbers;

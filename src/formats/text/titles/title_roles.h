@@ -30,6 +30,8 @@ std::string without_brackets(std::string_view text);
 bool counts_word(const std::string& cell);
 /// "Name", "Signals": what a row of names is called in front of it.
 bool is_name_label(const std::string& cell);
+/// What a row of units is called in front of it: "Unit", "Einheit".
+bool is_unit_label(const std::string& cell);
 /// What a row of names or of units is called in front of it: "Sensor", "Unit".
 bool is_row_label(const std::string& cell);
 /// What a row with a setting of each channel is called: "Rate", "Range (V)", "Gain".

@@ -39,6 +39,42 @@ TEST_F(Heads, BlocksBesideEachOtherNeedNoBlankLine) {
   EXPECT_NEAR(r.columns[1][7], 2 * u_at(7), 1e-12);
 }
 
+TEST_F(Heads, BlocksBesideEachOtherHaveTheirOwnUnits) {
+  const std::string text = with_rows(
+      "Name,speed,Name,torque\nUnit,rpm,Unit,N.m\nRange,10,Range,20\n", 60,
+      [](int n) { return fmt::format("{},{},{},{}\n", 0.001 * n, u_at(n), 0.002 * n, 3 * u_at(n)); });
+  const WholeRecording first = read(text);
+  EXPECT_THAT(first.names(), ElementsAre("speed"));
+  EXPECT_EQ(first.recording.channels[0].unit.text(), "rpm");
+  ReadSettings settings;
+  settings.part = "2";
+  const WholeRecording second = read(text, settings);
+  EXPECT_THAT(second.names(), ElementsAre("torque"));
+  EXPECT_EQ(second.recording.channels[0].unit.text(), "N.m");
+  EXPECT_NEAR(second.recording.axis.rate_hz(), 500, 1e-6);
+}
+
+TEST_F(Heads, WavesAreScaledByAStepALastValueOrAnEnd) {
+  for (const char* scale : {"/P x 2,0.005", "/I x 2,2.295", " x 2,2.3"}) {
+    const WholeRecording r = read(with_rows("IGOR\nWAVES/D\t'my wave'\tb\nBEGIN\n", 60,
+                                            [](int n) { return fmt::format("\t{}\t{}\n", u_at(n), n % 7); }) +
+                                  fmt::format("END\nX SetScale{},\"s\", 'my wave', b\n", scale) +
+                                  "X SetScale y 0,0,\"V\", 'my wave'\n");
+    EXPECT_THAT(r.names(), ElementsAre("my wave", "b")) << scale;
+    EXPECT_EQ(r.recording.channels[0].unit.text(), "V") << scale;
+    EXPECT_NEAR(r.recording.axis.rate_hz(), 200, 1e-6) << scale;
+    EXPECT_NEAR(r.recording.axis.start, 2, 1e-12) << scale;
+  }
+}
+
+TEST_F(Heads, WavesOfOneBlockThatLieElsewhereGiveNoRate) {
+  const WholeRecording r = read(with_rows("IGOR\nWAVES a b\nBEGIN\n", 60,
+                                          [](int n) { return fmt::format("{} {}\n", u_at(n), n % 7); }) +
+                                "END\nX SetScale/P x 0,0.005,\"s\", a\nX SetScale/P x 0,0.001,\"s\", b\n");
+  EXPECT_THAT(r.names(), ElementsAre("a", "b"));
+  EXPECT_EQ(r.recording.axis.interval, 0);
+}
+
 TEST_F(Heads, EachWaveHasItsOwnScaling) {
   const std::string text =
       with_rows("IGOR\nWAVES/D\tacc\nBEGIN\n", 40, [](int n) { return fmt::format("\t{}\n", u_at(n)); }) +
